@@ -1,0 +1,1 @@
+"""Units and their text forms, errors, events."""

@@ -1,0 +1,40 @@
+"""The one kind of event: a list of listeners that are called with what happened."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Generic, ParamSpec
+
+__all__ = ["Event"]
+
+P = ParamSpec("P")
+
+
+class Event(Generic[P]):
+    """Something that views listen to.
+
+    Examples
+    --------
+    >>> heard: list[int] = []
+    >>> event: Event[int] = Event()
+    >>> event.connect(heard.append)
+    >>> event.emit(3)
+    >>> heard
+    [3]
+    """
+
+    def __init__(self) -> None:
+        self._listeners: list[Callable[P, object]] = []
+
+    def connect(self, listener: Callable[P, object]) -> None:
+        """Call ``listener`` at each later ``emit``."""
+        self._listeners.append(listener)
+
+    def disconnect(self, listener: Callable[P, object]) -> None:
+        """Stop calling ``listener``; raises ValueError if it was not connected."""
+        self._listeners.remove(listener)
+
+    def emit(self, *args: P.args, **kwargs: P.kwargs) -> None:
+        """Call all listeners in the order in which they were connected."""
+        for listener in tuple(self._listeners):
+            listener(*args, **kwargs)

@@ -1,0 +1,196 @@
+"""The form of a module's declaration: everything that window, guide, validation and tests know about a module.
+
+A module is one file in a folder named after its stage. The file holds ``MODULE = ModuleSpec(...)`` and the kernel
+that the declaration names; nothing else has to be told about it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from dunefall.base.errors import ParameterError
+from dunefall.base.units import UNITS, format_value
+
+__all__ = ["STAGES", "Input", "ModuleSpec", "Output", "Param", "Role"]
+
+Role = Literal["audio", "control", "gate", "pitch"]
+STAGES = ("time", "motion", "pitch", "source", "shape", "space")
+
+
+@dataclass(frozen=True)
+class Input:
+    """A port that takes a signal: 0 where nothing is linked, the sum of its links otherwise."""
+
+    id: str
+    name: str
+    role: Role
+    help: str = ""
+
+
+@dataclass(frozen=True)
+class Output:
+    """A port that gives a signal.
+
+    Attributes
+    ----------
+    low, high : float
+        The span that a control output keeps within: -1..1 or 0..1; others draw and tell by role.
+    """
+
+    id: str
+    name: str
+    role: Role
+    low: float = -1.0
+    high: float = 1.0
+
+
+@dataclass(frozen=True)
+class Param:
+    """A value that the user sets and that links move.
+
+    Attributes
+    ----------
+    unit : str
+        A key of ``base.units.UNITS``; it also decides the domain in which links add up.
+    low, high : float
+        Hard range; for a choice, the first and last index.
+    choices : tuple of str
+        Names of a choice's values. A kernel sees the index as a real number that glides when it changes.
+    taper : "even" or "octaves"
+        How the rail spreads the values.
+    amount : float
+        Audible amount of a new link, in the domain's unit per 1.0 of the source.
+    follows : "" or "tempo"
+        Taken from the patch instead of being set by the user.
+    """
+
+    id: str
+    name: str
+    unit: str
+    low: float
+    high: float
+    default: float
+    help: str = ""
+    choices: tuple[str, ...] = ()
+    taper: Literal["even", "octaves"] = "even"
+    amount: float = 0.0
+    follows: Literal["", "tempo"] = ""
+
+    @property
+    def octaves(self) -> bool:
+        """Whether links add up in octaves."""
+        return UNITS[self.unit].octaves
+
+    def to_domain(self, value: float) -> float:
+        """Value in the domain in which links add up."""
+        return math.log2(value) if self.octaves else value
+
+    def from_domain(self, value: float) -> float:
+        """Inverse of ``to_domain``."""
+        return 2.0**value if self.octaves else value
+
+    def to_rail(self, value: float) -> float:
+        """Place of a value on its rail, 0..1."""
+        if self.taper == "octaves":
+            return math.log(value / self.low) / math.log(self.high / self.low)
+        return (value - self.low) / (self.high - self.low)
+
+    def from_rail(self, place: float) -> float:
+        """Inverse of ``to_rail``; a choice gives whole numbers."""
+        place = min(1.0, max(0.0, place))
+        if self.taper == "octaves":
+            return float(self.low * (self.high / self.low) ** place)
+        value = self.low + place * (self.high - self.low)
+        return float(round(value)) if self.choices else value
+
+    def format(self, value: float) -> str:
+        """Text of a value of this parameter."""
+        return format_value(value, self.unit, choices=self.choices)
+
+    @property
+    def allowed(self) -> str:
+        """The hard range in words."""
+        if self.choices:
+            return ", ".join(self.choices)
+        return f"{self.format(self.low)} to {self.format(self.high)}"
+
+    def check(self, value: float, where: str) -> float:
+        """The value if it is allowed; ``where`` names the module and layer in the error.
+
+        Raises
+        ------
+        ParameterError
+            If the value is outside of the hard range or no whole number for a choice.
+        """
+        if not self.low <= value <= self.high or (self.choices and value != round(value)):
+            given = f"{value:g}" if self.choices else self.format(value)
+            raise ParameterError(
+                f"{self.name} of {where} must be {self.allowed}; got {given}", allowed=self.allowed
+            )
+        return value
+
+
+@dataclass(frozen=True)
+class ModuleSpec:
+    """The declaration of a module.
+
+    Attributes
+    ----------
+    kernel : function
+        Called with arrays of n samples for every input, parameter and output by id, ``state`` (float64, ``state``
+        numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64, ``memory_s`` seconds),
+        ``rate`` (Hz), ``key`` (uint64 of the module's random numbers) and ``linked`` (bit k set: input k has a
+        link). It runs any n from 1 up, allocates nothing, and keeps everything it must remember in ``state`` and
+        ``memory``.
+    face : str
+        The parameter whose value stands on the card.
+    passes : str
+        Input that reaches the first output when the module is bypassed; empty: the output rests at 0.
+    words : tuple of str
+        Other words under which it is searched.
+    sources : tuple of str
+        Published sources of the method.
+    """
+
+    id: str
+    name: str
+    stage: str
+    sentence: str
+    kernel: Callable[..., None]
+    outputs: tuple[Output, ...]
+    inputs: tuple[Input, ...] = ()
+    params: tuple[Param, ...] = ()
+    state: int = 1
+    memory_s: float = 0.0
+    face: str = ""
+    passes: str = ""
+    words: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
+    lane_end: bool = False
+
+    def __post_init__(self) -> None:
+        if self.stage not in STAGES:
+            raise ValueError(f'stage of module "{self.id}" must be one of {STAGES}; got "{self.stage}"')
+        ids = [port.id for port in (*self.inputs, *self.params, *self.outputs)]
+        if len(ids) != len(set(ids)):
+            raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
+
+    def param(self, param_id: str) -> Param:
+        """The parameter of this id; raises KeyError if there is none."""
+        return next((p for p in self.params if p.id == param_id), None) or _missing(self.id, param_id)
+
+    def target(self, port_id: str) -> Input | Param | None:
+        """The input or parameter that a link may end in, or None."""
+        ports = (*self.inputs, *(p for p in self.params if not p.follows))
+        return next((port for port in ports if port.id == port_id), None)
+
+    def output(self, port_id: str) -> Output | None:
+        """The output of this id, or None."""
+        return next((port for port in self.outputs if port.id == port_id), None)
+
+
+def _missing(module: str, param: str) -> Any:
+    raise KeyError(f'module "{module}" has no parameter "{param}"')

@@ -1,0 +1,1 @@
+"""Modules of the stage motion."""

@@ -1,0 +1,61 @@
+"""LFO: a slow wave."""
+
+from __future__ import annotations
+
+import math
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import sine
+
+__all__ = ["MODULE"]
+
+PHASE, RESET = range(2)
+
+
+def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate):  # type: ignore[no-untyped-def]
+    """State: phase in cycles [0, 1), last reset gate."""
+    position, last_reset = state[PHASE], state[RESET]
+    for i in range(out.size):
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            position = 0.0
+        last_reset = reset[i]
+        at = position + phase[i]
+        at -= math.floor(at)
+        form = shape[i]
+        wave = 0.0
+        if form < 1.0:
+            wave += (1.0 - form) * sine(at)
+        if 0.0 < form < 2.0:
+            quarter = at + 0.25 - math.floor(at + 0.25)
+            wave += (1.0 - abs(form - 1.0)) * (1.0 - abs(4.0 * quarter - 2.0))
+        if 1.0 < form < 3.0:
+            wave += (1.0 - abs(form - 2.0)) * (2.0 * at - 1.0)
+        if form > 2.0:
+            wave += (form - 2.0) * (1.0 if at < 0.5 else -1.0)
+        out[i] = wave + (0.5 - 0.5 * wave) * polarity[i]
+        position += rate_hz[i] / rate
+        position -= math.floor(position)
+    state[PHASE], state[RESET] = position, last_reset
+
+
+MODULE = ModuleSpec(
+    id="lfo",
+    name="LFO",
+    stage="motion",
+    sentence="A slow wave that moves other things evenly to and fro.",
+    kernel=kernel,
+    inputs=(Input("reset", "Reset", "gate", "Starts the wave anew when it goes high."),),
+    params=(
+        Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.2, "Cycles per second.", taper="octaves", amount=1.0),
+        Param(
+            "shape", "Shape", "choice", 0, 3, 0, "Form of the wave.", ("sine", "triangle", "saw", "square")
+        ),
+        Param("phase", "Phase", "ratio", 0, 1, 0, "Where in the cycle the wave starts.", amount=0.25),
+        Param("polarity", "Span", "choice", 0, 1, 0, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
+    ),
+    outputs=(Output("out", "Wave", "control"),),
+    state=2,
+    face="rate_hz",
+    words=("slow wave", "wobble", "vibrato", "tide", "sway"),
+    sources=("definition of the four waves",),
+)

@@ -1,0 +1,55 @@
+"""Sample & hold: takes a value at each trigger and keeps it."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.random import uniform
+
+__all__ = ["MODULE"]
+
+HELD, LAST, PHASE, DRAWS = range(4)
+SIGNAL_BIT, TRIGGER_BIT = 1, 2
+
+
+def kernel(signal, trigger, rate_hz, out, tick, state, key, rate, linked):  # type: ignore[no-untyped-def]
+    """State: held value, last trigger, phase of the internal clock, number of samples taken."""
+    held, last, phase, draws = state[HELD], state[LAST], state[PHASE], state[DRAWS]
+    outside_trigger = (linked & TRIGGER_BIT) != 0
+    outside_signal = (linked & SIGNAL_BIT) != 0
+    for i in range(out.size):
+        if outside_trigger:
+            take = trigger[i] > 0.5 and last <= 0.5
+            last = trigger[i]
+            tick[i] = 1.0 if trigger[i] > 0.5 else 0.0
+        else:
+            take = phase >= 1.0 or draws == 0.0
+            phase -= 1.0 if phase >= 1.0 else 0.0
+            tick[i] = 1.0 if phase < 0.5 else 0.0
+            phase += min(rate_hz[i] / rate, 1.0)
+        if take or draws == 0.0:
+            held = signal[i] if outside_signal else 2.0 * uniform(key, draws, 0) - 1.0
+            draws += 1.0
+        out[i] = held
+    state[HELD], state[LAST], state[PHASE], state[DRAWS] = held, last, phase, draws
+
+
+MODULE = ModuleSpec(
+    id="sample-hold",
+    name="Sample & hold",
+    stage="motion",
+    sentence="Takes a value at each trigger and holds it until the next; random values when nothing is linked.",
+    kernel=kernel,
+    inputs=(
+        Input("signal", "Signal", "control", "What is sampled; even noise when nothing is linked."),
+        Input("trigger", "Trigger", "gate", "When to take a value; its own rate when nothing is linked."),
+    ),
+    params=(
+        Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2.0, "Values per second when no trigger is linked.",
+              taper="octaves", amount=1.0),
+    ),
+    outputs=(Output("out", "Held value", "control"), Output("tick", "Clock", "gate", 0, 1)),
+    state=4,
+    face="rate_hz",
+    words=("stepped random", "random notes", "stairs", "hold"),
+    sources=("definition",),
+)  # fmt: skip

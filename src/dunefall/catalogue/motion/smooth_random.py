@@ -1,0 +1,50 @@
+"""Smooth random: new values at a rate, joined by smooth curves."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.random import uniform
+
+__all__ = ["MODULE"]
+
+PHASE, DRAWS, FROM, TO = range(4)
+
+
+def kernel(rate_hz, polarity, out, state, key, rate):  # type: ignore[no-untyped-def]
+    """State: place between two values [0, 1), number of draws, the two values (-1..1)."""
+    place, draws, start, end = state[PHASE], state[DRAWS], state[FROM], state[TO]
+    if draws < 2.0:
+        start = 2.0 * uniform(key, 0.0, 0) - 1.0
+        end = 2.0 * uniform(key, 1.0, 0) - 1.0
+        draws = 2.0
+    for i in range(out.size):
+        curve = place * place * place * (10.0 + place * (6.0 * place - 15.0))
+        value = start + (end - start) * curve
+        out[i] = value + (0.5 - 0.5 * value) * polarity[i]
+        place += min(rate_hz[i] / rate, 1.0)
+        if place >= 1.0:
+            place -= 1.0
+            start = end
+            end = 2.0 * uniform(key, draws, 0) - 1.0
+            draws += 1.0
+    state[PHASE], state[DRAWS], state[FROM], state[TO] = place, draws, start, end
+
+
+MODULE = ModuleSpec(
+    id="smooth-random",
+    name="Smooth random",
+    stage="motion",
+    sentence="Wanders without corners and never the same way twice.",
+    kernel=kernel,
+    params=(
+        Param(
+            "rate_hz", "Rate", "hz", 1 / 3600, 200, 0.3, "New values per second.", taper="octaves", amount=1.0
+        ),
+        Param("polarity", "Span", "choice", 0, 1, 0, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
+    ),
+    outputs=(Output("out", "Value", "control"),),
+    state=4,
+    face="rate_hz",
+    words=("drift", "wander", "gusts", "wind", "slow random"),
+    sources=("Perlin 2002, Improving noise (quintic interpolation), doi:10.1145/566654.566636",),
+)

@@ -1,0 +1,107 @@
+"""Story: what a parameter, a module, a layer or a patch does, in plain words, exact, from the document alone."""
+
+from __future__ import annotations
+
+from dunefall.base.units import format_amount
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
+
+__all__ = ["layer_story", "link_story", "module_story", "patch_story", "port_name"]
+
+_CURVES = {
+    "straight": "",
+    "late": ", slowly at first",
+    "early": ", fast at first",
+    "smooth": ", gently at both ends",
+}
+
+
+def port_name(patch: Patch, module_id: str, port_id: str) -> str:
+    """Name of a port, with its module's: ``Low-pass cutoff`` or just ``Gusts`` for a module with one output."""
+    module = patch.module(module_id)
+    spec = spec_of(module.type)
+    if spec is None:
+        return f"{module.name} {port_id}"
+    output = spec.output(port_id)
+    if output is not None:
+        return module.name if output is spec.outputs[0] else f"{module.name} ({output.name.lower()})"
+    target = spec.target(port_id)
+    return f"{module.name} {target.name.lower() if target else port_id}"
+
+
+def link_story(patch: Patch, link: Link) -> str:
+    """What one link does to its target: ``Gusts moves it up to 1.50 oct either way``."""
+    name = port_name(patch, link.source.module, link.source.port)
+    source, target = patch.module(link.source.module), patch.module(link.target.module)
+    output = _output(source, link.source.port)
+    spec = spec_of(target.type)
+    param = next((p for p in spec.params if p.id == link.target.port), None) if spec else None
+    if param is None:
+        level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, 'ratio')}"
+        text = f"{name} feeds it{level}"
+    elif output is not None and output.role == "control" and _low(source, output) < 0:
+        text = f"{name} moves it up to {format_amount(abs(link.amount), param.unit).lstrip('+')} either way"
+    elif output is not None and output.role == "pitch":
+        text = f"{name} sets its pitch"
+    else:
+        way = "raises" if link.amount >= 0 else "lowers"
+        text = f"{name} {way} it by up to {format_amount(abs(link.amount), param.unit).lstrip('+')}"
+    if param is not None and link.offset:
+        text += f", shifted by {format_amount(link.offset, param.unit)}"
+    return text + _CURVES[link.curve] + ("" if link.on else " (off)")
+
+
+def module_story(patch: Patch, module_id: str) -> str:
+    """What a module is set to, what moves each of its parameters, and what it moves."""
+    module = patch.module(module_id)
+    spec = spec_of(module.type)
+    if spec is None:
+        return f"{module.name} is of a kind ({module.type}) that this version does not know: it is kept, and silent."
+    parts = [f"{module.name}: {spec.sentence}"]
+    if module.bypassed:
+        parts.append("It is bypassed.")
+    face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(spec, module)]
+    if face:
+        parts.append(f"Set to {', '.join(face)}.")
+    for port in (*spec.inputs, *spec.params):
+        links = patch.links_into(module_id, port.id)
+        if links:
+            parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")
+    targets = [port_name(patch, link.target.module, link.target.port) for link in patch.links_from(module_id)]
+    parts.append(f"It reaches {', '.join(targets)}." if targets else "Nothing listens to it.")
+    return " ".join(parts)
+
+
+def layer_story(patch: Patch, layer: Layer) -> str:
+    """All modules of a layer, one line each, in their order."""
+    lines = [module_story(patch, module.id) for module in layer.modules]
+    return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
+
+
+def patch_story(patch: Patch) -> str:
+    """The whole patch: tempo, seed, why it never repeats or that it might, then its layers."""
+    random = [
+        m.name for m in patch.modules() if m.type in ("noise", "smooth-random", "chance", "sample-hold")
+    ]
+    sounding = sum(layer.id != SHARED_ID for layer in patch.layers)
+    head = [
+        f"{patch.title}: {sounding} layers, {len(list(patch.modules()))} modules, {len(patch.links)} links, "
+        f"{patch.tempo_bpm:g} BPM, seed {patch.seed:04d}.",
+        f"It never repeats, because of {', '.join(random)}." if random else "Nothing in it is random.",
+    ]
+    return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
+
+
+def _output(module: Module, port: str) -> Output | None:
+    spec = spec_of(module.type)
+    return spec.output(port) if spec else None
+
+
+def _low(module: Module, output: Output) -> float:
+    upwards_only = module.params.get("polarity", 0.0) >= 0.5
+    return 0.0 if upwards_only else output.low
+
+
+def _shown(spec: ModuleSpec, module: Module) -> list[Param]:
+    return [p for p in spec.params if not p.follows and (p.id == spec.face or p.id in module.params)]

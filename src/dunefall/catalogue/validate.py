@@ -1,0 +1,61 @@
+"""Whether a patch fits the declarations: ports exist and values lie in their ranges."""
+
+from __future__ import annotations
+
+from dunefall.base.errors import ParameterError, PatchError
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Param
+from dunefall.patch.model import Module, Patch
+
+__all__ = ["check_patch", "unknown_modules"]
+
+
+def check_patch(patch: Patch) -> None:
+    """Check a patch against the catalogue; modules of unknown type are left alone.
+
+    Raises
+    ------
+    PatchError
+        With the place in the file of the first thing that does not fit.
+    """
+    for i, layer in enumerate(patch.layers):
+        for j, module in enumerate(layer.modules):
+            _check_module(module, layer.name, f"layers[{i}].modules[{j}]")
+    for k, link in enumerate(patch.links):
+        source, target = patch.module(link.source.module), patch.module(link.target.module)
+        spec = spec_of(source.type)
+        if spec and spec.output(link.source.port) is None:
+            ports = ", ".join(output.id for output in spec.outputs)
+            raise PatchError(
+                f'"{source.name}" has no output "{link.source.port}"; it has {ports}',
+                place=f"links[{k}].from",
+            )
+        spec = spec_of(target.type)
+        if spec and spec.target(link.target.port) is None:
+            ports = ", ".join(port.id for port in (*spec.inputs, *spec.params) if spec.target(port.id))
+            raise PatchError(
+                f'"{target.name}" has no input or parameter "{link.target.port}"; it has {ports}',
+                place=f"links[{k}].to",
+            )
+
+
+def unknown_modules(patch: Patch) -> list[Module]:
+    """Modules of a type that this version does not know: kept in the file, silent in the sound."""
+    return [module for module in patch.modules() if spec_of(module.type) is None]
+
+
+def _check_module(module: Module, layer: str, place: str) -> None:
+    spec = spec_of(module.type)
+    if spec is None:
+        return
+    known: dict[str, Param] = {param.id: param for param in spec.params if not param.follows}
+    for name, value in module.params.items():
+        if name not in known:
+            raise PatchError(
+                f'a {spec.name} has no parameter "{name}"; it has {", ".join(known) or "none"}',
+                place=f"{place}.params",
+            )
+        try:
+            known[name].check(value, f'"{module.name}" in layer "{layer}"')
+        except ParameterError as error:
+            raise PatchError(str(error), place=f"{place}.params.{name}") from error

@@ -1,0 +1,57 @@
+"""Where compiled code is kept between starts.
+
+Numba's own disk cache does not notice that a function in another file has changed, and code made for one processor
+may not run on another. So the folder is named after the project's sources, the versions and the processor.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import platform
+import shutil
+from functools import cache
+from importlib.metadata import version
+from pathlib import Path
+
+import platformdirs
+from llvmlite import binding
+
+__all__ = ["cache_folder"]
+
+_SOURCES = Path(__file__).parent.parent
+_COMPILED = ("dsp", "catalogue", "compiler")
+_KEPT_FOLDERS = 3
+
+
+@cache
+def cache_folder() -> Path:
+    """Folder of the compiled code of exactly these sources on exactly this kind of machine; made if missing."""
+    digest = hashlib.blake2b(digest_size=8)
+    for name in _COMPILED:
+        place = _SOURCES / name
+        for file in sorted(place.rglob("*.py")) if place.is_dir() else [place]:
+            digest.update(file.relative_to(_SOURCES).as_posix().encode())
+            digest.update(file.read_bytes())
+    for part in (
+        platform.python_version(),
+        version("numba"),
+        version("llvmlite"),
+        binding.get_host_cpu_name(),
+    ):
+        digest.update(part.encode())
+    digest.update(binding.get_host_cpu_features().flatten().encode())
+    root = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "compiled"
+    folder = root / digest.hexdigest()
+    folder.mkdir(parents=True, exist_ok=True)
+    _forget_old(root, folder)
+    return folder
+
+
+def _forget_old(root: Path, present: Path) -> None:
+    os.utime(present)
+    folders = sorted(
+        (item for item in root.iterdir() if item.is_dir()), key=lambda item: -item.stat().st_mtime
+    )
+    for old in folders[_KEPT_FOLDERS:]:
+        shutil.rmtree(old, ignore_errors=True)

@@ -1,0 +1,179 @@
+"""Compiled kernels: each module's kernel behind one common signature, reached by its address.
+
+For each declaration a small file is written into the cache folder that turns the flat arrays into the named arrays
+that the kernel asks for; Numba compiles it once and loads it from disk later. Adding a module compiles that module
+only, and a patch loads only the kernels that it uses.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import importlib.util
+import inspect
+import sys
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from types import ModuleType
+from typing import Any
+
+from llvmlite import ir
+from numba import config, njit, types
+from numba.extending import intrinsic
+
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import ModuleSpec
+from dunefall.compiler.cache import cache_folder
+
+__all__ = ["FAST", "borrow", "call_kernel", "compiled", "kernel_address", "prepare", "use_cache_folder"]
+
+SIGNATURE = types.void(
+    types.int64,  # number of samples
+    types.int64,  # first sample within the quantum
+    types.CPointer(types.float64),  # all rows
+    types.CPointer(types.int64),  # where this module's rows start
+    types.CPointer(types.float64),  # all states
+    types.int64,  # where this module's state starts
+    types.CPointer(types.float64),  # all memories
+    types.int64,  # where this module's memory starts
+    types.int64,  # samples of memory
+    types.uint64,  # key of the random numbers
+    types.int64,  # which inputs are linked
+    types.float64,  # sample rate in Hz
+)
+FAST = {"contract", "nsz", "arcp"}
+
+_TEMPLATE = '''\
+"""Made from the declaration of "{id}": the kernel behind the common signature."""
+from numba import carray, cfunc, njit
+from {module} import kernel as plain
+from dunefall.compiler.kernels import FAST, SIGNATURE
+
+kernel = njit(nogil=True, error_model="numpy", fastmath=FAST, forceinline=True)(plain)
+
+
+@cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy", fastmath=FAST)
+def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, memory_size, key, linked, rate):
+    rows = carray(rows_p, (1 << 40,))
+    at = carray(at_p, ({ports},))
+    state = carray(states_p, (1 << 40,))[state_at : state_at + {state}]
+    memory = carray(memories_p, (1 << 40,))[memory_at : memory_at + memory_size]
+    kernel({arguments})
+'''
+
+_loaded: dict[str, Any] = {}
+
+
+def use_cache_folder() -> Path:
+    """Point Numba's disk cache to the folder of these sources; returns it."""
+    folder = cache_folder()
+    config.CACHE_DIR = str(folder)
+    return folder
+
+
+def _wrapper_text(spec: ModuleSpec) -> str:
+    ports = [port.id for port in (*spec.inputs, *spec.params, *spec.outputs)]
+    row = {name: f"rows[at[{k}] + start : at[{k}] + start + n]" for k, name in enumerate(ports)}
+    names = inspect.signature(spec.kernel).parameters
+    own = {"state", "memory", "rate", "key", "linked"}
+    unknown = [name for name in names if name not in row and name not in own]
+    if unknown:
+        raise ValueError(
+            f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have'
+        )
+    arguments = ", ".join(row.get(name, name) for name in names)
+    return _TEMPLATE.format(
+        id=spec.id, module=spec.kernel.__module__, ports=len(ports), state=spec.state, arguments=arguments
+    )
+
+
+def _load_wrapper(spec: ModuleSpec) -> ModuleType:
+    folder = use_cache_folder() / "kernels"
+    folder.mkdir(exist_ok=True)
+    text = _wrapper_text(spec)
+    name = f"{spec.id.replace('-', '_')}_{hashlib.blake2b(text.encode(), digest_size=4).hexdigest()}"
+    path = folder / f"{name}.py"
+    if not path.exists():
+        path.write_text(text)
+    found = importlib.util.spec_from_file_location(f"dunefall_kernel_{name}", path)
+    assert found is not None
+    assert found.loader is not None
+    module = importlib.util.module_from_spec(found)
+    sys.modules[found.name] = module
+    found.loader.exec_module(module)
+    return module
+
+
+def kernel_address(spec: ModuleSpec) -> int:
+    """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
+    if spec.id not in _loaded:
+        _loaded[spec.id] = _load_wrapper(spec).entry
+    return int(_loaded[spec.id].address)
+
+
+def compiled(spec: ModuleSpec) -> bool:
+    """Whether this process has the kernel already."""
+    return spec.id in _loaded
+
+
+def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] | None = None) -> None:
+    """Compile or load the kernels of these module types and the loop that runs them.
+
+    Parameters
+    ----------
+    progress : function of (done, total, name)
+        Called before each step and once at the end.
+    """
+    from dunefall.compiler.loop import warm_up
+
+    specs = [spec for spec in (spec_of(type_id) for type_id in dict.fromkeys(type_ids)) if spec]
+    todo = [spec for spec in specs if not compiled(spec)]
+    report = progress or (lambda done, total, name: None)
+    for done, spec in enumerate(todo):
+        report(done, len(todo) + 1, spec.name)
+        kernel_address(spec)
+    report(len(todo), len(todo) + 1, "engine loop")
+    use_cache_folder()
+    warm_up()
+    report(len(todo) + 1, len(todo) + 1, "")
+
+
+@intrinsic
+def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
+    """Call the C function at an address with the common signature."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        address_value, tuple_value = values
+        kinds = [context.get_value_type(kind) for kind in SIGNATURE.args]
+        function = ir.FunctionType(ir.VoidType(), kinds)
+        pointer = builder.inttoptr(address_value, function.as_pointer())
+        items = [builder.extract_value(tuple_value, k) for k in range(len(kinds))]
+        cast = [
+            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v
+            for v, k in zip(items, kinds, strict=True)
+        ]
+        builder.call(pointer, cast)
+        return context.get_dummy_value()
+
+    return types.void(types.int64, arguments), generate
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def call_kernel(address, arguments):  # type: ignore[no-untyped-def]
+    """Call a kernel; ``arguments`` is a tuple in the order of ``SIGNATURE``, pointers as whole numbers."""
+    _call_address(address, arguments)
+
+
+@intrinsic
+def borrow(typingctx, array):  # type: ignore[no-untyped-def]
+    """The same array without its reference count, so that loops over it pay for no counting.
+
+    The caller must hold the array for as long as the borrowed one is used.
+    """
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        struct = context.make_helper(builder, array, value=values[0])
+        struct.meminfo = context.get_constant_null(types.MemInfoPointer(types.voidptr))
+        struct.parent = context.get_constant_null(types.pyobject)
+        return struct._getvalue()
+
+    return array(array), generate

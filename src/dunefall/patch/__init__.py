@@ -1,0 +1,1 @@
+"""The document: patch, layers, modules and links, their history and their files."""

@@ -1,0 +1,100 @@
+"""The open patch with its history: every edit is one undo step, and one event tells that it happened."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from dunefall.base.events import Event
+from dunefall.patch.model import Patch
+
+__all__ = ["Document"]
+
+
+@dataclass(frozen=True)
+class _Step:
+    label: str
+    before: Patch
+    after: Patch
+    merge: str
+
+
+class Document:
+    """Holds the current patch, its file and its history.
+
+    Attributes
+    ----------
+    changed : Event[Patch, Patch]
+        Emitted once after each edit with the patch before and after, never for an edit without effect.
+    """
+
+    def __init__(self, patch: Patch, path: Path | None = None) -> None:
+        self.patch = patch
+        self.path = path
+        self.changed: Event[Patch, Patch] = Event()
+        self._saved = patch
+        self._done: list[_Step] = []
+        self._undone: list[_Step] = []
+
+    @property
+    def modified(self) -> bool:
+        """Whether the patch differs from the one last saved or opened."""
+        return self.patch is not self._saved and self.patch != self._saved
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back; empty if nothing."""
+        return self._done[-1].label if self._done else ""
+
+    @property
+    def redo_label(self) -> str:
+        """What redo would do again; empty if nothing."""
+        return self._undone[-1].label if self._undone else ""
+
+    def edit(self, label: str, patch: Patch, *, merge: str = "") -> None:
+        """Make ``patch`` the current one.
+
+        Parameters
+        ----------
+        label : str
+            What the user did, as it reads after "Undo".
+        merge : str
+            Successive edits with the same non-empty key (one drag of a rail) become one step.
+        """
+        before = self.patch
+        if patch == before:
+            return
+        if merge and self._done and self._done[-1].merge == merge:
+            self._done[-1] = _Step(label, self._done[-1].before, patch, merge)
+        else:
+            self._done.append(_Step(label, before, patch, merge))
+        self._undone.clear()
+        self._set(patch)
+
+    def end_merge(self) -> None:
+        """Close the present step: the next edit is a step of its own, whatever its key."""
+        if self._done and self._done[-1].merge:
+            last = self._done[-1]
+            self._done[-1] = _Step(last.label, last.before, last.after, "")
+
+    def undo(self) -> None:
+        """Take back the last step, if there is one."""
+        if self._done:
+            step = self._done.pop()
+            self._undone.append(step)
+            self._set(step.before)
+
+    def redo(self) -> None:
+        """Do the step again that was last taken back, if there is one."""
+        if self._undone:
+            step = self._undone.pop()
+            self._done.append(step)
+            self._set(step.after)
+
+    def mark_saved(self, path: Path) -> None:
+        """Note that the present patch is what the file at ``path`` holds."""
+        self.path, self._saved = path, self.patch
+
+    def _set(self, patch: Patch) -> None:
+        before, self.patch = self.patch, patch
+        self.changed.emit(before, patch)

@@ -1,0 +1,331 @@
+"""Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
+
+Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
+``folded``, ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``) and ``links`` (``id``, ``from``,
+``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this version does not know are
+kept and saved again.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+import os
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from dunefall.base.errors import PatchError, StorageError
+from dunefall.patch.model import CURVES, SHARED_ID, Layer, Link, Module, Patch, Place
+
+__all__ = ["FORMAT", "MAX_BYTES", "dump_patch", "load_patch", "parse_patch", "save_patch"]
+
+FORMAT = 1
+MAX_BYTES = 16_000_000
+MAX_DEPTH = 32
+MAX_MODULES = 10_000
+MAX_LINKS = 50_000
+MAX_TEXT = 10_000
+
+_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
+_LAYER_FIELDS = ("id", "name", "folded", "modules")
+_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params")
+_LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
+_KINDS = {
+    str: "text",
+    float: "a number",
+    bool: "true or false",
+    list: "a list",
+    dict: "an object",
+    int: "a whole number",
+}
+
+
+def load_patch(path: Path) -> Patch:
+    """Read a patch file.
+
+    Raises
+    ------
+    StorageError
+        If the file cannot be read.
+    PatchError
+        If it is no patch; the text gives the place in the file.
+    """
+    try:
+        size = path.stat().st_size
+        if size > MAX_BYTES:
+            raise PatchError(f"{path} has {size / 1e6:.0f} MB; a patch has at most {MAX_BYTES / 1e6:.0f} MB")
+        data = path.read_bytes()
+    except OSError as error:
+        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    try:
+        return parse_patch(data)
+    except PatchError as error:
+        raise PatchError(f"{path.name} cannot be opened: {error}") from error
+
+
+def parse_patch(data: bytes) -> Patch:
+    """Patch of a file's bytes; raises PatchError with the place of the first fault."""
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError as error:
+        raise PatchError(f"byte {error.start} is no UTF-8 text; is this a patch file?") from error
+    try:
+        raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
+    except json.JSONDecodeError as error:
+        raise PatchError(
+            f"line {error.lineno}, column {error.colno}: this is no valid JSON ({error.msg})"
+        ) from error
+    except RecursionError as error:
+        raise PatchError("the file is nested too deeply to be a patch") from error
+    except ValueError as error:
+        raise PatchError(f"a number in the file cannot be read ({error})") from error
+    _check_depth(raw)
+    return _patch(raw)
+
+
+def dump_patch(patch: Patch) -> str:
+    """Text of a patch's file: stable order, one value per line."""
+    raw = {
+        "format": FORMAT,
+        "title": patch.title,
+        "seed": patch.seed,
+        "tempo_bpm": patch.tempo_bpm,
+        "pins": [str(pin) for pin in patch.pins],
+        "layers": [_dump_layer(layer) for layer in patch.layers],
+        "links": [_dump_link(link) for link in patch.links],
+        **patch.extra,
+    }
+    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def save_patch(patch: Patch, path: Path) -> None:
+    """Write a patch to a file by way of a temporary one, so that the old file stays whole if anything fails.
+
+    Raises
+    ------
+    StorageError
+        If the folder cannot be written or the disk is full.
+    """
+    data = dump_patch(patch).encode("utf-8")
+    temporary = None
+    try:
+        target = path.resolve()
+        handle, temporary = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        mode = target.stat().st_mode & 0o777 if target.exists() else 0o644
+        os.chmod(temporary, mode)
+        os.replace(temporary, target)
+    except OSError as error:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+        raise StorageError(
+            f"cannot save {path}: {error.strerror or error}; the old file is unchanged"
+        ) from error
+
+
+def _dump_layer(layer: Layer) -> dict[str, Any]:
+    modules = [
+        {
+            "id": module.id,
+            "type": module.type,
+            "name": module.name,
+            "bypassed": module.bypassed,
+            "params": dict(module.params),
+            **module.extra,
+        }
+        for module in layer.modules
+    ]
+    return {"id": layer.id, "name": layer.name, "folded": layer.folded, "modules": modules, **layer.extra}
+
+
+def _dump_link(link: Link) -> dict[str, Any]:
+    return {
+        "id": link.id,
+        "from": str(link.source),
+        "to": str(link.target),
+        "amount": link.amount,
+        "offset": link.offset,
+        "curve": link.curve,
+        "on": link.on,
+        **link.extra,
+    }
+
+
+def _refuse_constant(name: str) -> float:
+    raise PatchError(f"{name} is no number that a patch may hold")
+
+
+def _unique_object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    result = dict(pairs)
+    if len(result) != len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise PatchError(f'the field "{twice}" stands twice in one object')
+    return result
+
+
+def _check_depth(raw: Any) -> None:
+    level, depth = [raw], 0
+    while level:
+        depth += 1
+        if depth > MAX_DEPTH:
+            raise PatchError(f"the file is nested deeper than {MAX_DEPTH} levels")
+        parts = [
+            part.values() if isinstance(part, dict) else part
+            for part in level
+            if isinstance(part, dict | list)
+        ]
+        level = [item for part in parts for item in part]
+
+
+def _get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
+    """Field of an object, checked for its kind; missing fields give ``default`` or raise."""
+    where = f"{place}.{name}" if place else name
+    if name not in raw:
+        if default is None:
+            raise PatchError(f'the field "{name}" is missing', place=place or "the file")
+        return default
+    value = raw[name]
+    fits = isinstance(value, (int, float) if kind is float else kind)
+    if not fits or (isinstance(value, bool) and kind is not bool):
+        shown = json.dumps(value)[:40]
+        raise PatchError(f"needs {_KINDS[kind]}; got {shown}", place=where)
+    if kind is float:
+        if not abs(value) <= 1e300 or not math.isfinite(value):
+            raise PatchError("the number is too large", place=where)
+        return float(value)
+    if kind is str and len(value) > MAX_TEXT:
+        raise PatchError(f"the text is longer than {MAX_TEXT} characters", place=where)
+    return value
+
+
+def _extra(raw: dict[str, Any], known: tuple[str, ...]) -> Mapping[str, Any]:
+    return {name: value for name, value in raw.items() if name not in known}
+
+
+def _objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
+    items = _get(raw, name, list, place, [])
+    where = f"{place}.{name}" if place else name
+    if len(items) > most:
+        raise PatchError(f"has {len(items)} entries; at most {most} are allowed", place=where)
+    for index, item in enumerate(items):
+        if not isinstance(item, dict):
+            raise PatchError("needs an object", place=f"{where}[{index}]")
+    return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
+
+
+def _patch(raw: Any) -> Patch:
+    if not isinstance(raw, dict):
+        raise PatchError("the file does not hold a patch (its outermost part is no object)")
+    version = _get(raw, "format", int, "")
+    if version > FORMAT:
+        raise PatchError(
+            f"needs a newer Dunefall: the file has format {version}, this version reads up to {FORMAT}",
+            place="format",
+        )
+    if version < 1:
+        raise PatchError(f"must be 1 to {FORMAT}; got {version}", place="format")
+    seed = _get(raw, "seed", int, "", 1)
+    if not 0 <= seed < 2**32:
+        raise PatchError(f"must be 0 to {2**32 - 1}; got {seed}", place="seed")
+    tempo = _get(raw, "tempo_bpm", float, "", 92.0)
+    if not 10 <= tempo <= 400:
+        raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place="tempo_bpm")
+    layers = tuple(_layer(item, place) for item, place in _objects(raw, "layers", "", MAX_MODULES))
+    if not any(layer.id == SHARED_ID for layer in layers):
+        layers = (Layer(SHARED_ID, "Shared"), *layers)
+    _check_unique_ids(layers)
+    links = tuple(_link(item, place) for item, place in _objects(raw, "links", "", MAX_LINKS))
+    _check_links(layers, links)
+    modules = {module.id for layer in layers for module in layer.modules}
+    pins = [_place(pin, f"pins[{i}]") for i, pin in enumerate(_get(raw, "pins", list, "", []))]
+    return Patch(
+        title=_get(raw, "title", str, "", "Untitled"),
+        seed=seed,
+        tempo_bpm=tempo,
+        layers=layers,
+        links=links,
+        pins=tuple(pin for pin in pins if pin.module in modules)[:4],
+        extra=_extra(raw, _PATCH_FIELDS),
+    )
+
+
+def _layer(raw: dict[str, Any], place: str) -> Layer:
+    return Layer(
+        id=_get(raw, "id", str, place),
+        name=_get(raw, "name", str, place),
+        folded=_get(raw, "folded", bool, place, False),
+        modules=tuple(_module(item, where) for item, where in _objects(raw, "modules", place, MAX_MODULES)),
+        extra=_extra(raw, _LAYER_FIELDS),
+    )
+
+
+def _module(raw: dict[str, Any], place: str) -> Module:
+    params = _get(raw, "params", dict, place, {})
+    values = {name: _get(params, name, float, f"{place}.params") for name in params}
+    type_id = _get(raw, "type", str, place)
+    return Module(
+        id=_get(raw, "id", str, place),
+        type=type_id,
+        name=_get(raw, "name", str, place, type_id),
+        bypassed=_get(raw, "bypassed", bool, place, False),
+        params=values,
+        extra=_extra(raw, _MODULE_FIELDS),
+    )
+
+
+def _link(raw: dict[str, Any], place: str) -> Link:
+    curve = _get(raw, "curve", str, place, CURVES[0])
+    if curve not in CURVES:
+        raise PatchError(f'must be one of {", ".join(CURVES)}; got "{curve}"', place=f"{place}.curve")
+    return Link(
+        id=_get(raw, "id", str, place),
+        source=_place(_get(raw, "from", str, place), f"{place}.from"),
+        target=_place(_get(raw, "to", str, place), f"{place}.to"),
+        amount=_get(raw, "amount", float, place, 1.0),
+        offset=_get(raw, "offset", float, place, 0.0),
+        curve=curve,
+        on=_get(raw, "on", bool, place, True),
+        extra=_extra(raw, _LINK_FIELDS),
+    )
+
+
+def _place(text: Any, place: str) -> Place:
+    module, dot, port = text.partition(".") if isinstance(text, str) else ("", "", "")
+    if not (module and dot and port):
+        raise PatchError(f'needs "module.port"; got {json.dumps(text)[:40]}', place=place)
+    return Place(module, port)
+
+
+def _check_unique_ids(layers: tuple[Layer, ...]) -> None:
+    seen: dict[str, str] = {}
+    total = 0
+    for i, layer in enumerate(layers):
+        ids = [(layer.id, f"layers[{i}].id")]
+        ids += [(module.id, f"layers[{i}].modules[{j}].id") for j, module in enumerate(layer.modules)]
+        total += len(layer.modules)
+        for name, place in ids:
+            if not name or "." in name:
+                raise PatchError(f'an id needs at least one character and no dot; got "{name}"', place=place)
+            if name in seen:
+                raise PatchError(f'the id "{name}" is already used at {seen[name]}', place=place)
+            seen[name] = place
+    if total > MAX_MODULES:
+        raise PatchError(f"the patch has {total} modules; at most {MAX_MODULES} are allowed")
+
+
+def _check_links(layers: tuple[Layer, ...], links: tuple[Link, ...]) -> None:
+    modules = {module.id for layer in layers for module in layer.modules}
+    seen: set[str] = set()
+    for index, link in enumerate(links):
+        if link.id in seen:
+            raise PatchError(f'the id "{link.id}" is used by two links', place=f"links[{index}].id")
+        seen.add(link.id)
+        for end, place in ((link.source, "from"), (link.target, "to")):
+            if end.module not in modules:
+                raise PatchError(f'there is no module "{end.module}"', place=f"links[{index}].{place}")

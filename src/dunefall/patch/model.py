@@ -1,0 +1,216 @@
+"""The patch: an immutable tree that the engine, the window and the command line share.
+
+An edit returns a new patch that shares all unchanged parts with the old one, so comparing two patches by
+identity tells what changed, and undo is the old patch itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from dunefall.base.errors import PatchError
+
+__all__ = ["CURVES", "OUTPUT_ID", "SHARED_ID", "Layer", "Link", "Module", "Patch", "Place"]
+
+SHARED_ID = "shared"
+OUTPUT_ID = "output"
+CURVES = ("straight", "late", "early", "smooth")
+"""Response curves of a link: as it is; slow start; fast start; slow at both ends."""
+
+
+@dataclass(frozen=True)
+class Module:
+    """One processing unit.
+
+    Attributes
+    ----------
+    id : str
+        Unique in the patch and never changed: the module's random numbers are keyed by it.
+    type : str
+        The id of its declaration in the catalogue.
+    name : str
+        The user's name for it.
+    params : mapping of str to float
+        Base values that differ from the declared defaults; choices by index.
+    bypassed : bool
+        Passes its sound on unchanged, or rests.
+    extra : mapping
+        Fields of the file that this version does not know; kept and saved again.
+    """
+
+    id: str
+    type: str
+    name: str
+    params: Mapping[str, float] = field(default_factory=dict)
+    bypassed: bool = False
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Place:
+    """A port or parameter of a module."""
+
+    module: str
+    port: str
+
+    def __str__(self) -> str:
+        return f"{self.module}.{self.port}"
+
+
+@dataclass(frozen=True)
+class Link:
+    """A connection from an output to an input or parameter.
+
+    Attributes
+    ----------
+    amount : float
+        Change of the target, in its own domain and unit, per 1.0 of the source.
+    offset : float
+        Added to the target in the same unit, whatever the source does.
+    curve : str
+        One of ``CURVES``, applied to the source.
+    on : bool
+        A link that is off changes nothing.
+    """
+
+    id: str
+    source: Place
+    target: Place
+    amount: float = 1.0
+    offset: float = 0.0
+    curve: str = "straight"
+    on: bool = True
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Layer:
+    """One voice of the soundscape, or Shared. Every layer but Shared ends in an output module."""
+
+    id: str
+    name: str
+    modules: tuple[Module, ...] = ()
+    folded: bool = False
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def output_id(self) -> str:
+        """Id of the module in which the layer's sound ends."""
+        return f"{self.id}-{OUTPUT_ID}"
+
+
+@dataclass(frozen=True)
+class Patch:
+    """The document. Layers in their order, Shared first."""
+
+    title: str = "Untitled"
+    seed: int = 1
+    tempo_bpm: float = 92.0
+    layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)
+    links: tuple[Link, ...] = ()
+    pins: tuple[Place, ...] = ()
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+    def modules(self) -> Iterator[Module]:
+        """All modules, layer by layer."""
+        for layer in self.layers:
+            yield from layer.modules
+
+    def module(self, module_id: str) -> Module:
+        """The module of this id; raises PatchError if there is none."""
+        for module in self.modules():
+            if module.id == module_id:
+                return module
+        raise PatchError(f'there is no module "{module_id}"')
+
+    def layer_of(self, module_id: str) -> Layer:
+        """The layer in which a module stands; raises PatchError if there is none."""
+        for layer in self.layers:
+            if any(module.id == module_id for module in layer.modules):
+                return layer
+        raise PatchError(f'there is no module "{module_id}"')
+
+    def layer(self, layer_id: str) -> Layer:
+        """The layer of this id; raises PatchError if there is none."""
+        for layer in self.layers:
+            if layer.id == layer_id:
+                return layer
+        raise PatchError(f'there is no layer "{layer_id}"')
+
+    def link(self, link_id: str) -> Link:
+        """The link of this id; raises PatchError if there is none."""
+        for link in self.links:
+            if link.id == link_id:
+                return link
+        raise PatchError(f'there is no link "{link_id}"')
+
+    def links_into(self, module_id: str, port: str | None = None) -> tuple[Link, ...]:
+        """Links that end in a module, or in one of its ports."""
+        return tuple(
+            link
+            for link in self.links
+            if link.target.module == module_id and port in (None, link.target.port)
+        )
+
+    def links_from(self, module_id: str) -> tuple[Link, ...]:
+        """Links that start at a module."""
+        return tuple(link for link in self.links if link.source.module == module_id)
+
+    def free_id(self, stem: str) -> str:
+        """An id that no module, layer or link has yet, such as ``filter-3``."""
+        used = {module.id for module in self.modules()}
+        used |= {layer.id for layer in self.layers} | {link.id for link in self.links}
+        number = 1
+        while f"{stem}-{number}" in used:
+            number += 1
+        return f"{stem}-{number}"
+
+    def with_layer(self, layer: Layer) -> Patch:
+        """This patch with a layer replaced by the one of the same id, or added at the end."""
+        if any(old.id == layer.id for old in self.layers):
+            return replace(self, layers=tuple(layer if old.id == layer.id else old for old in self.layers))
+        return replace(self, layers=(*self.layers, layer))
+
+    def without_layer(self, layer_id: str) -> Patch:
+        """This patch without a layer, its modules and all their links."""
+        gone = {module.id for module in self.layer(layer_id).modules}
+        layers = tuple(layer for layer in self.layers if layer.id != layer_id)
+        return replace(self, layers=layers)._without_loose_ends(gone)
+
+    def with_module(self, module: Module) -> Patch:
+        """This patch with a module replaced by the one of the same id."""
+        layer = self.layer_of(module.id)
+        modules = tuple(module if old.id == module.id else old for old in layer.modules)
+        return self.with_layer(replace(layer, modules=modules))
+
+    def with_new_module(self, layer_id: str, module: Module) -> Patch:
+        """This patch with a module added to a layer."""
+        layer = self.layer(layer_id)
+        return self.with_layer(replace(layer, modules=(*layer.modules, module)))
+
+    def without_module(self, module_id: str) -> Patch:
+        """This patch without a module and all its links."""
+        layer = self.layer_of(module_id)
+        kept = tuple(module for module in layer.modules if module.id != module_id)
+        return self.with_layer(replace(layer, modules=kept))._without_loose_ends({module_id})
+
+    def with_param(self, module_id: str, param: str, value: float) -> Patch:
+        """This patch with one base value changed."""
+        module = self.module(module_id)
+        return self.with_module(replace(module, params={**module.params, param: value}))
+
+    def with_link(self, link: Link) -> Patch:
+        """This patch with a link replaced by the one of the same id, or added."""
+        if any(old.id == link.id for old in self.links):
+            return replace(self, links=tuple(link if old.id == link.id else old for old in self.links))
+        return replace(self, links=(*self.links, link))
+
+    def without_link(self, link_id: str) -> Patch:
+        """This patch without a link."""
+        return replace(self, links=tuple(link for link in self.links if link.id != link_id))
+
+    def _without_loose_ends(self, gone: set[str]) -> Patch:
+        links = tuple(x for x in self.links if x.source.module not in gone and x.target.module not in gone)
+        return replace(self, links=links, pins=tuple(pin for pin in self.pins if pin.module not in gone))

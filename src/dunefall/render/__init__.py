@@ -1,0 +1,1 @@
+"""Offline rendering with the same program and the same kernels as the sound that plays."""
