@@ -52,14 +52,10 @@ def _window_parser() -> _Parser:
     )
     parser.add_argument("patch", nargs="?", metavar="PATCH", help=PATCH_HELP)
     parser.add_argument("--demo", action="store_true", help="open the shipped demo")
-    parser.add_argument(
-        "--theme", choices=("noon", "dusk"), help="light or dark; default: what the desktop asks for"
-    )
+    parser.add_argument("--theme", choices=("noon", "dusk"), help="light or dark; default: what the desktop asks for")
     parser.add_argument("--audio", default="auto", metavar="auto|simulated|NAME", help="the sound device")
     parser.add_argument("--workspace", default="build", choices=("build",), help="the workspace to open")
-    parser.add_argument(
-        "--screenshot", type=Path, metavar="FILE", help="save the window's picture when it has settled"
-    )
+    parser.add_argument("--screenshot", type=Path, metavar="FILE", help="save the window's picture when it has settled")
     parser.add_argument(
         "--quit-after", type=_seconds, metavar="SECONDS", help="end by itself; 0: after the first sound"
     )
@@ -88,9 +84,7 @@ def _run_command(words: list[str]) -> int:
     render.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
     render.add_argument("--seconds", type=_seconds, required=True, help="length of the file")
     render.add_argument("--seed", type=int, help="another seed than the patch's")
-    render.add_argument(
-        "--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000"
-    )
+    render.add_argument("--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000")
     render.add_argument(
         "--block", type=int, default=4096, metavar="N", help="frames at a time; never changes the result"
     )
@@ -176,9 +170,7 @@ def _starters(options: argparse.Namespace) -> int:
     patches = {name: load_patch(path) for name, path in starters().items()}
     if options.json:
         print(
-            json.dumps(
-                [{"name": n, "title": p.title, "story": patch_story(p)} for n, p in patches.items()], indent=1
-            )
+            json.dumps([{"name": n, "title": p.title, "story": patch_story(p)} for n, p in patches.items()], indent=1)
         )
     else:
         for name, patch in patches.items():
@@ -212,7 +204,8 @@ def _check(options: argparse.Namespace) -> int:
     for module in unknown_modules(patch):
         print(f'note: "{module.name}" is of the unknown kind "{module.type}": it is kept, and silent')
     print(
-        f"{patch.title}: {len(patch.layers)} layers, {len(list(patch.modules()))} modules, {len(patch.links)} links: good"
+        f"{patch.title}: good, with {len(patch.layers)} layers, {len(list(patch.modules()))} modules "
+        f"and {len(patch.links)} links"
     )
     return 0
 

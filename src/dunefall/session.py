@@ -1,14 +1,25 @@
-"""What window and command line talk to: the document, and the engine that sounds it."""
+"""Joins the document and the engine: what window and command line talk to."""
 
 from __future__ import annotations
 
+import random
+from dataclasses import replace
 from pathlib import Path
 
+from dunefall.base.errors import PatchError
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Param
 from dunefall.catalogue.validate import check_patch
+from dunefall.engine.client import EngineClient
+from dunefall.engine.host import EngineOptions
+from dunefall.patch.document import Document
+from dunefall.patch.files import save_patch
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import Patch
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
 
-__all__ = ["open_patch"]
+__all__ = ["Session", "open_patch"]
+
+MAX_PINS = 4
 
 
 def open_patch(name: str) -> tuple[Patch, Path | None]:
@@ -22,3 +33,178 @@ def open_patch(name: str) -> tuple[Patch, Path | None]:
     patch, path = find_patch(name)
     check_patch(patch)
     return patch, path
+
+
+class Session:
+    """The open document, sounding. Every method that edits is one undo step, or part of one."""
+
+    def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:
+        self.options = options
+        self.engine = EngineClient(options)
+        self.document = Document(patch, path)
+        self.document.changed.connect(self._sound)
+        self.engine.set_patch(patch)
+
+    @property
+    def patch(self) -> Patch:
+        """The patch as it is now."""
+        return self.document.patch
+
+    def replace_document(self, patch: Patch, path: Path | None) -> None:
+        """Open another patch: it begins at its start, stopped or playing as the old one was."""
+        listeners = self.document.changed
+        self.document = Document(patch, path)
+        self.document.changed = listeners
+        self.engine.set_patch(patch)
+
+    def close(self) -> None:
+        """End the engine."""
+        self.engine.close()
+
+    def _sound(self, _before: Patch, after: Patch) -> None:
+        self.engine.set_patch(after)
+
+    # -- edits --------------------------------------------------------------------------------------------------
+
+    def set_param(self, module: str, param: str, value: float) -> None:
+        """Set a base value; the steps of one movement become one undo step (see ``Document.end_merge``).
+
+        Raises
+        ------
+        ParameterError
+            If the value is out of range.
+        """
+        patch = self.patch
+        spec = spec_of(patch.module(module).type)
+        if spec is not None:
+            name = patch.module(module).name
+            spec.param(param).check(value, f'"{name}" in layer "{patch.layer_of(module).name}"')
+        changed = patch.with_param(module, param, value)
+        self.document.edit(f"Change {patch.module(module).name}", changed, merge=f"{module}.{param}")
+
+    def add_link(self, source: Place, target: Place) -> str:
+        """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.
+
+        Raises
+        ------
+        PatchError
+            If this link is there already.
+        """
+        patch = self.patch
+        if any(link.source == source and link.target == target for link in patch.links):
+            raise PatchError(f"{patch.module(source.module).name} moves this already: change its amount instead")
+        spec, source_spec = spec_of(patch.module(target.module).type), spec_of(patch.module(source.module).type)
+        port = spec.target(target.port) if spec else None
+        output = source_spec.output(source.port) if source_spec else None
+        amount, offset = (port.amount or 1.0, 0.0) if isinstance(port, Param) else (1.0, 0.0)
+        if isinstance(port, Param) and output and output.role == "pitch" and port.unit == "note":
+            amount, offset = 1.0, -60.0  # a pitch is counted from C4
+        link = Link(patch.free_id("link"), source, target, amount, offset)
+        self.document.edit(f"Link {patch.module(source.module).name}", patch.with_link(link))
+        return link.id
+
+    def change_link(self, link: Link) -> None:
+        """Give a link other values."""
+        name = self.patch.module(link.source.module).name
+        self.document.edit(f"Change link from {name}", self.patch.with_link(link), merge=f"link {link.id}")
+
+    def remove_link(self, link: str) -> None:
+        """Take a link away."""
+        name = self.patch.module(self.patch.link(link).source.module).name
+        self.document.edit(f"Remove link from {name}", self.patch.without_link(link))
+
+    def add_module(self, layer: str, type_id: str) -> str:
+        """Add a module of a type to a layer, not yet linked; returns its id."""
+        spec = spec_of(type_id)
+        assert spec is not None
+        patch = self.patch
+        names = {module.name for module in patch.modules()}
+        name, number = spec.name, 2
+        while name in names:
+            name, number = f"{spec.name} {number}", number + 1
+        module = Module(patch.free_id(type_id), type_id, name)
+        self.document.edit(f"Add {name}", patch.with_new_module(layer, module))
+        return module.id
+
+    def remove_module(self, module: str) -> None:
+        """Remove a module; a sound that passed through it passes on without it."""
+        patch = self.patch
+        gone = patch.module(module)
+        spec = spec_of(gone.type)
+        healed = patch.without_module(module)
+        if spec and spec.passes and spec.outputs[0].role == "audio":
+            into = patch.links_into(module, spec.passes)
+            after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
+            for before in into:
+                for link in after:
+                    joined = replace(link, id=healed.free_id("link"), source=before.source)
+                    healed = healed.with_link(joined)
+        self.document.edit(f"Remove {gone.name}", healed)
+
+    def add_layer(self, name: str) -> str:
+        """Add an empty layer with its output; returns the output's id, to be selected."""
+        patch = self.patch
+        layer_id = patch.free_id("layer")
+        layer = Layer(layer_id, name)
+        layer = replace(layer, modules=(Module(layer.output_id, "output", name),))
+        self.document.edit(f"Add layer {name}", patch.with_layer(layer))
+        return layer.output_id
+
+    def remove_layer(self, layer: str) -> None:
+        """Remove a layer with everything in it; Shared stays."""
+        if layer != SHARED_ID:
+            name = self.patch.layer(layer).name
+            self.document.edit(f"Remove layer {name}", self.patch.without_layer(layer))
+
+    def rename(self, module: str, name: str) -> None:
+        """Rename a module; the name of a layer's output is the layer's."""
+        patch, name = self.patch, name.strip()[:60]
+        if not name:
+            return
+        layer = patch.layer_of(module)
+        changed = patch.with_module(replace(patch.module(module), name=name))
+        if module == layer.output_id:
+            changed = changed.with_layer(replace(changed.layer(layer.id), name=name))
+        self.document.edit(f"Rename {patch.module(module).name}", changed)
+
+    def toggle_bypass(self, module: str) -> None:
+        """Bypass a module, or use it again."""
+        found = self.patch.module(module)
+        changed = self.patch.with_module(replace(found, bypassed=not found.bypassed))
+        self.document.edit(f"{'Use' if found.bypassed else 'Bypass'} {found.name}", changed)
+
+    def toggle_fold(self, layer: str) -> None:
+        """Fold a lane, or open it."""
+        found = self.patch.layer(layer)
+        label = f"{'Open' if found.folded else 'Fold'} {found.name}"
+        self.document.edit(label, self.patch.with_layer(replace(found, folded=not found.folded)))
+
+    def toggle_pin(self, module: str) -> None:
+        """Pin a module's first output in Watch, or take it away; the oldest of four goes for a fifth."""
+        patch = self.patch
+        spec = spec_of(patch.module(module).type)
+        if spec is None:
+            return
+        place = Place(module, spec.outputs[0].id)
+        pins = tuple(pin for pin in patch.pins if pin != place)
+        pins = pins if place in patch.pins else (*pins, place)[-MAX_PINS:]
+        self.document.edit(f"Pin {patch.module(module).name}", replace(patch, pins=pins))
+
+    def set_tempo(self, bpm: float) -> None:
+        """Set the tempo in BPM."""
+        self.document.edit("Change tempo", replace(self.patch, tempo_bpm=bpm), merge="tempo")
+
+    def reroll(self) -> None:
+        """Take another seed, of four digits."""
+        self.set_seed(random.randrange(10_000))
+
+    def set_seed(self, seed: int) -> None:
+        """Take this seed."""
+        self.document.edit("Change seed", replace(self.patch, seed=seed))
+
+    # -- files --------------------------------------------------------------------------------------------------
+
+    def save(self, path: Path) -> None:
+        """Save the patch; raises StorageError and leaves the old file whole if it cannot be written."""
+        save_patch(self.patch, path)
+        self.document.mark_saved(path)

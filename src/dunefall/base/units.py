@@ -26,9 +26,7 @@ MINUS = "−"
 _NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 _STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 _NUMBER = re.compile(r"^([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
-_NOTE = re.compile(
-    r"^([a-g])([#♯b♭]?)(-?\d{1,2})(?:\s*([+-]\s*\d+(?:\.\d+)?)\s*(?:c|cents?))?$", re.IGNORECASE
-)
+_NOTE = re.compile(r"^([a-g])([#♯b♭]?)(-?\d{1,2})(?:\s*([+-]\s*\d+(?:\.\d+)?)\s*(?:c|cents?))?$", re.IGNORECASE)
 _BEATS = re.compile(r"^(\d+)\s*/\s*(\d+)\s*([.t]?)$", re.IGNORECASE)
 
 
@@ -137,16 +135,25 @@ def format_value(value: float, unit: str, *, choices: tuple[str, ...] = ()) -> s
     if unit == "db":
         return f"{value:.1f} dB".replace("-", MINUS)
     if unit == "ratio":
-        return (
-            f"{value * 100:.0f} %".replace("-", MINUS)
-            if abs(value) >= 0.1
-            else f"{_number(value * 100, 2)} %"
-        )
+        return f"{value * 100:.0f} %".replace("-", MINUS) if abs(value) >= 0.1 else f"{_number(value * 100, 2)} %"
     if unit == "pan":
         side = round(abs(value) * 100)
         return "centre" if side == 0 else f"{side} % {'left' if value < 0 else 'right'}"
+    if unit == "beats":
+        return _note_value(value)
     sign = UNITS[unit].sign
     return f"{_number(value, 4)} {sign}".rstrip()
+
+
+def _note_value(beats: float) -> str:
+    """Beats as a note value where one fits (a beat is a quarter), else as a number."""
+    if beats >= 4 and beats % 4 == 0:
+        return f"{beats / 4:g} bar{'s' if beats > 4 else ''}"
+    for mark, factor in (("", 1.0), (".", 1.5), ("t", 2.0 / 3.0)):
+        share = 4.0 * factor / beats
+        if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
+            return f"1/{round(share)}{mark}"
+    return f"{_number(beats, 4)} beats"
 
 
 def format_amount(amount: float, unit: str) -> str:
@@ -168,12 +175,7 @@ def _parse_note(text: str) -> float | None:
         return None
     letter, accidental, octave, cents = match.groups()
     shift = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}[accidental.lower()]
-    return (
-        _STEPS[letter.lower()]
-        + shift
-        + 12.0 * (int(octave) + 1)
-        + float((cents or "0").replace(" ", "")) / 100.0
-    )
+    return _STEPS[letter.lower()] + shift + 12.0 * (int(octave) + 1) + float((cents or "0").replace(" ", "")) / 100.0
 
 
 def _parse_beats(text: str) -> float | None:

@@ -127,9 +127,7 @@ class Param:
         """
         if not self.low <= value <= self.high or (self.choices and value != round(value)):
             given = f"{value:g}" if self.choices else self.format(value)
-            raise ParameterError(
-                f"{self.name} of {where} must be {self.allowed}; got {given}", allowed=self.allowed
-            )
+            raise ParameterError(f"{self.name} of {where} must be {self.allowed}; got {given}", allowed=self.allowed)
         return value
 
 

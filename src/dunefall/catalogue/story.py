@@ -81,9 +81,7 @@ def layer_story(patch: Patch, layer: Layer) -> str:
 
 def patch_story(patch: Patch) -> str:
     """The whole patch: tempo, seed, why it never repeats or that it might, then its layers."""
-    random = [
-        m.name for m in patch.modules() if m.type in ("noise", "smooth-random", "chance", "sample-hold")
-    ]
+    random = [m.name for m in patch.modules() if m.type in ("noise", "smooth-random", "chance", "sample-hold")]
     sounding = sum(layer.id != SHARED_ID for layer in patch.layers)
     head = [
         f"{patch.title}: {sounding} layers, {len(list(patch.modules()))} modules, {len(patch.links)} links, "

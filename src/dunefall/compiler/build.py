@@ -50,9 +50,7 @@ class _Builder:
         pairs = [(module, spec_of(module.type)) for module in patch.modules()]
         self.modules: list[tuple[Module, ModuleSpec]] = [(module, spec) for module, spec in pairs if spec]
         number = {module.id: k for k, (module, _) in enumerate(self.modules)}
-        self.links = [
-            x for x in patch.links if x.on and x.source.module in number and x.target.module in number
-        ]
+        self.links = [x for x in patch.links if x.on and x.source.module in number and x.target.module in number]
         edges = [(number[x.source.module], number[x.target.module]) for x in self.links]
         groups = execution_order(len(self.modules), edges)
         self_fed = {a for a, b in edges if a == b}
@@ -98,16 +96,12 @@ class _Builder:
             states=np.zeros(self.state_size),
             memories=np.zeros(self.memory_size),
             bases=np.array([(base, base, 0, 1) for base in self.bases], BASE),
-            amounts=np.array(
-                [(x.amount, x.amount, x.offset, x.offset, 0) for x in self.ordered_links], AMOUNT
-            ),
+            amounts=np.array([(x.amount, x.amount, x.offset, x.offset, 0) for x in self.ordered_links], AMOUNT),
             faults=np.zeros(len(order), np.int64),
             position=np.zeros(1, np.int64),
         )
         link_at = {link.id: k for k, link in enumerate(self.ordered_links)}
-        return Program(
-            self.patch, self.rate, plan, memory, dict(self.place), self.input_at, link_at, self.row_at
-        )
+        return Program(self.patch, self.rate, plan, memory, dict(self.place), self.input_at, link_at, self.row_at)
 
     def _add_module(self, module: Module, spec: ModuleSpec) -> None:
         port_first, input_first, linked = len(self.ports), len(self.input_records), 0

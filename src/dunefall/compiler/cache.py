@@ -50,8 +50,6 @@ def cache_folder() -> Path:
 
 def _forget_old(root: Path, present: Path) -> None:
     os.utime(present)
-    folders = sorted(
-        (item for item in root.iterdir() if item.is_dir()), key=lambda item: -item.stat().st_mtime
-    )
+    folders = sorted((item for item in root.iterdir() if item.is_dir()), key=lambda item: -item.stat().st_mtime)
     for old in folders[_KEPT_FOLDERS:]:
         shutil.rmtree(old, ignore_errors=True)

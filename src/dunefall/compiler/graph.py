@@ -84,9 +84,7 @@ def _strongly_connected(count: int, follows: list[list[int]]) -> list[list[int]]
     return groups
 
 
-def _sorted_groups(
-    groups: list[list[int]], group_of: list[int], edges: list[tuple[int, int]]
-) -> list[list[int]]:
+def _sorted_groups(groups: list[list[int]], group_of: list[int], edges: list[tuple[int, int]]) -> list[list[int]]:
     after: list[set[int]] = [set() for _ in groups]
     waiting = [0] * len(groups)
     for source, target in edges:

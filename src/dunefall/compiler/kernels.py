@@ -77,9 +77,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
     own = {"state", "memory", "rate", "key", "linked"}
     unknown = [name for name in names if name not in row and name not in own]
     if unknown:
-        raise ValueError(
-            f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have'
-        )
+        raise ValueError(f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have')
     arguments = ", ".join(row.get(name, name) for name in names)
     return _TEMPLATE.format(
         id=spec.id, module=spec.kernel.__module__, ports=len(ports), state=spec.state, arguments=arguments
@@ -148,8 +146,7 @@ def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def
         pointer = builder.inttoptr(address_value, function.as_pointer())
         items = [builder.extract_value(tuple_value, k) for k in range(len(kinds))]
         cast = [
-            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v
-            for v, k in zip(items, kinds, strict=True)
+            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v for v, k in zip(items, kinds, strict=True)
         ]
         builder.call(pointer, cast)
         return context.get_dummy_value()

@@ -91,10 +91,10 @@ class Memory(NamedTuple):
             np.copyto(mine, theirs)
 
 
-def ramp_place(left: int, ramp: int) -> float:
-    """Share of the way that a glide has done with ``left`` of ``ramp`` samples to go."""
+def ramp_place(left: Ints, ramp: int) -> Floats:
+    """Share of the way that glides have done with ``left`` of ``ramp`` samples to go."""
     u = 1.0 - left / ramp
-    return u * u * (3.0 - 2.0 * u)
+    return np.asarray(u * u * (3.0 - 2.0 * u))
 
 
 @dataclass(frozen=True)
@@ -127,61 +127,28 @@ class Program:
         """Samples that a glide takes."""
         return max(1, round(RAMP_S * self.rate))
 
-    def base_now(self, index: int) -> float:
-        """Where an input's base value is on its glide, in its domain."""
-        base = self.memory.bases[index]
-        return float(
-            base["start"] + (base["goal"] - base["start"]) * ramp_place(int(base["left"]), self.ramp)
-        )
+    def bases_now(self) -> Floats:
+        """Where all base values are on their glides, in their domains."""
+        bases = self.memory.bases
+        place = ramp_place(bases["left"], self.ramp)
+        return np.asarray(bases["start"] + (bases["goal"] - bases["start"]) * place)
 
-    def amount_now(self, index: int) -> tuple[float, float]:
-        """Where a link's amount and offset are on their glide."""
-        link = self.memory.amounts[index]
-        place = ramp_place(int(link["left"]), self.ramp)
+    def amounts_now(self) -> tuple[Floats, Floats]:
+        """Where all links' amounts and offsets are on their glides."""
+        links = self.memory.amounts
+        place = ramp_place(links["left"], self.ramp)
         return (
-            float(link["amount_start"] + (link["amount_goal"] - link["amount_start"]) * place),
-            float(link["offset_start"] + (link["offset_goal"] - link["offset_start"]) * place),
+            np.asarray(links["amount_start"] + (links["amount_goal"] - links["amount_start"]) * place),
+            np.asarray(links["offset_start"] + (links["offset_goal"] - links["offset_start"]) * place),
         )
 
     def set_base(self, module: str, param: str, domain_value: float) -> None:
         """Let a base value glide to a new one, given in the parameter's domain."""
         index = self.input_at[(module, param)]
-        self.memory.bases[index] = (self.base_now(index), domain_value, self.ramp, 1)
+        self.memory.bases[index] = (self.bases_now()[index], domain_value, self.ramp, 1)
 
     def set_link(self, link: str, amount: float, offset: float) -> None:
         """Let a link's amount and offset glide to new ones."""
         index = self.link_at[link]
-        amount_now, offset_now = self.amount_now(index)
-        self.memory.amounts[index] = (amount_now, amount, offset_now, offset, self.ramp)
-
-    def take_over(self, old: Program) -> None:
-        """Continue from another program: every module, base value and link that both have goes on as it was."""
-        mine, theirs = self.memory, old.memory
-        mine.position[:] = theirs.position
-        for key, row in self.row_at.items():
-            if key in old.row_at:
-                source = old.row_at[key]
-                mine.rows[row : row + QUANTUM] = theirs.rows[source : source + QUANTUM]
-        for module, m in self.module_at.items():
-            k = old.module_at.get(module)
-            if k is not None and self.patch.module(module).type == old.patch.module(module).type:
-                self._copy_state(old, m, k)
-        for port, i in self.input_at.items():
-            if port in old.input_at:
-                goal = mine.bases[i]["goal"]
-                start = old.base_now(old.input_at[port])
-                mine.bases[i] = (start, goal, self.ramp if start != goal else 0, 1)
-        for name, i in self.link_at.items():
-            if name in old.link_at:
-                link = mine.amounts[i]
-                amount, offset = old.amount_now(old.link_at[name])
-                mine.amounts[i] = (amount, link["amount_goal"], offset, link["offset_goal"], self.ramp)
-
-    def _copy_state(self, old: Program, m: int, k: int) -> None:
-        new_module, old_module = self.plan.modules[m], old.plan.modules[k]
-        for name in ("state", "memory"):
-            a, b, size = new_module[f"{name}_at"], old_module[f"{name}_at"], new_module[f"{name}_size"]
-            mine, theirs = (self.memory.states, old.memory.states) if name == "state" else (
-                self.memory.memories, old.memory.memories)  # fmt: skip
-            mine[a : a + size] = theirs[b : b + size]
-        self.memory.faults[m] = old.memory.faults[k]
+        amounts, offsets = self.amounts_now()
+        self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)

@@ -74,9 +74,7 @@ def parse_patch(data: bytes) -> Patch:
     try:
         raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
     except json.JSONDecodeError as error:
-        raise PatchError(
-            f"line {error.lineno}, column {error.colno}: this is no valid JSON ({error.msg})"
-        ) from error
+        raise PatchError(f"line {error.lineno}, column {error.colno}: this is no valid JSON ({error.msg})") from error
     except RecursionError as error:
         raise PatchError("the file is nested too deeply to be a patch") from error
     except ValueError as error:
@@ -123,9 +121,7 @@ def save_patch(patch: Patch, path: Path) -> None:
     except OSError as error:
         if temporary is not None:
             Path(temporary).unlink(missing_ok=True)
-        raise StorageError(
-            f"cannot save {path}: {error.strerror or error}; the old file is unchanged"
-        ) from error
+        raise StorageError(f"cannot save {path}: {error.strerror or error}; the old file is unchanged") from error
 
 
 def _dump_layer(layer: Layer) -> dict[str, Any]:
@@ -175,11 +171,7 @@ def _check_depth(raw: Any) -> None:
         depth += 1
         if depth > MAX_DEPTH:
             raise PatchError(f"the file is nested deeper than {MAX_DEPTH} levels")
-        parts = [
-            part.values() if isinstance(part, dict) else part
-            for part in level
-            if isinstance(part, dict | list)
-        ]
+        parts = [part.values() if isinstance(part, dict) else part for part in level if isinstance(part, dict | list)]
         level = [item for part in parts for item in part]
 
 

@@ -35,9 +35,7 @@ def find_patch(name: str) -> tuple[Patch, Path | None]:
     if name.startswith(_STARTER):
         path = starters().get(name.removeprefix(_STARTER))
         if path is None:
-            raise PatchError(
-                f'there is no starter "{name.removeprefix(_STARTER)}"; there are {", ".join(starters())}'
-            )
+            raise PatchError(f'there is no starter "{name.removeprefix(_STARTER)}"; there are {", ".join(starters())}')
         return load_patch(path), None
     path = Path(name)
     return load_patch(path), path

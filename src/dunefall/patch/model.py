@@ -149,9 +149,7 @@ class Patch:
     def links_into(self, module_id: str, port: str | None = None) -> tuple[Link, ...]:
         """Links that end in a module, or in one of its ports."""
         return tuple(
-            link
-            for link in self.links
-            if link.target.module == module_id and port in (None, link.target.port)
+            link for link in self.links if link.target.module == module_id and port in (None, link.target.port)
         )
 
     def links_from(self, module_id: str) -> tuple[Link, ...]:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError, StorageError
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import Traces, no_traces, run
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.patch.model import Patch
 
@@ -32,9 +32,10 @@ class Player:
     The result does not depend on the lengths asked for: what a quantum has too much is kept for the next piece.
     """
 
-    def __init__(self, program: Program, traces: tuple[NDArray[np.float64], ...] | None = None) -> None:
+    def __init__(self, program: Program, traces: Traces | None = None) -> None:
         self.program = program
-        self.traces = traces or no_traces()
+        self.traces: Traces | None = traces
+        self._unwatched = no_traces()
         self._ready = np.zeros((QUANTUM, 2))
         self._left_over = 0
 
@@ -46,12 +47,21 @@ class Player:
         self._left_over -= done
         whole = (frames - done) // QUANTUM * QUANTUM
         if whole:
-            run(self.program.plan, self.program.memory, self.traces, out[done : done + whole])
+            self._run(out[done : done + whole])
             done += whole
         if done < frames:
-            run(self.program.plan, self.program.memory, self.traces, self._ready)
+            self._run(self._ready)
             out[done:] = self._ready[: frames - done]
             self._left_over = QUANTUM - (frames - done)
+
+    def follow(self, other: Player | None) -> None:
+        """Begin at the same sample within a quantum as another player whose program this one took over."""
+        if other is not None:
+            self._ready[:] = other._ready
+            self._left_over = other._left_over
+
+    def _run(self, out: NDArray[np.float64]) -> None:
+        run(self.program.plan, self.program.memory, self.traces or self._unwatched, out)
 
 
 def blocks(patch: Patch, *, seconds: float, rate: float, block: int) -> Iterator[NDArray[np.float64]]:
@@ -68,9 +78,7 @@ def blocks(patch: Patch, *, seconds: float, rate: float, block: int) -> Iterator
         ("block", block, 1, 1 << 20),
     ):
         if not low <= value <= high:
-            raise ParameterError(
-                f"{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}"
-            )
+            raise ParameterError(f"{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}")
     return _blocks(patch, seconds, rate, block)
 
 
@@ -89,9 +97,7 @@ def _blocks(patch: Patch, seconds: float, rate: float, block: int) -> Iterator[N
         yield piece
 
 
-def render_to_array(
-    patch: Patch, *, seconds: float, rate: float = 48000.0, block: int = 4096
-) -> NDArray[np.float64]:
+def render_to_array(patch: Patch, *, seconds: float, rate: float = 48000.0, block: int = 4096) -> NDArray[np.float64]:
     """The first seconds of a patch, shape (n, 2)."""
     return np.concatenate(list(blocks(patch, seconds=seconds, rate=rate, block=block)), axis=0)
 

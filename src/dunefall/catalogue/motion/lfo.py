@@ -47,9 +47,7 @@ MODULE = ModuleSpec(
     inputs=(Input("reset", "Reset", "gate", "Starts the wave anew when it goes high."),),
     params=(
         Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.2, "Cycles per second.", taper="octaves", amount=1.0),
-        Param(
-            "shape", "Shape", "choice", 0, 3, 0, "Form of the wave.", ("sine", "triangle", "saw", "square")
-        ),
+        Param("shape", "Shape", "choice", 0, 3, 0, "Form of the wave.", ("sine", "triangle", "saw", "square")),
         Param("phase", "Phase", "ratio", 0, 1, 0, "Where in the cycle the wave starts.", amount=0.25),
         Param("polarity", "Span", "choice", 0, 1, 0, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
     ),

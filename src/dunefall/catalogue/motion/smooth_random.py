@@ -37,9 +37,7 @@ MODULE = ModuleSpec(
     sentence="Wanders without corners and never the same way twice.",
     kernel=kernel,
     params=(
-        Param(
-            "rate_hz", "Rate", "hz", 1 / 3600, 200, 0.3, "New values per second.", taper="octaves", amount=1.0
-        ),
+        Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.3, "New values per second.", taper="octaves", amount=1.0),
         Param("polarity", "Span", "choice", 0, 1, 0, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
     ),
     outputs=(Output("out", "Value", "control"),),

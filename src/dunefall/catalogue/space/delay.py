@@ -26,11 +26,7 @@ def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate):  # 
         back = int(delay)
         f = delay - back
         at = write - back
-        newer = (
-            memory[at + 1 if at + 1 >= 0 else at + 1 + size]
-            if back > 1
-            else memory[at if at >= 0 else at + size]
-        )
+        newer = memory[at + 1 if at + 1 >= 0 else at + 1 + size] if back > 1 else memory[at if at >= 0 else at + size]
         first = memory[at if at >= 0 else at + size]
         second = memory[at - 1 if at >= 1 else at - 1 + size]
         third = memory[at - 2 if at >= 2 else at - 2 + size]

@@ -36,9 +36,7 @@ MODULE = ModuleSpec(
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
-        Param(
-            "level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0
-        ),
+        Param("level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0),
         Param(
             "pan",
             "Left–right",

@@ -31,11 +31,7 @@ MODULE = ModuleSpec(
     sentence="Lets each trigger pass with a probability; those it refuses leave by a second output.",
     kernel=kernel,
     inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is one throw."),),
-    params=(
-        Param(
-            "probability", "Probability", "ratio", 0, 1, 0.5, "Share of the triggers that pass.", amount=0.3
-        ),
-    ),
+    params=(Param("probability", "Probability", "ratio", 0, 1, 0.5, "Share of the triggers that pass.", amount=0.3),),
     outputs=(Output("passed", "Passed", "gate", 0, 1), Output("refused", "Refused", "gate", 0, 1)),
     state=3,
     face="probability",

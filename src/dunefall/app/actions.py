@@ -1,0 +1,45 @@
+"""One table of everything that can be done: text, shortcut, tooltip. Menus, buttons and help derive from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+__all__ = ["COMMANDS", "Command"]
+
+
+@dataclass(frozen=True)
+class Command:
+    """A command of the window; ``method`` is the window's method that does it."""
+
+    id: str
+    text: str
+    shortcut: str
+    method: str
+    menu: bool = True
+    separator: bool = False
+
+
+COMMANDS = (
+    Command("new", "New patch", "Ctrl+N", "new_patch"),
+    Command("open", "Open…", "Ctrl+O", "open_file"),
+    Command("demo", "Open the demo", "", "open_demo"),
+    Command("save", "Save", "Ctrl+S", "save"),
+    Command("save_as", "Save as…", "Ctrl+Shift+S", "save_as"),
+    Command("render", "Render to WAV…", "Ctrl+Shift+R", "render"),
+    Command("undo", "Undo", "Ctrl+Z", "undo", separator=True),
+    Command("redo", "Redo", "Ctrl+Shift+Z", "redo"),
+    Command("add_layer", "Add layer…", "Ctrl+Shift+L", "add_layer", separator=True),
+    Command("add_module", "Add module…", "A", "add_module"),
+    Command("link", "Move this…", "M", "link_selection"),
+    Command("bypass", "Bypass", "B", "toggle_bypass"),
+    Command("pin", "Pin in Watch", "P", "toggle_pin"),
+    Command("rename", "Rename…", "F2", "rename"),
+    Command("remove", "Remove", "Delete", "remove"),
+    Command("fold", "Fold the lane", "Ctrl+E", "toggle_fold"),
+    Command("play", "Play or pause", "Space", "toggle_play", separator=True),
+    Command("stop", "Stop and rewind", "Shift+Space", "rewind"),
+    Command("reroll", "Another seed", "Ctrl+R", "reroll"),
+    Command("freeze", "Freeze Watch", "F", "toggle_freeze"),
+    Command("theme", "Noon or Dusk", "Ctrl+T", "toggle_theme", separator=True),
+    Command("quit", "Quit", "Ctrl+Q", "close"),
+)

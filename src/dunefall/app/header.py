@@ -1,0 +1,206 @@
+"""The header: patch, workspace, transport, tempo, seed, meter, load."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dunefall.app.painting import draw_text
+from dunefall.app.theme import Theme, mono, sans
+from dunefall.patch.library import DATA
+
+__all__ = ["Header", "Meter", "icon", "position_text"]
+
+HEIGHT = 52
+METER_LOW_DB = -60.0
+
+
+def icon(name: str, colour: str) -> QIcon:
+    """One of the project's icons in a colour."""
+    svg = (DATA / "icons" / f"{name}.svg").read_text().replace("currentColor", colour)
+    picture = QPixmap(48, 48)
+    picture.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(picture)
+    QSvgRenderer(QByteArray(svg.encode())).render(painter)
+    painter.end()
+    return QIcon(picture)
+
+
+def position_text(seconds: float) -> str:
+    """Hours, minutes, seconds and tenths.
+
+    Examples
+    --------
+    >>> position_text(192.44)
+    '00:03:12.4'
+    """
+    tenths = int(seconds * 10)
+    return f"{tenths // 36000:02d}:{tenths // 600 % 60:02d}:{tenths // 10 % 60:02d}.{tenths % 10}"
+
+
+def _decibels(level: float) -> float:
+    return 20 * math.log10(level) if level > 1e-10 else -math.inf
+
+
+class Meter(QWidget):
+    """Two bars with peak marks, short-term loudness and true peak."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._peaks, self._held = [-math.inf, -math.inf], [-math.inf, -math.inf]
+        self._lufs = self._true = -math.inf
+        self.setFixedSize(204, 40)
+        self.setAccessibleName("Output meter")
+        self.setToolTip("Output: peaks left and right, loudness of the last 3 s, true peak")
+
+    @property
+    def peaks_db(self) -> tuple[float, float]:
+        """What the two bars show, in dBFS."""
+        return self._peaks[0], self._peaks[1]
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+
+    def show_levels(self, left: float, right: float, true_peak: float, lufs: float) -> None:
+        """Show linear peaks and loudness in LUFS."""
+        for k, level in enumerate((left, right)):
+            self._peaks[k] = _decibels(level)
+            self._held[k] = max(self._peaks[k], self._held[k] - 0.3)
+        self._lufs, self._true = lufs, max(_decibels(true_peak), self._true - 0.3)
+        self.setAccessibleDescription(self._text(self._lufs, "LUFS"))
+        self.update()
+
+    @staticmethod
+    def _text(value: float, unit: str) -> str:
+        return (f"{value:.1f} {unit}" if value > -99 else f"−∞ {unit}").replace("-", "−")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Bars, marks, numbers."""
+        theme, painter = self._theme, QPainter(self)
+        width = 96.0
+        for k, y in ((0, 8.0), (1, 24.0)):
+            painter.fillRect(QRectF(0, y, width, 7), theme.colour("line"))
+            share = max(0.0, min(1.0, 1 - self._peaks[k] / METER_LOW_DB)) if self._peaks[k] > -999 else 0.0
+            painter.fillRect(QRectF(0, y, width * share, 7), theme.colour("hot" if self._peaks[k] > 0 else "audio"))
+            if self._held[k] > METER_LOW_DB:
+                x = width * min(1.0, 1 - self._held[k] / METER_LOW_DB)
+                painter.fillRect(QRectF(x - 1, y - 1, 2, 9), theme.colour("text"))
+        for k in range(0, 7):
+            painter.fillRect(QRectF(width * k / 6 - 0.5, 18, 1, 3), theme.colour("edge"))
+        ink = theme.colour("hot" if self._true > 0 else "text")
+        box = QRectF(width + 2, 3, self.width() - width - 2, 16)
+        draw_text(painter, box, self._text(self._lufs, "LUFS"), mono(12), theme.colour("text"), right=True)
+        draw_text(painter, box.translated(0, 17), self._text(self._true, "dBTP"), mono(12), ink, right=True)
+        painter.end()
+
+
+class Header(QWidget):
+    """The bar at the top; the window connects its buttons."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setFixedHeight(HEIGHT)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 6, 12, 6)
+        row.setSpacing(8)
+        self.title = QToolButton()
+        self.title.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.title.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.title.setFont(sans(14, 600))
+        self.title.setIconSize(QSize(26, 20))
+        self.title.setAccessibleName("Patch menu")
+        self.title.setToolTip("The patch: open, save, render, undo and everything else")
+        self.build = QPushButton("Build")
+        self.build.setCheckable(True)
+        self.build.setChecked(True)
+        self.build.setToolTip("The Build workspace (Ctrl+1)")
+        self.build.clicked.connect(lambda: self.build.setChecked(True))
+        self.play, self.stop, self.reroll = QPushButton(), QPushButton(), QPushButton()
+        for button, name, tip in (
+            (self.play, "Play or pause", "Play or pause (Space)"),
+            (self.stop, "Stop", "Stop and go back to the start (Shift+Space)"),
+            (self.reroll, "Another seed", "Another seed: everything random falls differently (Ctrl+R)"),
+        ):
+            button.setFixedSize(32, 32)
+            button.setStyleSheet("padding: 0")
+            button.setAccessibleName(name)
+            button.setToolTip(tip)
+        self.position = QLabel(position_text(0))
+        self.position.setFont(mono(14))
+        self.tempo, self.seed = QLineEdit(), QLineEdit()
+        self.meter = Meter(theme)
+        self.load = QLabel("0 %")
+        self.load.setFont(mono(12, 600))
+        self.load.setFixedWidth(96)
+        self.load.setToolTip("Engine: share of one core that the sound takes")
+        row.addWidget(self.title)
+        row.addSpacing(4)
+        row.addWidget(self.build)
+        row.addStretch(1)
+        for widget in (self.play, self.stop, self.position):
+            row.addWidget(widget)
+        row.addStretch(1)
+        row.addLayout(self._labelled("Tempo", self.tempo, 76, "Tempo in BPM"))
+        row.addLayout(self._labelled("Seed", self.seed, 56, "Seed: the same number gives the same sound"))
+        row.addWidget(self.reroll)
+        row.addStretch(1)
+        row.addWidget(self.meter)
+        row.addLayout(self._labelled("Engine", self.load, 96, ""))
+        self.set_theme(theme)
+
+    def _labelled(self, text: str, widget: QWidget, width: int, tip: str) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        label = QLabel(text)
+        label.setFont(sans(11))
+        label.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        column.addWidget(label)
+        widget.setFixedWidth(width)
+        if isinstance(widget, QLineEdit):
+            widget.setFont(mono(12, 600))
+            widget.setAccessibleName(text)
+            widget.setToolTip(tip)
+            widget.setFixedHeight(21)
+            widget.setStyleSheet("QLineEdit { padding: 0 2px; border: 1px solid transparent; background: transparent }")
+        widget.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        column.addWidget(widget)
+        return column
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+        self.meter.set_theme(theme)
+        self.title.setIcon(icon("dunes", theme.audio))
+        self.stop.setIcon(icon("stop", theme.text))
+        self.reroll.setIcon(icon("reroll", theme.text))
+        self.show_playing(self.property("playing") is True)
+
+    def show_playing(self, playing: bool) -> None:
+        """Show what the play button would do."""
+        self.setProperty("playing", playing)
+        self.play.setIcon(icon("pause" if playing else "play", self._theme.text))
+        self.play.setAccessibleDescription("playing" if playing else "stopped")
+
+    def show_title(self, title: str, modified: bool) -> None:
+        """Show the patch's title, with a dot if it is not saved."""
+        short = title if len(title) <= 28 else f"{title[:27]}…"
+        self.title.setText(f" {short} {'•' if modified else ''}".rstrip() + " ")
+
+    def show_load(self, share: float, underruns: int) -> None:
+        """Show the engine's share of a core, and how often the sound came too late."""
+        self.load.setText(f"{share:.0%}".replace("%", " %") + (f" · {underruns} late" if underruns else ""))

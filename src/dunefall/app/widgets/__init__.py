@@ -1,0 +1,1 @@
+"""Widgets that several parts of the window use."""

@@ -1,0 +1,252 @@
+"""The inspector: the selected module's parameters, what moves them, and its Story."""
+
+from __future__ import annotations
+
+import html
+import re
+from typing import Protocol
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dunefall.app.build.links import link_role
+from dunefall.app.theme import Theme, sans
+from dunefall.app.widgets.linkrow import LinkRow
+from dunefall.app.widgets.rail import Rail
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Input, ModuleSpec, Param
+from dunefall.catalogue.story import module_story
+from dunefall.patch.model import Link, Module, Patch
+
+__all__ = ["Inspector", "Live", "reach_of"]
+
+WIDTH = 340
+
+
+class Live(Protocol):
+    """Where live values come from."""
+
+    def value_now(self, module: str, port: str) -> float | None:
+        """Present value of an input or parameter."""
+
+
+def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] | None:
+    """Lowest and highest value to which the links of a parameter can move it; None without links."""
+    links = [link for link in patch.links_into(module.id, param.id) if link.on]
+    if not links:
+        return None
+    low = high = param.to_domain(module.params.get(param.id, param.default))
+    for link in links:
+        source = patch.module(link.source.module)
+        spec = spec_of(source.type)
+        output = spec.output(link.source.port) if spec else None
+        least = 0.0 if output is None or source.params.get("polarity", 0) else output.low
+        ends = sorted((least * link.amount, (output.high if output else 1.0) * link.amount))
+        low, high = low + ends[0] + link.offset, high + ends[1] + link.offset
+    return param.from_domain(max(low, -60.0) if param.octaves else low), param.from_domain(min(high, 60.0))
+
+
+class Inspector(QScrollArea):
+    """Shows one module.
+
+    Signals
+    -------
+    value_moved (str, float), settled ()
+        A rail set a parameter; the movement ended.
+    link_asked (str), link_changed (object), link_removed (str)
+        "Move this…" for a port; a link with other values; a link to take away.
+    renamed (str), bypass_asked (), module_asked (str)
+        Another name; the bypass switch; a module's name was clicked.
+    """
+
+    value_moved = Signal(str, float)
+    settled = Signal()
+    link_asked = Signal(str)
+    link_changed = Signal(object)
+    link_removed = Signal(str)
+    renamed = Signal(str)
+    bypass_asked = Signal()
+    module_asked = Signal(str)
+
+    def __init__(self, theme: Theme, live: Live, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._live = theme, live
+        self._patch = Patch()
+        self._module = ""
+        self._shape: object = "nothing yet"
+        self.rails: dict[str, Rail] = {}
+        self.rows: dict[str, LinkRow] = {}
+        self._story = QLabel()
+        self.setWidgetResizable(True)
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName("Inspector")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def show_module(self, patch: Patch, module: str) -> None:
+        """Show a module of a patch, or what to do first if there is none."""
+        self._patch, self._module = patch, module
+        shape = self._shape_of(patch, module)
+        if shape == self._shape:
+            self._update_values()
+        else:
+            self._shape = shape
+            self._rebuild()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+        self._rebuild()
+
+    def animate(self) -> None:
+        """Show the live values of now."""
+        for port, rail in self.rails.items():
+            moved = bool(self._patch.links_into(self._module, port))
+            rail.set_now(self._live.value_now(self._module, port) if moved else None)
+
+    @staticmethod
+    def _shape_of(patch: Patch, module: str) -> object:
+        """All that decides which widgets there are, as against what they show."""
+        if not module:
+            return None
+        links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
+        found = patch.module(module)
+        return module, found.type, found.name, found.bypassed, links
+
+    def _update_values(self) -> None:
+        if not self._module:
+            return
+        module = self._patch.module(self._module)
+        for port, rail in self.rails.items():
+            rail.set_value(module.params.get(port, rail.param.default))
+            rail.set_reach(reach_of(self._patch, module, rail.param))
+        for link in self._patch.links_into(self._module):
+            if link.id in self.rows:
+                self.rows[link.id].set_link(link)
+        self._story.setText(self._story_html())
+
+    def _rebuild(self) -> None:
+        self.rails, self.rows = {}, {}
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(16, 12, 16, 16)
+        column.setSpacing(2)
+        if self._module:
+            module = self._patch.module(self._module)
+            spec = spec_of(module.type)
+            self._add_head(column, module, spec)
+            for port in (*spec.inputs, *spec.params) if spec else ():
+                if not (isinstance(port, Param) and port.follows):
+                    self._add_port(column, module, port)
+            self._add_story(column)
+        else:
+            self._add_text(column, "Nothing selected", sans(20, 600), "text")
+            self._add_text(
+                column, "Click a card to see its values, what moves them and what it moves. Click a layer's name for "
+                "its level. Space plays and pauses.", sans(13), "text2",
+            )  # fmt: skip
+        column.addStretch(1)
+        self.setWidget(page)
+        self._update_values()
+
+    def _add_text(self, column: QVBoxLayout, text: str, font: object, colour: str) -> QLabel:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setFont(font)  # type: ignore[call-overload]
+        label.setStyleSheet(f"color: {getattr(self._theme, colour)}")
+        column.addWidget(label)
+        return label
+
+    def _add_head(self, column: QVBoxLayout, module: Module, spec: ModuleSpec | None) -> None:
+        row = QHBoxLayout()
+        where = self._patch.layer_of(module.id).name
+        kind = f"{spec.name} · {spec.stage.capitalize()} · {where}" if spec else f"unknown kind · {where}"
+        label = QLabel(kind)
+        label.setStyleSheet(f"color: {self._theme.text2}")
+        row.addWidget(label, 1)
+        if spec and not spec.lane_end:
+            bypass = QPushButton("Bypass")
+            bypass.setCheckable(True)
+            bypass.setChecked(module.bypassed)
+            bypass.setToolTip("Pass the sound on unchanged (B)")
+            bypass.clicked.connect(self.bypass_asked.emit)
+            row.addWidget(bypass)
+        column.addLayout(row)
+        name = QPushButton(module.name)
+        name.setProperty("plain", True)
+        name.setFont(sans(20, 600))
+        name.setToolTip("Rename (F2)")
+        name.clicked.connect(lambda: self.renamed.emit(module.id))
+        column.addWidget(name)
+        text = spec.sentence if spec else "This version does not know this kind: it is kept in the file, and silent."
+        self._add_text(column, text, sans(12), "text2")
+        column.addSpacing(8)
+
+    def _add_port(self, column: QVBoxLayout, module: Module, port: Input | Param) -> None:
+        links = self._patch.links_into(module.id, port.id)
+        if isinstance(port, Param):
+            value = module.params.get(port.id, port.default)
+            rail = Rail(port, value, self._theme, self._patch.tempo_bpm)
+            rail.moved.connect(lambda new, name=port.id: self.value_moved.emit(name, new))
+            rail.settled.connect(self.settled.emit)
+            rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
+            column.addWidget(rail)
+            self.rails[port.id] = rail
+        else:
+            label = self._add_text(column, port.name, sans(13, 500), "text")
+            label.setToolTip(port.help or port.name)
+        frame = QFrame()
+        inner = QVBoxLayout(frame)
+        inner.setContentsMargins(12, 0, 0, 6)
+        inner.setSpacing(0)
+        for link in links:
+            inner.addWidget(self._link_row(link, port))
+        ask = QPushButton("+ Move this…" if isinstance(port, Param) else "+ Feed this…")
+        ask.setProperty("plain", True)
+        ask.setFont(sans(12, 600 if links else 400))
+        ask.setAccessibleName(f"Link to {port.name}")
+        ask.clicked.connect(lambda _=False, name=port.id: self.link_asked.emit(name))
+        inner.addWidget(ask)
+        column.addWidget(frame)
+
+    def _link_row(self, link: Link, port: Input | Param) -> LinkRow:
+        unit = port.unit if isinstance(port, Param) else "ratio"
+        name = self._patch.module(link.source.module).name
+        row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme)
+        row.changed.connect(self.link_changed.emit)
+        row.settled.connect(self.settled.emit)
+        row.removed.connect(lambda name=link.id: self.link_removed.emit(name))
+        row.source_asked.connect(lambda name=link.source.module: self.module_asked.emit(name))
+        self.rows[link.id] = row
+        return row
+
+    def _add_story(self, column: QVBoxLayout) -> None:
+        frame = QFrame()
+        frame.setObjectName("story")
+        frame.setStyleSheet(
+            f"#story {{ background: {self._theme.card}; border: 1px solid {self._theme.line}; border-radius: 6px }}"
+        )
+        inner = QVBoxLayout(frame)
+        title = self._add_text(inner, "Story", sans(11, 600), "text2")
+        title.setAccessibleName("Story")
+        self._story = QLabel()
+        self._story.setWordWrap(True)
+        self._story.setTextFormat(Qt.TextFormat.RichText)
+        self._story.setFont(sans(13))
+        self._story.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse)
+        self._story.linkActivated.connect(self.module_asked.emit)
+        inner.addWidget(self._story)
+        column.addSpacing(8)
+        column.addWidget(frame)
+
+    def _story_html(self) -> str:
+        """The Story with each neighbour's name as a way to its module."""
+        if not self._module:
+            return ""
+        text = html.escape(module_story(self._patch, self._module))
+        near = {link.source.module for link in self._patch.links_into(self._module)}
+        near |= {link.target.module for link in self._patch.links_from(self._module)}
+        names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
+        if not names:
+            return text
+        pattern = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+        return re.sub(rf"\b({pattern})\b", lambda m: f'<a href="{names[m[1]]}"><b>{m[1]}</b></a>', text)

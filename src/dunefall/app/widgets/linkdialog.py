@@ -1,0 +1,140 @@
+"""The dialog behind "Move this…": all outputs, searched by name, each with its live trace."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from dunefall.app.build.canvas import TraceSource
+from dunefall.app.painting import TraceImage, draw_text
+from dunefall.app.theme import Theme, sans
+from dunefall.catalogue import spec_of
+from dunefall.patch.model import Patch, Place
+
+__all__ = ["LinkDialog"]
+
+ROW_H = 36
+TRACE_W = 120
+_PLACE = Qt.ItemDataRole.UserRole
+_ROLE = Qt.ItemDataRole.UserRole + 1
+_LAYER = Qt.ItemDataRole.UserRole + 2
+
+
+class _Row(QStyledItemDelegate):
+    """Paints an output: name, layer, and its trace (first outputs are traced)."""
+
+    def __init__(self, traces: TraceSource, theme: Theme, parent: QObject) -> None:
+        super().__init__(parent)
+        self._traces, self._theme, self._image = traces, theme, TraceImage()
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        return QSize(200, ROW_H)
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        box: QRect = option.rect  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        theme, role = self._theme, index.data(_ROLE)
+        if chosen:
+            painter.fillRect(box, theme.colour("line"))
+        text_box = QRectF(box.x() + 8, box.y() + 2, box.width() - TRACE_W - 32, 18)
+        draw_text(painter, text_box, index.data(), sans(13, 500), theme.colour("text"))
+        below = f"{index.data(_LAYER)} · {role}"
+        draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
+        place: Place = index.data(_PLACE)
+        bins = self._traces.trace(place.module)
+        if bins is not None:
+            self._image.clear(TRACE_W, ROW_H - 8, painter.device().devicePixelRatioF())
+            low = 0.0 if role == "gate" else -1.0
+            self._image.trace(QRect(0, 0, TRACE_W, ROW_H - 8), bins[-400:], role, theme.colour(role), low=low)
+            painter.save()
+            painter.translate(box.right() - TRACE_W - 8, box.y() + 4)
+            self._image.draw(painter)
+            painter.restore()
+
+
+class LinkDialog(QDialog):
+    """Choose an output; ``chosen`` holds it after the dialog was accepted."""
+
+    def __init__(
+        self, patch: Patch, target: Place, title: str, traces: TraceSource, theme: Theme, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.chosen: Place | None = None
+        self._patch, self._target = patch, target
+        self.setWindowTitle(title)
+        self.resize(460, 480)
+        column = QVBoxLayout(self)
+        heading = QLabel(title)
+        heading.setFont(sans(14, 600))
+        column.addWidget(heading)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Type a name, a layer or a kind")
+        self.search.setAccessibleName("Search outputs")
+        self.search.textChanged.connect(self._fill)
+        self.search.installEventFilter(self)
+        column.addWidget(self.search)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Outputs")
+        self.list.setItemDelegate(_Row(traces, theme, self.list))
+        self.list.itemActivated.connect(self._take)
+        column.addWidget(self.list, 1)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Link")
+        buttons.accepted.connect(self._take)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.list.viewport().update)
+        self._timer.start(66)
+        self._fill("")
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Up and down in the search field move through the list."""
+        if (
+            watched is self.search
+            and isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+        ):
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
+            return True
+        return super().eventFilter(watched, event)
+
+    def _fill(self, words: str) -> None:
+        self.list.clear()
+        wanted = words.lower().split()
+        for layer in self._patch.layers:
+            for module in layer.modules:
+                spec = spec_of(module.type)
+                for output in spec.outputs if spec else ():
+                    name = module.name if len(spec.outputs) == 1 else f"{module.name}: {output.name}"  # type: ignore[union-attr]
+                    text = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()  # type: ignore[union-attr]
+                    if all(word in text for word in wanted):
+                        item = QListWidgetItem(name)
+                        item.setData(_PLACE, Place(module.id, output.id))
+                        item.setData(_ROLE, output.role)
+                        item.setData(_LAYER, layer.name)
+                        self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def _take(self) -> None:
+        item = self.list.currentItem()
+        if item is not None:
+            self.chosen = item.data(_PLACE)
+            self.accept()

@@ -1,0 +1,188 @@
+"""One line under a rail: what moves it, by how much."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
+
+from dunefall.app.painting import draw_text, outline
+from dunefall.app.theme import Theme, mono, sans
+from dunefall.base.errors import ParameterError
+from dunefall.base.units import UNITS, format_amount
+from dunefall.patch.model import CURVES, Link
+
+__all__ = ["LinkRow", "most_amount", "parse_amount"]
+
+HEIGHT = 26
+
+
+def most_amount(unit: str) -> float:
+    """The amount at the end of a link's small rail."""
+    return {"oct": 5.0, "st": 24.0, "%": 1.0, "dB": 24.0, "ct": 100.0}.get(UNITS[unit].amount_sign, 1.0)
+
+
+def parse_amount(text: str, unit: str) -> float:
+    """A typed amount in the target's unit; raises ParameterError."""
+    sign = UNITS[unit].amount_sign
+    plain = text.strip().replace("−", "-").replace(",", ".").removesuffix(sign).strip()
+    try:
+        value = float(plain) / (100.0 if sign == "%" else 1.0)
+    except ValueError:
+        raise ParameterError(f"'{text}' is not an amount; type a number in {sign or 'steps'}") from None
+    if not abs(value) <= 1000.0:
+        raise ParameterError(f"an amount must be −1000 to 1000 {sign}; got {text}")
+    return value
+
+
+class LinkRow(QWidget):
+    """Name of the source, a small rail for the amount, and the amount.
+
+    Signals
+    -------
+    changed (Link), settled ()
+        The link with other values; the movement ended.
+    removed (), source_asked ()
+        Take the link away; show the source.
+    """
+
+    changed = Signal(object)
+    settled = Signal()
+    removed = Signal()
+    source_asked = Signal()
+
+    def __init__(
+        self, link: Link, name: str, role: str, unit: str, theme: Theme, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.link = link
+        self._name, self._role, self._unit, self._theme = name, role, unit, theme
+        self._grabbed: tuple[float, float] | None = None
+        self.setFixedHeight(HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(
+            "Drag for the amount, click the name to go there, right-click for offset, curve, switch, removal"
+        )
+        self.set_link(link)
+
+    def set_link(self, link: Link) -> None:
+        """Show these values; emits nothing."""
+        self.link = link
+        self.setAccessibleName(f"Moved by {self._name}")
+        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off"))
+        self.update()
+
+    def _rail(self) -> tuple[int, int]:
+        return int(self.width() * 0.46), self.width() - 92
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Name, rail, amount."""
+        theme, link = self._theme, self.link
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus():
+            outline(painter, QRectF(self.rect()), theme.colour("text"), 1.5, 4)
+        left, right = self._rail()
+        font = sans(12)
+        font.setUnderline(True)
+        font.setStrikeOut(not link.on)
+        draw_text(painter, QRectF(6, 0, left - 16, HEIGHT), self._name, font, theme.colour("text"))
+        middle, y = (left + right) / 2, HEIGHT / 2
+        painter.setPen(QPen(theme.colour("edge"), 1.5))
+        painter.drawLine(left, round(y), right, round(y))
+        share = max(-1.0, min(1.0, link.amount / most_amount(self._unit)))
+        end = middle + share * (right - left) / 2
+        painter.setPen(QPen(theme.colour(self._role), 3))
+        painter.drawLine(round(middle), round(y), round(end), round(y))
+        painter.fillRect(QRectF(end - 1.5, y - 5, 3, 10), theme.colour("text"))
+        amount = format_amount(link.amount, self._unit) if link.on else "off"
+        draw_text(painter, QRectF(right + 6, 0, self.width() - right - 10, HEIGHT), amount, mono(11.5),
+                  theme.colour("text"), right=True)  # fmt: skip
+        painter.end()
+
+    def _change(self, **values: object) -> None:
+        link = replace(self.link, **values)  # type: ignore[arg-type]
+        if link != self.link:
+            self.set_link(link)
+            self.changed.emit(link)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of the amount, or follow the name."""
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if event.position().x() < self._rail()[0] - 8:
+            self.source_asked.emit()
+        else:
+            self._grabbed = (event.position().x(), self.link.amount)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Drag; Shift fine."""
+        if self._grabbed is None:
+            return
+        x, amount = self._grabbed
+        left, right = self._rail()
+        speed = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        amount += (event.position().x() - x) / (right - left) * 2 * most_amount(self._unit) * speed
+        self._grabbed = (event.position().x(), amount)
+        self._change(amount=round(amount, 4))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The drag has ended."""
+        self._grabbed = None
+        self.settled.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Step, if the row has the focus."""
+        if self.hasFocus():
+            self._step(event.angleDelta().y() / 120.0)
+            event.accept()
+        else:
+            event.ignore()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Arrows step, Enter types, Delete removes."""
+        key = event.key()
+        if key in (Qt.Key.Key_Right, Qt.Key.Key_Left):
+            self._step(1.0 if key == Qt.Key.Key_Right else -1.0)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._ask("amount")
+        elif key == Qt.Key.Key_Delete:
+            self.removed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def _step(self, steps: float) -> None:
+        self._change(amount=round(self.link.amount + steps * most_amount(self._unit) / 50, 4))
+
+    def _ask(self, what: str) -> None:
+        """Type the amount or the offset; both are in the target's unit."""
+        now = format_amount(getattr(self.link, what), self._unit)
+        text, good = QInputDialog.getText(self, f"{what.capitalize()} of {self._name}", what.capitalize(), text=now)
+        if good:
+            try:
+                value = parse_amount(text, self._unit)
+            except ParameterError:
+                return
+            self.settled.emit()
+            self._change(**{what: value})
+            self.settled.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Amount, offset, curve, switch, removal."""
+        menu = QMenu(self)
+        menu.addAction("Type the amount…", lambda: self._ask("amount"))
+        menu.addAction("Type the offset…", lambda: self._ask("offset"))
+        curves = menu.addMenu("Curve")
+        for curve in CURVES:
+            action = curves.addAction(curve, lambda name=curve: self._change(curve=name))
+            action.setCheckable(True)
+            action.setChecked(curve == self.link.curve)
+        menu.addAction("Invert", lambda: self._change(amount=-self.link.amount))
+        menu.addAction("Switch on" if not self.link.on else "Switch off", lambda: self._change(on=not self.link.on))
+        menu.addSeparator()
+        menu.addAction("Remove", self.removed.emit)
+        menu.exec(event.globalPos())
+        menu.deleteLater()

@@ -1,0 +1,1 @@
+"""The engine's process, and what talks to it."""

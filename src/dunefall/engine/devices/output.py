@@ -1,0 +1,157 @@
+"""Sound outputs: PortAudio through ``sounddevice``, or the simulated output that ships with the application."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.base.errors import DeviceError
+
+__all__ = ["AudioOutput", "RealOutput", "SimulatedOutput", "open_output"]
+
+Fill = Callable[[NDArray[np.float64]], None]
+"""Writes the next frames into an array of shape (n, 2)."""
+KEPT_S = 120.0
+
+
+class AudioOutput(Protocol):
+    """What the engine needs of a device."""
+
+    name: str
+    simulated: bool
+    underruns: int
+
+    def start(self, fill: Fill) -> None:
+        """Begin to ask for sound, from a thread of the device's own."""
+
+    def stop(self) -> None:
+        """Stop asking; returns when the last call of ``fill`` has ended."""
+
+
+class SimulatedOutput:
+    """Consumes sound in real time and keeps the last two minutes (``kept``, float32, oldest first).
+
+    A piece that is asked for more than one piece too late counts as an underrun.
+    """
+
+    simulated = True
+    name = "simulated output"
+
+    def __init__(self, rate: float, frames: int) -> None:
+        self.underruns = 0
+        self._rate, self._frames = rate, frames
+        self._ring = np.zeros((int(KEPT_S * rate), 2), np.float32)
+        self._written = 0
+        self._ended = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def start(self, fill: Fill) -> None:
+        """Begin to consume."""
+        self._ended.clear()
+        self._thread = threading.Thread(target=self._run, args=(fill,), name="simulated output", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop and wait for the thread."""
+        self._ended.set()
+        if self._thread is not None:
+            self._thread.join()
+            self._thread = None
+
+    @property
+    def kept(self) -> NDArray[np.float32]:
+        """The last frames, shape (n, 2), oldest first."""
+        size = len(self._ring)
+        if self._written <= size:
+            return self._ring[: self._written].copy()
+        return np.roll(self._ring, -(self._written % size), axis=0)
+
+    def _run(self, fill: Fill) -> None:
+        piece = np.zeros((self._frames, 2))
+        period = self._frames / self._rate
+        due = time.monotonic()
+        while not self._ended.is_set():
+            fill(piece)
+            place = np.arange(self._written, self._written + self._frames) % len(self._ring)
+            self._ring[place] = piece
+            self._written += self._frames
+            due += period
+            wait = due - time.monotonic()
+            if wait > 0:
+                self._ended.wait(wait)
+            elif wait < -period:
+                self.underruns += 1
+                due = time.monotonic()
+
+
+class RealOutput:
+    """A device of the machine, through PortAudio."""
+
+    simulated = False
+
+    def __init__(self, device: int | None, name: str, rate: float, frames: int) -> None:
+        self.name, self.underruns = name, 0
+        self._device, self._rate, self._frames = device, rate, frames
+        self._stream: Any = None
+
+    def start(self, fill: Fill) -> None:
+        """Open the stream; raises DeviceError if the device refuses."""
+        import sounddevice
+
+        piece = np.zeros((self._frames, 2))
+
+        def callback(out: NDArray[np.float32], frames: int, _time: object, status: Any) -> None:
+            if status.output_underflow:
+                self.underruns += 1
+            done = 0
+            while done < frames:
+                part = min(frames - done, self._frames)
+                fill(piece[:part])
+                out[done : done + part] = piece[:part]
+                done += part
+
+        try:
+            self._stream = sounddevice.OutputStream(
+                samplerate=self._rate, blocksize=self._frames, device=self._device, channels=2, callback=callback
+            )
+            self._stream.start()
+        except sounddevice.PortAudioError as error:
+            raise DeviceError(f"the sound device {self.name} cannot be used: {error}") from error
+
+    def stop(self) -> None:
+        """Close the stream."""
+        if self._stream is not None:
+            self._stream.close()
+            self._stream = None
+
+
+def open_output(choice: str, rate: float, frames: int) -> AudioOutput:
+    """The output for a choice: ``auto``, ``simulated`` or part of a device's name.
+
+    Raises
+    ------
+    DeviceError
+        If a named device is not there. ``auto`` never fails: without a device it gives the simulated one.
+    """
+    if choice == "simulated":
+        return SimulatedOutput(rate, frames)
+    try:
+        import sounddevice
+
+        devices = [dict(entry) for entry in sounddevice.query_devices() if entry["max_output_channels"] >= 2]
+    except (ImportError, OSError) as error:
+        if choice == "auto":
+            return SimulatedOutput(rate, frames)
+        raise DeviceError(f"the sound system (PortAudio) cannot be used: {error}") from error
+    if choice == "auto":
+        return RealOutput(None, "default output", rate, frames) if devices else SimulatedOutput(rate, frames)
+    for entry in devices:
+        if choice.lower() in str(entry["name"]).lower():
+            return RealOutput(int(entry["index"]), str(entry["name"]), rate, frames)
+    names = ", ".join(str(entry["name"]) for entry in devices) or "none"
+    raise DeviceError(f'there is no sound device "{choice}"; this machine has: {names}; or choose "simulated"')

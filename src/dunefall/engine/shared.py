@@ -1,0 +1,76 @@
+"""The shared memory in which the engine writes and the window reads: no copies, no locks.
+
+Every number is written by the engine only. A reader may see a bin half-written; that is one pixel for one frame.
+"""
+
+from __future__ import annotations
+
+from enum import IntEnum
+from multiprocessing.shared_memory import SharedMemory
+
+import numpy as np
+
+from dunefall.compiler.loop import PROBE_SAMPLES, PROBES, TRACE_BINS
+
+__all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status"]
+
+MAX_SLOTS = 2048
+MAX_INPUTS = 16384
+
+
+class Status(IntEnum):
+    """Places in ``SharedState.status``."""
+
+    POSITION = 0  # samples since the start
+    RATE = 1  # Hz
+    PLAYING = 2
+    LOAD = 3  # share of real time, smoothed
+    UNDERRUNS = 4
+    PEAK_LEFT = 5  # linear, highest since the last block or two
+    PEAK_RIGHT = 6
+    TRUE_PEAK = 7
+    LUFS = 8
+    BLOCKS = 9  # blocks that have sounded
+    HEARTBEAT = 10  # time.monotonic() of the last block
+
+
+class SharedState:
+    """Arrays in one block of shared memory.
+
+    Attributes
+    ----------
+    status : ndarray [shape=(16,)]
+        By ``Status``.
+    counts : ndarray of int64 [shape=(4,)]
+        Trace bins written, quanta in the present bin, probe samples written.
+    now : ndarray [shape=(MAX_INPUTS,)]
+        Present value of every input and parameter of the program.
+    bins : ndarray of float32 [shape=(MAX_SLOTS, TRACE_BINS, 2)]
+    probes : ndarray of float32 [shape=(PROBES, PROBE_SAMPLES)]
+    """
+
+    def __init__(self, name: str | None = None) -> None:
+        sizes = (16 * 8, 4 * 8, MAX_INPUTS * 8, MAX_SLOTS * TRACE_BINS * 8, PROBES * PROBE_SAMPLES * 4)
+        self._owner = name is None
+        self._block = SharedMemory(name, create=self._owner, size=sum(sizes))
+        starts = np.cumsum((0, *sizes)).tolist()
+        memory = self._block.buf
+        self.status = np.frombuffer(memory, np.float64, 16, starts[0])
+        self.counts = np.frombuffer(memory, np.int64, 4, starts[1])
+        self.now = np.frombuffer(memory, np.float64, MAX_INPUTS, starts[2])
+        bins = np.frombuffer(memory, np.float32, MAX_SLOTS * TRACE_BINS * 2, starts[3])
+        self.bins = bins.reshape(MAX_SLOTS, TRACE_BINS, 2)
+        probes = np.frombuffer(memory, np.float32, PROBES * PROBE_SAMPLES, starts[4])
+        self.probes = probes.reshape(PROBES, PROBE_SAMPLES)
+
+    @property
+    def name(self) -> str:
+        """Name by which the other process attaches."""
+        return self._block.name
+
+    def close(self) -> None:
+        """Let go of the memory; its owner frees it."""
+        del self.status, self.counts, self.now, self.bins, self.probes
+        self._block.close()
+        if self._owner:
+            self._block.unlink()
