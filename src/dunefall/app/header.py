@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from dunefall.app.painting import draw_text
-from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.theme import Theme, mono, numerals, sans
 from dunefall.patch.library import DATA
 
 __all__ = ["Header", "Meter", "icon", "position_text"]
@@ -141,11 +141,11 @@ class Header(QWidget):
             button.setAccessibleName(name)
             button.setToolTip(tip)
         self.position = QLabel(position_text(0))
-        self.position.setFont(mono(14))
+        numerals(self.position, 14, 500)
         self.tempo, self.seed = QLineEdit(), QLineEdit()
         self.meter = Meter(theme)
         self.load = QLabel("0 %")
-        self.load.setFont(mono(12, 600))
+        numerals(self.load, 12)
         self.load.setFixedWidth(96)
         self.load.setToolTip("Engine: share of one core that the sound takes")
         row.addWidget(self.title)
@@ -160,6 +160,7 @@ class Header(QWidget):
         row.addWidget(self.reroll)
         row.addStretch(1)
         row.addWidget(self.meter)
+        row.addSpacing(12)
         row.addLayout(self._labelled("Engine", self.load, 96, ""))
         self.set_theme(theme)
 
@@ -172,7 +173,7 @@ class Header(QWidget):
         column.addWidget(label)
         widget.setFixedWidth(width)
         if isinstance(widget, QLineEdit):
-            widget.setFont(mono(12, 600))
+            numerals(widget, 12)
             widget.setAccessibleName(text)
             widget.setToolTip(tip)
             widget.setFixedHeight(21)

@@ -6,11 +6,11 @@ from dataclasses import dataclass, fields
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from dunefall.patch.library import DATA
 
-__all__ = ["DUSK", "NOON", "THEMES", "Theme", "apply_theme", "load_fonts", "mono", "sans", "wanted_theme"]
+__all__ = ["DUSK", "NOON", "THEMES", "Theme", "apply_theme", "load_fonts", "mono", "numerals", "sans", "wanted_theme"]
 
 
 @dataclass(frozen=True)
@@ -69,6 +69,7 @@ def sans(size: float, weight: int = 400) -> QFont:
     font = QFont("IBM Plex Sans")
     font.setPixelSize(round(size))
     font.setWeight(QFont.Weight(weight))
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return font
 
 
@@ -77,7 +78,14 @@ def mono(size: float, weight: int = 500) -> QFont:
     font = QFont("IBM Plex Mono")
     font.setPixelSize(round(size))
     font.setWeight(QFont.Weight(weight))
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return font
+
+
+def numerals(widget: QWidget, size: float, weight: int = 600) -> None:
+    """Let a widget show its text in tabular numerals."""
+    widget.setProperty("numerals", True)
+    widget.setFont(mono(size, weight))
 
 
 def wanted_theme(choice: str | None) -> Theme:
@@ -89,7 +97,8 @@ def wanted_theme(choice: str | None) -> Theme:
 
 
 _SHEET = """
-* {{ color: {text}; }}
+QWidget {{ color: {text}; font-family: "IBM Plex Sans"; }}
+*[numerals="true"] {{ font-family: "IBM Plex Mono"; }}
 QToolTip {{ background: {card}; color: {text}; border: 1px solid {edge}; padding: 4px; }}
 QMenu, QDialog {{ background: {raised}; border: 1px solid {edge}; }}
 QMenu::item {{ padding: 6px 24px 6px 16px; }}
@@ -131,7 +140,5 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
         palette.setColor(role, theme.colour(name))
     app.setPalette(palette)
     app.setFont(sans(12))
-    for kind in ("QPushButton", "QToolButton", "QLabel", "QLineEdit", "QMenu", "QAbstractItemView", "QProgressBar"):
-        app.setFont(sans(12), kind)
     values = {field.name: getattr(theme, field.name) for field in fields(theme)}
     app.setStyleSheet(_SHEET.format(**values))

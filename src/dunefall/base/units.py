@@ -26,7 +26,7 @@ MINUS = "−"
 _NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 _STEPS = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 _NUMBER = re.compile(r"^([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
-_NOTE = re.compile(r"^([a-g])([#♯b♭]?)(-?\d{1,2})(?:\s*([+-]\s*\d+(?:\.\d+)?)\s*(?:c|cents?))?$", re.IGNORECASE)
+_NOTE = re.compile(r"^([a-g])([#♯b♭]?)(-?\d{1,2})(?:\s*([+-]\s*\d+(?:\.\d+)?)\s*(?:ct|c|cents?))?$", re.IGNORECASE)
 _BEATS = re.compile(r"^(\d+)\s*/\s*(\d+)\s*([.t]?)$", re.IGNORECASE)
 
 

@@ -65,6 +65,8 @@ class Param:
         Audible amount of a new link, in the domain's unit per 1.0 of the source.
     follows : "" or "tempo"
         Taken from the patch instead of being set by the user.
+    idle_with : str
+        Input that makes this parameter idle while something is linked to it.
     """
 
     id: str
@@ -78,6 +80,7 @@ class Param:
     taper: Literal["even", "octaves"] = "even"
     amount: float = 0.0
     follows: Literal["", "tempo"] = ""
+    idle_with: str = ""
 
     @property
     def octaves(self) -> bool:

@@ -61,7 +61,7 @@ def module_story(patch: Patch, module_id: str) -> str:
     parts = [f"{module.name}: {spec.sentence}"]
     if module.bypassed:
         parts.append("It is bypassed.")
-    face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(spec, module)]
+    face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(patch, spec, module)]
     if face:
         parts.append(f"Set to {', '.join(face)}.")
     for port in (*spec.inputs, *spec.params):
@@ -69,7 +69,8 @@ def module_story(patch: Patch, module_id: str) -> str:
         if links:
             parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")
     targets = [port_name(patch, link.target.module, link.target.port) for link in patch.links_from(module_id)]
-    parts.append(f"It reaches {', '.join(targets)}." if targets else "Nothing listens to it.")
+    nowhere = "It is heard in the mix." if spec.lane_end else "Nothing listens to it."
+    parts.append(f"It reaches {', '.join(targets)}." if targets else nowhere)
     return " ".join(parts)
 
 
@@ -101,5 +102,7 @@ def _low(module: Module, output: Output) -> float:
     return 0.0 if upwards_only else output.low
 
 
-def _shown(spec: ModuleSpec, module: Module) -> list[Param]:
-    return [p for p in spec.params if not p.follows and (p.id == spec.face or p.id in module.params)]
+def _shown(patch: Patch, spec: ModuleSpec, module: Module) -> list[Param]:
+    """The values worth telling: the one on the card, and those that were set; none that is idle."""
+    told = [p for p in spec.params if not p.follows and (p.id == spec.face or p.id in module.params)]
+    return [p for p in told if not (p.idle_with and patch.links_into(module.id, p.idle_with))]

@@ -115,9 +115,11 @@ class EngineClient:
     def probe(self, index: int, samples: int) -> NDArray[np.float32]:
         """The last samples of a probe, oldest first."""
         samples = min(samples, PROBE_SAMPLES)
-        end = int(self._shared.counts[2])
-        place = np.arange(end - samples, end) % PROBE_SAMPLES
-        return self._shared.probes[index][place]
+        ring = self._shared.probes[index]
+        end = int(self._shared.counts[2]) % PROBE_SAMPLES
+        if end >= samples:
+            return ring[end - samples : end].copy()
+        return np.concatenate((ring[PROBE_SAMPLES - samples + end :], ring[:end]))
 
     def value_now(self, module: str, port: str) -> float | None:
         """Present value of an input or parameter with everything that moves it, or None."""

@@ -20,7 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.painting import draw_text, outline
-from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.theme import Theme, mono, numerals, sans
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_value
 from dunefall.catalogue.declare import Param
@@ -250,7 +250,7 @@ class Rail(QWidget):
         if self._field is not None:
             return
         self._field = _Field(text or self.param.format(self._value), self)
-        self._field.setFont(mono(13, 600))
+        numerals(self._field, 13)
         self._field.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._field.setAccessibleName(f"Value of {self.param.name}")
         self._field.setGeometry(self.width() // 2, 0, self.width() // 2, 24)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.painting import TraceImage, draw_text
-from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.theme import Theme, mono, numerals, sans
 from dunefall.base.units import format_value
 from dunefall.catalogue import spec_of
 from dunefall.patch.model import Patch, Place
@@ -140,7 +140,7 @@ class Watch(QWidget):
         self.shorter = QPushButton("−")
         self.longer = QPushButton("+")
         self._label = QLabel()
-        self._label.setFont(mono(12))
+        numerals(self._label, 12)
         self._label.setFixedWidth(64)
         self._label.setAlignment(Qt.AlignmentFlag.AlignCenter)
         for button, step, name in ((self.shorter, -1, "Shorter time base"), (self.longer, 1, "Longer time base")):

@@ -45,7 +45,7 @@ MODULE = ModuleSpec(
     ),
     params=(
         Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2.0, "Values per second when no trigger is linked.",
-              taper="octaves", amount=1.0),
+              taper="octaves", amount=1.0, idle_with="trigger"),
     ),
     outputs=(Output("out", "Held value", "control"), Output("tick", "Clock", "gate", 0, 1)),
     state=4,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -17,6 +19,7 @@ __all__ = ["AudioOutput", "RealOutput", "SimulatedOutput", "open_output"]
 Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, 2)."""
 KEPT_S = 120.0
+QUEUED = 4
 
 
 class AudioOutput(Protocol):
@@ -33,10 +36,16 @@ class AudioOutput(Protocol):
         """Stop asking; returns when the last call of ``fill`` has ended."""
 
 
+def ask_for_real_time() -> None:
+    """Let the calling thread go before all ordinary ones, as sound must; without the right to, it stays ordinary."""
+    with contextlib.suppress(OSError, AttributeError):
+        os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(10))
+
+
 class SimulatedOutput:
     """Consumes sound in real time and keeps the last two minutes (``kept``, float32, oldest first).
 
-    A piece that is asked for more than one piece too late counts as an underrun.
+    Like a real device it holds a few pieces ahead (``QUEUED``): only when these have run out is it an underrun.
     """
 
     simulated = True
@@ -72,6 +81,7 @@ class SimulatedOutput:
         return np.roll(self._ring, -(self._written % size), axis=0)
 
     def _run(self, fill: Fill) -> None:
+        ask_for_real_time()
         piece = np.zeros((self._frames, 2))
         period = self._frames / self._rate
         due = time.monotonic()
@@ -84,7 +94,7 @@ class SimulatedOutput:
             wait = due - time.monotonic()
             if wait > 0:
                 self._ended.wait(wait)
-            elif wait < -period:
+            elif wait < -QUEUED * period:
                 self.underruns += 1
                 due = time.monotonic()
 

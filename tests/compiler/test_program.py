@@ -1,0 +1,203 @@
+"""The program: exact feedback, repeatability, independence, checkpoints, links, takeover."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from rig import demo, patch_of
+
+from dunefall.catalogue import catalogue
+from dunefall.catalogue.declare import Param
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.takeover import Takeover
+from dunefall.patch.files import dump_patch, parse_patch
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.render.offline import Player, render_to_array
+
+
+def record(program: Program, quanta: int, *places: tuple[str, str]) -> list[np.ndarray]:
+    found: list[list[np.ndarray]] = [[] for _ in places]
+    out = np.zeros((QUANTUM, 2))
+    for _ in range(quanta):
+        run(program.plan, program.memory, no_traces(), out)
+        for values, place in zip(found, places, strict=True):
+            row = program.row_at[place]
+            values.append(program.memory.rows[row : row + QUANTUM].copy())
+    return [np.concatenate(values) for values in found]
+
+
+def test_feedback_has_exactly_one_sample_of_delay() -> None:
+    """An amplifier that feeds itself with 0.5 beside a constant: y[n] = c + 0.5 y[n-1], a closed form."""
+    constant = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
+    sum_ = Module("y", "mix", "Y", {"level_a": 1.0, "level_b": 0.5})
+    program = compile_patch(patch_of(constant, sum_, links=(("c.out", "y.a", 1), ("y.out", "y.b", 1))), rate=48000)
+    (y,) = record(program, 3, ("y", "out"))
+    n = np.arange(len(y))
+    np.testing.assert_allclose(y, 2.0 * (1 - 0.5 ** (n + 1)), rtol=1e-12)
+
+
+def test_the_delay_stands_where_the_rule_says() -> None:
+    """Two amplifiers in a ring: forward in the patch's order at once, backward one sample late."""
+    source = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
+    first, second = Module("p", "mix", "P"), Module("q", "amplifier", "Q", {"gain": 0.5})
+    links = (("c.out", "p.a", 1.0), ("p.out", "q.audio", 1.0), ("q.out", "p.b", 1.0))
+    p, q = record(compile_patch(patch_of(source, first, second, links=links), rate=48000), 2, ("p", "out"), ("q", "out"))
+    np.testing.assert_allclose(q, 0.5 * p, rtol=1e-15)
+    np.testing.assert_allclose(p[1:], 1.0 + q[:-1], rtol=1e-15)
+
+
+def test_a_loop_above_unity_stays_bounded() -> None:
+    noise, ring = Module("n", "noise", "N"), Module("r", "mix", "R", {"level_b": 2.0})
+    links = (("n.out", "r.a", 1.0), ("r.out", "r.b", 4.0))
+    (r,) = record(compile_patch(patch_of(noise, ring, links=links), rate=48000), 400, ("r", "out"))
+    assert np.isfinite(r).all()
+    assert np.abs(r).max() < 40
+
+
+def test_a_module_without_a_number_is_silenced_and_named() -> None:
+    source = Module("c", "oscillator", "C")
+    broken = Module("b", "amplifier", "B", {"gain": 4.0})
+    program = compile_patch(patch_of(source, broken, links=(("c.out", "b.audio", 1e300), ("c.out", "b.gain", 1.0))), rate=48000)
+    program.memory.amounts["amount_goal"] = 1e308
+    (b,) = record(program, 4, ("b", "out"))
+    assert program.memory.faults[program.module_at["b"]] == 1
+    assert np.isfinite(b).all()
+    assert program.memory.faults[program.module_at["c"]] == 0
+
+
+def test_random_streams_do_not_depend_on_other_modules() -> None:
+    alone = Patch(seed=5, layers=(Layer("shared", "S", (Module("n", "noise", "N"),)),))
+    crowded = alone.with_layer(Layer("x", "X", (Module("m", "noise", "M"), Module("o", "lfo", "O"))))
+    (a,) = record(compile_patch(alone, rate=48000), 10, ("n", "out"))
+    (b,) = record(compile_patch(crowded, rate=48000), 10, ("n", "out"))
+    assert (a == b).all()
+    (c,) = record(compile_patch(replace(alone, seed=6), rate=48000), 10, ("n", "out"))
+    assert not (a == c).any()
+
+
+def test_links_add_up_in_the_parameter_s_domain() -> None:
+    """Constant 1 moves 100 Hz by +1.5 and -0.5 octaves and an offset of 1: 400 Hz; off links and curves count, too."""
+    one = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
+    half = Module("h", "amplifier", "H", {"gain": 0.5})
+    patch = patch_of(one, half, Module("f", "filter", "F", {"cutoff_hz": 100}), links=(("c.out", "h.audio", 1.0),))
+    for k, (source, amount, offset, curve, on) in enumerate(
+        [("c", 1.5, 0.0, "straight", True), ("c", -0.5, 1.0, "straight", True), ("c", 9.0, 0.0, "straight", False),
+         ("h", 2.0, 0.0, "late", True), ("h", 1.0, 0.0, "smooth", True)]
+    ):  # fmt: skip
+        patch = patch.with_link(Link(f"x{k}", Place(source, "out"), Place("f", "cutoff_hz"), amount, offset, curve, on))
+    program = compile_patch(patch, rate=48000)
+    record(program, 1)
+    row = int(program.plan.inputs[program.input_at[("f", "cutoff_hz")]]["row"])
+    octaves = 1.5 - 0.5 + 1.0 + 2.0 * 0.25 + 0.5
+    np.testing.assert_allclose(program.memory.rows[row : row + QUANTUM], 100 * 2**octaves, rtol=1e-9)
+
+
+def test_the_hard_range_holds() -> None:
+    one = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
+    program = compile_patch(patch_of(one, Module("f", "filter", "F"), links=(("c.out", "f.cutoff_hz", 40.0),)), rate=48000)
+    record(program, 1)
+    row = int(program.plan.inputs[program.input_at[("f", "cutoff_hz")]]["row"])
+    np.testing.assert_allclose(program.memory.rows[row : row + QUANTUM], 20000.0, rtol=1e-9)
+
+
+def test_checkpoints_go_on_bit_for_bit() -> None:
+    program = compile_patch(demo(), rate=48000)
+    player = Player(program)
+    out = np.zeros((30 * QUANTUM, 2))
+    player.fill(out)
+    checkpoint = program.memory.copy()
+    player.fill(out)
+    first = out.copy()
+    program.memory.restore(checkpoint)
+    player.fill(out)
+    assert (out == first).all()
+
+
+def test_a_new_program_takes_over_without_a_seam() -> None:
+    patch = demo()
+    old = compile_patch(patch, rate=48000)
+    out = np.zeros((40 * QUANTUM, 2))
+    Player(old).fill(out)
+    new = compile_patch(patch.with_new_module("shared", Module("extra", "lfo", "Extra")), rate=48000)
+    Takeover(new, old).apply()
+    a, b = out.copy(), out.copy()
+    Player(old).fill(a)
+    Player(new).fill(b)
+    assert (a == b).all()
+
+
+def test_same_names_of_another_kind_take_nothing_over() -> None:
+    old = compile_patch(patch_of(Module("m", "noise", "M")), rate=48000)
+    record(old, 4)
+    new = compile_patch(patch_of(Module("m", "filter", "M")), rate=48000)
+    Takeover(new, old).apply()
+    assert (new.memory.states == 0).all()
+
+
+def test_bypass_passes_the_sound_on() -> None:
+    source, filter_ = Module("n", "noise", "N"), Module("f", "filter", "F", bypassed=True)
+    program = compile_patch(patch_of(source, filter_, links=(("n.out", "f.audio", 1.0),)), rate=48000)
+    n, low, high = record(program, 4, ("n", "out"), ("f", "low"), ("f", "high"))
+    assert (n == low).all()
+    assert (high == 0).all()
+
+
+TYPES = [spec for spec in catalogue().values()]
+
+
+@st.composite
+def random_patches(draw: st.DrawFn) -> Patch:
+    """Patches of up to 40 modules with any links, loops included."""
+    count = draw(st.integers(1, 40))
+    specs = [draw(st.sampled_from(TYPES)) for _ in range(count)]
+    modules = []
+    for k, spec in enumerate(specs):
+        values = {p.id: p.from_rail(draw(st.floats(0, 1, width=16))) for p in spec.params if not p.follows}
+        modules.append(Module(f"m{k}", spec.id, f"M{k}", values))
+    patch = Patch(seed=draw(st.integers(0, 2**32 - 1)), layers=(Layer("shared", "S"), Layer("a", "A", tuple(modules))))
+    for k in range(draw(st.integers(0, 60))):
+        a, b = draw(st.integers(0, count - 1)), draw(st.integers(0, count - 1))
+        targets = [port for port in (*specs[b].inputs, *specs[b].params) if specs[b].target(port.id)]
+        if targets:
+            target = draw(st.sampled_from(targets))
+            most = 2.0 if isinstance(target, Param) else 1.5
+            source = Place(f"m{a}", draw(st.sampled_from(specs[a].outputs)).id)
+            amount = draw(st.floats(-most, most, width=16))
+            patch = patch.with_link(Link(f"l{k}", source, Place(f"m{b}", target.id), amount))
+    return patch
+
+
+@settings(max_examples=25, deadline=None)
+@given(random_patches(), st.integers(1, 700))
+def test_any_patch_is_finite_and_the_same_for_any_block(patch: Patch, block: int) -> None:
+    whole = render_to_array(patch, seconds=0.1, block=4800)
+    assert np.isfinite(whole).all()
+    assert (render_to_array(patch, seconds=0.1, block=block) == whole).all()
+    again = parse_patch(dump_patch(patch).encode())
+    assert (render_to_array(again, seconds=0.1, block=999) == whole).all()
+
+
+def test_compiling_200_modules_is_quick() -> None:
+    import time
+
+    modules = tuple(Module(f"m{k}", TYPES[k % len(TYPES)].id, f"M{k}") for k in range(200))
+    patch = Patch(layers=(Layer("shared", "S", modules),))
+    times = []
+    for _ in range(5):
+        begun = time.process_time()
+        compile_patch(patch, rate=48000)
+        times.append(time.process_time() - begun)
+    assert min(times) < 0.02  # DESIGN.md 4.1: 200 modules under 20 ms
+
+
+@pytest.mark.parametrize("rate", [44100.0, 96000.0])
+def test_other_rates_render(rate: float) -> None:
+    sound = render_to_array(demo(), seconds=0.5, rate=rate)
+    assert len(sound) == round(0.5 * rate)
+    assert np.abs(sound).max() > 0.01

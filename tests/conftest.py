@@ -1,0 +1,31 @@
+"""Shared set-up: a virtual screen where there is none, the kernels compiled once."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+sys.path.insert(0, str(Path(__file__).parent))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _kernels() -> None:
+    """Compile or load every kernel once, so that no single test pays for it."""
+    from dunefall.catalogue import catalogue
+    from dunefall.compiler.kernels import prepare
+
+    prepare(catalogue())
+
+
+@pytest.fixture(scope="session")
+def qapp() -> Iterator[object]:
+    """The application as the program makes it: fonts, style, theme."""
+    from dunefall.app.start import make_app
+
+    yield make_app("noon")

@@ -1,0 +1,193 @@
+"""Patch files: round trip, survival of unknown parts, and every kind of bad input."""
+
+from __future__ import annotations
+
+import errno
+import json
+import os
+import subprocess
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from rig import demo
+
+from dunefall.base.errors import PatchError, StorageError
+from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
+from dunefall.patch.model import Patch
+from dunefall.session import open_patch
+
+
+def raw_demo() -> dict:
+    return json.loads(dump_patch(demo()))
+
+
+def parse(raw: object) -> Patch:
+    return parse_patch(json.dumps(raw).encode())
+
+
+def test_round_trip() -> None:
+    patch = demo()
+    assert parse_patch(dump_patch(patch).encode()) == patch
+
+
+def test_unknown_fields_and_kinds_survive() -> None:
+    raw = raw_demo()
+    raw["mood"] = {"light": "low"}
+    raw["layers"][1]["tint"] = 3
+    raw["layers"][1]["modules"].append({"id": "x-1", "type": "not-yet-known", "name": "X", "params": {"q": 1}, "note": "?"})
+    raw["links"].append({"id": "link-x", "from": "x-1.somewhere", "to": "fog-air-band.cutoff_hz", "since": "later"})
+    again = json.loads(dump_patch(parse(raw)))
+    assert again["mood"] == {"light": "low"}
+    assert again["layers"][1]["tint"] == 3
+    assert again["layers"][1]["modules"][-1]["note"] == "?"
+    assert again["layers"][1]["modules"][-1]["type"] == "not-yet-known"
+    assert again["links"][-1]["since"] == "later"
+
+
+def test_a_patch_with_unknown_kinds_still_sounds(tmp_path: Path) -> None:
+    from dunefall.render.offline import render_to_array
+
+    raw = raw_demo()
+    raw["layers"][1]["modules"].append({"id": "x-1", "type": "not-yet-known", "name": "X"})
+    raw["links"].append({"id": "link-x", "from": "x-1.out", "to": "fog-air-band.cutoff_hz"})
+    path = tmp_path / "a.dunefall"
+    path.write_text(json.dumps(raw))
+    patch, _ = open_patch(str(path))
+    assert abs(render_to_array(patch, seconds=0.2)).max() > 0
+
+
+def edited(*path: str | int, to: object) -> dict:
+    raw = raw_demo()
+    part = raw
+    for step in path[:-1]:
+        part = part[step]
+    part[path[-1]] = to
+    return raw
+
+
+BAD = [
+    (edited("format", to=FORMAT + 1), "format: needs a newer Dunefall"),
+    (edited("format", to="1"), "format: needs a whole number"),
+    (edited("title", to=7), "title: needs text; got 7"),
+    (edited("seed", to=-1), "seed: must be 0 to"),
+    (edited("tempo_bpm", to=1e308), "tempo_bpm: "),
+    (edited("layers", to={}), "layers: needs a list"),
+    (edited("layers", 1, "modules", 0, "type", to=5), r"layers\[1\].modules\[0\].type: needs text"),
+    (edited("layers", 1, "modules", 0, "params", "level", to="loud"), r"params.level: needs a number; got \"loud\""),
+    (edited("layers", 1, "modules", 0, "id", to="gusts-1"), 'the id "gusts-1" is already used'),
+    (edited("links", 3, "to", to="nobody.cutoff_hz"), r'links\[3\].to: there is no module "nobody"'),
+    (edited("links", 3, "from", to="nowhere"), r'links\[3\].from: needs "module.port"'),
+    (edited("links", 3, "curve", to="wild"), "must be one of straight"),
+    (edited("links", 3, "on", to=1), r"links\[3\].on: needs true or false"),
+    ([], "outermost part is no object"),
+    ("hello", "outermost part is no object"),
+]
+
+
+@pytest.mark.parametrize(("raw", "text"), BAD)
+def test_bad_patches_say_what_and_where(raw: object, text: str) -> None:
+    with pytest.raises(PatchError, match=text):
+        parse(raw)
+
+
+PORTS = [
+    (edited("links", 0, "to", to="fog-air-band.colour"), 'has no input or parameter "colour"'),
+    (edited("links", 0, "from", to="fog-air-band.sideways"), 'has no output "sideways"'),
+    (edited("layers", 2, "modules", 3, "params", "cutoff_hz", to=-3), "Cutoff of .* must be 10.* to 20.* kHz; got −3"),
+    (edited("layers", 2, "modules", 3, "params", "warmth", to=1), 'has no parameter "warmth"'),
+]
+
+
+@pytest.mark.parametrize(("raw", "text"), PORTS)
+def test_what_does_not_fit_the_catalogue(raw: object, text: str, tmp_path: Path) -> None:
+    path = tmp_path / "bad.dunefall"
+    path.write_text(json.dumps(raw))
+    with pytest.raises(PatchError, match=text):
+        open_patch(str(path))
+
+
+@pytest.mark.parametrize("data", [b"", b"RIFF....WAVE", b"\xff\xfe\x00", b'{"format": 1,', b"[" * 100_000, b'{"a":1,"a":2}',
+                                  b'{"format": NaN}', b'{"format": 1e999}', b'{"format": ' + b"9" * 5000 + b"}"])  # fmt: skip
+def test_what_is_no_patch(data: bytes) -> None:
+    with pytest.raises(PatchError):
+        parse_patch(data)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.floats(min_value=0, max_value=0.9999))
+def test_truncated_anywhere(share: float) -> None:
+    data = dump_patch(demo()).encode()
+    with pytest.raises(PatchError):
+        parse_patch(data[: int(share * (len(data) - 2))])
+
+
+def test_an_enormous_file_is_refused_unread(tmp_path: Path) -> None:
+    path = tmp_path / "huge.dunefall"
+    with path.open("wb") as file:
+        file.truncate(200_000_000)
+    with pytest.raises(PatchError, match=f"200 MB; a patch has at most {MAX_BYTES // 1_000_000} MB"):
+        load_patch(path)
+
+
+def test_missing_file_and_folder(tmp_path: Path) -> None:
+    with pytest.raises(StorageError, match="cannot read"):
+        load_patch(tmp_path / "none.dunefall")
+    with pytest.raises(StorageError, match="cannot read"):
+        load_patch(tmp_path)
+
+
+def test_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "a.dunefall"
+    save_patch(demo(), path)
+    before = path.read_bytes()
+
+    def full(_descriptor: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(StorageError, match=r"cannot save .*No space left.*the old file is unchanged"):
+        save_patch(replace(demo(), title="Other"), path)
+    assert path.read_bytes() == before
+    assert list(tmp_path.iterdir()) == [path]
+
+
+def test_full_disk_for_real(tmp_path: Path) -> None:
+    """On a file system of 64 kB, where root may mount one."""
+    place = tmp_path / "disk"
+    place.mkdir()
+    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", str(place)], capture_output=True).returncode:
+        pytest.skip("this user may not mount a file system")
+    try:
+        path = place / "a.dunefall"
+        small = Patch(title="small")
+        save_patch(small, path)
+        with pytest.raises(StorageError, match="the old file is unchanged"):
+            save_patch(replace(small, extra={"filler": "x" * 200_000}), path)
+        assert load_patch(path) == small
+        assert [file.name for file in place.iterdir()] == ["a.dunefall"]
+    finally:
+        subprocess.run(["umount", str(place)], check=True)
+
+
+def test_read_only_folder_leaves_the_old_file_whole(tmp_path: Path) -> None:
+    path = tmp_path / "a.dunefall"
+    save_patch(demo(), path)
+    with pytest.raises(StorageError, match="cannot save"):
+        save_patch(demo(), tmp_path / "no" / "such" / "folder.dunefall")
+    if os.getuid() == 0:
+        flag = subprocess.run(["chattr", "+i", str(tmp_path)], capture_output=True)
+        if flag.returncode:
+            pytest.skip("root may write anywhere on this file system")
+        unlock = ["chattr", "-i", str(tmp_path)]
+    else:
+        tmp_path.chmod(0o555)
+        unlock = ["chmod", "755", str(tmp_path)]
+    try:
+        with pytest.raises(StorageError, match="the old file is unchanged"):
+            save_patch(Patch(title="Other"), path)
+    finally:
+        subprocess.run(unlock, check=True)
+    assert load_patch(path) == demo()

@@ -1,0 +1,79 @@
+"""A test bench for modules: feeds any signals into any ports of one module and records its outputs."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.catalogue import spec_of
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.program import QUANTUM, Program
+from dunefall.patch.files import load_patch
+from dunefall.patch.library import DATA
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
+
+Signal = NDArray[np.float64]
+RATE = 48000.0
+
+
+def demo() -> Patch:
+    """The shipped demo."""
+    return load_patch(DATA / "sluice-house.dunefall")
+
+
+def patch_of(*modules: Module, links: tuple[tuple[str, str, float], ...] = (), seed: int = 1, **fields: object) -> Patch:
+    """A patch with one layer of these modules and links ("a.out", "b.in", amount)."""
+    made = tuple(
+        Link(f"link-{k}", Place(*source.split(".")), Place(*target.split(".")), amount)
+        for k, (source, target, amount) in enumerate(links)
+    )
+    return Patch(seed=seed, layers=(Layer("shared", "Shared"), Layer("a", "A", modules)), links=made, **fields)
+
+
+class Rig:
+    """One module that runs quantum by quantum with any inputs."""
+
+    def __init__(self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int = 0, **params: float) -> None:
+        self.spec = spec_of(type_id)
+        assert self.spec is not None
+        self.program: Program = compile_patch(patch_of(Module("m", type_id, "M", params), seed=seed), rate=rate)
+        self.program.plan.modules["linked"] = linked
+        self._out = np.zeros((QUANTUM, 2))
+
+    def run(self, samples: int, **inputs: Signal) -> dict[str, Signal]:
+        """The outputs of the next samples (rounded up to whole quanta); inputs and moved parameters in their units."""
+        quanta = -(-samples // QUANTUM)
+        program, memory = self.program, self.program.memory
+        outputs = {output.id: np.zeros(quanta * QUANTUM) for output in self.spec.outputs}
+        padded = {port: np.pad(values, (0, max(0, quanta * QUANTUM - len(values)))) for port, values in inputs.items()}
+        for q in range(quanta):
+            piece = slice(q * QUANTUM, (q + 1) * QUANTUM)
+            for port, values in padded.items():
+                index = program.input_at[("m", port)]
+                row = int(program.plan.inputs[index]["row"])
+                memory.rows[row : row + QUANTUM] = values[piece]
+                memory.bases["stale"][index] = 0
+            run(program.plan, memory, no_traces(), self._out)
+            for port, values in outputs.items():
+                row = program.row_at[("m", port)]
+                values[piece] = memory.rows[row : row + QUANTUM]
+        return {port: values[:samples] for port, values in outputs.items()}
+
+
+def tone(hz: float, seconds: float, *, rate: float = RATE, level: float = 1.0) -> Signal:
+    """A sine."""
+    return level * np.sin(2 * np.pi * hz * np.arange(round(seconds * rate)) / rate)
+
+
+def level_db(signal: Signal) -> float:
+    """RMS in dB."""
+    return float(10 * np.log10(np.mean(signal**2) + 1e-300))
+
+
+def pulses(times_s: list[float], seconds: float, *, rate: float = RATE, width_s: float = 0.01) -> Signal:
+    """Gates at these times."""
+    gate = np.zeros(round(seconds * rate))
+    for at in times_s:
+        gate[round(at * rate) : round((at + width_s) * rate)] = 1.0
+    return gate
