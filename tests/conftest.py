@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -24,8 +23,8 @@ def _kernels() -> None:
 
 
 @pytest.fixture(scope="session")
-def qapp() -> Iterator[object]:
+def qapp() -> object:
     """The application as the program makes it: fonts, style, theme."""
     from dunefall.app.start import make_app
 
-    yield make_app("noon")
+    return make_app("noon")

@@ -22,7 +22,9 @@ def demo() -> Patch:
     return load_patch(DATA / "sluice-house.dunefall")
 
 
-def patch_of(*modules: Module, links: tuple[tuple[str, str, float], ...] = (), seed: int = 1, **fields: object) -> Patch:
+def patch_of(
+    *modules: Module, links: tuple[tuple[str, str, float], ...] = (), seed: int = 1, **fields: object
+) -> Patch:
     """A patch with one layer of these modules and links ("a.out", "b.in", amount)."""
     made = tuple(
         Link(f"link-{k}", Place(*source.split(".")), Place(*target.split(".")), amount)

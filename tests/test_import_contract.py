@@ -32,9 +32,9 @@ def violations(root: Path) -> list[str]:
                 if name.split(".")[0] in QT and part != "app":
                     found.append(f"{file.relative_to(root)}: {name}")
                 target = name.split(".")[1] if name.startswith("dunefall.") else ""
-                if part in ORDER and target in ORDER and (part, target) not in LAZY_UPWARDS:
-                    if ORDER.index(target) < ORDER.index(part):
-                        found.append(f"{file.relative_to(root)}: {name}")
+                inside = part in ORDER and target in ORDER and (part, target) not in LAZY_UPWARDS
+                if inside and ORDER.index(target) < ORDER.index(part):
+                    found.append(f"{file.relative_to(root)}: {name}")
     return found
 
 

@@ -73,9 +73,7 @@ def test_note_and_frequency_are_inverse(note: float) -> None:
     assert hz_to_note(note_to_hz(note)) == pytest.approx(note, abs=1e-9)
 
 
-@given(
-    st.sampled_from(["hz", "s", "db", "ratio", "note", "beats"]), st.floats(min_value=0.011, max_value=100, width=32)
-)
+@given(st.sampled_from(["hz", "s", "db", "ratio", "note", "beats"]), st.floats(min_value=0.011, max_value=100))
 def test_what_is_shown_can_be_typed(unit: str, value: float) -> None:
     back = parse_value(format_value(value, unit), unit)
     tolerance = {"note": 0.0051, "db": 0.051, "ratio": 0.0051}.get(unit, 0.006 * value)

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from rig import demo, patch_of
 
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Param
@@ -19,6 +18,7 @@ from dunefall.compiler.takeover import Takeover
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.render.offline import Player, render_to_array
+from rig import demo, patch_of
 
 
 def record(program: Program, quanta: int, *places: tuple[str, str]) -> list[np.ndarray]:
@@ -47,7 +47,9 @@ def test_the_delay_stands_where_the_rule_says() -> None:
     source = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
     first, second = Module("p", "mix", "P"), Module("q", "amplifier", "Q", {"gain": 0.5})
     links = (("c.out", "p.a", 1.0), ("p.out", "q.audio", 1.0), ("q.out", "p.b", 1.0))
-    p, q = record(compile_patch(patch_of(source, first, second, links=links), rate=48000), 2, ("p", "out"), ("q", "out"))
+    p, q = record(
+        compile_patch(patch_of(source, first, second, links=links), rate=48000), 2, ("p", "out"), ("q", "out")
+    )
     np.testing.assert_allclose(q, 0.5 * p, rtol=1e-15)
     np.testing.assert_allclose(p[1:], 1.0 + q[:-1], rtol=1e-15)
 
@@ -63,7 +65,9 @@ def test_a_loop_above_unity_stays_bounded() -> None:
 def test_a_module_without_a_number_is_silenced_and_named() -> None:
     source = Module("c", "oscillator", "C")
     broken = Module("b", "amplifier", "B", {"gain": 4.0})
-    program = compile_patch(patch_of(source, broken, links=(("c.out", "b.audio", 1e300), ("c.out", "b.gain", 1.0))), rate=48000)
+    program = compile_patch(
+        patch_of(source, broken, links=(("c.out", "b.audio", 1e300), ("c.out", "b.gain", 1.0))), rate=48000
+    )
     program.memory.amounts["amount_goal"] = 1e308
     (b,) = record(program, 4, ("b", "out"))
     assert program.memory.faults[program.module_at["b"]] == 1
@@ -100,7 +104,9 @@ def test_links_add_up_in_the_parameter_s_domain() -> None:
 
 def test_the_hard_range_holds() -> None:
     one = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
-    program = compile_patch(patch_of(one, Module("f", "filter", "F"), links=(("c.out", "f.cutoff_hz", 40.0),)), rate=48000)
+    program = compile_patch(
+        patch_of(one, Module("f", "filter", "F"), links=(("c.out", "f.cutoff_hz", 40.0),)), rate=48000
+    )
     record(program, 1)
     row = int(program.plan.inputs[program.input_at[("f", "cutoff_hz")]]["row"])
     np.testing.assert_allclose(program.memory.rows[row : row + QUANTUM], 20000.0, rtol=1e-9)
@@ -148,7 +154,7 @@ def test_bypass_passes_the_sound_on() -> None:
     assert (high == 0).all()
 
 
-TYPES = [spec for spec in catalogue().values()]
+TYPES = list(catalogue().values())
 
 
 @st.composite

@@ -50,7 +50,8 @@ for spec in catalogue().values():
     generator = np.random.Generator(np.random.PCG64(5))
     n, values = 96, {}
     for port in spec.inputs:
-        values[port.id] = (generator.random(n) > 0.8).astype(float) if port.role == "gate" else generator.normal(size=n) * 0.3
+        wild = generator.normal(size=n) * 0.3
+        values[port.id] = (wild > 0.2).astype(float) if port.role == "gate" else wild
     for param in spec.params:
         place = generator.random()
         values[param.id] = np.full(n, param.from_rail(place))

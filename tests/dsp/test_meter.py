@@ -15,7 +15,9 @@ def metered(signal: NDArray[np.float64], rate: float = 48000.0) -> tuple[float, 
     state = np.zeros(STATE_SIZE)
     weights, phases, true = k_weighting(rate), oversampler(), 0.0
     for start in range(0, len(signal), 512):
-        _, _, peak = measure(np.ascontiguousarray(signal[start : start + 512]), state, weights, phases, round(rate / 10))
+        _, _, peak = measure(
+            np.ascontiguousarray(signal[start : start + 512]), state, weights, phases, round(rate / 10)
+        )
         true = max(true, peak)
     return short_term_lufs(state), true
 

@@ -7,11 +7,11 @@ from dataclasses import replace
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from rig import demo
 
 from dunefall.base.errors import PatchError
 from dunefall.patch.document import Document
 from dunefall.patch.model import Layer, Module, Patch, Place
+from rig import demo
 
 
 def test_undo_and_redo() -> None:

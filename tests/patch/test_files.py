@@ -12,12 +12,12 @@ from pathlib import Path
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from rig import demo
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
 from dunefall.patch.model import Patch
 from dunefall.session import open_patch
+from rig import demo
 
 
 def raw_demo() -> dict:
@@ -37,7 +37,9 @@ def test_unknown_fields_and_kinds_survive() -> None:
     raw = raw_demo()
     raw["mood"] = {"light": "low"}
     raw["layers"][1]["tint"] = 3
-    raw["layers"][1]["modules"].append({"id": "x-1", "type": "not-yet-known", "name": "X", "params": {"q": 1}, "note": "?"})
+    raw["layers"][1]["modules"].append(
+        {"id": "x-1", "type": "not-yet-known", "name": "X", "params": {"q": 1}, "note": "?"}
+    )
     raw["links"].append({"id": "link-x", "from": "x-1.somewhere", "to": "fog-air-band.cutoff_hz", "since": "later"})
     again = json.loads(dump_patch(parse(raw)))
     assert again["mood"] == {"light": "low"}
@@ -109,8 +111,13 @@ def test_what_does_not_fit_the_catalogue(raw: object, text: str, tmp_path: Path)
         open_patch(str(path))
 
 
-@pytest.mark.parametrize("data", [b"", b"RIFF....WAVE", b"\xff\xfe\x00", b'{"format": 1,', b"[" * 100_000, b'{"a":1,"a":2}',
-                                  b'{"format": NaN}', b'{"format": 1e999}', b'{"format": ' + b"9" * 5000 + b"}"])  # fmt: skip
+NO_PATCH = [
+    b"", b"RIFF....WAVE", b"\xff\xfe\x00", b'{"format": 1,', b"[" * 100_000, b'{"a":1,"a":2}', b'{"format": NaN}',
+    b'{"format": 1e999}', b'{"format": ' + b"9" * 5000 + b"}",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("data", NO_PATCH)
 def test_what_is_no_patch(data: bytes) -> None:
     with pytest.raises(PatchError):
         parse_patch(data)

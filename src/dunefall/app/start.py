@@ -13,7 +13,6 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
-from dunefall.compiler.kernels import use_cache_folder
 from dunefall.engine.host import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
@@ -50,7 +49,6 @@ def open_window(options: argparse.Namespace) -> int:
         )
     name = DEMO if options.demo else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
-    use_cache_folder()
     app = make_app(options.theme)
     session = Session(patch, path, EngineOptions(audio=options.audio))
     window = MainWindow(session, wanted_theme(options.theme))

@@ -231,7 +231,7 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
     plain = text.strip().replace(MINUS, "-").lower()
     if choices:
         for index, choice in enumerate(choices):
-            if choice.lower() == plain:
+            if choice.lower().replace(MINUS, "-") == plain:
                 return float(index)
         raise ParameterError(f"'{text}' is none of: {', '.join(choices)}", allowed=", ".join(choices))
     musical = _parse_musical(plain, unit, tempo_bpm)

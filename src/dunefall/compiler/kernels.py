@@ -12,19 +12,18 @@ import importlib.util
 import inspect
 import sys
 from collections.abc import Callable, Iterable
-from pathlib import Path
 from types import ModuleType
 from typing import Any
 
 from llvmlite import ir
-from numba import config, njit, types
+from numba import njit, types
 from numba.extending import intrinsic
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.compiler.cache import cache_folder
+from dunefall.dsp.cache import use_cache_folder
 
-__all__ = ["FAST", "borrow", "call_kernel", "compiled", "kernel_address", "prepare", "use_cache_folder"]
+__all__ = ["FAST", "borrow", "call_kernel", "compiled", "kernel_address", "prepare"]
 
 SIGNATURE = types.void(
     types.int64,  # number of samples
@@ -61,13 +60,6 @@ def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, mem
 '''
 
 _loaded: dict[str, Any] = {}
-
-
-def use_cache_folder() -> Path:
-    """Point Numba's disk cache to the folder of these sources; returns it."""
-    folder = cache_folder()
-    config.CACHE_DIR = str(folder)
-    return folder
 
 
 def _wrapper_text(spec: ModuleSpec) -> str:
@@ -130,7 +122,6 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
         report(done, len(todo) + 1, spec.name)
         kernel_address(spec)
     report(len(todo), len(todo) + 1, "engine loop")
-    use_cache_folder()
     warm_up()
     report(len(todo) + 1, len(todo) + 1, "")
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dunefall.compiler.kernels import FAST, borrow, call_kernel
 from dunefall.compiler.program import QUANTUM, RAMP_S, Memory, Plan
+from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, saturate
 
 __all__ = ["PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTA", "Traces", "no_traces", "run", "warm_up"]
@@ -274,7 +275,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
             _trace(memory, traces)
 
 
-@njit(nogil=True, error_model="numpy", cache=True)
+@cached_njit()
 def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyped-def]
     """Compute the next quanta of a program.
 

@@ -19,7 +19,7 @@ __all__ = ["QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "ramp_place"]
 
 QUANTUM = 64
 """Samples that are computed at a time, whatever the device asks for."""
-RAMP_S = 0.03
+RAMP_S = 0.06
 """Time in which a changed value glides to its new place."""
 
 Floats = NDArray[np.float64]

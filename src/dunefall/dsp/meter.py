@@ -10,8 +10,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from dunefall.dsp.cache import cached_njit
 
 __all__ = ["STATE_SIZE", "k_weighting", "measure", "oversampler", "short_term_lufs"]
 
@@ -45,7 +46,7 @@ def oversampler() -> NDArray[np.float64]:
     return np.ascontiguousarray(phases / phases.sum(axis=1, keepdims=True))
 
 
-@njit(nogil=True, error_model="numpy", cache=True)
+@cached_njit()
 def measure(block, state, weights, phases, bin_samples):  # type: ignore[no-untyped-def]
     """Take a block of frames into account.
 

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.dsp.cache import cached_njit
+
 __all__ = ["KIND_AUDIO", "KIND_CONTROL", "KIND_GATE", "KIND_PITCH", "draw_trace"]
 
 KIND_AUDIO, KIND_CONTROL, KIND_GATE, KIND_PITCH = range(4)
@@ -25,7 +27,7 @@ def _column(image, x, top, bottom, y0, y1, rgb, alpha):  # type: ignore[no-untyp
                 image[y, x] = (a << 24) | (red * a // 255 << 16) | (green * a // 255 << 8) | (blue * a // 255)
 
 
-@njit(nogil=True, error_model="numpy", cache=True)
+@cached_njit()
 def draw_trace(image, x, y, width, height, bins, kind, low, high, rgb, alpha, stroke):  # type: ignore[no-untyped-def]
     """Draw one trace.
 

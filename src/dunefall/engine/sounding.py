@@ -60,7 +60,8 @@ class Sounding:
         """Go on with another program (audio thread): state taken over, 10 ms of cross-fade."""
         if self.player is not None and takeover is not None:
             takeover.apply()
-            self._old, self._old_left = self.player, round(FADE_S * self.rate)
+            # Both give the same until the old one's last quantum is used up: the fade begins there.
+            self._old, self._old_left = self.player, round(FADE_S * self.rate) + self.player.left_over
             self._old.traces = None
         self.player = Player(program, traces)
         self.player.follow(self._old)
@@ -85,7 +86,7 @@ class Sounding:
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
         begun = time.perf_counter()
-        while self._queue:
+        while self._queue and self._old is None:  # edits wait until a cross-fade has ended
             self._queue.popleft()()
         if self.player is None or self.silent:
             out[:] = 0.0
@@ -104,6 +105,7 @@ class Sounding:
         self._old.fill(old)
         weight[:, 0] = np.arange(self._old_left, self._old_left - n, -1)
         weight /= total
+        np.minimum(weight, 1.0, out=weight)
         out[:n] += (old - out[:n]) * weight
         self._old_left -= n
         if self._old_left == 0:

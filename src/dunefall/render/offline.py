@@ -54,6 +54,11 @@ class Player:
             out[done:] = self._ready[: frames - done]
             self._left_over = QUANTUM - (frames - done)
 
+    @property
+    def left_over(self) -> int:
+        """Frames of the last quantum that nobody has asked for yet."""
+        return self._left_over
+
     def follow(self, other: Player | None) -> None:
         """Begin at the same sample within a quantum as another player whose program this one took over."""
         if other is not None:

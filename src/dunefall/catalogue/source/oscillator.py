@@ -34,13 +34,21 @@ def kernel(pitch_note, fine_ct, shape, level, out, state, rate):  # type: ignore
 
 @njit(error_model="numpy")
 def _bent(phase, step, form):  # type: ignore[no-untyped-def]
-    """Sine blended into a triangle whose corners are rounded by a band-limited ramp (polynomial, two samples)."""
+    """Sine blended into a triangle whose corners are rounded by a band-limited ramp over four samples."""
     at = phase + 0.25 - math.floor(phase + 0.25)
     wave = 1.0 - abs(4.0 * at - 2.0)
-    low = max(1.0 - min(at, 1.0 - at) / max(step, 1e-12), 0.0)
-    high = max(1.0 - abs(at - 0.5) / max(step, 1e-12), 0.0)
-    wave += (low * low * low - high * high * high) * step * (4.0 / 3.0)
+    if step > 0.0:
+        low, high = min(at, 1.0 - at) / step, abs(at - 0.5) / step
+        if low < 2.0 or high < 2.0:
+            wave += 8.0 * step * (_corner(low) - _corner(high))
     return form * wave + ((1.0 - form) * sine(phase) if form < 1.0 else 0.0)
+
+
+@njit(error_model="numpy")
+def _corner(distance):  # type: ignore[no-untyped-def]
+    """What a corner of slope 1 lacks of its band-limited form: the cubic B-spline integrated twice, less the ramp."""
+    outer, inner = max(2.0 - distance, 0.0), max(1.0 - distance, 0.0)
+    return (outer**5 - 4.0 * inner**5) * (1.0 / 120.0)
 
 
 MODULE = ModuleSpec(

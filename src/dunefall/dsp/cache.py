@@ -10,14 +10,17 @@ import hashlib
 import os
 import platform
 import shutil
+from collections.abc import Callable
 from functools import cache
 from importlib.metadata import version
 from pathlib import Path
+from typing import Any
 
 import platformdirs
 from llvmlite import binding
+from numba import config, njit
 
-__all__ = ["cache_folder"]
+__all__ = ["cache_folder", "cached_njit", "use_cache_folder"]
 
 _SOURCES = Path(__file__).parent.parent
 _COMPILED = ("dsp", "catalogue", "compiler")
@@ -46,6 +49,19 @@ def cache_folder() -> Path:
     folder.mkdir(parents=True, exist_ok=True)
     _forget_old(root, folder)
     return folder
+
+
+def use_cache_folder() -> Path:
+    """Point Numba's disk cache to the folder of these sources; returns it."""
+    folder = cache_folder()
+    config.CACHE_DIR = str(folder)
+    return folder
+
+
+def cached_njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
+    """``numba.njit`` with the disk cache in the right folder: Numba chooses the place when it decorates."""
+    use_cache_folder()
+    return njit(nogil=True, error_model="numpy", cache=True, **options)  # type: ignore[no-any-return]
 
 
 def _forget_old(root: Path, present: Path) -> None:

@@ -1,0 +1,167 @@
+"""Tests that every module must pass, derived from its declaration."""
+
+from __future__ import annotations
+
+import inspect
+
+import numpy as np
+import pytest
+
+from dunefall.base.units import UNITS, parse_value
+from dunefall.catalogue import catalogue
+from dunefall.catalogue.declare import ModuleSpec, Param
+from rig import QUANTUM, Rig, tone
+
+SPECS = list(catalogue().values())
+each_module = pytest.mark.parametrize("spec", SPECS, ids=lambda spec: spec.id)
+
+
+def random_inputs(spec: ModuleSpec, samples: int, seed: int) -> dict[str, np.ndarray]:
+    """Every port moving wildly, every parameter within its hard range."""
+    generator = np.random.default_rng(seed)
+    inputs = {}
+    for port in spec.inputs:
+        wild = generator.normal(size=samples)
+        inputs[port.id] = (wild > 1.5).astype(float) if port.role == "gate" else wild
+    for param in spec.params:
+        places = np.repeat(generator.random(samples // 16 + 1), 16)[:samples]
+        inputs[param.id] = np.array([param.from_rail(place) for place in places])
+    return inputs
+
+
+@each_module
+def test_declaration_is_complete(spec: ModuleSpec) -> None:
+    assert spec.sentence.endswith(".")
+    assert spec.sources
+    assert spec.outputs
+    assert spec.words
+    assert inspect.getdoc(spec.kernel)
+    for param in spec.params:
+        assert param.unit in UNITS
+        assert param.low <= param.default <= param.high
+        assert param.check(param.default, spec.name) == param.default
+        assert param.from_rail(param.to_rail(param.default)) == pytest.approx(param.default)
+        assert param.from_domain(param.to_domain(param.high)) == pytest.approx(param.high)
+    if spec.face:
+        assert spec.param(spec.face)
+    if spec.passes:
+        assert spec.passes in {port.id for port in spec.inputs}
+
+
+@each_module
+def test_every_default_can_be_typed_as_shown(spec: ModuleSpec) -> None:
+    for param in spec.params:
+        back = parse_value(param.format(param.default), param.unit, choices=param.choices)
+        assert back == pytest.approx(param.default, rel=0.006, abs=1e-9)
+
+
+@each_module
+@pytest.mark.parametrize("rate", [44100.0, 96000.0])
+def test_finite_and_bounded_under_any_movement(spec: ModuleSpec, rate: float) -> None:
+    samples = 200 * QUANTUM
+    outputs = Rig(spec.id, rate=rate, linked=3).run(samples, **random_inputs(spec, samples, 3))
+    for port, values in outputs.items():
+        assert np.isfinite(values).all(), port
+        assert np.abs(values).max() < 400, port
+
+
+@each_module
+def test_repeatable_and_seeded(spec: ModuleSpec) -> None:
+    samples = 50 * QUANTUM
+    inputs = random_inputs(spec, samples, 4)
+    first, again, other = (Rig(spec.id, seed=seed).run(samples, **inputs) for seed in (1, 1, 2))
+    asks_for_chance = "key" in inspect.signature(spec.kernel).parameters
+    assert all((values == again[port]).all() for port, values in first.items())
+    assert any((values != other[port]).any() for port, values in first.items()) == asks_for_chance
+
+
+@each_module
+def test_checkpoint_goes_on_bit_for_bit(spec: ModuleSpec) -> None:
+    samples = 20 * QUANTUM
+    rig, inputs = Rig(spec.id), random_inputs(spec, samples, 6)
+    rig.run(samples, **inputs)
+    checkpoint = rig.program.memory.copy()
+    first = rig.run(samples, **inputs)
+    rig.program.memory.restore(checkpoint)
+    for port, values in rig.run(samples, **inputs).items():
+        assert (values == first[port]).all()
+
+
+@each_module
+def test_sample_by_sample_is_the_same_as_in_blocks(spec: ModuleSpec) -> None:
+    """A kernel may be called with any number of samples (within a loop: one)."""
+    import numba
+
+    kernel = numba.njit(error_model="numpy")(spec.kernel)
+    inputs = random_inputs(spec, 256, 8)
+    results = []
+    for step in (256, 64, 7, 1):
+        outputs = {output.id: np.zeros(256) for output in spec.outputs}
+        own = {
+            "state": np.zeros(spec.state),
+            "memory": np.zeros(3000),
+            "rate": 48000.0,
+            "key": np.uint64(9),
+            "linked": 3,
+        }
+        for start in range(0, 256, step):
+            piece = {name: values[start : start + step] for name, values in {**inputs, **outputs}.items()}
+            kernel(**{name: {**piece, **own}[name] for name in inspect.signature(spec.kernel).parameters})
+        results.append(outputs)
+    for other in results[1:]:
+        for port, values in results[0].items():
+            np.testing.assert_allclose(other[port], values, atol=1e-10)
+
+
+SOUNDING = [
+    ("oscillator", "pitch_note", 45.0, 52.0), ("oscillator", "fine_ct", -50.0, 50.0), ("oscillator", "shape", 0.0, 1.0),
+    ("oscillator", "level", 0.2, 1.0), ("filter", "cutoff_hz", 300.0, 3000.0), ("filter", "resonance", 0.0, 0.9),
+    ("amplifier", "gain", 0.1, 1.0), ("mix", "level_a", -1.0, 1.0), ("delay", "mix", 0.0, 1.0),
+    ("delay", "feedback", 0.0, 0.9), ("delay", "damping", 0.0, 0.9), ("output", "level_db", -60.0, 0.0),
+    ("output", "pan", -1.0, 1.0),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("type_id", "param", "low", "high"), SOUNDING)
+def test_a_changed_value_makes_no_click(type_id: str, param: str, low: float, high: float) -> None:
+    """No step between samples is larger than the signal makes by itself at either value (5 % for the glide's slope)."""
+    spec = catalogue()[type_id]
+    sine = tone(220, 4.0, level=0.5)
+    own = {"feedback": 0.3, "time_s": 0.1} if type_id == "delay" else {}
+    inputs = {spec.inputs[0].id: sine} if spec.inputs else {}
+    port = spec.outputs[0].id
+
+    def largest(values: list[float]) -> float:
+        rig = Rig(type_id, **{**own, param: values[0]})
+        declared: Param = spec.param(param)
+        steps, last, at = [], None, 0
+        for k in range(20):
+            if k >= 6:
+                rig.program.set_base("m", param, declared.to_domain(values[k % len(values)]))
+            pieces = {name: signal[at : at + 64 * 61] for name, signal in inputs.items()}
+            out = rig.run(64 * 61, **pieces)[port]
+            at += 64 * 61
+            steps.append(np.abs(np.diff(out, prepend=out[0] if last is None else last)).max())
+            last = out[-1]
+        return max(steps[6:])
+
+    by_itself = max(largest([low]), largest([high]))
+    assert largest([high, low]) <= by_itself * 1.05
+
+
+@pytest.mark.parametrize("type_id", ["filter", "amplifier", "mix", "delay", "output"])
+def test_silence_in_silence_out(type_id: str) -> None:
+    for values in Rig(type_id).run(2000).values():
+        assert (values == 0).all()
+
+
+@pytest.mark.parametrize("rate", [44100.0, 48000.0, 88200.0, 96000.0])
+def test_pitch_and_cutoff_do_not_depend_on_the_rate(rate: float) -> None:
+    wave = Rig("oscillator", rate=rate, pitch_note=69).run(round(rate))["out"]
+    rises = np.flatnonzero((wave[:-1] < 0) & (wave[1:] >= 0))
+    assert (len(rises) - 1) / (rises[-1] - rises[0]) * rate == pytest.approx(440.0, rel=1e-3)
+    low = Rig("filter", rate=rate, cutoff_hz=1000, resonance=0).run(round(rate), audio=tone(1000, 1.0, rate=rate))[
+        "low"
+    ]
+    gain = np.sqrt(2 * np.mean(low[round(rate / 2) :] ** 2))
+    assert 20 * np.log10(gain) == pytest.approx(-3.01, abs=0.02)

@@ -1,0 +1,133 @@
+"""What runs in the audio thread: edits without clicks, fades, and the published numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from dunefall.compiler.build import compile_patch, value_changes
+from dunefall.compiler.loop import no_traces
+from dunefall.compiler.program import RAMP_S
+from dunefall.compiler.takeover import Takeover
+from dunefall.engine.shared import SharedState, Status
+from dunefall.engine.sounding import Sounding
+from dunefall.patch.model import Link, Module, Patch, Place
+from rig import demo, patch_of
+
+
+@pytest.fixture
+def sounding() -> Iterator[Sounding]:
+    shared = SharedState()
+    made = Sounding(shared, 48000.0, 512)
+    made.shared = shared  # type: ignore[attr-defined]
+    yield made
+    made.let_go()
+    del made._shared
+    made.shared.close()  # type: ignore[attr-defined]
+
+
+def play(sounding: Sounding, blocks: int, frames: int = 512) -> np.ndarray:
+    out = np.zeros((blocks * frames, 2))
+    for k in range(blocks):
+        sounding.fill(out[k * frames : (k + 1) * frames])
+    return out
+
+
+def sine_patch(level: float = 0.5) -> Patch:
+    modules = (Module("tone", "oscillator", "Tone", {"pitch_note": 57, "level": level}),
+               Module("a-output", "output", "A", {"level_db": 0, "pan": -1}))  # fmt: skip
+    return patch_of(*modules, links=(("tone.out", "a-output.audio", 1.0),))
+
+
+def swap(sounding: Sounding, patch: Patch) -> None:
+    old = getattr(sounding, "latest", None)
+    program = compile_patch(patch, rate=48000)
+    takeover = Takeover(program, old) if old else None
+    sounding.later(lambda: sounding.swap(program, no_traces(), takeover))
+    sounding.latest = program  # type: ignore[attr-defined]
+
+
+def test_fade_at_start_and_stop(sounding: Sounding) -> None:
+    swap(sounding, sine_patch())
+    assert (play(sounding, 2) == 0).all()
+    sounding.set_playing(True)
+    out = play(sounding, 10)[:, 0]
+    natural = 0.5 * 2 * np.pi * 220 / 48000
+    assert np.abs(np.diff(out, prepend=0)).max() <= natural * 1.05
+    sounding.set_playing(False)
+    tail = play(sounding, 10)[:, 0]
+    assert np.abs(np.diff(tail, prepend=out[-1])).max() <= natural * 1.05
+    assert (tail[-512:] == 0).all()
+
+
+def test_random_structural_edits_never_click(sounding: Sounding) -> None:
+    """A sounding sine while modules and links around and in its path come and go, 200 times."""
+    generator = np.random.default_rng(2)
+    patch = sine_patch()
+    swap(sounding, patch)
+    sounding.set_playing(True)
+    last = play(sounding, 10)[-1, 0]
+    natural = 0.5 * 2 * np.pi * 220 / 48000
+    worst = 0.0
+    for k in range(200):
+        kind = generator.integers(5)
+        if kind == 0:
+            patch = patch.with_new_module("a", Module(f"m{k}", "lfo", f"M{k}"))
+        elif kind == 1 and any(m.id.startswith("m") for m in patch.modules()):
+            patch = patch.without_module(next(m.id for m in patch.modules() if m.id.startswith("m")))
+        elif kind == 2:
+            tone = patch.module("tone")
+            patch = patch.with_module(replace(tone, bypassed=not tone.bypassed))
+        elif kind == 3:
+            link = patch.links[0]
+            patch = patch.with_link(replace(link, on=not link.on))
+        else:
+            patch = patch.with_param("a-output", "level_db", float(generator.uniform(-30, 0)))
+        swap(sounding, patch)
+        out = play(sounding, int(generator.integers(1, 6)), 480)[:, 0]
+        worst = max(worst, np.abs(np.diff(out, prepend=last)).max())
+        last = out[-1]
+    # To what the sine does by itself, the cross-fade over 10 ms adds at most amplitude / 480 per sample, and a glide of
+    # 30 dB at most amplitude * 30 ln(10) / 20 * 1.5 / (samples of the glide): its steepest place.
+    glide = 30 * np.log(10) / 20 * 1.5 / (RAMP_S * 48000)
+    assert worst <= natural + 0.5 / 480 + 0.5 * glide
+
+
+def test_values_glide(sounding: Sounding) -> None:
+    patch = sine_patch(0.0)
+    swap(sounding, patch)
+    sounding.set_playing(True)
+    play(sounding, 10)
+    louder = patch.with_param("tone", "level", 1.0)
+    for (module, param), value in value_changes(patch, louder).items():
+        sounding.later(lambda m=module, p=param, v=value: sounding.latest.set_base(m, p, v))
+    out = play(sounding, 10)[:, 0]
+    assert np.abs(np.diff(out)).max() <= 2 * np.pi * 220 / 48000 * 1.05
+    assert np.abs(out[-1000:]).max() == pytest.approx(1.0, abs=0.01)
+
+
+def test_odd_blocks_are_the_same_as_even_ones(sounding: Sounding) -> None:
+    found = []
+    for sizes in ((100, 333, 79, 512, 500), (508, 508, 508)):
+        sounding._gain = 0.0
+        sounding.swap(compile_patch(demo(), rate=48000), no_traces(), None)
+        sounding.set_playing(True)
+        found.append(np.concatenate([play(sounding, 1, n) for n in sizes]))
+    np.testing.assert_allclose(found[0], found[1], atol=1e-12)
+    assert sounding.shared.status[Status.BLOCKS] == 8  # type: ignore[attr-defined]
+
+
+def test_status_tells_position_levels_and_values(sounding: Sounding) -> None:
+    patch = sine_patch(1.0)
+    swap(sounding, patch.with_link(Link("x", Place("tone", "out"), Place("tone", "fine_ct"), 0.0)))
+    sounding.set_playing(True)
+    play(sounding, 400)
+    status = sounding.shared.status  # type: ignore[attr-defined]
+    assert status[Status.POSITION] == pytest.approx(400 * 512, abs=64)
+    assert status[Status.PEAK_LEFT] == pytest.approx(1.0, abs=0.02)
+    assert status[Status.PEAK_RIGHT] < 1e-6
+    assert status[Status.LUFS] == pytest.approx(-3.01 - 0.7, abs=0.5)  # BS.1770 at 220 Hz: about -0.7 dB of weighting
+    assert status[Status.LOAD] > 0

@@ -1,0 +1,111 @@
+"""The command line: what it prints, what it writes, how it refuses."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+import soundfile
+
+from dunefall.cli import main
+
+
+def run(*words: str, capsys: pytest.CaptureFixture[str]) -> tuple[int, str, str]:
+    try:
+        status = main(words)
+    except SystemExit as stop:
+        status = int(stop.code or 0)
+    captured = capsys.readouterr()
+    return status, captured.out, captured.err
+
+
+def test_render(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    files = [tmp_path / name for name in ("a.wav", "b.wav", "c.wav")]
+    for file, seed in zip(files, ("5", "5", "6"), strict=True):
+        words = ("render", "demo:", "--seconds", "1", "--seed", seed, "--rate", "44100", "--block", "100")
+        status, out, _ = run(*words, "--out", str(file), capsys=capsys)
+        assert status == 0
+        assert "1 s, 44100 Hz, seed 000" in out
+    assert soundfile.info(files[0]).frames == 44100
+    assert files[0].read_bytes() == files[1].read_bytes() != files[2].read_bytes()
+
+
+def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
+    status, out, _ = run("modules", "--json", capsys=capsys)
+    entries = {entry["id"]: entry for entry in json.loads(out)}
+    assert status == 0
+    assert len(entries) == 14
+    cutoff = entries["filter"]["parameters"][0]
+    assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
+    assert "Filter: Keeps what lies" in run("modules", capsys=capsys)[1]
+
+
+def test_starters_can_be_rendered(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    _, out, _ = run("starters", "--json", capsys=capsys)
+    names = [entry["name"] for entry in json.loads(out)]
+    assert names == ["drip-line", "fog-air", "turbine-bed"]
+    for name in names:
+        file = tmp_path / f"{name}.wav"
+        assert run("render", f"starter:{name}", "--seconds", "4", "--out", str(file), capsys=capsys)[0] == 0
+        assert abs(soundfile.read(file)[0]).max() > 0.01
+
+
+def test_story_names_values_and_movers(capsys: pytest.CaptureFixture[str]) -> None:
+    _, whole, _ = run("story", "demo:", capsys=capsys)
+    assert "Sluice House, 03:00: 3 layers" in whole
+    assert "It never repeats, because of" in whole
+    _, layer, _ = run("story", "demo:", "drip line", capsys=capsys)
+    assert "Cutoff: Strike raises it by up to 2.00 oct; Gusts moves it up to 1.50 oct either way." in layer
+    assert "Fog air" not in layer
+    status, _, err = run("story", "demo:", "attic", capsys=capsys)
+    assert (status, err.strip()) == (
+        2,
+        'dunefall: there is no layer "attic"; there are Shared, Turbine bed, Fog air, Drip line',
+    )
+
+
+def test_check(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert run("check", "demo:", capsys=capsys)[0] == 0
+    bad = tmp_path / "bad.dunefall"
+    bad.write_text('{"format": 1, "layers": [{"id": "a"}]}')
+    status, out, err = run("check", str(bad), capsys=capsys)
+    assert (status, out) == (2, "")
+    assert err == 'dunefall: bad.dunefall cannot be opened: layers[0]: the field "name" is missing\n'
+
+
+WRONG = [
+    ("render", "demo:", "--seconds", "-1", "--out", "x.wav"),
+    ("render", "demo:", "--seconds", "1"),
+    ("render", "demo:", "--seconds", "1", "--rate", "5", "--out", "x.wav"),
+    ("render", "demo:", "--seconds", "1", "--block", "0", "--out", "x.wav"),
+    ("render", "demo:", "--seconds", "1", "--seed", "-4", "--out", "x.wav"),
+    ("render", "demo:", "--seconds", "1", "--out", "no/such/folder/x.wav"),
+    ("render", "missing.dunefall", "--seconds", "1", "--out", "x.wav"),
+    ("check", "starter:none"),
+    ("check",),
+    ("--theme", "blue"),
+    ("--quit-after", "soon"),
+    ("one", "two"),
+]
+
+
+@pytest.mark.parametrize("words", WRONG, ids=" ".join)
+def test_wrong_usage_is_one_line_and_status_2(
+    words: tuple[str, ...], capsys: pytest.CaptureFixture[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    status, out, err = run(*words, capsys=capsys)
+    assert (status, out) == (2, "")
+    assert err.count("\n") == 1
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_no_traceback_from_the_real_program(tmp_path: Path) -> None:
+    path = tmp_path / "a.dunefall"
+    path.write_bytes(b"\x00\x01")
+    done = subprocess.run([sys.executable, "-m", "dunefall.cli", "check", str(path)], capture_output=True, text=True)
+    assert done.returncode == 2
+    assert "Traceback" not in done.stderr
