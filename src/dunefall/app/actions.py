@@ -25,7 +25,7 @@ COMMANDS = (
     Command("demo", "Open the demo", "", "open_demo"),
     Command("save", "Save", "Ctrl+S", "save"),
     Command("save_as", "Save as…", "Ctrl+Shift+S", "save_as"),
-    Command("render", "Render to WAV…", "Ctrl+Shift+R", "render"),
+    Command("render", "Render to WAV…", "Ctrl+Shift+R", "render_file"),
     Command("undo", "Undo", "Ctrl+Z", "undo", separator=True),
     Command("redo", "Redo", "Ctrl+Shift+Z", "redo"),
     Command("add_layer", "Add layer…", "Ctrl+Shift+L", "add_layer", separator=True),

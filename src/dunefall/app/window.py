@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QStandardPaths, Qt, QTimer
@@ -316,7 +317,7 @@ class MainWindow(QMainWindow):
                 part = menu.addMenu(stage.capitalize())
                 part.setToolTipsVisible(True)
                 for spec in specs:
-                    action = part.addAction(spec.name, lambda kind=spec.id: self._add_module(layer, kind))
+                    action = part.addAction(spec.name, partial(self._add_module, layer, spec.id))
                     action.setToolTip(spec.sentence)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(where)
@@ -440,7 +441,7 @@ class MainWindow(QMainWindow):
         self._show_patch(self.session.patch, self.session.patch)
         return True
 
-    def render(self) -> None:
+    def render_file(self) -> None:
         """Open the render dialog."""
         path = Path(self._folder()) / f"{self.session.patch.title}.wav".replace("/", "-")
         dialog = RenderDialog(self.session.patch, path, self.session.options.rate, self)

@@ -175,9 +175,14 @@ class ModuleSpec:
     def __post_init__(self) -> None:
         if self.stage not in STAGES:
             raise ValueError(f'stage of module "{self.id}" must be one of {STAGES}; got "{self.stage}"')
-        ids = [port.id for port in (*self.inputs, *self.params, *self.outputs)]
+        ids = [port.id for port in self.targets] + [output.id for output in self.outputs]
         if len(ids) != len(set(ids)):
             raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
+
+    @property
+    def targets(self) -> tuple[Input | Param, ...]:
+        """Inputs and parameters, in the order of their rows."""
+        return (*self.inputs, *self.params)
 
     def param(self, param_id: str) -> Param:
         """The parameter of this id; raises KeyError if there is none."""
@@ -185,7 +190,7 @@ class ModuleSpec:
 
     def target(self, port_id: str) -> Input | Param | None:
         """The input or parameter that a link may end in, or None."""
-        ports = (*self.inputs, *(p for p in self.params if not p.follows))
+        ports = (port for port in self.targets if not (isinstance(port, Param) and port.follows))
         return next((port for port in ports if port.id == port_id), None)
 
     def output(self, port_id: str) -> Output | None:

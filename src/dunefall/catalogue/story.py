@@ -64,7 +64,7 @@ def module_story(patch: Patch, module_id: str) -> str:
     face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(patch, spec, module)]
     if face:
         parts.append(f"Set to {', '.join(face)}.")
-    for port in (*spec.inputs, *spec.params):
+    for port in spec.targets:
         links = patch.links_into(module_id, port.id)
         if links:
             parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")

@@ -32,7 +32,7 @@ def check_patch(patch: Patch) -> None:
             )
         spec = spec_of(target.type)
         if spec and spec.target(link.target.port) is None:
-            ports = ", ".join(port.id for port in (*spec.inputs, *spec.params) if spec.target(port.id))
+            ports = ", ".join(port.id for port in spec.targets if spec.target(port.id))
             raise PatchError(
                 f'"{target.name}" has no input or parameter "{link.target.port}"; it has {ports}',
                 place=f"links[{k}].to",

@@ -105,7 +105,7 @@ class _Builder:
 
     def _add_module(self, module: Module, spec: ModuleSpec) -> None:
         port_first, input_first, linked = len(self.ports), len(self.input_records), 0
-        for k, port in enumerate((*spec.inputs, *spec.params)):
+        for k, port in enumerate(spec.targets):
             links = self.into.get((module.id, port.id), [])
             linked |= (1 << k) if links else 0
             self._add_input(module, port, links)

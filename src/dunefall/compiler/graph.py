@@ -73,7 +73,7 @@ def _strongly_connected(count: int, follows: list[list[int]]) -> list[list[int]]
             if descended:
                 continue
             if low[node] == number[node]:
-                group = []
+                group: list[int] = []
                 while not group or group[-1] != node:
                     group.append(stack.pop())
                     on_stack[group[-1]] = False

@@ -28,11 +28,11 @@ __all__ = ["FAST", "borrow", "call_kernel", "compiled", "kernel_address", "prepa
 SIGNATURE = types.void(
     types.int64,  # number of samples
     types.int64,  # first sample within the quantum
-    types.CPointer(types.float64),  # all rows
-    types.CPointer(types.int64),  # where this module's rows start
-    types.CPointer(types.float64),  # all states
+    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all rows
+    types.CPointer(types.int64),  # type: ignore[no-untyped-call]  # where this module's rows start
+    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all states
     types.int64,  # where this module's state starts
-    types.CPointer(types.float64),  # all memories
+    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all memories
     types.int64,  # where this module's memory starts
     types.int64,  # samples of memory
     types.uint64,  # key of the random numbers
@@ -63,7 +63,7 @@ _loaded: dict[str, Any] = {}
 
 
 def _wrapper_text(spec: ModuleSpec) -> str:
-    ports = [port.id for port in (*spec.inputs, *spec.params, *spec.outputs)]
+    ports = [port.id for port in spec.targets] + [output.id for output in spec.outputs]
     row = {name: f"rows[at[{k}] + start : at[{k}] + start + n]" for k, name in enumerate(ports)}
     names = inspect.signature(spec.kernel).parameters
     own = {"state", "memory", "rate", "key", "linked"}
@@ -148,7 +148,7 @@ def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def call_kernel(address, arguments):  # type: ignore[no-untyped-def]
     """Call a kernel; ``arguments`` is a tuple in the order of ``SIGNATURE``, pointers as whole numbers."""
-    _call_address(address, arguments)
+    _call_address(address, arguments)  # type: ignore[call-arg]
 
 
 @intrinsic
@@ -160,7 +160,7 @@ def borrow(typingctx, array):  # type: ignore[no-untyped-def]
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
         struct = context.make_helper(builder, array, value=values[0])
-        struct.meminfo = context.get_constant_null(types.MemInfoPointer(types.voidptr))
+        struct.meminfo = context.get_constant_null(types.MemInfoPointer(types.voidptr))  # type: ignore[no-untyped-call]
         struct.parent = context.get_constant_null(types.pyobject)
         return struct._getvalue()
 

@@ -7,13 +7,14 @@ closes a loop reads the sample before: exactly one sample of delay, at the link 
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from dunefall.compiler.kernels import FAST, borrow, call_kernel
+from dunefall.compiler.kernels import FAST, call_kernel
+from dunefall.compiler.kernels import borrow as _borrow
 from dunefall.compiler.program import QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, saturate
@@ -27,6 +28,9 @@ PROBE_SAMPLES = 1 << 19
 LOOP_KNEE = 2.0
 """Audio that goes round a loop is bent above this level and never passes twice of it."""
 FAULT_SIZE = 1e12
+
+
+borrow: Any = _borrow
 
 
 class Traces(NamedTuple):

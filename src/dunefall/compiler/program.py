@@ -83,7 +83,7 @@ class Memory(NamedTuple):
 
     def copy(self) -> Memory:
         """A checkpoint."""
-        return Memory(*(array.copy() for array in self))
+        return Memory._make(array.copy() for array in self)
 
     def restore(self, checkpoint: Memory) -> None:
         """Go back to a checkpoint of the same program."""

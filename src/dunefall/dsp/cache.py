@@ -54,7 +54,7 @@ def cache_folder() -> Path:
 def use_cache_folder() -> Path:
     """Point Numba's disk cache to the folder of these sources; returns it."""
     folder = cache_folder()
-    config.CACHE_DIR = str(folder)
+    config.CACHE_DIR = str(folder)  # type: ignore[attr-defined]
     return folder
 
 

@@ -24,7 +24,8 @@ def exp2(x: float) -> float:
     series = 1.0 + f * (1.0 + f * (1.0 / 2.0 + f * (1.0 / 6.0 + f * (1.0 / 24.0 + f * (1.0 / 120.0 + f * (
         1.0 / 720.0 + f * (1.0 / 5040.0 + f * (1.0 / 40320.0 + f * (1.0 / 362880.0 + f * (
             1.0 / 3628800.0 + f / 39916800.0))))))))))  # fmt: skip
-    return series * _POWERS[np.uint64(whole + 128.0)]
+    power: float = _POWERS[np.uint64(whole + 128.0)]
+    return series * power
 
 
 @njit(error_model="numpy", fastmath={"contract", "nsz", "arcp"})

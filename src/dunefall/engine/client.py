@@ -115,7 +115,7 @@ class EngineClient:
     def probe(self, index: int, samples: int) -> NDArray[np.float32]:
         """The last samples of a probe, oldest first."""
         samples = min(samples, PROBE_SAMPLES)
-        ring = self._shared.probes[index]
+        ring: NDArray[np.float32] = self._shared.probes[index]
         end = int(self._shared.counts[2]) % PROBE_SAMPLES
         if end >= samples:
             return ring[end - samples : end].copy()

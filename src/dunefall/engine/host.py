@@ -147,9 +147,8 @@ class _Host:
             self._swap(self._patch, afresh=True)
 
     def _make_traces(self, program: Program, patch: Patch) -> Traces:
-        for module in list(self._slots):
-            if module not in program.module_at:
-                del self._slots[module]
+        for gone in [module for module in self._slots if module not in program.module_at]:
+            del self._slots[gone]
         free = sorted(set(range(MAX_SLOTS)) - set(self._slots.values()), reverse=True)
         rows, slots = [], []
         for module in patch.modules():

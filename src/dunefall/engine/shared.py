@@ -55,6 +55,7 @@ class SharedState:
         self._block = SharedMemory(name, create=self._owner, size=sum(sizes))
         starts = np.cumsum((0, *sizes)).tolist()
         memory = self._block.buf
+        assert memory is not None
         self.status = np.frombuffer(memory, np.float64, 16, starts[0])
         self.counts = np.frombuffer(memory, np.int64, 4, starts[1])
         self.now = np.frombuffer(memory, np.float64, MAX_INPUTS, starts[2])

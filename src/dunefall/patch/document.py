@@ -91,7 +91,7 @@ class Document:
             self._done.append(step)
             self._set(step.after)
 
-    def mark_saved(self, path: Path) -> None:
+    def mark_saved(self, path: Path | None) -> None:
         """Note that the present patch is what the file at ``path`` holds."""
         self.path, self._saved = path, self.patch
 

@@ -7,6 +7,7 @@ import re
 from typing import Protocol
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dunefall.app.build.links import link_role
@@ -134,7 +135,7 @@ class Inspector(QScrollArea):
             module = self._patch.module(self._module)
             spec = spec_of(module.type)
             self._add_head(column, module, spec)
-            for port in (*spec.inputs, *spec.params) if spec else ():
+            for port in spec.targets if spec else ():
                 if not (isinstance(port, Param) and port.follows):
                     self._add_port(column, module, port)
             self._add_story(column)
@@ -148,10 +149,10 @@ class Inspector(QScrollArea):
         self.setWidget(page)
         self._update_values()
 
-    def _add_text(self, column: QVBoxLayout, text: str, font: object, colour: str) -> QLabel:
+    def _add_text(self, column: QVBoxLayout, text: str, font: QFont, colour: str) -> QLabel:
         label = QLabel(text)
         label.setWordWrap(True)
-        label.setFont(font)  # type: ignore[call-overload]
+        label.setFont(font)
         label.setStyleSheet(f"color: {getattr(self._theme, colour)}")
         column.addWidget(label)
         return label

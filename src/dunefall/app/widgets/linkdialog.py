@@ -116,22 +116,32 @@ class LinkDialog(QDialog):
             return True
         return super().eventFilter(watched, event)
 
-    def _fill(self, words: str) -> None:
+    def _fill(self, text: str) -> None:
+        """List what fits all words; names that hold them come before kinds and layers that do."""
+        words = text.lower().split()
+        found = [row for row in self._outputs() if all(word in row[1] for word in words)]
+        found.sort(key=lambda row: not all(word in row[0].lower() for word in words))
         self.list.clear()
-        wanted = words.lower().split()
+        for name, _, place, role, layer in found:
+            item = QListWidgetItem(name)
+            for key, value in ((_PLACE, place), (_ROLE, role), (_LAYER, layer)):
+                item.setData(key, value)
+            self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def _outputs(self) -> list[tuple[str, str, Place, str, str]]:
+        """All outputs: name, the text that is searched, place, role, layer."""
+        rows = []
         for layer in self._patch.layers:
             for module in layer.modules:
                 spec = spec_of(module.type)
-                for output in spec.outputs if spec else ():
-                    name = module.name if len(spec.outputs) == 1 else f"{module.name}: {output.name}"  # type: ignore[union-attr]
-                    text = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()  # type: ignore[union-attr]
-                    if all(word in text for word in wanted):
-                        item = QListWidgetItem(name)
-                        item.setData(_PLACE, Place(module.id, output.id))
-                        item.setData(_ROLE, output.role)
-                        item.setData(_LAYER, layer.name)
-                        self.list.addItem(item)
-        self.list.setCurrentRow(0)
+                if spec is None:
+                    continue
+                for output in spec.outputs:
+                    name = module.name if len(spec.outputs) == 1 else f"{module.name}: {output.name}"
+                    searched = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()
+                    rows.append((name, searched, Place(module.id, output.id), output.role, layer.name))
+        return rows
 
     def _take(self) -> None:
         item = self.list.currentItem()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
@@ -177,7 +178,7 @@ class LinkRow(QWidget):
         menu.addAction("Type the offset…", lambda: self._ask("offset"))
         curves = menu.addMenu("Curve")
         for curve in CURVES:
-            action = curves.addAction(curve, lambda name=curve: self._change(curve=name))
+            action = curves.addAction(curve, partial(self._change, curve=curve))
             action.setCheckable(True)
             action.setChecked(curve == self.link.curve)
         menu.addAction("Invert", lambda: self._change(amount=-self.link.amount))
