@@ -131,7 +131,7 @@ class LinkDialog(QDialog):
 
     def _outputs(self) -> list[tuple[str, str, Place, str, str]]:
         """All outputs: name, the text that is searched, place, role, layer."""
-        rows = []
+        rows: list[tuple[str, str, Place, str, str]] = []
         for layer in self._patch.layers:
             for module in layer.modules:
                 spec = spec_of(module.type)

@@ -1,0 +1,1 @@
+"""Measurements that are too long or too noisy for the tests; all as ratios within one run on one machine."""
