@@ -25,9 +25,8 @@ def contrast(a: QColor, b: QColor) -> float:
 
 
 def mixed(a: QColor, b: QColor, share: float) -> QColor:
-    return QColor.fromRgbF(
-        *(share * x + (1 - share) * y for x, y in zip(a.getRgbF()[:3], b.getRgbF()[:3], strict=True))
-    )
+    pairs = zip(a.getRgbF()[:3], b.getRgbF()[:3], strict=True)
+    return QColor.fromRgbF(*(share * x + (1 - share) * y for x, y in pairs))
 
 
 @pytest.mark.parametrize("theme", [NOON, DUSK], ids=lambda theme: theme.name)

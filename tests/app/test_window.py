@@ -46,6 +46,8 @@ def window(shared_window: MainWindow, qtbot: QtBot) -> MainWindow:
     """The window with the demo opened anew and sounding."""
     patch, path = open_patch("demo:")
     shared_window._open(patch, path)
+    shared_window.activateWindow()
+    qtbot.waitUntil(shared_window.isActiveWindow)
     shared_window.play()
     qtbot.waitUntil(lambda: shared_window.session.engine.status[Status.BLOCKS] > 0, timeout=90_000)
     return shared_window
@@ -124,17 +126,14 @@ def test_rail_by_drag_wheel_keys_and_typing(window: MainWindow, qtbot: QtBot) ->
     cutoff.setFocus()
     before = cutoff.value
     wheel = QWheelEvent(
-        QPointF(100, 20), QPointF(cutoff.mapToGlobal(QPoint(100, 20))), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+        QPointF(100, 20), QPointF(cutoff.mapToGlobal(QPoint(100, 20))), QPoint(), QPoint(0, 120),
+        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
     )  # fmt: skip
     QApplication.sendEvent(cutoff, wheel)
     assert cutoff.value > before
-    for key, modifier in (
-        (Qt.Key.Key_Left, Qt.KeyboardModifier.NoModifier),
-        (Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier),
-    ):
+    for modifier in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier):
         before = cutoff.value
-        qtbot.keyClick(cutoff, key, modifier)
+        qtbot.keyClick(cutoff, Qt.Key.Key_Left, modifier)
         assert cutoff.value < before
     qtbot.keyClick(cutoff, Qt.Key.Key_Return)
     field = cutoff.findChild(QLineEdit)

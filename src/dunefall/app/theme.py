@@ -111,7 +111,7 @@ QPushButton:focus, QToolButton:focus {{ border: 2px solid {text}; padding: 4px 1
 QPushButton:checked, QToolButton:checked {{ background: {text}; color: {on_accent}; }}
 QPushButton:disabled {{ color: {edge}; border-color: {line}; }}
 QPushButton[plain="true"] {{ background: transparent; border: 1px solid transparent; padding: 2px 4px;
-  text-align: left; }}
+  margin-left: -5px; text-align: left; }}
 QPushButton[plain="true"]:hover {{ border-color: {edge}; }}
 QPushButton[plain="true"]:focus {{ border: 1px solid {text}; }}
 QLineEdit, QSpinBox, QDoubleSpinBox, QListWidget {{ background: {card}; border: 1px solid {edge}; border-radius: 4px;

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import sine
 
@@ -21,21 +23,29 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate):  # type: i
         last_reset = reset[i]
         at = position + phase[i]
         at -= math.floor(at)
-        form = shape[i]
-        wave = 0.0
-        if form < 1.0:
-            wave += (1.0 - form) * sine(at)
-        if 0.0 < form < 2.0:
-            quarter = at + 0.25 - math.floor(at + 0.25)
-            wave += (1.0 - abs(form - 1.0)) * (1.0 - abs(4.0 * quarter - 2.0))
-        if 1.0 < form < 3.0:
-            wave += (1.0 - abs(form - 2.0)) * (2.0 * at - 1.0)
-        if form > 2.0:
-            wave += (form - 2.0) * (1.0 if at < 0.5 else -1.0)
-        out[i] = wave + (0.5 - 0.5 * wave) * polarity[i]
+        out[i] = at if shape[i] == 0.0 else _wave(at, shape[i])
         position += rate_hz[i] / rate
         position -= math.floor(position)
     state[PHASE], state[RESET] = position, last_reset
+    for i in range(out.size):
+        wave = sine(out[i]) if shape[i] == 0.0 else out[i]
+        out[i] = wave + (0.5 - 0.5 * wave) * polarity[i]
+
+
+@njit(error_model="numpy")
+def _wave(at, form):  # type: ignore[no-untyped-def]
+    """The wave at a phase in [0, 1); a form between two waves blends them."""
+    wave = 0.0
+    if form < 1.0:
+        wave += (1.0 - form) * sine(at)
+    if 0.0 < form < 2.0:
+        quarter = at + 0.25 - math.floor(at + 0.25)
+        wave += (1.0 - abs(form - 1.0)) * (1.0 - abs(4.0 * quarter - 2.0))
+    if 1.0 < form < 3.0:
+        wave += (1.0 - abs(form - 2.0)) * (2.0 * at - 1.0)
+    if form > 2.0:
+        wave += (form - 2.0) * (1.0 if at < 0.5 else -1.0)
+    return wave
 
 
 MODULE = ModuleSpec(
