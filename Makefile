@@ -20,8 +20,8 @@ test: setup
 	scripts/with-display $(BIN)/python -m pytest -q
 
 lint: setup
-	$(BIN)/ruff check src tests bench
-	$(BIN)/ruff format --check src tests bench
+	$(BIN)/ruff check src tests bench scripts
+	$(BIN)/ruff format --check src tests bench scripts
 	$(BIN)/mypy
 	$(BIN)/python -m pytest -q tests/test_import_contract.py
 

@@ -103,6 +103,25 @@ def test_wrong_usage_is_one_line_and_status_2(
     assert list(tmp_path.iterdir()) == []
 
 
+def test_the_window_opens_sounds_draws_and_ends(tmp_path: Path) -> None:
+    import os
+
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    picture = tmp_path / "a.png"
+    words = ["--demo", "--audio", "simulated", "--theme", "dusk", "--screenshot", str(picture), "--quit-after", "0"]
+    command = [sys.executable, "-m", "dunefall.cli", *words]
+    done = subprocess.run(command, capture_output=True, text=True, env=env, timeout=120)
+    assert (done.returncode, done.stdout) == (0, ""), done.stderr
+    assert "Traceback" not in done.stderr
+    assert picture.read_bytes().startswith(b"\x89PNG")
+    env.pop("QT_QPA_PLATFORM")
+    env.pop("DISPLAY", None)
+    env.pop("WAYLAND_DISPLAY", None)
+    done = subprocess.run([*command[:3], "--demo"], capture_output=True, text=True, env=env, timeout=60)
+    assert done.returncode == 2
+    assert "there is no display" in done.stderr
+
+
 def test_no_traceback_from_the_real_program(tmp_path: Path) -> None:
     path = tmp_path / "a.dunefall"
     path.write_bytes(b"\x00\x01")

@@ -53,50 +53,36 @@ def open_window(options: argparse.Namespace) -> int:
     session = Session(patch, path, EngineOptions(audio=options.audio))
     window = MainWindow(session, wanted_theme(options.theme))
     window.show()
-    shots: list[bool] = []
-    if options.screenshot is not None:
-        _later_screenshot(window, options, shots)
-    if options.quit_after is not None:
-        _later_quit(window, options.quit_after)
+    errands = _Errands(window, options)
     status = app.exec()
     session.close()
-    return 2 if False in shots else status
+    return 2 if errands.failed else status
 
 
-def _later_screenshot(window: MainWindow, options: argparse.Namespace, shots: list[bool]) -> None:
-    """Save the picture when traces have filled, or after half of the time until the end."""
-    wait = SETTLE_S if not options.quit_after else min(SETTLE_S, options.quit_after * 0.8)
-    ready: list[float] = []
+class _Errands:
+    """What the options ask of the running window: a picture when it has settled, and to end by itself."""
 
-    def look() -> None:
-        if not ready and window.session.engine.status[Status.BLOCKS] > 0:
-            ready.append(time.monotonic())
-        if ready and time.monotonic() - ready[0] >= wait:
-            timer.stop()
-            good = window.grab().save(str(options.screenshot))
-            shots.append(good)
-            if not good:
-                print(f"dunefall: cannot write the picture {options.screenshot}", file=sys.stderr)
-            if options.quit_after is None:
-                return
+    def __init__(self, window: MainWindow, options: argparse.Namespace) -> None:
+        self.failed = False
+        self._window, self._shot, self._end = window, options.screenshot, options.quit_after
+        self._wait_s = SETTLE_S if self._end is None else min(SETTLE_S, self._end * 0.8)
+        self._begun = 0.0
+        self._timer = QTimer(window)
+        self._timer.timeout.connect(self._look)
+        if self._shot is not None or self._end is not None:
+            self._timer.start(20)
 
-    timer = QTimer(window)
-    timer.timeout.connect(look)
-    timer.start(50)
-
-
-def _later_quit(window: MainWindow, seconds: float) -> None:
-    """End after some seconds of sound; 0: as soon as the first block has sounded."""
-    begun: list[float] = []
-
-    def look() -> None:
-        if not begun and window.session.engine.status[Status.BLOCKS] > 0:
-            begun.append(time.monotonic())
-        if begun and time.monotonic() - begun[0] >= seconds:
-            timer.stop()
-            window.session.document.mark_saved(window.session.document.path)
-            window.close()
-
-    timer = QTimer(window)
-    timer.timeout.connect(look)
-    timer.start(20)
+    def _look(self) -> None:
+        if self._window.session.engine.status[Status.BLOCKS] == 0:
+            return
+        self._begun = self._begun or time.monotonic()
+        passed = time.monotonic() - self._begun
+        if self._shot is not None and passed >= self._wait_s:
+            self.failed = not self._window.grab().save(str(self._shot))
+            if self.failed:
+                print(f"dunefall: cannot write the picture {self._shot}", file=sys.stderr)
+            self._shot = None
+        if self._shot is None and self._end is not None and passed >= self._end:
+            self._timer.stop()
+            self._window.session.document.mark_saved(self._window.session.document.path)
+            self._window.close()

@@ -382,7 +382,8 @@ class MainWindow(QMainWindow):
         path = self.session.document.path
         if path is not None:
             return str(path.parent)
-        return QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation) or str(Path.home())
+        music = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation) or Path.home())
+        return str(music if music.is_dir() else Path.home())
 
     def new_patch(self) -> None:
         """An empty patch."""

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from dunefall.compiler.loop import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import EngineOptions, run_engine
-from dunefall.engine.shared import SharedState, Status
+from dunefall.engine.shared import SharedState, Status, trace_key
 from dunefall.patch.model import Patch, Place
 
 __all__ = ["EngineClient"]
@@ -28,7 +28,7 @@ class EngineClient:
     status : ndarray
         Live numbers by ``Status``.
     slots, inputs : dict
-        Trace slot of each module, and place of each (module, port) in ``now``; set by ``poll``.
+        Trace slot of each output (by ``trace_key``), and place of each (module, port) in ``now``; set by ``poll``.
     """
 
     def __init__(self, options: EngineOptions) -> None:
@@ -98,9 +98,9 @@ class EngineClient:
             )
         return received
 
-    def trace(self, module: str) -> NDArray[np.float32] | None:
-        """Lowest and highest values of the last bins of a module's first output, oldest first; or None."""
-        slot = self.slots.get(module)
+    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
+        """Lowest and highest values of the last bins of an output (the first one), oldest first; or None."""
+        slot = self.slots.get(trace_key(module, port), self.slots.get(module) if port else None)
         if slot is None:
             return None
         at = int(self._shared.counts[0]) % TRACE_BINS

@@ -20,7 +20,7 @@ from dunefall.compiler.program import Program
 from dunefall.compiler.takeover import Takeover
 from dunefall.engine import messages as say
 from dunefall.engine.devices.output import AudioOutput, SimulatedOutput, open_output
-from dunefall.engine.shared import MAX_SLOTS, SharedState, Status
+from dunefall.engine.shared import MAX_SLOTS, SharedState, Status, trace_key
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Patch, Place
 
@@ -147,21 +147,21 @@ class _Host:
             self._swap(self._patch, afresh=True)
 
     def _make_traces(self, program: Program, patch: Patch) -> Traces:
-        for gone in [module for module in self._slots if module not in program.module_at]:
+        outputs = {
+            trace_key(module.id, output.id if k else ""): program.row_at[(module.id, output.id)]
+            for module in patch.modules()
+            if (spec := spec_of(module.type)) is not None
+            for k, output in enumerate(spec.outputs)
+        }
+        for gone in [key for key in self._slots if key not in outputs]:
             del self._slots[gone]
         free = sorted(set(range(MAX_SLOTS)) - set(self._slots.values()), reverse=True)
-        rows, slots = [], []
-        for module in patch.modules():
-            spec = spec_of(module.type)
-            if spec is None:
-                continue
-            if module.id not in self._slots:
-                if not free:
-                    break
-                self._slots[module.id] = free.pop()
-                self._shared.bins[self._slots[module.id]] = 0.0
-            rows.append(program.row_at[(module.id, spec.outputs[0].id)])
-            slots.append(self._slots[module.id])
+        for key in outputs:
+            if key not in self._slots and free:
+                self._slots[key] = free.pop()
+                self._shared.bins[self._slots[key]] = 0.0
+        rows = [row for key, row in outputs.items() if key in self._slots]
+        slots = [self._slots[key] for key in outputs if key in self._slots]
         return Traces(
             np.array(rows, np.int64), np.array(slots, np.int64), self._shared.bins, np.zeros(len(rows)),
             np.zeros(len(rows)), self._probe_rows(program), self._shared.probes, self._shared.counts,

@@ -73,7 +73,7 @@ class Prepared:
 
 @dataclass(frozen=True)
 class ProgramRuns:
-    """Engine to window: which trace slot and which place in ``now`` belongs to what."""
+    """Engine to window: which trace slot (by ``trace_key``) and which place in ``now`` belongs to what."""
 
     slots: dict[str, int] = field(default_factory=dict)
     inputs: dict[tuple[str, str], int] = field(default_factory=dict)

@@ -12,7 +12,7 @@ import numpy as np
 
 from dunefall.compiler.loop import PROBE_SAMPLES, PROBES, TRACE_BINS
 
-__all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status"]
+__all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
 
 MAX_SLOTS = 2048
 MAX_INPUTS = 16384
@@ -32,6 +32,11 @@ class Status(IntEnum):
     LUFS = 8
     BLOCKS = 9  # blocks that have sounded
     HEARTBEAT = 10  # time.monotonic() of the last block
+
+
+def trace_key(module: str, port: str = "") -> str:
+    """Name of an output's trace; without a port, of the module's first output."""
+    return f"{module}.{port}" if port else module
 
 
 class SharedState:

@@ -6,6 +6,8 @@ import html
 import re
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -22,6 +24,7 @@ from dunefall.patch.model import Link, Module, Patch
 __all__ = ["Inspector", "Live", "reach_of"]
 
 WIDTH = 340
+ROW_BINS = 400
 
 
 class Live(Protocol):
@@ -29,6 +32,9 @@ class Live(Protocol):
 
     def value_now(self, module: str, port: str) -> float | None:
         """Present value of an input or parameter."""
+
+    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
+        """Lowest and highest values per bin of an output (the first one), oldest first."""
 
 
 def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] | None:
@@ -103,6 +109,9 @@ class Inspector(QScrollArea):
         for port, rail in self.rails.items():
             moved = bool(self._patch.links_into(self._module, port))
             rail.set_now(self._live.value_now(self._module, port) if moved else None)
+        for row in self.rows.values():
+            bins = self._live.trace(row.link.source.module, row.link.source.port)
+            row.set_bins(None if bins is None else bins[-ROW_BINS:])
 
     @staticmethod
     def _shape_of(patch: Patch, module: str) -> object:
@@ -199,6 +208,8 @@ class Inspector(QScrollArea):
         inner = QVBoxLayout(frame)
         inner.setContentsMargins(12, 0, 0, 6)
         inner.setSpacing(0)
+        if links:
+            self._add_text(inner, "Moved by" if isinstance(port, Param) else "Fed by", sans(11), "text2")
         for link in links:
             inner.addWidget(self._link_row(link, port))
         ask = QPushButton("+ Move this…" if isinstance(port, Param) else "+ Feed this…")

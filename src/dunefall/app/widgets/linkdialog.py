@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QKeyEvent, QPainter
+from PySide6.QtGui import QIcon, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -34,7 +34,7 @@ _LAYER = Qt.ItemDataRole.UserRole + 2
 
 
 class _Row(QStyledItemDelegate):
-    """Paints an output: name, layer, and its trace (first outputs are traced)."""
+    """Paints an output: name, layer, and its live trace."""
 
     def __init__(self, traces: TraceSource, theme: Theme, parent: QObject) -> None:
         super().__init__(parent)
@@ -56,7 +56,7 @@ class _Row(QStyledItemDelegate):
         below = f"{index.data(_LAYER)} · {role}"
         draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
         place: Place = index.data(_PLACE)
-        bins = self._traces.trace(place.module)
+        bins = self._traces.trace(place.module, place.port)
         if bins is not None:
             self._image.clear(TRACE_W, ROW_H - 8, painter.device().devicePixelRatioF())
             low = 0.0 if role == "gate" else -1.0
@@ -95,6 +95,8 @@ class LinkDialog(QDialog):
         column.addWidget(self.list, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Link")
+        for button in buttons.buttons():
+            button.setIcon(QIcon())
         buttons.accepted.connect(self._take)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)

@@ -5,11 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtCore import QRectF, Qt, Signal
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
 
-from dunefall.app.painting import draw_text, outline
+from dunefall.app.painting import TraceImage, draw_text, outline
 from dunefall.app.theme import Theme, mono, sans
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_amount
@@ -18,6 +20,7 @@ from dunefall.patch.model import CURVES, Link
 __all__ = ["LinkRow", "most_amount", "parse_amount"]
 
 HEIGHT = 26
+TRACE_W, AMOUNT_W = 40, 74
 
 
 def most_amount(unit: str) -> float:
@@ -61,6 +64,8 @@ class LinkRow(QWidget):
         self.link = link
         self._name, self._role, self._unit, self._theme = name, role, unit, theme
         self._grabbed: tuple[float, float] | None = None
+        self._bins: NDArray[np.float32] | None = None
+        self._image = TraceImage()
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -77,7 +82,7 @@ class LinkRow(QWidget):
         self.update()
 
     def _rail(self) -> tuple[int, int]:
-        return int(self.width() * 0.46), self.width() - 92
+        return int(self.width() * 0.38), self.width() - AMOUNT_W - TRACE_W - 12
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Name, rail, amount."""
@@ -100,9 +105,20 @@ class LinkRow(QWidget):
         painter.drawLine(round(middle), round(y), round(end), round(y))
         painter.fillRect(QRectF(end - 1.5, y - 5, 3, 10), theme.colour("text"))
         amount = format_amount(link.amount, self._unit) if link.on else "off"
-        draw_text(painter, QRectF(right + 6, 0, self.width() - right - 10, HEIGHT), amount, mono(11.5),
+        amount_box = QRectF(self.width() - AMOUNT_W, 0, AMOUNT_W - 4, HEIGHT)
+        draw_text(painter, amount_box, amount, mono(11.5),
                   theme.colour("text"), right=True)  # fmt: skip
+        if self._bins is not None and link.on:
+            self._image.clear(self.width(), HEIGHT, self.devicePixelRatioF())
+            box = QRect(right + 8, 5, TRACE_W, HEIGHT - 10)
+            self._image.trace(box, self._bins, self._role, theme.colour(self._role), stroke=1.5)
+            self._image.draw(painter)
         painter.end()
+
+    def set_bins(self, bins: NDArray[np.float32] | None) -> None:
+        """Show the source's live trace."""
+        self._bins = bins
+        self.update()
 
     def _change(self, **values: object) -> None:
         link = replace(self.link, **values)  # type: ignore[arg-type]

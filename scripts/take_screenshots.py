@@ -1,0 +1,41 @@
+"""Takes the pictures in docs/screenshots/ from the demo.
+
+Called as `scripts/with-display .venv/bin/python scripts/take_screenshots.py`.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtTest import QTest
+
+from dunefall.app.start import make_app
+from dunefall.app.theme import DUSK, NOON
+from dunefall.app.window import MainWindow
+from dunefall.engine.host import EngineOptions
+from dunefall.engine.shared import Status
+from dunefall.patch.library import DEMO
+from dunefall.session import Session, open_patch
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+SECONDS = 12
+
+
+def main() -> None:
+    """Build in both themes, with a card selected that shows all kinds of links."""
+    make_app("noon")
+    window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
+    window.show()
+    while window.session.engine.status[Status.BLOCKS] == 0:
+        QTest.qWait(50)
+    window.canvas.select("drip-line-low-pass")
+    QTest.qWait(SECONDS * 1000)
+    for theme in (NOON, DUSK):
+        window.set_theme(theme)
+        QTest.qWait(300)
+        window.grab().save(str(FOLDER / f"build-{theme.name}.png"))
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
