@@ -96,6 +96,14 @@ def test_random_structural_edits_never_click(sounding: Sounding) -> None:
     assert worst <= natural + 0.5 / 480 + 0.5 * glide
 
 
+def test_edits_while_silent_do_not_hold_up_play(sounding: Sounding) -> None:
+    for patch in (sine_patch(), demo(), sine_patch()):
+        swap(sounding, patch)
+        play(sounding, 1)
+    sounding.later(lambda: sounding.set_playing(True))
+    assert np.abs(play(sounding, 10)).max() > 0.1
+
+
 def test_values_glide(sounding: Sounding) -> None:
     patch = sine_patch(0.0)
     swap(sounding, patch)

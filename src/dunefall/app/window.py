@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
         theme = self._theme
         self.header.setStyleSheet(f"Header {{ background: {theme.raised}; border-bottom: 1px solid {theme.line} }}")
         self.notice.setStyleSheet(
-            f"background: {theme.card}; color: {theme.text}; border-bottom: 2px solid {theme.hot}; padding: 6px 16px"
+            f"background: {theme.card}; color: {theme.text}; border-bottom: 2px solid {theme.edge}; padding: 6px 16px"
         )
 
     def _connect(self) -> None:

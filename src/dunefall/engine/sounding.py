@@ -90,6 +90,7 @@ class Sounding:
             self._queue.popleft()()
         if self.player is None or self.silent:
             out[:] = 0.0
+            self._old = None  # nobody would hear the cross-fade
         else:
             self.player.fill(out)
             self._cross_fade(out)

@@ -101,7 +101,7 @@ class Scope(QWidget):
         middle = plot.y() + plot.height() // 2
         painter.drawLine(plot.x(), middle, plot.right(), middle)
         for y, number in ((plot.y() + 6, high), (middle, (low + high) / 2), (plot.bottom() - 6, low)):
-            text = f"{number:+.3g}".replace("-", "−") if number else "0"
+            text = f"{number:+.2g}".replace("-", "−").replace("0.", ".") if number else "0"
             draw_text(painter, QRectF(0, y - 8, 34, 16), text, mono(11, 400), theme.colour("text2"), right=True)
         for k, text in ((0, f"−{format_value(self._seconds, 's')}"), (2, f"−{format_value(self._seconds / 2, 's')}"),
                         (4, "now")):  # fmt: skip

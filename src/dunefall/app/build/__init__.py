@@ -1,0 +1,1 @@
+"""The Build workspace: lanes of cards."""

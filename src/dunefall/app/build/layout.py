@@ -1,0 +1,151 @@
+"""Where lanes and cards stand: worked out from the patch alone, so that nobody has to drag boxes about.
+
+The audio path is the lane's first row, in signal order from left to right; what moves it stands in its stage's column,
+in the first row that is free there. Where a chain is longer than its columns, order wins and the lane runs on.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import STAGES, Input
+from dunefall.patch.model import SHARED_ID, Layer, Patch
+
+__all__ = ["CARD_H", "CARD_W", "CardBox", "HEAD_W", "LaneBox", "Layout", "PITCH", "is_delayed", "lay_out"]
+
+MARGIN, HEAD_W, CARDS_X, PITCH, CARD_W, CARD_H, GUTTER = 8, 150, 168, 128, 112, 64, 16
+ROW_H, LANE_GAP, FOLDED_H, HEADINGS_H = 72, 8, 32, 24
+
+
+@dataclass(frozen=True)
+class CardBox:
+    """A card's place on the canvas in px, with its grid place in the lane."""
+
+    module: str
+    x: int
+    y: int
+    column: int
+    row: int
+
+
+@dataclass(frozen=True)
+class LaneBox:
+    """A lane's place, its cards, and the cards through which its sound flows, in order."""
+
+    layer: str
+    y: int
+    height: int
+    cards: tuple[CardBox, ...]
+    ribbon: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Layout:
+    """The whole canvas."""
+
+    lanes: tuple[LaneBox, ...]
+    headings_y: int
+    width: int
+    height: int
+    cards: dict[str, CardBox] = field(default_factory=dict)
+
+
+def lay_out(patch: Patch) -> Layout:
+    """Place all lanes and cards of a patch."""
+    lanes, y, headings = [], MARGIN, 0
+    for layer in patch.layers:
+        grid, ribbon = _shared_grid(layer) if layer.id == SHARED_ID else _layer_grid(patch, layer)
+        rows = 1 + max((row for _, row in grid.values()), default=0)
+        height = FOLDED_H if layer.folded else (80 if rows == 1 else 24 + ROW_H * rows)
+        top = y + (8 if rows == 1 else 20)
+        cards = tuple(
+            CardBox(module, CARDS_X + column * PITCH, top + row * ROW_H, column, row)
+            for module, (column, row) in grid.items()
+        )
+        lanes.append(LaneBox(layer.id, y, height, () if layer.folded else cards, ribbon))
+        y += height + LANE_GAP
+        if layer.id == SHARED_ID:
+            headings, y = y - 4, y + HEADINGS_H - 4
+    cards_by_id = {card.module: card for lane in lanes for card in lane.cards}
+    right = max((card.x + CARD_W for card in cards_by_id.values()), default=0)
+    add = max((len(lane.cards) for lane in lanes if lane.layer == SHARED_ID), default=0)
+    width = max(CARDS_X + len(STAGES) * PITCH - GUTTER + 8, right + 8, CARDS_X + (add + 1) * PITCH - 4)
+    return Layout(tuple(lanes), headings, width, y + 40, cards_by_id)
+
+
+def is_delayed(patch: Patch, source: str, target: str) -> bool:
+    """Whether a link runs against the order of the patch within a loop: it is drawn as feedback."""
+    order = [module.id for module in patch.modules()]
+    if order.index(source) < order.index(target):
+        return False
+    after: dict[str, set[str]] = {}
+    for link in patch.links:
+        if link.on:
+            after.setdefault(link.source.module, set()).add(link.target.module)
+    reached, todo = set(), [target]
+    while todo:
+        module = todo.pop()
+        if module not in reached:
+            reached.add(module)
+            todo += after.get(module, ())
+    return source in reached
+
+
+def _shared_grid(layer: Layer) -> tuple[dict[str, tuple[int, int]], tuple[str, ...]]:
+    return {module.id: (column, 0) for column, module in enumerate(layer.modules)}, ()
+
+
+def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
+    """For each module of a layer, the modules of the layer whose sound it takes."""
+    inside = {module.id: spec_of(module.type) for module in layer.modules}
+    feeds: dict[str, set[str]] = {module: set() for module in inside}
+    for link in patch.links:
+        source, target = inside.get(link.source.module), inside.get(link.target.module)
+        if source is None or target is None:
+            continue
+        output, port = source.output(link.source.port), target.target(link.target.port)
+        if output and output.role == "audio" and isinstance(port, Input) and port.role == "audio":
+            feeds[link.target.module].add(link.source.module)
+    return feeds
+
+
+def _layer_grid(patch: Patch, layer: Layer) -> tuple[dict[str, tuple[int, int]], tuple[str, ...]]:
+    feeds = _feeds(patch, layer)
+    path: set[str] = set()
+    todo = [layer.output_id]
+    while todo:
+        for source in sorted(feeds.get(todo.pop(), ())):
+            if source not in path:
+                path.add(source)
+                todo.append(source)
+    columns: dict[str, int] = {}
+    grid: dict[str, tuple[int, int]] = {}
+    ribbon: list[str] = []
+    shown = [module for module in layer.modules if module.id != layer.output_id]
+    waiting = [module for module in shown if module.id in path]
+    while waiting:
+        module = next((m for m in waiting if not (feeds[m.id] - {m.id}) & {w.id for w in waiting}), waiting[0])
+        waiting.remove(module)
+        before = [columns[source] for source in feeds[module.id] if source in columns]
+        columns[module.id] = max([_stage(module.type), *(column + 1 for column in before)])
+        _put(grid, module.id, columns[module.id])
+        if grid[module.id][1] == 0:
+            ribbon.append(module.id)
+    for module in shown:
+        if module.id not in path:
+            _put(grid, module.id, _stage(module.type))
+    return grid, tuple(sorted(ribbon, key=lambda module: grid[module][0]))
+
+
+def _put(grid: dict[str, tuple[int, int]], module: str, column: int) -> None:
+    taken = set(grid.values())
+    row = 0
+    while (column, row) in taken:
+        row += 1
+    grid[module] = (column, row)
+
+
+def _stage(type_id: str) -> int:
+    spec = spec_of(type_id)
+    return STAGES.index(spec.stage) if spec else 0
