@@ -30,13 +30,13 @@ def realtime_factor(seconds: float = 30.0, rounds: int = 5) -> dict[str, float]:
     return {"worst": min(factors), "median": sorted(factors)[rounds // 2], "best": max(factors)}
 
 
-def module_costs_ns(copies: int = 20, quanta: int = 400) -> dict[str, float]:
+def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, float]:
     """Nanoseconds per sample of each module with constant parameters, the engine's own share included."""
     costs = {}
     for spec in catalogue().values():
         modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
         program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000)
-        out = np.zeros((quanta * 64, 2))
+        out = np.zeros((quantums * 64, 2))
         run(program.plan, program.memory, no_traces(), out)
         times = []
         for _ in range(5):

@@ -44,12 +44,14 @@ class Rig:
         self._out = np.zeros((QUANTUM, 2))
 
     def run(self, samples: int, **inputs: Signal) -> dict[str, Signal]:
-        """The outputs of the next samples (rounded up to whole quanta); inputs and moved parameters in their units."""
-        quanta = -(-samples // QUANTUM)
+        """The outputs of the next samples; inputs and moved parameters in their units."""
+        quantums = -(-samples // QUANTUM)
         program, memory = self.program, self.program.memory
-        outputs = {output.id: np.zeros(quanta * QUANTUM) for output in self.spec.outputs}
-        padded = {port: np.pad(values, (0, max(0, quanta * QUANTUM - len(values)))) for port, values in inputs.items()}
-        for q in range(quanta):
+        outputs = {output.id: np.zeros(quantums * QUANTUM) for output in self.spec.outputs}
+        padded = {
+            port: np.pad(values, (0, max(0, quantums * QUANTUM - len(values)))) for port, values in inputs.items()
+        }
+        for q in range(quantums):
             piece = slice(q * QUANTUM, (q + 1) * QUANTUM)
             for port, values in padded.items():
                 index = program.input_at[("m", port)]

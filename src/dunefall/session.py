@@ -15,7 +15,7 @@ from dunefall.engine.host import EngineOptions
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
 
 __all__ = ["Session", "open_patch"]
 
@@ -167,6 +167,12 @@ class Session:
             changed = changed.with_layer(replace(changed.layer(layer.id), name=name))
         self.document.edit(f"Rename {patch.module(module).name}", changed)
 
+    def set_title(self, title: str) -> None:
+        """Rename the patch."""
+        title = title.strip()[:60]
+        if title:
+            self.document.edit("Rename the patch", replace(self.patch, title=title))
+
     def toggle_bypass(self, module: str) -> None:
         """Bypass a module, or use it again."""
         found = self.patch.module(module)
@@ -205,6 +211,11 @@ class Session:
     # -- files --------------------------------------------------------------------------------------------------
 
     def save(self, path: Path) -> None:
-        """Save the patch; raises StorageError and leaves the old file whole if it cannot be written."""
+        """Save the patch; raises StorageError and leaves the old file whole if it cannot be written.
+
+        A patch that has no title yet takes the file's name.
+        """
+        if self.patch.title == UNTITLED:
+            self.set_title(path.stem)
         save_patch(self.patch, path)
         self.document.mark_saved(path)

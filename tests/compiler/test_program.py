@@ -21,10 +21,10 @@ from dunefall.render.offline import Player, render_to_array
 from rig import demo, patch_of
 
 
-def record(program: Program, quanta: int, *places: tuple[str, str]) -> list[np.ndarray]:
+def record(program: Program, quantums: int, *places: tuple[str, str]) -> list[np.ndarray]:
     found: list[list[np.ndarray]] = [[] for _ in places]
     out = np.zeros((QUANTUM, 2))
-    for _ in range(quanta):
+    for _ in range(quantums):
         run(program.plan, program.memory, no_traces(), out)
         for values, place in zip(found, places, strict=True):
             row = program.row_at[place]

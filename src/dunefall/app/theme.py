@@ -64,22 +64,22 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
-def sans(size: float, weight: int = 400) -> QFont:
-    """IBM Plex Sans of a size in px and a weight of 400, 500 or 600."""
-    font = QFont("IBM Plex Sans")
+def _font(family: str, size: float, weight: int) -> QFont:
+    font = QFont(family)
     font.setPixelSize(round(size))
     font.setWeight(QFont.Weight(weight))
     font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return font
+
+
+def sans(size: float, weight: int = 400) -> QFont:
+    """IBM Plex Sans of a size in px and a weight of 400, 500 or 600."""
+    return _font("IBM Plex Sans", size, weight)
 
 
 def mono(size: float, weight: int = 500) -> QFont:
     """IBM Plex Mono, whose numerals are all of one width."""
-    font = QFont("IBM Plex Mono")
-    font.setPixelSize(round(size))
-    font.setWeight(QFont.Weight(weight))
-    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
-    return font
+    return _font("IBM Plex Mono", size, weight)
 
 
 def numerals(widget: QWidget, size: float, weight: int = 600) -> None:

@@ -157,7 +157,7 @@ class MainWindow(QMainWindow):
         for name, label in (("undo", document.undo_label), ("redo", document.redo_label)):
             self.actions_by_id[name].setEnabled(bool(label))
             self.actions_by_id[name].setText(f"{name.capitalize()} {label[:1].lower()}{label[1:]}".rstrip())
-        for name in ("link", "bypass", "pin", "rename", "remove"):
+        for name in ("link", "bypass", "pin", "remove"):
             self.actions_by_id[name].setEnabled(chosen)
 
     def _selected(self, module: str) -> None:
@@ -344,13 +344,14 @@ class MainWindow(QMainWindow):
             self.session.toggle_pin(self.canvas.selection)
 
     def rename(self) -> None:
-        """Rename the selected module or layer."""
-        chosen = self.canvas.selection
-        if chosen:
-            now = self.session.patch.module(chosen).name
-            name, good = QInputDialog.getText(self, "Rename", "Name", text=now)
-            if good:
-                self.session.rename(chosen, name)
+        """Rename the selected module or layer, or the patch if nothing is selected."""
+        chosen, patch = self.canvas.selection, self.session.patch
+        now = patch.module(chosen).name if chosen else patch.title
+        name, good = QInputDialog.getText(self, "Rename", "Name" if chosen else "Title of the patch", text=now)
+        if good and chosen:
+            self.session.rename(chosen, name)
+        elif good:
+            self.session.set_title(name)
 
     def remove(self) -> None:
         """Remove the selected module, or the layer whose head is selected."""

@@ -19,10 +19,10 @@ from dunefall.compiler.program import QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, saturate
 
-__all__ = ["PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTA", "Traces", "no_traces", "run", "warm_up"]
+__all__ = ["PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "no_traces", "run", "warm_up"]
 
 TRACE_BINS = 1024
-TRACE_QUANTA = 8
+TRACE_QUANTUMS = 8
 PROBES = 4
 PROBE_SAMPLES = 1 << 19
 LOOP_KNEE = 2.0
@@ -37,7 +37,7 @@ class Traces(NamedTuple):
     """Where the loop writes what the window shows; the arrays lie in shared memory.
 
     ``rows`` are the traced rows and ``slots`` their places in ``bins`` (slot, bin, lowest and highest). ``counts``
-    holds: bins written, quanta in the present bin, probe samples written.
+    holds: bins written, quantums in the present bin, probe samples written.
     """
 
     rows: NDArray[np.int64]
@@ -229,7 +229,7 @@ def _span(row):  # type: ignore[no-untyped-def]
 @njit(nogil=True, error_model="numpy")
 def _trace(memory, traces):  # type: ignore[no-untyped-def]
     counts = traces.counts
-    begins, ends = counts[1] == 0, counts[1] == TRACE_QUANTA - 1
+    begins, ends = counts[1] == 0, counts[1] == TRACE_QUANTUMS - 1
     at = counts[0] % TRACE_BINS
     for t in range(traces.rows.size):
         low, high = _span(memory.rows[traces.rows[t] : traces.rows[t] + QUANTUM])
@@ -281,13 +281,13 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
 
 @cached_njit()
 def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyped-def]
-    """Compute the next quanta of a program.
+    """Compute the next quantums of a program.
 
     Parameters
     ----------
     plan_held, memory_held, traces_held : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
-    out_held : ndarray [shape=(quanta * QUANTUM, 2), C order]
+    out_held : ndarray [shape=(quantums * QUANTUM, 2), C order]
         Receives the sum of all layers, left and right.
     """
     p, m = plan_held, memory_held

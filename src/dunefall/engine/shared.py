@@ -47,7 +47,7 @@ class SharedState:
     status : ndarray [shape=(16,)]
         By ``Status``.
     counts : ndarray of int64 [shape=(4,)]
-        Trace bins written, quanta in the present bin, probe samples written.
+        Trace bins written, quantums in the present bin, probe samples written.
     now : ndarray [shape=(MAX_INPUTS,)]
         Present value of every input and parameter of the program.
     bins : ndarray of float32 [shape=(MAX_SLOTS, TRACE_BINS, 2)]

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
-from dunefall.patch.model import CURVES, SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import CURVES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
 
 __all__ = ["FORMAT", "MAX_BYTES", "dump_patch", "load_patch", "parse_patch", "save_patch"]
 
@@ -237,7 +237,7 @@ def _patch(raw: Any) -> Patch:
     modules = {module.id for layer in layers for module in layer.modules}
     pins = [_place(pin, f"pins[{i}]") for i, pin in enumerate(_get(raw, "pins", list, "", []))]
     return Patch(
-        title=_get(raw, "title", str, "", "Untitled"),
+        title=_get(raw, "title", str, "", UNTITLED),
         seed=seed,
         tempo_bpm=tempo,
         layers=layers,

@@ -12,9 +12,10 @@ from typing import Any
 
 from dunefall.base.errors import PatchError
 
-__all__ = ["CURVES", "OUTPUT_ID", "SHARED_ID", "Layer", "Link", "Module", "Patch", "Place"]
+__all__ = ["CURVES", "OUTPUT_ID", "SHARED_ID", "UNTITLED", "Layer", "Link", "Module", "Patch", "Place"]
 
 SHARED_ID = "shared"
+UNTITLED = "Untitled"
 OUTPUT_ID = "output"
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
@@ -105,7 +106,7 @@ class Layer:
 class Patch:
     """The document. Layers in their order, Shared first."""
 
-    title: str = "Untitled"
+    title: str = UNTITLED
     seed: int = 1
     tempo_bpm: float = 92.0
     layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)

@@ -27,7 +27,7 @@ _MAX_RATE, _MIN_RATE = 192_000.0, 8_000.0
 
 
 class Player:
-    """Gives the sound of a program in pieces of any length, computed in whole quanta.
+    """Gives the sound of a program in pieces of any length, computed in whole quantums.
 
     The result does not depend on the lengths asked for: what a quantum has too much is kept for the next piece.
     """

@@ -12,7 +12,7 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES, Input
 from dunefall.patch.model import SHARED_ID, Layer, Patch
 
-__all__ = ["CARD_H", "CARD_W", "CardBox", "HEAD_W", "LaneBox", "Layout", "PITCH", "is_delayed", "lay_out"]
+__all__ = ["CARD_H", "CARD_W", "HEAD_W", "PITCH", "CardBox", "LaneBox", "Layout", "is_delayed", "lay_out"]
 
 MARGIN, HEAD_W, CARDS_X, PITCH, CARD_W, CARD_H, GUTTER = 8, 150, 168, 128, 112, 64, 16
 ROW_H, LANE_GAP, FOLDED_H, HEADINGS_H = 72, 8, 32, 24

@@ -188,6 +188,12 @@ class LinkRow(QWidget):
             self.settled.emit()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open the menu."""
+        menu = self.menu()
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(event.globalPos())
+
+    def menu(self) -> QMenu:
         """Amount, offset, curve, switch, removal."""
         menu = QMenu(self)
         menu.addAction("Type the amount…", lambda: self._ask("amount"))
@@ -201,5 +207,4 @@ class LinkRow(QWidget):
         menu.addAction("Switch on" if not self.link.on else "Switch off", lambda: self._change(on=not self.link.on))
         menu.addSeparator()
         menu.addAction("Remove", self.removed.emit)
-        menu.exec(event.globalPos())
-        menu.deleteLater()
+        return menu

@@ -294,6 +294,12 @@ class Rail(QWidget):
             self._field.setGeometry(self.width() // 2, 0, self.width() // 2, 24)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Open the menu."""
+        menu = self.menu()
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(event.globalPos())
+
+    def menu(self) -> QMenu:
         """Everything that can be done with the value."""
         menu = QMenu(self)
         menu.addAction("Type a value…", lambda: self.edit())
@@ -301,5 +307,4 @@ class Rail(QWidget):
         menu.addAction("Randomise", self.randomise)
         menu.addSeparator()
         menu.addAction("Move this…", self.link_asked.emit)
-        menu.exec(event.globalPos())
-        menu.deleteLater()
+        return menu

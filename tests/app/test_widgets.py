@@ -1,0 +1,209 @@
+"""Link rows, Watch's sums, the header's fields and the lanes' mouse, each by itself."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
+from pytestqt.qtbot import QtBot
+
+from dunefall.app.build.canvas import BuildCanvas, card_value
+from dunefall.app.header import Header, position_text
+from dunefall.app.theme import DUSK, NOON
+from dunefall.app.widgets.inspector import reach_of
+from dunefall.app.widgets.linkrow import LinkRow, parse_amount
+from dunefall.app.widgets.rail import Rail
+from dunefall.app.widgets.watch import Scope, columns_of, triggered
+from dunefall.base.errors import ParameterError
+from dunefall.catalogue import catalogue
+from dunefall.patch.model import Link, Module, Place
+from rig import demo
+
+LEFT = Qt.MouseButton.LeftButton
+LINK = Link("x", Place("gusts-1", "out"), Place("fog-air-band", "cutoff_hz"), 1.0)
+
+
+class StillTraces:
+    """Traces that do not move."""
+
+    def trace(self, module: str, port: str = "") -> np.ndarray:
+        return np.tile(np.float32([[-0.5, 0.5]]), (1024, 1))
+
+
+@pytest.fixture
+def row(qapp: QApplication, qtbot: QtBot) -> LinkRow:
+    made = LinkRow(LINK, "Gusts", "control", "hz", NOON)
+    made.resize(280, 26)
+    qtbot.addWidget(made)
+    made.show()
+    return made
+
+
+def test_link_row_by_drag_and_name(row: LinkRow, qtbot: QtBot) -> None:
+    changes: list[Link] = []
+    row.changed.connect(changes.append)
+    left, right = row._rail()
+    start = QPoint((left + right) // 2, 13)
+    qtbot.mousePress(row, LEFT, pos=start)
+    qtbot.mouseMove(row, start + QPoint(6, 0))
+    qtbot.mouseMove(row, start + QPoint(12, 0))
+    with qtbot.waitSignal(row.settled):
+        qtbot.mouseRelease(row, LEFT, pos=start + QPoint(12, 0))
+    assert changes[-1].amount == pytest.approx(1.0 + 12 / (right - left) * 10.0, abs=0.01)
+    with qtbot.waitSignal(row.source_asked):
+        qtbot.mouseClick(row, LEFT, pos=QPoint(20, 13))
+
+
+def test_link_row_by_typing(row: LinkRow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("−2.5 oct", True))
+    qtbot.keyClick(row, Qt.Key.Key_Return)
+    assert row.link.amount == -2.5
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("a lot", True))
+    qtbot.keyClick(row, Qt.Key.Key_Return)
+    assert row.link.amount == -2.5
+    row._ask("offset")
+    assert row.link.offset == 0.0
+    assert "oct" in row.accessibleDescription()
+
+
+def pick(menu: QMenu, text: str) -> None:
+    """Choose an entry of a menu or of its parts."""
+    parts = [action for entry in menu.actions() for action in (entry.menu().actions() if entry.menu() else [entry])]
+    next(action for action in parts if action.text().startswith(text)).trigger()
+    menu.deleteLater()
+
+
+def test_link_row_menu(row: LinkRow) -> None:
+    removed: list[bool] = []
+    row.removed.connect(lambda: removed.append(True))
+    for text in ("Invert", "Switch off", "late", "Remove"):
+        pick(row.menu(), text)
+    assert (row.link.amount, row.link.on, row.link.curve) == (-1.0, False, "late")
+    assert removed == [True]
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value"), [("+1.5 oct", "hz", 1.5), ("-30 %", "ratio", -0.3), ("7", "note", 7.0)]
+)
+def test_amounts_are_typed_in_the_target_s_unit(text: str, unit: str, value: float) -> None:
+    assert parse_amount(text, unit) == pytest.approx(value)
+
+
+@pytest.mark.parametrize("text", ["", "oct", "1e9", "nan"])
+def test_amounts_that_are_none(text: str) -> None:
+    with pytest.raises(ParameterError):
+        parse_amount(text, "hz")
+
+
+def test_rail_menu_and_ends(qapp: QApplication, qtbot: QtBot) -> None:
+    rail = Rail(catalogue()["filter"].param("cutoff_hz"), 500.0, NOON, 92.0)
+    qtbot.addWidget(rail)
+    rail.resize(308, 40)
+    rail.show()
+    moved: list[float] = []
+    rail.moved.connect(moved.append)
+    qtbot.keyClick(rail, Qt.Key.Key_Home)
+    qtbot.keyClick(rail, Qt.Key.Key_End)
+    qtbot.keyClick(rail, Qt.Key.Key_Backspace)
+    assert moved == [10.0, 20000.0, 950.0]
+    pick(rail.menu(), "Reset to 950 Hz")
+    pick(rail.menu(), "Randomise")
+    assert 10 <= moved[-1] <= 20000
+    qtbot.mouseDClick(rail, LEFT, pos=QPoint(60, 28))
+    assert rail.value == 950.0
+    assert rail.accessibleDescription() == "950 Hz; 10.0 Hz to 20.0 kHz"
+    qtbot.keyClicks(rail, "3")
+    assert rail._field is not None
+    assert rail._field.text() == "3"
+
+
+def test_choices_step_by_one(qapp: QApplication, qtbot: QtBot) -> None:
+    rail = Rail(catalogue()["noise"].param("colour"), 0.0, DUSK, 92.0)
+    qtbot.addWidget(rail)
+    for expected in (1.0, 2.0, 2.0):
+        qtbot.keyClick(rail, Qt.Key.Key_Right)
+        assert rail.value == expected
+
+
+def test_reach_adds_up_all_links() -> None:
+    patch = demo()
+    module = patch.module("drip-line-low-pass")
+    low, high = reach_of(patch, module, catalogue()["filter"].param("cutoff_hz"))
+    assert low == pytest.approx(950 * 2**-1.5)  # Gusts either way; Strike only upwards
+    assert high == pytest.approx(950 * 2 ** (1.5 + 2.0))
+    assert reach_of(patch, patch.module("gusts-1"), catalogue()["smooth-random"].param("rate_hz")) is None
+
+
+def test_columns_and_trigger() -> None:
+    wave = np.sin(np.arange(4800) * 2 * np.pi / 480).astype(np.float32)
+    columns = columns_of(wave, 100)
+    assert columns.shape == (100, 2)
+    assert columns.min() == wave.min()
+    assert columns.max() == wave.max()
+    short = columns_of(np.float32([0, 1]), 5)
+    np.testing.assert_allclose(short[:, 0], [0, 0.25, 0.5, 0.75, 1])
+    piece = triggered(wave, 480)
+    assert abs(piece[0]) < 0.02
+    assert piece[120] > 0.99
+    assert len(triggered(np.zeros(100, np.float32), 10)) == 10
+
+
+def test_scope_scales_itself(qapp: QApplication, qtbot: QtBot) -> None:
+    scope = Scope("Noise", "Fog air", "audio", NOON)
+    qtbot.addWidget(scope)
+    scope.show_samples(np.float32([-0.03, 0.04]), 1.0)
+    assert scope.span == (-0.05, 0.05)
+    gate = Scope("Clock", "Shared", "gate", NOON)
+    qtbot.addWidget(gate)
+    assert gate.span == (0.0, 1.0)
+
+
+def test_header_texts(qapp: QApplication, qtbot: QtBot) -> None:
+    header = Header(NOON)
+    qtbot.addWidget(header)
+    header.show_title("A very long title that would push everything else away", True)
+    assert header.title.text().strip().endswith("… •")
+    header.show_load(0.234, 3)
+    assert header.load.text() == "23 % · 3 late"
+    header.meter.show_levels(1.0, 0.5, 1.2, -14.23)
+    assert header.meter.peaks_db == pytest.approx((0.0, -6.02), abs=0.01)
+    assert header.meter.accessibleDescription() == "−14.2 LUFS"
+    assert position_text(3725.96) == "01:02:05.9"
+
+
+def test_card_values() -> None:
+    patch = demo()
+    shown = {name: card_value(patch, patch.module(name)) for name in ("clock-1", "drip-line-hold", "fog-air-noise")}
+    assert shown == {"clock-1": "92 · 1/8", "drip-line-hold": "", "fog-air-noise": "pink"}
+    free = Module("c", "clock", "C", {"sync": 1, "period_s": 0.3})
+    assert card_value(patch, Module("f", "filter", "F", bypassed=True)) == "off"
+    assert card_value(patch, Module("u", "unheard-of", "U")) == "unheard-of"
+    assert card_value(patch, free)
+
+
+def test_lanes_fold_and_ask_for_modules(qapp: QApplication, qtbot: QtBot) -> None:
+    canvas = BuildCanvas(demo(), StillTraces(), NOON)
+    qtbot.addWidget(canvas)
+    canvas.resize(940, 578)
+    canvas.show()
+    with qtbot.waitSignal(canvas.fold_asked) as folded:
+        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.head_rect("fog-air").topLeft() + QPoint(10, 14))
+    assert folded.args == ["fog-air"]
+    with qtbot.waitSignal(canvas.selected) as chosen:
+        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.head_rect("fog-air").topLeft() + QPoint(80, 14))
+    assert chosen.args == ["fog-air-output"]
+    with qtbot.waitSignal(canvas.add_asked) as asked:
+        qtbot.mouseClick(canvas.viewport(), LEFT, pos=QPoint(168 + 3 * 128 + 50, 40))
+    assert asked.args[0] == "shared"
+    with qtbot.waitSignal(canvas.add_asked) as asked:
+        qtbot.mouseClick(
+            canvas.viewport(), Qt.MouseButton.RightButton, pos=canvas.head_rect("fog-air").topLeft() + QPoint(450, 30)
+        )
+    assert asked.args[0] == "fog-air"
+    qtbot.keyPress(canvas, Qt.Key.Key_L)
+    assert canvas._all_links
+    qtbot.keyRelease(canvas, Qt.Key.Key_L)
+    assert not canvas._all_links
+    canvas.set_faults(("fog-air-band",))
+    assert canvas.grab().toImage().pixelColor(0, 0) == NOON.colour("ground")

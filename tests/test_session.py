@@ -1,0 +1,163 @@
+"""The session's edits: what users would expect of each, one undo step each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from dunefall.base.errors import ParameterError, PatchError, StorageError
+from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
+from dunefall.engine.host import EngineOptions
+from dunefall.patch.files import load_patch
+from dunefall.patch.library import DEMO, find_patch, starters
+from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
+from dunefall.session import Session, open_patch
+from rig import demo
+
+
+class SilentEngine:
+    """Stands in for the engine's process: notes the patches it was given."""
+
+    def __init__(self, _options: EngineOptions) -> None:
+        self.patches: list[Patch] = []
+
+    def set_patch(self, patch: Patch) -> None:
+        self.patches.append(patch)
+
+    def close(self) -> None:
+        pass
+
+
+@pytest.fixture
+def session(monkeypatch: pytest.MonkeyPatch) -> Iterator[Session]:
+    monkeypatch.setattr("dunefall.session.EngineClient", SilentEngine)
+    made = Session(demo(), None, EngineOptions())
+    yield made
+    made.close()
+
+
+def test_every_edit_sounds(session: Session) -> None:
+    session.set_tempo(120.0)
+    session.document.undo()
+    tempos = [patch.tempo_bpm for patch in session.engine.patches]  # type: ignore[attr-defined]
+    assert tempos == [92.0, 120.0, 92.0]
+
+
+def test_values_are_checked_with_their_place(session: Session) -> None:
+    with pytest.raises(
+        ParameterError, match=r'Cutoff of "Low-pass" in layer "Drip line" must be 10\.0 Hz to 20\.0 kHz'
+    ):
+        session.set_param("drip-line-low-pass", "cutoff_hz", -3.0)
+    with pytest.raises(ParameterError, match="must be sine, triangle"):
+        session.set_param("drip-line-droplet", "shape", 0.5)
+    assert not session.document.modified
+
+
+def test_new_links_have_an_audible_amount(session: Session) -> None:
+    moved = session.add_link(Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
+    assert session.patch.link(moved).amount == 0.3
+    fed = session.add_link(Place("fog-air-noise", "out"), Place("drip-line-echo", "audio"))
+    feed = session.patch.link(fed)
+    assert (feed.amount, feed.offset) == (1.0, 0.0)
+    with pytest.raises(PatchError, match="Tide moves this already"):
+        session.add_link(Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
+
+
+def test_new_modules_get_free_names_and_ids(session: Session) -> None:
+    first, second = session.add_module(SHARED_ID, "lfo"), session.add_module(SHARED_ID, "lfo")
+    assert first != second
+    assert session.patch.module(first).name == "LFO"
+    assert session.patch.module(second).name == "LFO 2"
+
+
+def test_removing_heals_the_sound_s_way_only(session: Session) -> None:
+    session.remove_module("fog-air-band")
+    into = session.patch.links_into("fog-air-swell", "audio")
+    assert [link.source for link in into] == [Place("fog-air-noise", "out")]
+    session.remove_module("drip-line-slew")
+    assert not any(link.source.module == "drip-line-hold" for link in session.patch.links_into("drip-line-droplet"))
+
+
+def test_layers_come_and_go(session: Session) -> None:
+    output = session.add_layer("Buoy bell")
+    layer = session.patch.layer_of(output)
+    assert layer.output_id == output
+    session.rename(output, "  Far buoy  ")
+    assert session.patch.layer(layer.id).name == session.patch.module(output).name == "Far buoy"
+    session.rename(output, "   ")
+    assert session.patch.layer(layer.id).name == "Far buoy"
+    session.remove_layer(layer.id)
+    session.remove_layer(SHARED_ID)
+    assert session.patch == demo()
+
+
+def test_four_pins_at_most(session: Session) -> None:
+    for module in ("gusts-1", "tide-1", "clock-1"):
+        session.toggle_pin(module)
+    assert [pin.module for pin in session.patch.pins] == ["drip-line-droplet", "gusts-1", "tide-1", "clock-1"]
+    session.toggle_pin("tide-1")
+    assert len(session.patch.pins) == 3
+
+
+def test_reroll_gives_four_digits_and_can_be_undone(session: Session) -> None:
+    session.reroll()
+    assert 0 <= session.patch.seed < 10_000
+    session.document.undo()
+    assert session.patch.seed == 417
+
+
+def test_save_and_open(session: Session, tmp_path: Path) -> None:
+    session.set_tempo(100.0)
+    path = tmp_path / "a.dunefall"
+    session.save(path)
+    assert not session.document.modified
+    assert load_patch(path) == session.patch
+    with pytest.raises(StorageError):
+        session.save(tmp_path)
+    session.replace_document(Patch(), None)
+    session.save(tmp_path / "Gull rock.dunefall")
+    assert load_patch(tmp_path / "Gull rock.dunefall").title == session.patch.title == "Gull rock"
+    session.replace_document(demo(), None)
+    assert session.document.undo_label == ""
+    session.set_tempo(50.0)
+    assert session.engine.patches[-1].tempo_bpm == 50.0  # type: ignore[attr-defined]
+
+
+def test_shipped_patches_are_good() -> None:
+    assert find_patch(DEMO)[0] == demo()
+    assert len(starters()) == 3
+    for name in starters():
+        patch, path = open_patch(f"starter:{name}")
+        assert path is None
+        assert len(patch.layers) == 2
+    with pytest.raises(PatchError, match='no starter "fog"; there are drip-line, fog-air, turbine-bed'):
+        open_patch("starter:fog")
+
+
+def test_stories_are_exact() -> None:
+    patch = demo()
+    told = module_story(patch, "drip-line-droplet")
+    assert "Set to pitch D5, shape sine, level 0 %." in told
+    assert "Level: Strike raises it by up to 70 %, slowly at first." in told
+    assert "It reaches Low-pass audio." in told
+    assert "own rate" not in module_story(patch, "drip-line-hold")  # idle while a trigger is linked
+    assert "It is bypassed." in module_story(
+        patch.with_module(Module("gusts-1", "smooth-random", "Gusts", bypassed=True)), "gusts-1"
+    )
+    strange = patch.with_new_module(SHARED_ID, Module("x", "unheard-of", "X"))
+    assert "does not know" in module_story(strange, "x")
+    assert "nothing yet" in layer_story(Patch(), Patch().layers[0])
+    assert "Nothing in it is random." in patch_story(Patch())
+
+
+def test_stories_of_links() -> None:
+    patch = demo()
+    link = Link("x", Place("gusts-1", "out"), Place("fog-air-output", "level_db"), -6.0, 1.5, "smooth", False)
+    expected = "Gusts moves it up to 6.00 dB either way, shifted by +1.50 dB, gently at both ends (off)"
+    assert link_story(patch, link) == expected
+    feed = Link("y", Place("clock-1", "phase"), Place("drip-line-echo", "audio"), 0.5)
+    assert link_story(patch, feed) == "Clock (phase) feeds it at +50 %"
+    lowers = Link("z", Place("drip-line-strike", "out"), Place("fog-air-output", "level_db"), -6.0)
+    assert link_story(patch, lowers) == "Strike lowers it by up to 6.00 dB"
