@@ -201,6 +201,9 @@ def test_lanes_fold_and_ask_for_modules(qapp: QApplication, qtbot: QtBot) -> Non
             canvas.viewport(), Qt.MouseButton.RightButton, pos=canvas.head_rect("fog-air").topLeft() + QPoint(450, 30)
         )
     assert asked.args[0] == "fog-air"
+    canvas.verticalScrollBar().setValue(10_000)
+    with qtbot.waitSignal(canvas.layer_asked):
+        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas._foot_rect().center().toPoint())
     qtbot.keyPress(canvas, Qt.Key.Key_L)
     assert canvas._all_links
     qtbot.keyRelease(canvas, Qt.Key.Key_L)

@@ -50,8 +50,7 @@ class MainWindow(QMainWindow):
     def __init__(self, session: Session, theme: Theme) -> None:
         super().__init__()
         self.session, self._theme = session, theme
-        self._bins_seen = -1
-        self._play_when_ready = True
+        self._bins_seen, self._play_when_ready = -1, True
         self.setWindowTitle("Dunefall")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
@@ -130,6 +129,7 @@ class MainWindow(QMainWindow):
         canvas.selected.connect(self._selected)
         canvas.fold_asked.connect(session.toggle_fold)
         canvas.add_asked.connect(self._ask_module)
+        canvas.layer_asked.connect(self.add_layer)
         inspector.value_moved.connect(self._value_moved)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)

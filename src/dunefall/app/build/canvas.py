@@ -6,8 +6,8 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPoint, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from dunefall.app.build.layout import CARD_H, CARD_W, CARDS_X, FOLDED_H, HEAD_W, PITCH, CardBox, LaneBox, lay_out
@@ -22,6 +22,12 @@ __all__ = ["BuildCanvas", "TraceSource", "card_value"]
 
 CARD_BINS = 400
 MARGIN = 8
+_LEGEND = {
+    "audio": [(3, 0), (17, 0)],
+    "control": [(1, 3), (7, 2), (12, -3), (18, -4)],
+    "gate": [(3, -5), (3, 5), (9, -5), (9, 5), (15, -5), (15, 5)],
+    "pitch": [(1, 4), (7, 4), (7, 0), (13, 0), (13, -4), (19, -4)],
+}
 
 
 class TraceSource(Protocol):
@@ -58,11 +64,14 @@ class BuildCanvas(QAbstractScrollArea):
         Id of the module that was selected, or "" for none.
     fold_asked (str), add_asked (str, QPoint)
         A lane's head was clicked to fold it; a place to add a module to a lane was clicked.
+    layer_asked ()
+        "Add layer" was clicked.
     """
 
     selected = Signal(str)
     fold_asked = Signal(str)
     add_asked = Signal(str, QPoint)
+    layer_asked = Signal()
 
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -184,6 +193,7 @@ class BuildCanvas(QAbstractScrollArea):
                 self._draw_add(painter, lane)
             painter.restore()
         self._draw_headings(painter)
+        self._draw_foot(painter)
         self._draw_links(painter)
 
     def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
@@ -291,8 +301,31 @@ class BuildCanvas(QAbstractScrollArea):
                 draw_text(painter, box, stage.capitalize(), font, colour)
         if len(self._patch.layers) == 1:
             box = QRectF(MARGIN, y + 24, self.viewport().width() - 2 * MARGIN, 60)
-            text = "There is no layer yet. Choose “Add layer” from the patch's menu, top left, or open the demo."
+            text = "There is no layer yet. Click “Add layer” below, or open the demo from the patch's menu, top left."
             draw_text(painter, box, text, sans(13), self._theme.colour("text"), centre=True)
+
+    def _foot_rect(self) -> QRectF:
+        return QRectF(MARGIN, self._layout.height - 32 - self._dy, HEAD_W, 24)
+
+    def _draw_foot(self, painter: QPainter) -> None:
+        """Add layer, the four kinds of signals by shape and colour, and how to see all links."""
+        theme, box = self._theme, self._foot_rect()
+        outline(painter, box, theme.colour("edge"), 1, 6, dashed=True)
+        draw_text(painter, box, "+ Add layer", sans(12, 500), theme.colour("text2"), centre=True)
+        x, y = CARDS_X, box.center().y()
+        for kind in theme.kinds:
+            painter.setPen(QPen(theme.colour(kind), 5 if kind == "audio" else 1.75))
+            shape = _LEGEND[kind]
+            points = [QPointF(x + px, y + py) for px, py in shape]
+            if kind == "gate":
+                painter.drawLines(points)
+            else:
+                painter.drawPolyline(points)
+            draw_text(painter, QRectF(x + 24, y - 9, 60, 18), kind.capitalize(), sans(11), theme.colour("text2"))
+            x += 80
+        text = f"Hold L to see all {len(self._patch.links)} links"
+        right = QRectF(x, y - 9, self.viewport().width() - x - 2 * MARGIN, 18)
+        draw_text(painter, right, text, sans(11), theme.colour("text2"), right=True)
 
     def _draw_links(self, painter: QPainter) -> None:
         if self._all_links:
@@ -352,21 +385,25 @@ class BuildCanvas(QAbstractScrollArea):
         return ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Select a card or a layer, fold a lane, or ask for a new module."""
+        """Select a card or a layer, fold a lane, or ask for a new module or layer."""
         point = event.position().toPoint()
         lane, card = self._lane_at(point), self._card_at(point)
+        right = event.button() == Qt.MouseButton.RightButton
         if lane is not None and point.x() < MARGIN + 24:
             self.fold_asked.emit(lane.layer)
         elif lane is not None and point.x() < MARGIN + HEAD_W:
             layer = self._patch.layer(lane.layer)
             self.select(layer.output_id if any(m.id == layer.output_id for m in layer.modules) else "")
-        elif event.button() == Qt.MouseButton.RightButton and lane is not None and not card:
+        elif lane is not None and not card and (right or self._on_add(lane, point)):
             self.add_asked.emit(lane.layer, self.viewport().mapToGlobal(point))
-        elif lane is not None and lane.layer == SHARED_ID and not card:
-            if self._add_rect(lane).translated(-self._dx, -self._dy).contains(point):
-                self.add_asked.emit(lane.layer, self.viewport().mapToGlobal(point))
+        elif self._foot_rect().contains(QPointF(point)):
+            self.layer_asked.emit()
         else:
             self.select(card)
+
+    def _on_add(self, lane: LaneBox, point: QPoint) -> bool:
+        place = QPointF(point.x() + self._dx, point.y() + self._dy)
+        return lane.layer == SHARED_ID and self._add_rect(lane).contains(place)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """The full name in a tooltip."""

@@ -71,7 +71,7 @@ def lay_out(patch: Patch) -> Layout:
     right = max((card.x + CARD_W for card in cards_by_id.values()), default=0)
     add = max((len(lane.cards) for lane in lanes if lane.layer == SHARED_ID), default=0)
     width = max(CARDS_X + len(STAGES) * PITCH - GUTTER + 8, right + 8, CARDS_X + (add + 1) * PITCH - 4)
-    return Layout(tuple(lanes), headings, width, y + 40, cards_by_id)
+    return Layout(tuple(lanes), headings, width, y + (100 if len(lanes) == 1 else 40), cards_by_id)
 
 
 def is_delayed(patch: Patch, source: str, target: str) -> bool:
