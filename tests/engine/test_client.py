@@ -86,6 +86,20 @@ def test_a_killed_engine_comes_back(engine: EngineClient) -> None:
     assert until(lambda: engine.poll() is not None and engine.status[Status.PEAK_LEFT] > 0.01)
 
 
+def test_an_engine_that_keeps_dying_is_not_started_for_ever() -> None:
+    client = EngineClient(EngineOptions(audio="simulated"))
+    heard: list[object] = []
+    for _ in range(4):
+        os.kill(client.process_id, signal.SIGKILL)
+        client._process.join(5)
+        heard += client.poll()
+    told = [message.text for message in heard if isinstance(message, say.Trouble)]
+    assert len(told) == 4
+    assert "ends again and again" in told[-1]
+    assert client.poll() == []
+    client.close()
+
+
 def test_nothing_is_left_behind() -> None:
     client = EngineClient(EngineOptions(audio="simulated"))
     client.set_patch(demo())

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hashlib
 import importlib.util
 import inspect
+import os
 import sys
 from collections.abc import Callable, Iterable
 from types import ModuleType
@@ -83,7 +84,9 @@ def _load_wrapper(spec: ModuleSpec) -> ModuleType:
     name = f"{spec.id.replace('-', '_')}_{hashlib.blake2b(text.encode(), digest_size=4).hexdigest()}"
     path = folder / f"{name}.py"
     if not path.exists():
-        path.write_text(text)
+        own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file
+        own.write_text(text)
+        os.replace(own, path)
     found = importlib.util.spec_from_file_location(f"dunefall_kernel_{name}", path)
     assert found is not None
     assert found.loader is not None

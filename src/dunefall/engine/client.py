@@ -19,6 +19,10 @@ from dunefall.patch.model import Patch, Place
 
 __all__ = ["EngineClient"]
 
+SHORT_LIFE_S = 3.0
+MOST_DEATHS = 4
+"""An engine that dies this often, each time within ``SHORT_LIFE_S`` of its start, is not started again."""
+
 
 class EngineClient:
     """Talks to the engine's process; never waits for it.
@@ -39,6 +43,7 @@ class EngineClient:
         self._patch: Patch | None = None
         self._playing = False
         self._probes: dict[int, Place | None] = {}
+        self._started, self._deaths = 0.0, 0
         self._process: SpawnProcess | None = None
         self._pipe: Connection | None = None
         self._start_process()
@@ -91,11 +96,8 @@ class EngineClient:
                 received.append(message)
         except (EOFError, OSError):
             pass
-        if not self._process.is_alive():
-            self._restart()
-            received.append(
-                say.Trouble("The sound engine stopped unexpectedly and was started again; nothing is lost.")
-            )
+        if not self._process.is_alive() and self._deaths < MOST_DEATHS:
+            received.append(self._after_death())
         return received
 
     def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
@@ -153,7 +155,16 @@ class EngineClient:
         arguments = (theirs, self._shared.name, self._options)
         self._process = context.Process(target=run_engine, args=arguments, name="dunefall engine", daemon=True)
         self._process.start()
+        self._started = time.monotonic()
         theirs.close()
+
+    def _after_death(self) -> say.Trouble:
+        """Start the process again, unless it keeps dying as soon as it has started."""
+        self._deaths = self._deaths + 1 if time.monotonic() - self._started < SHORT_LIFE_S else 1
+        if self._deaths == MOST_DEATHS:
+            return say.Trouble("The sound engine ends again and again. Save your patch and start Dunefall anew.")
+        self._restart()
+        return say.Trouble("The sound engine stopped unexpectedly and was started again; nothing is lost.")
 
     def _restart(self) -> None:
         assert self._process is not None
