@@ -7,6 +7,13 @@ import sys
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
+
+# Machines are shared and noisy: no deadline per example. On CI the examples are always the same ones.
+_SLOW = [HealthCheck.too_slow, HealthCheck.data_too_large]
+settings.register_profile("here", deadline=None, suppress_health_check=_SLOW)
+settings.register_profile("ci", deadline=None, suppress_health_check=_SLOW, derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
