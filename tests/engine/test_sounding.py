@@ -104,6 +104,19 @@ def test_edits_while_silent_do_not_hold_up_play(sounding: Sounding) -> None:
     assert np.abs(play(sounding, 10)).max() > 0.1
 
 
+def test_rewinding_fades_out_first_and_begins_at_the_beginning(sounding: Sounding) -> None:
+    patch = sine_patch()
+    swap(sounding, patch)
+    sounding.set_playing(True)
+    before = play(sounding, 20)[-1, 0]
+    fresh = compile_patch(patch, rate=48000)
+    sounding.later(lambda: sounding.set_playing(False))
+    sounding.later(lambda: sounding.swap(fresh, no_traces(), None), once_silent=True)
+    tail = play(sounding, 10)[:, 0]
+    assert np.abs(np.diff(tail, prepend=before)).max() <= 0.5 * 2 * np.pi * 220 / 48000 * 1.05
+    assert sounding.shared.status[Status.POSITION] == 0  # type: ignore[attr-defined]
+
+
 def test_values_glide(sounding: Sounding) -> None:
     patch = sine_patch(0.0)
     swap(sounding, patch)

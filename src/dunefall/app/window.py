@@ -26,6 +26,7 @@ from dunefall.app.header import Header, position_text
 from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.menus import show_menu
 from dunefall.app.widgets.renderdialog import RenderDialog
 from dunefall.app.widgets.watch import Watch
 from dunefall.base.errors import DunefallError, ParameterError
@@ -288,7 +289,7 @@ class MainWindow(QMainWindow):
             return
         verb = "moves" if isinstance(found, Param) else "feeds"
         title = f"What {verb} {found.name.lower()} of {module.name}?"
-        dialog = LinkDialog(patch, target, title, self.session.engine, self._theme, self)
+        dialog = LinkDialog(patch, title, self.session.engine, self._theme, self)
         dialog.accepted.connect(lambda: self._link(dialog.chosen, target))
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
@@ -319,8 +320,7 @@ class MainWindow(QMainWindow):
                 for spec in specs:
                     action = part.addAction(spec.name, partial(self._add_module, layer, spec.id))
                     action.setToolTip(spec.sentence)
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(where)
+        show_menu(menu, where)
 
     def _add_module(self, layer: str, type_id: str) -> None:
         self.canvas.select(self.session.add_module(layer, type_id))

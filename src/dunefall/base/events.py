@@ -30,10 +30,6 @@ class Event(Generic[P]):
         """Call ``listener`` at each later ``emit``."""
         self._listeners.append(listener)
 
-    def disconnect(self, listener: Callable[P, object]) -> None:
-        """Stop calling ``listener``; raises ValueError if it was not connected."""
-        self._listeners.remove(listener)
-
     def emit(self, *args: P.args, **kwargs: P.kwargs) -> None:
         """Call all listeners in the order in which they were connected."""
         for listener in tuple(self._listeners):

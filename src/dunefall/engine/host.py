@@ -138,7 +138,7 @@ class _Host:
         takeover = Takeover(program, old) if old is not None else None
         traces = self._make_traces(program, patch)
         self._program, self._traces = program, traces
-        self._sounding.later(lambda: self._sounding.swap(program, traces, takeover))
+        self._sounding.later(lambda: self._sounding.swap(program, traces, takeover), once_silent=afresh)
         self._tell(say.ProgramRuns(dict(self._slots), program.input_at))
 
     def _rewind(self) -> None:

@@ -39,7 +39,7 @@ class Sounding:
         self.rate = rate
         self.player: Player | None = None
         self._shared = shared
-        self._queue: deque[Callable[[], None]] = deque()
+        self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
         self._old: Player | None = None
         self._old_left = 0
@@ -52,9 +52,9 @@ class Sounding:
         shared.status[Status.RATE] = rate
         shared.status[Status.LUFS] = -np.inf
 
-    def later(self, edit: Callable[[], None]) -> None:
-        """Let the audio thread call ``edit`` at the start of its next block."""
-        self._queue.append(edit)
+    def later(self, edit: Callable[[], None], *, once_silent: bool = False) -> None:
+        """Let the audio thread call ``edit`` at the start of a block; in order, after a fade-out if so asked."""
+        self._queue.append((edit, once_silent))
 
     def swap(self, program: Program, traces: Traces, takeover: Takeover | None) -> None:
         """Go on with another program (audio thread): state taken over, 10 ms of cross-fade."""
@@ -87,7 +87,11 @@ class Sounding:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
         begun = time.perf_counter()
         while self._queue and self._old is None:  # edits wait until a cross-fade has ended
-            self._queue.popleft()()
+            edit, once_silent = self._queue[0]
+            if once_silent and not self.silent:
+                break
+            self._queue.popleft()
+            edit()
         if self.player is None or self.silent:
             out[:] = 0.0
             self._old = None  # nobody would hear the cross-fade

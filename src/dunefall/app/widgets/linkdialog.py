@@ -71,11 +71,11 @@ class LinkDialog(QDialog):
     """Choose an output; ``chosen`` holds it after the dialog was accepted."""
 
     def __init__(
-        self, patch: Patch, target: Place, title: str, traces: TraceSource, theme: Theme, parent: QWidget | None = None
+        self, patch: Patch, title: str, traces: TraceSource, theme: Theme, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.chosen: Place | None = None
-        self._patch, self._target = patch, target
+        self._patch = patch
         self.setWindowTitle(title)
         self.resize(460, 480)
         column = QVBoxLayout(self)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
 
 from dunefall.app.painting import TraceImage, draw_text, outline
 from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.widgets.menus import show_menu
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_amount
 from dunefall.patch.model import CURVES, Link
@@ -189,9 +190,7 @@ class LinkRow(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Open the menu."""
-        menu = self.menu()
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(event.globalPos())
+        show_menu(self.menu(), event.globalPos())
 
     def menu(self) -> QMenu:
         """Amount, offset, curve, switch, removal."""

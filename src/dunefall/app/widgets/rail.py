@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.painting import draw_text, outline
 from dunefall.app.theme import Theme, mono, numerals, sans
+from dunefall.app.widgets.menus import show_menu
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_value
 from dunefall.catalogue.declare import Param
@@ -295,9 +296,7 @@ class Rail(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Open the menu."""
-        menu = self.menu()
-        menu.aboutToHide.connect(menu.deleteLater)
-        menu.popup(event.globalPos())
+        show_menu(self.menu(), event.globalPos())
 
     def menu(self) -> QMenu:
         """Everything that can be done with the value."""

@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -54,8 +54,6 @@ def triggered(samples: NDArray[np.float32], length: int) -> NDArray[np.float32]:
 
 class Scope(QWidget):
     """One pinned signal."""
-
-    unpinned = Signal()
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__()
