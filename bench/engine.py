@@ -35,7 +35,7 @@ def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, float]:
     costs = {}
     for spec in catalogue().values():
         modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
-        program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000)
+        program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[m.id for m in modules])
         out = np.zeros((quantums * 64, 2))
         run(program.plan, program.memory, no_traces(), out)
         times = []
@@ -55,6 +55,6 @@ def compile_ms(count: int) -> float:
     times = []
     for _ in range(5):
         begun = time.perf_counter()
-        compile_patch(patch, rate=48000)
+        compile_patch(patch, rate=48000, probed=[m.id for m in modules])
         times.append(time.perf_counter() - begun)
     return min(times) * 1000

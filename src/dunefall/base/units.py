@@ -62,6 +62,7 @@ UNITS: dict[str, Unit] = {
     "cents": Unit("ct", {"ct": 1, "cents": 1, "c": 1, "st": 100}, "ct"),
     "db": Unit("dB", {"db": 1}, "dB"),
     "ratio": Unit("%", {"%": 0.01}, "%"),
+    "factor": Unit("×", {"x": 1, "×": 1}, "×"),
     "pan": Unit("", {}, "%"),
     "choice": Unit("", {}, ""),
     "none": Unit("", {}, ""),

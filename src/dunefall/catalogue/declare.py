@@ -38,6 +38,8 @@ class Output:
     ----------
     low, high : float
         The span that a control output keeps within: -1..1 or 0..1; others draw and tell by role.
+    per_voice : bool
+        Has a row for each of the layer's voices; the kernel gets them one after the other.
     """
 
     id: str
@@ -45,6 +47,7 @@ class Output:
     role: Role
     low: float = -1.0
     high: float = 1.0
+    per_voice: bool = False
 
 
 @dataclass(frozen=True)
@@ -143,9 +146,15 @@ class ModuleSpec:
     kernel : function
         Called with arrays of n samples for every input, parameter and output by id, ``state`` (float64, ``state``
         numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64, ``memory_s`` seconds),
-        ``rate`` (Hz), ``key`` (uint64 of the module's random numbers) and ``linked`` (bit k set: input k has a
-        link). It runs any n from 1 up, allocates nothing, and keeps everything it must remember in ``state`` and
-        ``memory``.
+        ``rate`` (Hz), ``key`` (uint64 of the module's random numbers), ``linked`` (bit k set: target k has a link),
+        ``moving`` (bit k set: target k may differ from sample to sample; what does not move is the same in all n),
+        ``scratch`` (512 numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was)
+        and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
+        everything it must remember in ``state`` and ``memory``.
+    cached : tuple of int
+        Places of the state that depend on the sample rate and are worked out anew from 0.
+    rests : int
+        Place of the state that is 0 when the module has come to rest; -1: it never rests.
     face : str
         The parameter whose value stands on the card.
     passes : str
@@ -171,6 +180,8 @@ class ModuleSpec:
     words: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     lane_end: bool = False
+    cached: tuple[int, ...] = ()
+    rests: int = -1
 
     def __post_init__(self) -> None:
         if self.stage not in STAGES:

@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
-import hashlib
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import numpy as np
 
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, ModuleSpec, Param
+from dunefall.catalogue.declare import Input, Param
+from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order
-from dunefall.compiler.kernels import kernel_address
-from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, QUANTUM, Memory, Plan, Program
-from dunefall.patch.model import CURVES, Link, Module, Patch
+from dunefall.compiler.kernels import SCRATCH, kernel_address
+from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, QUANTUM, VOICE, Memory, Plan, Program
+from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
+from dunefall.patch.model import CURVES, Module, Patch
 
-__all__ = ["base_value", "compile_patch", "module_key", "same_structure", "value_changes"]
+__all__ = ["base_value", "compile_patch", "same_structure", "value_changes"]
 
-
-def module_key(seed: int, module_id: str) -> int:
-    """Key of a module's random numbers: it depends on the patch's seed and the module's id and on nothing else."""
-    digest = hashlib.blake2b(f"{seed}/{module_id}".encode(), digest_size=8).digest()
-    return int.from_bytes(digest, "little")
+FUSED_MOST = 24
+"""A feedback loop of more modules runs module by module: its code would take too long to make."""
 
 
 def base_value(patch: Patch, module: Module, param: Param) -> float:
@@ -35,9 +33,10 @@ def same_structure(a: Patch, b: Patch) -> bool:
     """Whether two patches differ in values only, so that a running program can glide from one to the other."""
 
     def shape(patch: Patch) -> object:
+        layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
         modules = tuple((layer.id, m.id, m.type, m.bypassed) for layer in patch.layers for m in layer.modules)
         links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
-        return patch.seed, modules, links
+        return patch.seed, layers, modules, links
 
     return shape(a) == shape(b)
 
@@ -45,131 +44,232 @@ def same_structure(a: Patch, b: Patch) -> bool:
 class _Builder:
     """Collects the numbers of one program."""
 
-    def __init__(self, patch: Patch, rate: float) -> None:
+    def __init__(self, patch: Patch, rate: float, probed: Collection[str]) -> None:
         self.patch, self.rate = patch, rate
-        pairs = [(module, spec_of(module.type)) for module in patch.modules()]
-        self.modules: list[tuple[Module, ModuleSpec]] = [(module, spec) for module, spec in pairs if spec]
-        number = {module.id: k for k, (module, _) in enumerate(self.modules)}
-        self.links = [x for x in patch.links if x.on and x.source.module in number and x.target.module in number]
-        edges = [(number[x.source.module], number[x.target.module]) for x in self.links]
-        groups = execution_order(len(self.modules), edges)
+        instances, wires = expand(patch)
+        self.sounding = _leading_to({x.id for x in instances if x.spec.lane_end}, wires)
+        alive = self.sounding | _leading_to({x.id for x in instances if x.module.id in probed}, wires)
+        self.instances = [x for x in instances if x.id in alive]
+        self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
+        self.wires = [wire for wire in wires if wire.target in alive]
+        number = {instance.id: k for k, instance in enumerate(self.instances)}
+        edges = [(number[wire.source], number[wire.target]) for wire in self.wires]
+        groups = execution_order(len(self.instances), edges)
         self_fed = {a for a, b in edges if a == b}
         self.parts = _parts(groups, self_fed)
-        self.order = [node for group in groups for node in group]
-        self.place = {self.modules[node][0].id: k for k, node in enumerate(self.order)}
-        self.into: dict[tuple[str, str], list[Link]] = {}
-        for link in self.links:
-            self.into.setdefault((link.target.module, link.target.port), []).append(link)
+        self.order = [self.instances[node] for group in groups for node in group]
+        self.place = {instance.id: k for k, instance in enumerate(self.order)}
+        self.into: dict[tuple[str, str], list[Wire]] = {}
+        for wire in self.wires:
+            self.into.setdefault((wire.target, wire.link.target.port), []).append(wire)
         self.row_at: dict[tuple[str, str], int] = {}
         self.input_at: dict[tuple[str, str], int] = {}
+        self.spread: dict[tuple[str, str], float] = {}
         self.ports: list[int] = []
         self.outs: list[list[int]] = []
         self.module_records: list[tuple[int, ...]] = []
         self.input_records: list[tuple[int, int, int, int, float, float]] = []
         self.link_records: list[tuple[int, int, int, int]] = []
-        self.ordered_links: list[Link] = []
+        self.ordered_wires: list[Wire] = []
         self.bases: list[float] = []
         self.rows = self.state_size = self.memory_size = 0
+        self.level_first: dict[str, int] = {}
+        levels = 0
+        for layer in patch.layers:
+            self.level_first[layer.id] = levels
+            levels += layer.voices
+        self.levels = levels
 
-    def _row(self) -> int:
-        self.rows += QUANTUM
-        return self.rows - QUANTUM
+    def _row(self, count: int = 1) -> int:
+        self.rows += QUANTUM * count
+        return self.rows - QUANTUM * count
 
     def build(self) -> Program:
-        order = [self.modules[node] for node in self.order]
-        for module, spec in order:
-            for output in spec.outputs:
-                self.row_at[(module.id, output.id)] = self._row()
-        for module, spec in order:
-            self._add_module(module, spec)
+        for instance in self.order:
+            for output in instance.spec.outputs:
+                count = instance.layer.voices if output.per_voice else 1
+                self.row_at[(instance.id, output.id)] = self._row(count)
+        for instance in self.order:
+            self._add_module(instance)
+        voices, rests, meets = self._voices()
         plan = Plan(
-            parts=np.array(self.parts, np.int64).reshape(-1, 3),
+            parts=np.array(self.parts, np.int64).reshape(-1, 4),
             modules=np.array(self.module_records, MODULE),
             ports=np.array(self.ports, np.int64),
             inputs=np.array(self.input_records, INPUT),
             links=np.array(self.link_records, LINK),
             outs=np.array(self.outs, np.int64).reshape(-1, 2),
+            voices=np.array(voices, VOICE),
+            rests=np.array(rests, np.int64),
+            meets=np.array(meets, np.int64),
+            scratch=np.zeros(SCRATCH),
             rate=np.array([self.rate]),
         )
+        amounts = [(x.link.amount, x.link.amount, x.link.offset, x.link.offset, 0) for x in self.ordered_wires]
         memory = Memory(
             rows=np.zeros(self.rows),
             states=np.zeros(self.state_size),
             memories=np.zeros(self.memory_size),
             bases=np.array([(base, base, 0, 1) for base in self.bases], BASE),
-            amounts=np.array([(x.amount, x.amount, x.offset, x.offset, 0) for x in self.ordered_links], AMOUNT),
-            faults=np.zeros(len(order), np.int64),
+            amounts=np.array(amounts, AMOUNT),
+            faults=np.zeros(len(self.order), np.int64),
+            levels=np.zeros(self.levels),
+            resting=np.zeros(self.levels, np.int64),
             position=np.zeros(1, np.int64),
         )
-        link_at = {link.id: k for k, link in enumerate(self.ordered_links)}
-        return Program(self.patch, self.rate, plan, memory, dict(self.place), self.input_at, link_at, self.row_at)
+        copies: dict[str, list[str]] = {}
+        for instance in self.order:
+            copies.setdefault(instance.module.id, []).append(instance.id)
+        link_at: dict[str, list[int]] = {}
+        for k, wire in enumerate(self.ordered_wires):
+            link_at.setdefault(wire.link.id, []).append(k)
+        return Program(
+            patch=self.patch, rate=self.rate, plan=plan, memory=memory, module_at=dict(self.place),
+            input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
+            row_at=self.row_at, copies=copies, spread=self.spread, sounding=frozenset(self.sounding),
+            asleep=self.asleep, loops=self._loops(),
+        )  # fmt: skip
 
-    def _add_module(self, module: Module, spec: ModuleSpec) -> None:
+    def _add_module(self, instance: Instance) -> None:
+        module, spec = instance.module, instance.spec
         port_first, input_first, linked = len(self.ports), len(self.input_records), 0
         for k, port in enumerate(spec.targets):
-            links = self.into.get((module.id, port.id), [])
-            linked |= (1 << k) if links else 0
-            self._add_input(module, port, links)
+            wires = self.into.get((instance.id, port.id), [])
+            linked |= (1 << k) if wires else 0
+            self._add_input(instance, port, wires)
         output_first = len(self.ports)
-        self.ports += [self.row_at[(module.id, output.id)] for output in spec.outputs]
-        passes = self.input_records[self.input_at[(module.id, spec.passes)]][0] if spec.passes else -1
+        self.ports += [self.row_at[(instance.id, output.id)] for output in spec.outputs]
+        passes = self.input_records[self.input_at[(instance.id, spec.passes)]][0] if spec.passes else -1
         memory = math.ceil(spec.memory_s * self.rate)
+        levels = self.level_first[instance.layer.id]
         self.module_records.append((
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
-            module_key(self.patch.seed, module.id),
+            levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
+            module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
         self.state_size += spec.state
         self.memory_size += memory
         if spec.lane_end:
-            self.outs.append([self.row_at[(module.id, output.id)] for output in spec.outputs])
+            self.outs.append([self.row_at[(instance.id, output.id)] for output in spec.outputs])
 
-    def _add_input(self, module: Module, port: Input | Param, links: list[Link]) -> None:
+    def _add_input(self, instance: Instance, port: Input | Param, wires: list[Wire]) -> None:
         row = self._row()
         self.ports.append(row)
-        self.input_at[(module.id, port.id)] = len(self.input_records)
+        self.input_at[(instance.id, port.id)] = len(self.input_records)
         if isinstance(port, Param):
-            self.bases.append(port.to_domain(base_value(self.patch, module, port)))
+            away = voice_spread(instance, port)
+            if away:
+                self.spread[(instance.id, port.id)] = away
+            self.bases.append(port.to_domain(base_value(self.patch, instance.module, port)) + away)
             low, high, octaves = port.to_domain(port.low), port.to_domain(port.high), port.octaves
         else:
             self.bases.append(0.0)
             low, high, octaves = -math.inf, math.inf, False
         first = len(self.link_records)
-        for link in links:
-            self._add_link(link)
+        for wire in wires:
+            self._add_wire(wire)
         self.input_records.append((row, first, len(self.link_records), int(octaves), low, high))
 
-    def _add_link(self, link: Link) -> None:
-        spec = spec_of(self.patch.module(link.source.module).type)
-        output = spec.output(link.source.port) if spec else None
-        self.ordered_links.append(link)
+    def _add_wire(self, wire: Wire) -> None:
+        self.ordered_wires.append(wire)
         self.link_records.append((
-            self.row_at[(link.source.module, link.source.port)],
-            int(self.place[link.source.module] >= self.place[link.target.module]),
-            int(output is not None and output.role == "audio"),
-            CURVES.index(link.curve),
+            self.row_at[(wire.source, wire.link.source.port)] + QUANTUM * wire.row,
+            int(self.place[wire.source] >= self.place[wire.target]),
+            int(_is_audio(self.order[self.place[wire.source]], wire)),
+            CURVES.index(wire.link.curve),
         ))  # fmt: skip
 
+    def _voices(self) -> tuple[list[tuple[int, ...]], list[int], list[int]]:
+        """Records of all voices, with the states and rows that they name."""
+        rests: list[list[int]] = [[] for _ in range(self.levels)]
+        meets: list[list[int]] = [[] for _ in range(self.levels)]
+        gates = [-1] * self.levels
+        for k, instance in enumerate(self.order):
+            record = self.module_records[k]
+            voice, state_at, first = record[12], record[6], record[13]
+            if voice >= 0 and instance.spec.rests >= 0:
+                rests[voice].append(state_at + instance.spec.rests)
+            for output in instance.spec.outputs:
+                if output.per_voice and output.role == "gate":
+                    row = self.row_at[(instance.id, output.id)]
+                    gates[first : first + record[14]] = [row + QUANTUM * v for v in range(record[14])]
+        for wire in self.wires:
+            source = self.module_records[self.place[wire.source]][12]
+            if source >= 0 and self.module_records[self.place[wire.target]][12] < 0:
+                meets[source].append(self.row_at[(wire.source, wire.link.source.port)])
+        records, all_rests, all_meets = [], [], []
+        for gate, rest, meet in zip(gates, rests, meets, strict=True):
+            begin = (len(all_rests), len(all_meets))
+            all_rests += rest
+            all_meets += dict.fromkeys(meet)
+            records.append((gate if rest else -1, begin[0], len(all_rests), begin[1], len(all_meets)))
+        return records, all_rests, all_meets
 
-def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int]]:
-    """Runs of modules (first, last, loop): neighbours outside of loops go together, each loop stands alone."""
-    parts: list[tuple[int, int, int]] = []
+    def _loops(self) -> dict[int, tuple[LoopModule, ...]]:
+        """What code could be made for, by the loop's place in ``parts``."""
+        found = {}
+        for s, (first, last, loop, _) in enumerate(self.parts):
+            inside = self.order[first:last]
+            shared = any(output.per_voice for x in inside for output in x.spec.outputs)
+            if loop and len(inside) <= FUSED_MOST and not shared:
+                found[s] = tuple(self._loop_module(x, first, last) for x in inside)
+        return found
+
+    def _loop_module(self, instance: Instance, first: int, last: int) -> LoopModule:
+        def link_of(wire: Wire) -> LoopLink:
+            place = self.place[wire.source]
+            source = self.order[place]
+            outputs = [output.id for output in source.spec.outputs]
+            inside = (place - first, outputs.index(wire.link.source.port)) if first <= place < last else None
+            return LoopLink(inside, _is_audio(source, wire), CURVES.index(wire.link.curve))
+
+        ports = [self.into.get((instance.id, port.id), []) for port in instance.spec.targets]
+        links = tuple(tuple(link_of(wire) for wire in wires) for wires in ports)
+        return LoopModule(instance.spec, links, instance.module.bypassed)
+
+
+def _is_audio(source: Instance, wire: Wire) -> bool:
+    output = source.spec.output(wire.link.source.port)
+    return output is not None and output.role == "audio"
+
+
+def _leading_to(ends: set[str], wires: list[Wire]) -> set[str]:
+    """Instances from which a wire leads to one of the ends, in any number of steps; the ends with them."""
+    before: dict[str, list[str]] = {}
+    for wire in wires:
+        before.setdefault(wire.target, []).append(wire.source)
+    found, todo = set(ends), list(ends)
+    while todo:
+        for source in before.get(todo.pop(), ()):
+            if source not in found:
+                found.add(source)
+                todo.append(source)
+    return found
+
+
+def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:
+    """Runs of modules (first, last, loop, no code yet): neighbours outside of loops go together, loops stand alone."""
+    parts: list[tuple[int, int, int, int]] = []
     at = 0
     for group in groups:
         loop = int(len(group) > 1 or group[0] in self_fed)
         if parts and not loop and not parts[-1][2]:
-            parts[-1] = (parts[-1][0], at + 1, 0)
+            parts[-1] = (parts[-1][0], at + 1, 0, 0)
         else:
-            parts.append((at, at + len(group), loop))
+            parts.append((at, at + len(group), loop, 0))
         at += len(group)
     return parts
 
 
-def compile_patch(patch: Patch, *, rate: float) -> Program:
+def compile_patch(patch: Patch, *, rate: float, probed: Collection[str] = ()) -> Program:
     """Compile a patch for a sample rate in Hz (8000 to 192000). Modules of unknown type are silent.
 
-    The patch must have passed ``catalogue.validate.check_patch``: ports are trusted here.
+    Modules from which no way leads to a layer's output are left out, unless somebody watches them: the modules named
+    in ``probed`` and what leads to them. The patch must have passed ``catalogue.validate.check_patch``: ports are
+    trusted here.
     """
-    return _Builder(patch, float(rate)).build()
+    return _Builder(patch, float(rate), probed).build()
 
 
 def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float]:

@@ -13,6 +13,7 @@ import inspect
 import os
 import sys
 from collections.abc import Callable, Iterable
+from pathlib import Path
 from types import ModuleType
 from typing import Any
 
@@ -22,84 +23,148 @@ from numba.extending import intrinsic
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
+from dunefall.compiler.program import QUANTUM
 from dunefall.dsp.cache import use_cache_folder
 
-__all__ = ["FAST", "borrow", "call_kernel", "compiled", "kernel_address", "prepare"]
+__all__ = [
+    "FLOATS",
+    "INTS",
+    "OWN",
+    "SCRATCH",
+    "SIGNATURE",
+    "borrow",
+    "call_kernel",
+    "compiled",
+    "compiled_before",
+    "generated_path",
+    "kernel_address",
+    "kernel_arguments",
+    "load_compiled",
+    "load_generated",
+    "prepare",
+]
 
+FLOATS = types.CPointer(types.float64)  # type: ignore[no-untyped-call]
+INTS = types.CPointer(types.int64)  # type: ignore[no-untyped-call]
 SIGNATURE = types.void(
     types.int64,  # number of samples
     types.int64,  # first sample within the quantum
-    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all rows
-    types.CPointer(types.int64),  # type: ignore[no-untyped-call]  # where this module's rows start
-    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all states
+    FLOATS,  # all rows
+    INTS,  # where this module's rows start
+    FLOATS,  # all states
     types.int64,  # where this module's state starts
-    types.CPointer(types.float64),  # type: ignore[no-untyped-call]  # all memories
+    FLOATS,  # all memories
     types.int64,  # where this module's memory starts
     types.int64,  # samples of memory
     types.uint64,  # key of the random numbers
-    types.int64,  # which inputs are linked
+    types.int64,  # which inputs and parameters are linked
+    types.int64,  # which of them move within these samples
+    FLOATS,  # scratch, SCRATCH numbers
+    FLOATS,  # levels of the layer's voices
+    types.int64,  # number of voices
     types.float64,  # sample rate in Hz
 )
-FAST = {"contract", "nsz", "arcp"}
+SCRATCH = 8 * QUANTUM
+OWN = ("state", "memory", "rate", "key", "linked", "moving", "scratch", "levels", "voices", "start")
+"""What a kernel may ask for by name beside its ports."""
 
 _TEMPLATE = '''\
 """Made from the declaration of "{id}": the kernel behind the common signature."""
 from numba import carray, cfunc, njit
 from {module} import kernel as plain
-from dunefall.compiler.kernels import FAST, SIGNATURE
+from dunefall.compiler.kernels import SCRATCH, SIGNATURE
 
-kernel = njit(nogil=True, error_model="numpy", fastmath=FAST, forceinline=True)(plain)
+kernel = njit(nogil=True, error_model="numpy", forceinline=True)(plain)
 
 
-@cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy", fastmath=FAST)
-def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, memory_size, key, linked, rate):
+@cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy")
+def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, memory_size, key, linked, moving,
+          scratch_p, levels_p, voices, rate):
     rows = carray(rows_p, (1 << 40,))
     at = carray(at_p, ({ports},))
     state = carray(states_p, (1 << 40,))[state_at : state_at + {state}]
     memory = carray(memories_p, (1 << 40,))[memory_at : memory_at + memory_size]
+    scratch = carray(scratch_p, (SCRATCH,))
+    levels = carray(levels_p, (1 << 40,))[:voices]
     kernel({arguments})
 '''
 
 _loaded: dict[str, Any] = {}
 
 
-def _wrapper_text(spec: ModuleSpec) -> str:
-    ports = [port.id for port in spec.targets] + [output.id for output in spec.outputs]
-    row = {name: f"rows[at[{k}] + start : at[{k}] + start + n]" for k, name in enumerate(ports)}
-    names = inspect.signature(spec.kernel).parameters
-    own = {"state", "memory", "rate", "key", "linked"}
-    unknown = [name for name in names if name not in row and name not in own]
+def kernel_arguments(spec: ModuleSpec) -> list[str]:
+    """Names that the kernel asks for, in its order: ports of the declaration and some of ``OWN``.
+
+    Raises
+    ------
+    ValueError
+        If it asks for something else.
+    """
+    ports = {port.id for port in (*spec.targets, *spec.outputs)}
+    names = list(inspect.signature(spec.kernel).parameters)
+    unknown = [name for name in names if name not in ports and name not in OWN]
     if unknown:
         raise ValueError(f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have')
-    arguments = ", ".join(row.get(name, name) for name in names)
+    return names
+
+
+def _wrapper_text(spec: ModuleSpec) -> str:
+    ports = (*spec.targets, *spec.outputs)
+    row = {port.id: f"rows[at[{k}] + start : at[{k}] + start + n]" for k, port in enumerate(ports)}
+    each = {output.id for output in spec.outputs if output.per_voice}
+    row |= {port.id: f"rows[at[{k}] : at[{k}] + {QUANTUM} * voices]" for k, port in enumerate(ports) if port.id in each}
+    arguments = ", ".join(row.get(name, name) for name in kernel_arguments(spec))
     return _TEMPLATE.format(
         id=spec.id, module=spec.kernel.__module__, ports=len(ports), state=spec.state, arguments=arguments
     )
 
 
-def _load_wrapper(spec: ModuleSpec) -> ModuleType:
+def load_compiled(stem: str, text: str) -> ModuleType:
+    """Import a file of generated code from the cache folder, written there if it is new.
+
+    Parameters
+    ----------
+    stem : str
+        Start of the file's name; a digest of the text follows.
+    """
+    return load_generated(generated_path(stem, text))
+
+
+def load_generated(path: Path) -> ModuleType:
+    """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk."""
+    name = f"dunefall_{path.stem}"
+    found = importlib.util.spec_from_file_location(name, path)
+    assert found is not None
+    assert found.loader is not None
+    module = importlib.util.module_from_spec(found)
+    sys.modules[name] = module
+    found.loader.exec_module(module)
+    return module
+
+
+def compiled_before(path: str) -> bool:
+    """Whether generated code lies compiled on disk (Numba keeps an index file for it)."""
+    file = Path(path)
+    return any(file.parent.parent.rglob(f"{file.stem}.*.nbi"))
+
+
+def generated_path(stem: str, text: str) -> Path:
+    """The file of generated code, written if it is new."""
     folder = use_cache_folder() / "kernels"
     folder.mkdir(exist_ok=True)
-    text = _wrapper_text(spec)
-    name = f"{spec.id.replace('-', '_')}_{hashlib.blake2b(text.encode(), digest_size=4).hexdigest()}"
-    path = folder / f"{name}.py"
+    digest = hashlib.blake2b(text.encode(), digest_size=8).hexdigest()
+    path = folder / f"{stem.replace('-', '_')}_{digest}.py"
     if not path.exists():
         own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file
         own.write_text(text)
         os.replace(own, path)
-    found = importlib.util.spec_from_file_location(f"dunefall_kernel_{name}", path)
-    assert found is not None
-    assert found.loader is not None
-    module = importlib.util.module_from_spec(found)
-    sys.modules[found.name] = module
-    found.loader.exec_module(module)
-    return module
+    return path
 
 
 def kernel_address(spec: ModuleSpec) -> int:
     """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
     if spec.id not in _loaded:
-        _loaded[spec.id] = _load_wrapper(spec).entry
+        _loaded[spec.id] = load_compiled(spec.id, _wrapper_text(spec)).entry
     return int(_loaded[spec.id].address)
 
 

@@ -13,21 +13,30 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from dunefall.compiler.kernels import FAST, call_kernel
+from dunefall.compiler.kernels import call_kernel
 from dunefall.compiler.kernels import borrow as _borrow
-from dunefall.compiler.program import QUANTUM, RAMP_S, Memory, Plan
+from dunefall.compiler.fuse import call_fused
+from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
-from dunefall.dsp.maths import exp2, saturate
+from dunefall.dsp.maths import exp2, fma, saturate
 
-__all__ = ["PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "no_traces", "run", "warm_up"]
+__all__ = [
+    "FAULT_SIZE", "LOOP_KNEE", "PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "no_traces", "run",
+    "shaped", "warm_up",
+]  # fmt: skip
 
+MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 TRACE_BINS = 1024
 TRACE_QUANTUMS = 8
 PROBES = 4
 PROBE_SAMPLES = 1 << 19
 LOOP_KNEE = 2.0
 """Audio that goes round a loop is bent above this level and never passes twice of it."""
-FAULT_SIZE = 1e12
+FAULT_SIZE = 1e6
+"""Nothing that is right gets near this: +120 dBFS, a million semitones."""
+REST_LEVEL = 1e-6
+REST_STATE = 1e-5
+"""Below these, -120 and -100 dB, a voice has ended."""
 
 
 borrow: Any = _borrow
@@ -59,7 +68,8 @@ def no_traces() -> Traces:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _curve(x, curve):  # type: ignore[no-untyped-def]
+def shaped(x, curve):  # type: ignore[no-untyped-def]
+    """A link's response curve (its place in ``patch.model.CURVES``, not 0)."""
     if curve == 1:
         return x * abs(x)
     if curve == 2:
@@ -74,7 +84,7 @@ def _place(left, ramp):  # type: ignore[no-untyped-def]
     return u * u * (3.0 - 2.0 * u)
 
 
-@njit(nogil=True, error_model="numpy", fastmath=FAST, forceinline=True)
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _link_value(rows, link, amounts, i, ramp):  # type: ignore[no-untyped-def]
     """What a link adds at sample i of the quantum; its glide moves on by one sample."""
     if link.delayed != 0:
@@ -84,16 +94,16 @@ def _link_value(rows, link, amounts, i, ramp):  # type: ignore[no-untyped-def]
     else:
         value = rows[link.row + i]
     if link.curve != 0:
-        value = _curve(value, link.curve)
+        value = shaped(value, link.curve)
     if amounts.left == 0:
-        return value * amounts.amount_goal + amounts.offset_goal
+        return fma(value, amounts.amount_goal, amounts.offset_goal)
     amounts.left -= 1
     place = _place(amounts.left, ramp)
     amount = amounts.amount_start + (amounts.amount_goal - amounts.amount_start) * place
-    return value * amount + amounts.offset_start + (amounts.offset_goal - amounts.offset_start) * place
+    return fma(value, amount, amounts.offset_start) + (amounts.offset_goal - amounts.offset_start) * place
 
 
-@njit(nogil=True, error_model="numpy", fastmath=FAST)
+@njit(nogil=True, error_model="numpy")
 def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
     """Fill the whole row of an input that nothing moves."""
     value = min(max(base.goal, entry.low), entry.high)
@@ -103,7 +113,7 @@ def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
     base.stale = 0
 
 
-@njit(nogil=True, error_model="numpy", fastmath=FAST, forceinline=True)
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-untyped-def]
     """Sample i of an input's row from its base value and its links."""
     value = base.goal
@@ -117,69 +127,73 @@ def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-
     rows[entry.row + i] = exp2(value) if entry.octaves != 0 else value
 
 
-@njit(nogil=True, error_model="numpy", fastmath=FAST, forceinline=True)
-def _gather(rows, entry, base, links, amounts, ramp):  # type: ignore[no-untyped-def]
-    """A whole quantum of an input's row; plain loops over views, which vectorise."""
-    row = rows[entry.row : entry.row + QUANTUM]
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[no-untyped-def]
+    """Samples start..start+n of an input's row; plain loops over views, which vectorise."""
+    row = rows[entry.row + start : entry.row + start + n]
     left, goal = base.left, base.goal
     if left > 0:
         begin = base.start
-        for i in range(QUANTUM):
+        for i in range(n):
             left = max(left - 1, 0)
             row[i] = begin + (goal - begin) * _place(left, ramp)
         base.left = left
         base.stale = 1
     else:
-        for i in range(QUANTUM):
+        for i in range(n):
             row[i] = goal
     for k in range(entry.link_first, entry.link_last):
         link, moving = links[k], amounts[k]
         if moving.left == 0 and link.delayed == 0 and link.curve == 0:
-            source = rows[link.row : link.row + QUANTUM]
+            source = rows[link.row + start : link.row + start + n]
             amount, offset = moving.amount_goal, moving.offset_goal
-            for i in range(QUANTUM):
-                row[i] += source[i] * amount + offset
+            for i in range(n):
+                row[i] += fma(source[i], amount, offset)
         else:
-            for i in range(QUANTUM):
-                row[i] += _link_value(rows, link, moving, i, ramp)
+            for i in range(n):
+                row[i] += _link_value(rows, link, moving, start + i, ramp)
     low, high = entry.low, entry.high
     if entry.octaves != 0:
-        for i in range(QUANTUM):
+        for i in range(n):
             row[i] = exp2(min(max(row[i], low), high))
     elif low > -math.inf:
-        for i in range(QUANTUM):
+        for i in range(n):
             row[i] = min(max(row[i], low), high)
 
 
-@njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
-    size = 0.0
+    good = 0
     for i in range(row.size):
-        size += abs(row[i])
-    return size < FAULT_SIZE
+        good += 1 if abs(row[i]) < FAULT_SIZE else 0
+    return good == row.size
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather_all(plan, memory, module, start, n, ramp):  # type: ignore[no-untyped-def]
+    """Prepare all inputs of a module; returns which of them move."""
+    moving = module.linked
     for i in range(module.input_first, module.input_last):
         entry, base = plan.inputs[i], memory.bases[i]
         if entry.link_first != entry.link_last or base.left != 0:
+            moving |= 1 << (i - module.input_first)
             if n == 1:
                 _gather_one(memory.rows, entry, base, plan.links, memory.amounts, start, ramp)
             else:
-                _gather(memory.rows, entry, base, plan.links, memory.amounts, ramp)
+                _gather(memory.rows, entry, base, plan.links, memory.amounts, start, n, ramp)
         elif base.stale != 0:
             _fill(memory.rows, entry, base)
+    return moving
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _run_module(plan, memory, places, m, start, n, ramp):  # type: ignore[no-untyped-def]
-    """Run one module for a whole quantum, or for the one sample ``start`` of it."""
-    if memory.faults[m] != 0:
-        return
+    """Run one module for n samples of the present quantum."""
     module, rows = plan.modules[m], memory.rows
-    _gather_all(plan, memory, module, start, n, ramp)
+    if memory.faults[m] != 0 or (module.voice >= 0 and _still_resting(plan, memory, module.voice, start, n)):
+        return
+    moving = _gather_all(plan, memory, module, start, n, ramp)
     if module.address == 0:
         _pass_on(rows, plan.ports, module, start, n)
         return
@@ -187,14 +201,100 @@ def _run_module(plan, memory, places, m, start, n, ramp):  # type: ignore[no-unt
         module.address,
         (
             n, start, places[0], places[1] + 8 * module.port_first, places[2], module.state_at, places[3],
-            module.memory_at, module.memory_size, module.key, module.linked, plan.rate[0],
+            module.memory_at, module.memory_size, module.key, module.linked, moving, places[4],
+            places[5] + 8 * module.level_first, module.level_count, plan.rate[0],
         ),
     )  # fmt: skip
     for p in range(module.output_first, module.port_last):
         row = plan.ports[p]
-        if not (abs(rows[row + start]) < FAULT_SIZE if n == 1 else _sound(rows[row : row + QUANTUM])):
+        if not (abs(rows[row + start]) < FAULT_SIZE if n == 1 else _sound(rows[row + start : row + start + n])):
             _silence(plan, memory, m)
             return
+
+
+@njit(nogil=True, error_model="numpy")
+def _still_resting(plan, memory, voice, start, n):  # type: ignore[no-untyped-def]
+    """Whether a voice goes on resting; a gate wakes it."""
+    if memory.resting[voice] == 0:
+        return False
+    gate = plan.voices[voice].gate
+    for i in range(start, start + n):
+        if memory.rows[gate + i] > 0.5:
+            memory.resting[voice] = 0
+            return False
+    return True
+
+
+@njit(nogil=True, error_model="numpy")
+def _rest(plan, memory):  # type: ignore[no-untyped-def]
+    """At the end of a quantum: how loud each voice was, and whether it has ended."""
+    rows = memory.rows
+    for v in range(plan.voices.size):
+        voice = plan.voices[v]
+        if memory.resting[v] != 0:
+            continue
+        level = 0.0
+        for k in range(voice.meet_first, voice.meet_last):
+            low, high = _span(rows[plan.meets[k] : plan.meets[k] + QUANTUM])
+            level = max(level, -low, high)
+        memory.levels[v] = level
+        ended = voice.gate >= 0 and level < REST_LEVEL
+        for k in range(voice.rest_first, voice.rest_last):
+            ended = ended and abs(memory.states[plan.rests[k]]) < REST_STATE
+        if ended and _span(rows[voice.gate : voice.gate + QUANTUM])[1] <= 0.5:
+            memory.levels[v] = 0.0
+            memory.resting[v] = 1
+            for m in range(plan.modules.size):
+                if plan.modules[m].voice == v:
+                    _clear_outputs(plan, memory, m)
+
+
+@njit(nogil=True, error_model="numpy")
+def _clear_outputs(plan, memory, m):  # type: ignore[no-untyped-def]
+    module = plan.modules[m]
+    for p in range(module.output_first, module.port_last):
+        memory.rows[plan.ports[p] : plan.ports[p] + QUANTUM] = 0.0
+
+
+@njit(nogil=True, error_model="numpy")
+def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyped-def]
+    """Run a feedback loop: by the code made for it where there is some and nothing glides, or module by module."""
+    first, last, address = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 3]
+    if address != 0 and _steady(plan, memory, first, last):
+        module = plan.modules[first]
+        bad = call_fused(
+            address,
+            (
+                n, start, places[0], places[1] + 8 * module.port_first, places[2], places[3], places[4],
+                places[6] + MODULE_BYTES * first, places[7] + INPUT_BYTES * module.input_first,
+                places[7] + INPUT_BYTES * module.input_first,
+                places[8] + BASE_BYTES * module.input_first, places[9], places[10], plan.rate[0],
+            ),
+        )  # fmt: skip
+        if bad == 0:
+            return
+    for i in range(start, start + n):
+        for m in range(first, last):
+            _run_module(plan, memory, places, m, i, 1, ramp)
+
+
+@njit(nogil=True, error_model="numpy")
+def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
+    """Whether nothing glides, rests or has been silenced in a loop; fills the rows of its constants."""
+    for m in range(first, last):
+        module = plan.modules[m]
+        if memory.faults[m] != 0 or (module.voice >= 0 and memory.resting[module.voice] != 0):
+            return False
+        for i in range(module.input_first, module.input_last):
+            entry, base = plan.inputs[i], memory.bases[i]
+            if base.left != 0:
+                return False
+            for k in range(entry.link_first, entry.link_last):
+                if memory.amounts[k].left != 0:
+                    return False
+            if base.stale != 0 and entry.link_first == entry.link_last:
+                _fill(memory.rows, entry, base)
+    return True
 
 
 @njit(nogil=True, error_model="numpy")
@@ -211,13 +311,12 @@ def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
     """Stop a module that gave no finite number: its outputs rest at 0 and its state is cleared."""
     memory.faults[m] = 1
     module = plan.modules[m]
-    for p in range(module.output_first, module.port_last):
-        memory.rows[plan.ports[p] : plan.ports[p] + QUANTUM] = 0.0
+    _clear_outputs(plan, memory, m)
     memory.states[module.state_at : module.state_at + module.state_size] = 0.0
     memory.memories[module.memory_at : module.memory_at + module.memory_size] = 0.0
 
 
-@njit(nogil=True, error_model="numpy", fastmath=True)
+@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
 def _span(row):  # type: ignore[no-untyped-def]
     low = high = row[0]
     for i in range(QUANTUM):
@@ -256,48 +355,52 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     ramp = max(1, round(RAMP_S * plan.rate[0]))
     places = (
         memory.rows.ctypes.data, plan.ports.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data,
+        plan.scratch.ctypes.data, memory.levels.ctypes.data, plan.modules.ctypes.data, plan.inputs.ctypes.data,
+        memory.bases.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data,
     )  # fmt: skip
-    for q in range(out.shape[0] // QUANTUM):
+    done = 0
+    while done < out.shape[0]:
+        start = memory.position[0] % QUANTUM
+        n = min(QUANTUM - start, out.shape[0] - done)
         for s in range(plan.parts.shape[0]):
-            first, last, loop = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2]
-            step = 1 if loop != 0 else QUANTUM
-            for start in range(0, QUANTUM, step):
-                for m in range(first, last):
-                    if step == 1:
-                        _run_module(plan, memory, places, m, start, 1, ramp)
-                    else:
-                        _run_module(plan, memory, places, m, 0, QUANTUM, ramp)
-        at = q * QUANTUM
-        out[at : at + QUANTUM, :] = 0.0
+            if plan.parts[s, 2] != 0:
+                _run_loop(plan, memory, places, s, start, n, ramp)
+            else:
+                for m in range(plan.parts[s, 0], plan.parts[s, 1]):
+                    _run_module(plan, memory, places, m, start, n, ramp)
+        out[done : done + n, :] = 0.0
         for k in range(plan.outs.shape[0]):
-            left, right = plan.outs[k, 0], plan.outs[k, 1]
-            for i in range(QUANTUM):
-                out[at + i, 0] += memory.rows[left + i]
-                out[at + i, 1] += memory.rows[right + i]
-        memory.position[0] += QUANTUM
-        if traces.slots.size > 0:
-            _trace(memory, traces)
+            left, right = plan.outs[k, 0] + start, plan.outs[k, 1] + start
+            for i in range(n):
+                out[done + i, 0] += memory.rows[left + i]
+                out[done + i, 1] += memory.rows[right + i]
+        done += n
+        memory.position[0] += n
+        if start + n == QUANTUM:
+            _rest(plan, memory)
+            if traces.slots.size > 0:
+                _trace(memory, traces)
 
 
 @cached_njit()
 def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyped-def]
-    """Compute the next quantums of a program.
+    """Compute the next samples of a program, in quantums that lie at multiples of QUANTUM.
 
     Parameters
     ----------
     plan_held, memory_held, traces_held : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
-    out_held : ndarray [shape=(quantums * QUANTUM, 2), C order]
-        Receives the sum of all layers, left and right.
+    out_held : ndarray [shape=(n, 2), C order]
+        Receives the sum of all layers, left and right. What ends within a quantum goes on there next time.
     """
     p, m = plan_held, memory_held
     plan = Plan(
         borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.outs),
-        borrow(p.rate),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.scratch), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),
-        borrow(m.position),
+        borrow(m.levels), borrow(m.resting), borrow(m.position),
     )  # fmt: skip
     t = traces_held
     traces = Traces(

@@ -8,12 +8,15 @@ from sample to sample lies in the arrays of ``Memory``: a checkpoint is a copy o
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.patch.model import Patch
+
+if TYPE_CHECKING:
+    from dunefall.compiler.fuse import LoopModule
 
 __all__ = ["QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "ramp_place"]
 
@@ -29,10 +32,13 @@ Ints = NDArray[np.int64]
 MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "input_first", "input_last", "port_first", "output_first", "port_last", "state_at", "state_size",
-        "memory_at", "memory_size", "linked", "passes",
+        "memory_at", "memory_size", "linked", "passes", "voice", "level_first", "level_count",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a row or -1."""
+"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a row or -1; ``voice`` the
+voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer."""
+VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
+"""A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(
     [(name, np.int64) for name in ("row", "link_first", "link_last", "octaves")]
     + [(name, np.float64) for name in ("low", "high")]
@@ -52,9 +58,11 @@ AMOUNT = np.dtype(
 class Plan(NamedTuple):
     """What never changes while a program runs.
 
-    ``parts`` holds runs of modules (first, last, 1 where they go sample by sample); ``modules``, ``inputs`` and
-    ``links`` are records of the kinds above, modules in order of execution; ``ports`` the rows of each module's
-    inputs, parameters and outputs; ``outs`` the rows (left, right) that are summed; ``rate`` the sample rate in Hz.
+    ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
+    very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
+    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``outs`` the rows (left, right)
+    that are summed; ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound
+    leaves; ``scratch`` is nobody's; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints
@@ -63,6 +71,10 @@ class Plan(NamedTuple):
     inputs: NDArray[np.void]
     links: NDArray[np.void]
     outs: Ints
+    voices: NDArray[np.void]
+    rests: Ints
+    meets: Ints
+    scratch: Floats
     rate: Floats
 
 
@@ -70,7 +82,8 @@ class Memory(NamedTuple):
     """What changes while a program runs: all of it, so that a copy is a checkpoint.
 
     Rows, states and memories of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1 where a
-    module was silenced); ``position`` in samples.
+    module was silenced); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
+    ``position`` in samples.
     """
 
     rows: Floats
@@ -79,7 +92,14 @@ class Memory(NamedTuple):
     bases: NDArray[np.void]
     amounts: NDArray[np.void]
     faults: Ints
+    levels: Floats
+    resting: Ints
     position: Ints
+
+    @property
+    def size(self) -> int:
+        """Bytes of all arrays."""
+        return sum(array.nbytes for array in self)
 
     def copy(self) -> Memory:
         """A checkpoint."""
@@ -99,18 +119,28 @@ def ramp_place(left: Ints, ramp: int) -> Floats:
 
 @dataclass(frozen=True)
 class Program:
-    """A compiled patch.
+    """A compiled patch. An instance is a module as it runs in one voice; see ``compiler.voices``.
 
     Attributes
     ----------
     module_at : dict of str to int
-        Place of each module in the order of execution.
-    input_at : dict of (module, port) to int
+        Place of each instance in the order of execution.
+    input_at : dict of (instance, port) to int
         Index of each input and parameter.
-    link_at : dict of str to int
-        Index of each link that is on.
-    row_at : dict of (module, output) to int
+    wire_at, link_at : dict
+        Index of each wire; indexes of all wires of a link that is on.
+    row_at : dict of (instance, output) to int
         First sample of each output's row.
+    copies : dict of str to list of str
+        Instances of each module.
+    spread : dict of (instance, param) to float
+        What a voice adds to a base value.
+    sounding : frozenset of str
+        Instances from which a way leads to an output.
+    asleep : frozenset of str
+        Modules from which no way leads to an output: left out, unless somebody watches them.
+    loops : dict of int to tuple of LoopModule
+        Feedback loops by their place in the plan's parts, for which code can be made.
     """
 
     patch: Patch
@@ -119,8 +149,14 @@ class Program:
     memory: Memory
     module_at: dict[str, int]
     input_at: dict[tuple[str, str], int]
-    link_at: dict[str, int]
+    wire_at: dict[str, int]
+    link_at: dict[str, list[int]]
     row_at: dict[tuple[str, str], int]
+    copies: dict[str, list[str]]
+    spread: dict[tuple[str, str], float]
+    sounding: frozenset[str]
+    asleep: frozenset[str]
+    loops: dict[int, tuple[LoopModule, ...]]
 
     @property
     def ramp(self) -> int:
@@ -143,12 +179,34 @@ class Program:
         )
 
     def set_base(self, module: str, param: str, domain_value: float) -> None:
-        """Let a base value glide to a new one, given in the parameter's domain."""
-        index = self.input_at[(module, param)]
-        self.memory.bases[index] = (self.bases_now()[index], domain_value, self.ramp, 1)
+        """Let a base value glide to a new one, given in the parameter's domain, in all voices."""
+        for instance in self.copies.get(module, ()):
+            index = self.input_at[(instance, param)]
+            goal = domain_value + self.spread.get((instance, param), 0.0)
+            self.memory.bases[index] = (self.bases_now()[index], goal, self.ramp, 1)
 
     def set_link(self, link: str, amount: float, offset: float) -> None:
         """Let a link's amount and offset glide to new ones."""
-        index = self.link_at[link]
-        amounts, offsets = self.amounts_now()
-        self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)
+        for index in self.link_at.get(link, ()):
+            amounts, offsets = self.amounts_now()
+            self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)
+
+    def press(self, module: str, port: str, high: bool) -> None:
+        """Hold an input high, or let it go, at once: a gate by hand."""
+        for instance in self.copies.get(module, ()):
+            self.memory.bases[self.input_at[(instance, port)]] = (0.0, 1.0 if high else 0.0, 0, 1)
+
+    def reset(self, module: str) -> None:
+        """Clear what a module remembers, and let it sound again if it was silenced."""
+        for instance in self.copies.get(module, ()):
+            record = self.plan.modules[self.module_at[instance]]
+            for array, name in ((self.memory.states, "state"), (self.memory.memories, "memory")):
+                array[record[f"{name}_at"] : record[f"{name}_at"] + record[f"{name}_size"]] = 0.0
+            self.memory.faults[self.module_at[instance]] = 0
+
+    def reset_all(self) -> None:
+        """Clear all memories: every echo and every tone starts from nothing."""
+        for module in self.copies:
+            self.reset(module)
+        self.memory.rows[:] = 0.0
+        self.memory.bases["stale"] = 1

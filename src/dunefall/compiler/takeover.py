@@ -11,6 +11,7 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.catalogue import spec_of
 from dunefall.compiler.program import QUANTUM, Program
 
 __all__ = ["Takeover"]
@@ -24,35 +25,61 @@ def _pairs(new: Mapping[K, int], old: Mapping[K, int]) -> tuple[NDArray[np.int64
     return both[:, 0], both[:, 1]
 
 
+def _voice_places(program: Program) -> dict[tuple[str, int], int]:
+    """Place of each voice among the levels; a layer whose number of voices changed begins anew."""
+    places, at = {}, 0
+    for layer in program.patch.layers:
+        places |= {(f"{layer.id} {layer.voices}", voice): at + voice for voice in range(layer.voices)}
+        at += layer.voices
+    return places
+
+
 class Takeover:
     """The state that ``new`` takes from ``old``."""
 
     def __init__(self, new: Program, old: Program) -> None:
         self._new, self._old = new, old
         types = {module.id: module.type for module in old.patch.modules()}
-        same = {m.id: new.module_at[m.id] for m in new.patch.modules() if types.get(m.id) == m.type
-                and m.id in new.module_at}  # fmt: skip
+        same = {
+            copy: new.module_at[copy]
+            for module in new.patch.modules()
+            if types.get(module.id) == module.type
+            for copy in new.copies.get(module.id, ())
+            if (copy in new.sounding) <= (copy in old.sounding)  # what only was watched begins from rest
+        }
         self._modules = _pairs(same, old.module_at)
         rows = {key: row // QUANTUM for key, row in new.row_at.items() if key[0] in same}
         self._rows = _pairs(rows, {key: row // QUANTUM for key, row in old.row_at.items()})
         self._bases = _pairs(new.input_at, old.input_at)
-        self._amounts = _pairs(new.link_at, old.link_at)
+        self._amounts = _pairs(new.wire_at, old.wire_at)
         self._pieces = [
             (name, int(a[f"{name}_at"]), int(b[f"{name}_at"]), int(a[f"{name}_size"]))
             for a, b in zip(new.plan.modules[self._modules[0]], old.plan.modules[self._modules[1]], strict=True)
+            if a["state_size"] == b["state_size"] and a["memory_size"] == b["memory_size"]
             for name in ("state", "memory")
-            if a[f"{name}_size"] == b[f"{name}_size"]
+        ]
+        self._voices = _pairs(_voice_places(new), _voice_places(old))
+        self._anew = [
+            int(new.plan.modules[place]["state_at"]) + cached
+            for module in new.patch.modules()
+            if new.rate != old.rate and (spec := spec_of(module.type))
+            for copy in new.copies.get(module.id, ())
+            for place in (new.module_at[copy],)
+            for cached in spec.cached
         ]
 
     def apply(self) -> None:
-        """Copy the state of now."""
+        """Copy the state of now; between sample rates the position stays the same in seconds."""
         mine, theirs = self._new.memory, self._old.memory
-        mine.position[:] = theirs.position
+        mine.position[:] = round(int(theirs.position[0]) * self._new.rate / self._old.rate) // QUANTUM * QUANTUM
         mine.rows.reshape(-1, QUANTUM)[self._rows[0]] = theirs.rows.reshape(-1, QUANTUM)[self._rows[1]]
         mine.faults[self._modules[0]] = theirs.faults[self._modules[1]]
+        mine.levels[self._voices[0]] = theirs.levels[self._voices[1]]
+        mine.resting[self._voices[0]] = theirs.resting[self._voices[1]]
         for name, to, start, size in self._pieces:
             target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
             target[to : to + size] = source[start : start + size]
+        mine.states[self._anew] = 0.0
         now = self._old.bases_now()[self._bases[1]]
         mine.bases["start"][self._bases[0]] = now
         mine.bases["left"][self._bases[0]] = np.where(now == mine.bases["goal"][self._bases[0]], 0, self._new.ramp)

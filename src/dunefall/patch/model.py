@@ -12,11 +12,12 @@ from typing import Any
 
 from dunefall.base.errors import PatchError
 
-__all__ = ["CURVES", "OUTPUT_ID", "SHARED_ID", "UNTITLED", "Layer", "Link", "Module", "Patch", "Place"]
+__all__ = ["CURVES", "MOST_VOICES", "OUTPUT_ID", "SHARED_ID", "UNTITLED", "Layer", "Link", "Module", "Patch", "Place"]
 
 SHARED_ID = "shared"
 UNTITLED = "Untitled"
 OUTPUT_ID = "output"
+MOST_VOICES = 16
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
 
@@ -88,12 +89,25 @@ class Link:
 
 @dataclass(frozen=True)
 class Layer:
-    """One voice of the soundscape, or Shared. Every layer but Shared ends in an output module."""
+    """One voice of the soundscape, or Shared. Every layer but Shared ends in an output module.
+
+    Attributes
+    ----------
+    voices : int
+        How often its modules stand side by side (1 to ``MOST_VOICES``), each with random numbers of its own.
+    spread : float [0, 1]
+        How far its voices stand apart in pitch, frequencies and times.
+    meet : str
+        Module at which the voices meet: it and what follows run once. Empty: the layer's output.
+    """
 
     id: str
     name: str
     modules: tuple[Module, ...] = ()
     folded: bool = False
+    voices: int = 1
+    spread: float = 0.5
+    meet: str = ""
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property

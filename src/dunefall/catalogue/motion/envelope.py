@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush
+from dunefall.dsp.maths import exp2, flush
 
 __all__ = ["MODULE"]
 
 LEVEL, RISING, LAST, ATTACK, RISE, DECAY, FALL = range(7)
 OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
-SETTLED = 6.907755278982137  # ln 1000: the fall has reached -60 dB after the decay time
+RISE_OCTAVES = -math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
+SETTLED = math.log2(1000.0)  # the fall has reached -60 dB after the decay time
 
 
 def kernel(trigger, attack_s, decay_s, level, state, rate, out):  # type: ignore[no-untyped-def]
@@ -21,10 +22,10 @@ def kernel(trigger, attack_s, decay_s, level, state, rate, out):  # type: ignore
     for i in range(out.size):
         if attack_s[i] != attack:
             attack = attack_s[i]
-            rise = 1.0 - math.exp(-math.log(OVERSHOOT / (OVERSHOOT - 1.0)) / (attack * rate))
+            rise = 1.0 - exp2(RISE_OCTAVES / (attack * rate))
         if decay_s[i] != decay:
             decay = decay_s[i]
-            fall = math.exp(-SETTLED / (decay * rate))
+            fall = exp2(-SETTLED / (decay * rate))
         if trigger[i] > 0.5 and last <= 0.5:
             rising = 1.0
         last = trigger[i]
@@ -73,6 +74,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Level", "control", 0, 1),),
     state=7,
+    rests=LEVEL,
+    cached=(ATTACK, DECAY),
     face="decay_s",
     words=("strike", "attack", "decay", "percussion", "swell"),
     sources=("exponential rise and fall of a first-order circuit (textbook)",),

@@ -7,29 +7,41 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import sine
+from dunefall.dsp.maths import fma, sine
 
 __all__ = ["MODULE"]
 
 PHASE, RESET = range(2)
+RESET_MOVES, SHAPE_MOVES = 0b0001, 0b0100
 
 
-def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate):  # type: ignore[no-untyped-def]
+def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  # type: ignore[no-untyped-def]
     """State: phase in cycles [0, 1), last reset gate."""
-    position, last_reset = state[PHASE], state[RESET]
-    for i in range(out.size):
-        if reset[i] > 0.5 and last_reset <= 0.5:
-            position = 0.0
-        last_reset = reset[i]
-        at = position + phase[i]
-        at -= math.floor(at)
-        out[i] = at if shape[i] == 0.0 else _wave(at, shape[i])
-        position += rate_hz[i] / rate
-        position -= math.floor(position)
+    position, last_reset, per = state[PHASE], state[RESET], 1.0 / rate
+    if moving & RESET_MOVES:
+        for i in range(out.size):
+            if reset[i] > 0.5 and last_reset <= 0.5:
+                position = 0.0
+            last_reset = reset[i]
+            out[i] = position
+            position += rate_hz[i] * per
+            position -= 1.0 if position >= 1.0 else 0.0
+    else:
+        last_reset = reset[0]
+        for i in range(out.size):
+            out[i] = position
+            position += rate_hz[i] * per
+            position -= 1.0 if position >= 1.0 else 0.0
     state[PHASE], state[RESET] = position, last_reset
-    for i in range(out.size):
-        wave = sine(out[i]) if shape[i] == 0.0 else out[i]
-        out[i] = wave + (0.5 - 0.5 * wave) * polarity[i]
+    if moving & SHAPE_MOVES or shape[0] != 0.0:
+        for i in range(out.size):
+            at = out[i] + phase[i]
+            wave = _wave(at - math.floor(at), shape[i])
+            out[i] = fma(fma(-0.5, wave, 0.5), polarity[i], wave)
+    else:
+        for i in range(out.size):
+            wave = sine(out[i] + phase[i])
+            out[i] = fma(fma(-0.5, wave, 0.5), polarity[i], wave)
 
 
 @njit(error_model="numpy")

@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush
+from dunefall.dsp.maths import exp2, flush
 
 __all__ = ["MODULE"]
 
 VALUE, BEGUN, RISE, RISE_STEP, FALL, FALL_STEP = range(6)
-SETTLED = 4.605170185988091  # ln 100: after the set time 1 % of the way is left
+SETTLED = math.log2(100.0)  # after the set time 1 % of the way is left
 
 
 def kernel(signal, rise_s, fall_s, out, state, rate):  # type: ignore[no-untyped-def]
@@ -20,10 +20,10 @@ def kernel(signal, rise_s, fall_s, out, state, rate):  # type: ignore[no-untyped
     for i in range(out.size):
         if rise_s[i] != rise:
             rise = rise_s[i]
-            rise_step = 1.0 - math.exp(-SETTLED / (rise * rate))
+            rise_step = 1.0 - exp2(-SETTLED / (rise * rate))
         if fall_s[i] != fall:
             fall = fall_s[i]
-            fall_step = 1.0 - math.exp(-SETTLED / (fall * rate))
+            fall_step = 1.0 - exp2(-SETTLED / (fall * rate))
         gap = signal[i] - value
         value += gap * (rise_step if gap > 0.0 else fall_step)
         out[i] = value
@@ -46,6 +46,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Value", "control"),),
     state=6,
+    cached=(RISE, FALL),
     face="rise_s",
     passes="signal",
     words=("lag", "smooth", "glide", "portamento"),

@@ -2,35 +2,73 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, tan_half_pi
+from dunefall.dsp.maths import flush, fma, tan_half_pi
 
 __all__ = ["MODULE"]
 
-S1, S2, CUTOFF, G, RESONANCE, SHARE = range(6)
+S1, S2 = range(2)
+MOVES = 0b110
+WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
-def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate):  # type: ignore[no-untyped-def]
-    """State: the two integrators, last cutoff in Hz and its prewarped gain, last resonance, share of the input."""
-    s1, s2, cutoff, g = state[S1], state[S2], state[CUTOFF], state[G]
-    last, share = state[RESONANCE], state[SHARE]
-    scale = 2.0 / rate
-    for i in range(low.size):
-        damping = 1.4142135623730951 - 1.3942135623730951 * resonance[i]
-        if cutoff_hz[i] != cutoff or resonance[i] != last:
-            if cutoff_hz[i] != cutoff:
-                cutoff = cutoff_hz[i]
-                g = tan_half_pi(min(cutoff * scale, 0.97))
-            last = resonance[i]
-            share = 1.0 / (1.0 + g * (damping + g))
-        h = (audio[i] - (damping + g) * s1 - s2) * share
-        b = g * h + s1
-        l = g * b + s2  # noqa: E741
-        s1 = g * h + b
-        s2 = g * b + l
-        low[i], band[i], high[i] = l, damping * b, h
-    state[S1], state[S2], state[CUTOFF], state[G] = flush(s1), flush(s2), cutoff, g
-    state[RESONANCE], state[SHARE] = last, share
+def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: the two integrators.
+
+    The integrators run as a two-by-two recurrence; what does not depend on them is worked out before it or after it.
+    """
+    n = low.size
+    s1, s2, scale = state[S1], state[S2], 2.0 / rate
+    g_row, a1_row = scratch[:n], scratch[64 : 64 + n]
+    s1_row, s2_row = scratch[128 : 128 + n], scratch[192 : 192 + n]
+    if moving & MOVES:
+        for i in range(n):
+            g_row[i], a1_row[i] = _factors(cutoff_hz[i], resonance[i], scale)
+        for i in range(n):
+            s1_row[i], s2_row[i] = s1, s2
+            a2 = g_row[i] * a1_row[i]
+            s1, s2 = _next(s1, s2, audio[i], a1_row[i], a2, g_row[i] * a2)
+        for i in range(n):
+            low[i], band[i], high[i] = _outputs(audio[i], s1_row[i], s2_row[i], resonance[i], g_row[i], a1_row[i])
+    else:
+        g, a1 = _factors(cutoff_hz[0], resonance[0], scale)
+        a2 = g * a1
+        for i in range(n):
+            s1_row[i], s2_row[i] = s1, s2
+            s1, s2 = _next(s1, s2, audio[i], a1, a2, g * a2)
+        for i in range(n):
+            low[i], band[i], high[i] = _outputs(audio[i], s1_row[i], s2_row[i], resonance[0], g, a1)
+    state[S1], state[S2] = flush(s1), flush(s2)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _damping(resonance):  # type: ignore[no-untyped-def]
+    return fma(NARROWEST - WIDEST, resonance, WIDEST)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
+    g = tan_half_pi(min(cutoff * scale, 0.97))
+    return g, 1.0 / fma(g, g + _damping(resonance), 1.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _next(s1, s2, x, a1, a2, a3):  # type: ignore[no-untyped-def]
+    """The integrators a sample later."""
+    return (
+        fma(fma(2.0, a1, -1.0), s1, fma(-2.0 * a2, s2, 2.0 * a2 * x)),
+        fma(2.0 * a2, s1, fma(fma(-2.0, a3, 1.0), s2, 2.0 * a3 * x)),
+    )
+
+
+@njit(error_model="numpy", forceinline=True)
+def _outputs(x, s1, s2, resonance, g, a1):  # type: ignore[no-untyped-def]
+    damping, a2 = _damping(resonance), g * a1
+    b = fma(a1, s1, a2 * (x - s2))
+    l = fma(g, b, s2)  # noqa: E741
+    return l, damping * b, fma(-damping, b, x - l)
 
 
 MODULE = ModuleSpec(
@@ -46,7 +84,7 @@ MODULE = ModuleSpec(
         Param("resonance", "Resonance", "ratio", 0, 1, 0.1, "From flat (Q 0.71) to ringing (Q 50).", amount=0.3),
     ),
     outputs=(Output("low", "Low", "audio"), Output("band", "Band", "audio"), Output("high", "High", "audio")),
-    state=6,
+    state=2,
     face="cutoff_hz",
     passes="audio",
     words=("low-pass", "high-pass", "band-pass", "muffle", "tone", "darken", "brighten"),

@@ -7,48 +7,60 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import note_to_hz, sine
+from dunefall.dsp.maths import fma, note_to_hz, sine
 
 __all__ = ["MODULE"]
 
-PHASE, NOTE, STEP = range(3)
+PHASE = 0
+PITCH_MOVES, SHAPE_MOVES = 0b0011, 0b0100
 
 
-def kernel(pitch_note, fine_ct, shape, level, out, state, rate):  # type: ignore[no-untyped-def]
-    """State: phase in cycles [0, 1), last pitch as a note number, its phase step."""
-    phase, note, step = state[PHASE], state[NOTE], state[STEP]
-    for i in range(out.size):
-        wanted = pitch_note[i] + fine_ct[i] * 0.01
-        if wanted != note:
-            note = wanted
-            step = min(note_to_hz(note) / rate, 0.5)
-        form = shape[i]
-        out[i] = phase if form == 0.0 else _bent(phase, step, form)
-        phase += step
-        if phase >= 1.0:
-            phase -= 1.0
-    state[PHASE], state[NOTE], state[STEP] = phase, note, step
-    for i in range(out.size):
-        out[i] = (sine(out[i]) if shape[i] == 0.0 else out[i]) * level[i]
+def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: phase in cycles [0, 1)."""
+    phase = state[PHASE]
+    if moving & PITCH_MOVES:
+        for i in range(out.size):
+            scratch[i] = _step(pitch_note[i], fine_ct[i], rate)
+        for i in range(out.size):
+            out[i] = phase
+            phase += scratch[i]
+            phase -= 1.0 if phase >= 1.0 else 0.0
+    else:
+        step = _step(pitch_note[0], fine_ct[0], rate)
+        for i in range(out.size):
+            scratch[i], out[i] = step, phase
+            phase += step
+            phase -= 1.0 if phase >= 1.0 else 0.0
+    state[PHASE] = phase
+    if moving & SHAPE_MOVES or shape[0] != 0.0:
+        for i in range(out.size):
+            form = shape[i]
+            out[i] = fma(form, _triangle(out[i], scratch[i]), (1.0 - form) * sine(out[i])) * level[i]
+    else:
+        for i in range(out.size):
+            out[i] = sine(out[i]) * level[i]
 
 
-@njit(error_model="numpy")
-def _bent(phase, step, form):  # type: ignore[no-untyped-def]
-    """Sine blended into a triangle whose corners are rounded by a band-limited ramp over four samples."""
+@njit(error_model="numpy", forceinline=True)
+def _step(note, cents, rate):  # type: ignore[no-untyped-def]
+    return min(note_to_hz(fma(cents, 0.01, note)) / rate, 0.5)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _triangle(phase, step):  # type: ignore[no-untyped-def]
+    """A triangle whose corners are rounded by a band-limited ramp over four samples; no branches."""
     at = phase + 0.25 - math.floor(phase + 0.25)
-    wave = 1.0 - abs(4.0 * at - 2.0)
-    if step > 0.0:
-        low, high = min(at, 1.0 - at) / step, abs(at - 0.5) / step
-        if low < 2.0 or high < 2.0:
-            wave += 8.0 * step * (_corner(low) - _corner(high))
-    return form * wave + ((1.0 - form) * sine(phase) if form < 1.0 else 0.0)
+    per = 1.0 / max(step, 1e-12)
+    low, high = min(at, 1.0 - at) * per, abs(at - 0.5) * per
+    return fma(8.0 * step, _corner(low) - _corner(high), 1.0 - abs(4.0 * at - 2.0))
 
 
-@njit(error_model="numpy")
+@njit(error_model="numpy", forceinline=True)
 def _corner(distance):  # type: ignore[no-untyped-def]
     """What a corner of slope 1 lacks of its band-limited form: the cubic B-spline integrated twice, less the ramp."""
     outer, inner = max(2.0 - distance, 0.0), max(1.0 - distance, 0.0)
-    return (outer**5 - 4.0 * inner**5) * (1.0 / 120.0)
+    a, b = outer * outer, inner * inner
+    return (a * a * outer - 4.0 * (b * b * inner)) * (1.0 / 120.0)
 
 
 MODULE = ModuleSpec(
@@ -65,7 +77,7 @@ MODULE = ModuleSpec(
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
     ),
     outputs=(Output("out", "Tone", "audio"),),
-    state=3,
+    state=1,
     face="pitch_note",
     words=("tone", "sine", "triangle", "drone", "pitch", "hum", "beep"),
     sources=("Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)",),

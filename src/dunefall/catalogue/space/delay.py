@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, saturate
+from dunefall.dsp.maths import flush, fma, saturate
 
 __all__ = ["MODULE"]
 
@@ -11,37 +13,68 @@ WRITE, TIME, DAMPED = range(3)
 LONGEST_S = 5.0
 BEND = 0.5  # the reading place moves by at most this many samples per sample: the pitch of a moving tape
 KNEE = 1.0
+TIME_MOVES = 0b00010
 
 
-def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate):  # type: ignore[no-untyped-def]
+def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: place of writing, delay in samples now (0: not begun), the damping filter's value."""
+    n, size = out.size, memory.size
     write, delay, damped = int(state[WRITE]), state[TIME], state[DAMPED]
-    size = memory.size
     longest = size - 4.0
+    goal = min(max(time_s[0] * rate, 1.0), longest)
     if delay == 0.0:
-        delay = min(max(time_s[0] * rate, 1.0), longest)
-    for i in range(out.size):
-        gap = min(max(time_s[i] * rate, 1.0), longest) - delay
-        delay += min(max(gap, -BEND), BEND)
-        back = int(delay)
-        f = delay - back
-        at = write - back
-        newer = memory[at + 1 if at + 1 >= 0 else at + 1 + size] if back > 1 else memory[at if at >= 0 else at + size]
-        first = memory[at if at >= 0 else at + size]
-        second = memory[at - 1 if at >= 1 else at - 1 + size]
-        third = memory[at - 2 if at >= 2 else at - 2 + size]
-        # Cubic through four samples (Lagrange for a steady delay with a fraction; exact for whole delays).
-        c1 = 0.5 * (second - newer)
-        c2 = newer - 2.5 * first + 2.0 * second - 0.5 * third
-        c3 = 0.5 * (third - newer) + 1.5 * (first - second)
-        echo = ((c3 * f + c2) * f + c1) * f + first
-        damped += (1.0 - damping[i]) * (echo - damped)
-        memory[write] = audio[i] + saturate(feedback[i] * damped, KNEE)
-        write += 1
-        if write == size:
-            write = 0
-        out[i] = audio[i] + (echo - audio[i]) * mix[i]
+        delay = goal
+    back = int(delay)
+    at = write - back if write >= back else write - back + size
+    steady = moving & TIME_MOVES == 0 and delay == goal and back > n
+    if steady and 2 <= at < size - n and write + n < size:
+        newer, first, second, third = _weights(delay - back)
+        for i in range(n):
+            echo = fma(newer, memory[at + i + 1], first * memory[at + i])
+            scratch[i] = fma(third, memory[at + i - 2], fma(second, memory[at + i - 1], echo))
+        for i in range(n):
+            damped = fma(damping[i], damped, (1.0 - damping[i]) * scratch[i])
+            scratch[64 + i] = damped
+        for i in range(n):
+            memory[write + i] = audio[i] + saturate(feedback[i] * scratch[64 + i], KNEE)
+        for i in range(n):
+            out[i] = fma(scratch[i] - audio[i], mix[i], audio[i])
+        write += n
+    else:
+        for i in range(n):
+            delay += min(max(min(max(time_s[i] * rate, 1.0), longest) - delay, -BEND), BEND)
+            echo = _read(memory, write, delay)
+            damped = fma(damping[i], damped, (1.0 - damping[i]) * echo)
+            memory[write] = audio[i] + saturate(feedback[i] * damped, KNEE)
+            write += 1
+            if write == size:
+                write = 0
+            out[i] = fma(echo - audio[i], mix[i], audio[i])
     state[WRITE], state[TIME], state[DAMPED] = write, delay, flush(damped)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _weights(f):  # type: ignore[no-untyped-def]
+    """Cubic through four samples: weights of the newer one, the two around the place and the older one."""
+    return (
+        f * fma(f, fma(-0.5, f, 1.0), -0.5),
+        fma(f * f, fma(1.5, f, -2.5), 1.0),
+        f * fma(f, fma(-1.5, f, 2.0), 0.5),
+        f * f * fma(0.5, f, -0.5),
+    )
+
+
+@njit(error_model="numpy", forceinline=True)
+def _read(memory, write, delay):  # type: ignore[no-untyped-def]
+    """The sound of ``delay`` samples ago; what the present sample has not written yet counts as its neighbour."""
+    size, back = memory.size, int(delay)
+    at = write - back if write >= back else write - back + size
+    first = memory[at]
+    after = memory[at + 1 if at + 1 < size else 0] if back > 1 else first
+    second = memory[at - 1 if at >= 1 else at - 1 + size]
+    before = memory[at - 2 if at >= 2 else at - 2 + size]
+    newer, here, older, third = _weights(delay - back)
+    return fma(third, before, fma(older, second, fma(newer, after, here * first)))
 
 
 MODULE = ModuleSpec(
@@ -61,6 +94,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=3,
+    cached=(TIME,),
     memory_s=LONGEST_S + 0.001,
     face="time_s",
     passes="audio",

@@ -2,30 +2,34 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain, sine
 
 __all__ = ["MODULE"]
 
-LEVEL, PAN, LEFT, RIGHT = range(4)
 SILENT_DB = -96.0
+MOVES = 0b110
 
 
-def kernel(audio, level_db, pan, left, right, state):  # type: ignore[no-untyped-def]
-    """State: last level and pan, and the two gains (constant power) that follow from them."""
-    level, place, gain_left, gain_right = state[LEVEL], state[PAN], state[LEFT], state[RIGHT]
-    begun = gain_left + gain_right > 0.0
-    for i in range(left.size):
-        if not begun or level_db[i] != level or pan[i] != place:
-            begun = True
-            level, place = level_db[i], pan[i]
-            gain = db_to_gain(level) if level > SILENT_DB else 0.0
-            angle = 0.125 * (place + 1.0)
-            gain_left = gain * sine(angle + 0.25)
-            gain_right = gain * sine(angle)
-        left[i] = audio[i] * gain_left
-        right[i] = audio[i] * gain_right
-    state[LEVEL], state[PAN], state[LEFT], state[RIGHT] = level, place, gain_left, gain_right
+def kernel(audio, level_db, pan, left, right, moving):  # type: ignore[no-untyped-def]
+    """Keeps nothing."""
+    if moving & MOVES:
+        for i in range(left.size):
+            gain_left, gain_right = _gains(level_db[i], pan[i])
+            left[i], right[i] = audio[i] * gain_left, audio[i] * gain_right
+    else:
+        gain_left, gain_right = _gains(level_db[0], pan[0])
+        for i in range(left.size):
+            left[i], right[i] = audio[i] * gain_left, audio[i] * gain_right
+
+
+@njit(error_model="numpy", forceinline=True)
+def _gains(level, place):  # type: ignore[no-untyped-def]
+    gain = db_to_gain(level) if level > SILENT_DB else 0.0
+    angle = 0.125 * (place + 1.0)
+    return gain * sine(angle + 0.25), gain * sine(angle)
 
 
 MODULE = ModuleSpec(
@@ -49,7 +53,6 @@ MODULE = ModuleSpec(
         ),
     ),
     outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
-    state=4,
     face="level_db",
     words=("level", "pan", "mix", "out"),
     sources=("constant-power pan law, −3.01 dB in the middle (textbook)",),

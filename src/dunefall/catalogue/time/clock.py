@@ -7,18 +7,22 @@ from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 __all__ = ["MODULE"]
 
 PHASE, STEP, RESET, BEGUN = range(4)
+PERIOD_MOVES = 0b1001110
 
 
-def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, phase, state, rate):  # type: ignore[no-untyped-def]
+def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, phase, state, rate, moving):  # type: ignore[no-untyped-def]
     """State: phase in the period [0, 1), number of the step (0 or 1), last reset gate, 1 once begun."""
     position, step, last_reset, begun = state[PHASE], state[STEP], state[RESET], state[BEGUN]
+    i, even = 0, 0.0
     for i in range(gate.size):
-        period = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
+        if i == 0 or moving & PERIOD_MOVES:
+            period = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
+            even = 1.0 / (rate * period)
         length = 1.0 + swing[i] if step < 0.5 else 1.0 - swing[i]
         if reset[i] > 0.5 and last_reset <= 0.5:
             position, step = 0.0, 0.0
         elif begun > 0.5:
-            position += 1.0 / (rate * period * length)
+            position += even / length
             if position >= 1.0:
                 position = (position - 1.0) * length
                 step = 1.0 - step

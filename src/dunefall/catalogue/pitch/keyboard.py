@@ -1,0 +1,109 @@
+"""Keyboard: notes for a layer's voices, by hand or by linked triggers."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["COUNT", "EVENTS", "EVENT_SIZE", "MODULE", "MOST_EVENTS"]
+
+MOST_VOICES = 16
+LAST, NOTES, COUNT, EVENTS = 0, 1, 2, 3
+MOST_EVENTS, EVENT_SIZE = 16, 2
+"""Notes that came by hand wait in the state: ``COUNT`` of them from ``EVENTS`` on, note and velocity (0: let go)."""
+VOICES = EVENTS + MOST_EVENTS * EVENT_SIZE
+PITCH, VELOCITY, HELD, RELEASED, AGAIN, VOICE_SIZE = range(6)
+FREE, BY_HAND, BY_TRIGGER = 0.0, 1.0, 2.0
+
+
+def kernel(trigger, notes, force, pitch, gate, velocity, state, levels, voices, start):  # type: ignore[no-untyped-def]
+    """State: last trigger, number of notes so far, waiting notes, then for each voice its pitch, velocity, what holds
+    it, the number of the note after which it was let go, and 1 where it was taken while still held.
+
+    The rows of the outputs hold all voices, each with a quantum of its own. A note takes the voice that was released
+    first; with none released, the quietest.
+    """
+    for k in range(int(state[COUNT])):
+        _by_hand(state, state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1], levels, voices)
+    state[COUNT] = 0.0
+    for i in range(trigger.size):
+        if trigger[i] > 0.5 and state[LAST] <= 0.5:
+            _begin(state, _choose(state, levels, voices), notes[i], force[i], BY_TRIGGER)
+        elif trigger[i] <= 0.5 and state[LAST] > 0.5:
+            for v in range(voices):
+                if state[VOICES + v * VOICE_SIZE + HELD] == BY_TRIGGER:
+                    _release(state, v)
+        state[LAST] = trigger[i]
+        for v in range(voices):
+            at, row = VOICES + v * VOICE_SIZE, 64 * v + start + i
+            pitch[row] = state[at + PITCH]
+            velocity[row] = state[at + VELOCITY]
+            gate[row] = 1.0 if state[at + HELD] != FREE and state[at + AGAIN] == 0.0 else 0.0
+            state[at + AGAIN] = 0.0
+
+
+@njit(error_model="numpy")
+def _by_hand(state, note, force, levels, voices):  # type: ignore[no-untyped-def]
+    if force > 0.0:
+        _begin(state, _choose(state, levels, voices), note, force, BY_HAND)
+        return
+    for v in range(voices):
+        at = VOICES + v * VOICE_SIZE
+        if state[at + HELD] == BY_HAND and state[at + PITCH] == note:
+            _release(state, v)
+
+
+@njit(error_model="numpy")
+def _begin(state, v, note, force, by):  # type: ignore[no-untyped-def]
+    at = VOICES + v * VOICE_SIZE
+    state[NOTES] += 1.0
+    state[at + AGAIN] = 1.0 if state[at + HELD] != FREE else 0.0  # the gate falls for a sample
+    state[at + PITCH], state[at + VELOCITY], state[at + HELD] = note, force, by
+
+
+@njit(error_model="numpy")
+def _release(state, v):  # type: ignore[no-untyped-def]
+    at = VOICES + v * VOICE_SIZE
+    state[NOTES] += 1.0
+    state[at + HELD], state[at + RELEASED] = FREE, state[NOTES]
+
+
+@njit(error_model="numpy")
+def _choose(state, levels, voices):  # type: ignore[no-untyped-def]
+    best, oldest = -1, 0.0
+    for v in range(voices):
+        at = VOICES + v * VOICE_SIZE
+        if state[at + HELD] == FREE and (best < 0 or state[at + RELEASED] < oldest):
+            best, oldest = v, state[at + RELEASED]
+    if best >= 0:
+        return best
+    best = 0
+    for v in range(voices):
+        if levels[v] < levels[best]:
+            best = v
+    return best
+
+
+MODULE = ModuleSpec(
+    id="keyboard",
+    name="Keyboard",
+    stage="pitch",
+    sentence="Gives the layer's voices their notes: from keys by hand, or one for each linked trigger.",
+    kernel=kernel,
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge plays a note until it falls."),),
+    params=(
+        Param("notes", "Note", "note", 0, 127, 60, "Note that a trigger plays; a linked pitch is counted from C4.",
+              amount=7.0),
+        Param("force", "Velocity", "ratio", 0.01, 1, 0.8, "How hard a trigger plays.", amount=0.2),
+    ),
+    outputs=(
+        Output("pitch", "Pitch", "pitch", per_voice=True),
+        Output("gate", "Gate", "gate", 0, 1, per_voice=True),
+        Output("velocity", "Velocity", "control", 0, 1, per_voice=True),
+    ),
+    state=VOICES + MOST_VOICES * VOICE_SIZE,
+    face="notes",
+    words=("keys", "notes", "midi", "voices", "polyphony", "play"),
+    sources=("voice allocation: oldest released first, then the quietest (common practice)",),
+)  # fmt: skip

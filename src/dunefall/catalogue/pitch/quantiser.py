@@ -1,0 +1,91 @@
+"""Quantiser: the nearest note of a scale."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["MODULE", "SCALES"]
+
+SCALES = {
+    "chromatic": range(12),
+    "major": (0, 2, 4, 5, 7, 9, 11),
+    "minor": (0, 2, 3, 5, 7, 8, 10),
+    "dorian": (0, 2, 3, 5, 7, 9, 10),
+    "phrygian": (0, 1, 3, 5, 7, 8, 10),
+    "lydian": (0, 2, 4, 6, 7, 9, 11),
+    "harmonic minor": (0, 2, 3, 5, 7, 8, 11),
+    "major pentatonic": (0, 2, 4, 7, 9),
+    "minor pentatonic": (0, 3, 5, 7, 10),
+    "whole tones": (0, 2, 4, 6, 8, 10),
+    "fifths": (0, 7),
+    "octaves": (0,),
+}
+"""Notes of each scale in semitones above its root."""
+ROOTS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+HELD, PULSE, BEGUN = range(3)
+PULSE_S = 0.002
+
+
+def _tables() -> tuple[np.ndarray, np.ndarray]:
+    """For each scale and semitone: distance down to the note at or below it, distance up to the next one above."""
+    down = np.zeros((len(SCALES), 12))
+    up = np.zeros((len(SCALES), 12))
+    for s, notes in enumerate(SCALES.values()):
+        for k in range(12):
+            down[s, k] = min((k - note) % 12 for note in notes)
+            up[s, k] = min((note - k - 1) % 12 + 1 for note in notes)
+    return down, up
+
+
+DOWN, UP = _tables()
+
+
+def kernel(pitch, scale, root, hold_st, out, changed, state, rate):  # type: ignore[no-untyped-def]
+    """State: the note now, samples for which the change is still told, 1 once begun."""
+    held, pulse = state[HELD], state[PULSE]
+    for i in range(out.size):
+        note = _nearest(pitch[i], int(scale[i] + 0.5), int(root[i] + 0.5))
+        away = abs(pitch[i] - held) - abs(pitch[i] - note)
+        if note != held and (away > hold_st[i] or state[BEGUN] == 0.0):
+            pulse = PULSE_S * rate if state[BEGUN] != 0.0 else 0.0
+            held, state[BEGUN] = note, 1.0
+        out[i] = held
+        changed[i] = 1.0 if pulse > 0.0 else 0.0
+        pulse = max(pulse - 1.0, 0.0)
+    state[HELD], state[PULSE] = held, pulse
+
+
+@njit(error_model="numpy", forceinline=True)
+def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
+    whole = math.floor(pitch)
+    degree = int(whole - root) % 12
+    low = whole - DOWN[scale, degree]
+    high = whole + UP[scale, degree]
+    return low if pitch - low <= high - pitch else high
+
+
+MODULE = ModuleSpec(
+    id="quantiser",
+    name="Quantiser",
+    stage="pitch",
+    sentence="Moves any pitch to the nearest note of a scale and tells when the note changes.",
+    kernel=kernel,
+    inputs=(Input("pitch", "Pitch", "pitch", "What is brought into the scale, as a note number."),),
+    params=(
+        Param("scale", "Scale", "choice", 0, len(SCALES) - 1, 1, "Notes that are allowed.", tuple(SCALES)),
+        Param("root", "Root", "choice", 0, 11, 0, "Note on which the scale stands.", ROOTS),
+        Param("hold_st", "Hold", "st", 0, 2, 0.1, "How much nearer another note must be before it is taken.",
+              amount=0.2),
+    ),
+    outputs=(Output("out", "Note", "pitch"), Output("changed", "Changed", "gate", 0, 1)),
+    state=3,
+    face="scale",
+    passes="pitch",
+    words=("scale", "key", "notes", "tune", "mode"),
+    sources=("scales: music theory (common practice)",),
+)  # fmt: skip

@@ -1,0 +1,72 @@
+"""Folder: what passes the ceiling is folded back."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma
+
+__all__ = ["MODULE"]
+
+LAST = 0
+NEAR = 1e-5  # below this step the mean of the two values is used instead of the quotient
+
+
+def kernel(audio, drive, symmetry, mix, out, state, scratch):  # type: ignore[no-untyped-def]
+    """State: the last driven value.
+
+    First-order antiderivative antialiasing: the mean of the folded curve over each step of the driven signal.
+    """
+    n, last = out.size, state[LAST]
+    driven = scratch[: n + 1]
+    driven[0] = last
+    for i in range(n):
+        driven[i + 1] = fma(audio[i], drive[i], symmetry[i])
+    for i in range(n):
+        a, b = driven[i], driven[i + 1]
+        step = b - a
+        small = abs(step) < NEAR
+        mean = (_area(b) - _area(a)) / (1.0 if small else step)
+        wet = _fold(0.5 * (a + b)) if small else mean
+        out[i] = fma(wet - audio[i], mix[i], audio[i])
+    state[LAST] = driven[n]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _fold(x):  # type: ignore[no-untyped-def]
+    """A triangle of slope 1 through 0 that turns at -1 and 1."""
+    at = fma(x, 0.25, 0.25)
+    return 1.0 - abs(fma(4.0, at - math.floor(at), -2.0))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _area(x):  # type: ignore[no-untyped-def]
+    """Antiderivative of ``_fold``; periodic, as its mean is 0."""
+    at = fma(x, 0.25, 0.25)
+    u = fma(4.0, at - math.floor(at), -2.0)
+    return u * (1.0 - 0.5 * abs(u))
+
+
+MODULE = ModuleSpec(
+    id="folder",
+    name="Folder",
+    stage="shape",
+    sentence="Folds the tops of a wave back down, so that a plain tone becomes bright and alive as its level rises.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("drive", "Drive", "factor", 0.1, 32, 2, "Level before the folding: 1 leaves a full wave as it is.",
+              taper="octaves", amount=2.0),
+        Param("symmetry", "Symmetry", "ratio", -1, 1, 0, "Moves the wave up or down before it is folded.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the folded sound alone.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=1,
+    face="drive",
+    passes="audio",
+    words=("wavefolder", "fold", "distortion", "harmonics", "bright"),
+    sources=("Parker, Zavalishin, Le Bivic 2016, antiderivative antialiasing (DAFx-16)",),
+)  # fmt: skip

@@ -1,0 +1,87 @@
+"""FM operator: a sine whose phase another sound bends."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma, note_to_hz, sine
+
+__all__ = ["MODULE"]
+
+PHASE, LAST, BEFORE = range(3)
+FREQUENCY_MOVES, FEEDBACK_MOVES = 0b00011110, 0b01000000
+PER_RADIAN = 1.0 / (2.0 * math.pi)
+
+
+def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: phase in cycles [0, 1), the last two values (before the level).
+
+    Feedback takes the mean of the last two values, which keeps it from hunting between two of them.
+    """
+    n, phase = out.size, state[PHASE]
+    if moving & FREQUENCY_MOVES:
+        for i in range(n):
+            scratch[i] = _step(pitch_note[i], ratio[i], fixed_hz[i], tuning[i], rate)
+        for i in range(n):
+            out[i] = phase
+            phase += scratch[i]
+            phase -= math.floor(phase)
+    else:
+        step = _step(pitch_note[0], ratio[0], fixed_hz[0], tuning[0], rate)
+        for i in range(n):
+            out[i] = phase
+            phase += step
+            phase -= 1.0 if phase >= 1.0 else 0.0
+    state[PHASE] = phase
+    for i in range(n):
+        out[i] = fma(phase_in[i] * index[i], PER_RADIAN, out[i])
+    last, before = state[LAST], state[BEFORE]
+    if moving & FEEDBACK_MOVES or feedback[0] != 0.0:
+        for i in range(n):
+            wave = sine(fma(feedback[i] * (0.5 * PER_RADIAN), last + before, out[i]))
+            before, last = last, wave
+            out[i] = wave * level[i]
+    else:
+        for i in range(n):
+            out[i] = sine(out[i])
+        before, last = out[n - 2] if n > 1 else last, out[n - 1]
+        for i in range(n):
+            out[i] *= level[i]
+    state[LAST], state[BEFORE] = last, before
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(note, ratio, fixed, tuning, rate):  # type: ignore[no-untyped-def]
+    """Phase step in cycles; between its two ways of tuning the frequency glides in a straight line."""
+    free = note_to_hz(note) * ratio
+    return min(fma(tuning, fixed - free, free) / rate, 0.5)
+
+
+MODULE = ModuleSpec(
+    id="operator",
+    name="FM operator",
+    stage="source",
+    sentence="A sine whose phase is bent by another sound or by itself: bells, metal, growls.",
+    kernel=kernel,
+    inputs=(Input("phase_in", "Phase", "audio", "What bends the phase: by the index, in radians."),),
+    params=(
+        Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
+        Param("ratio", "Ratio", "factor", 0, 64, 1, "Frequency as a multiple of the pitch.", amount=0.5),
+        Param("fixed_hz", "Fixed frequency", "hz", 0.01, 20000, 110, "Frequency where it does not follow the pitch.",
+              taper="octaves", amount=0.5),
+        Param("tuning", "Tuned by", "choice", 0, 1, 0, "Where the frequency comes from.",
+              ("pitch and ratio", "fixed frequency")),
+        Param("index", "Index", "factor", 0, 40, 1, "Largest bend of the phase, in radians.", amount=1.0),
+        Param("feedback", "Feedback", "factor", 0, 4, 0, "How far it bends itself, in radians; from 1 on it gets rough.",
+              amount=0.3),
+        Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
+    ),
+    outputs=(Output("out", "Tone", "audio"),),
+    state=3,
+    face="ratio",
+    words=("fm", "phase modulation", "bell", "metal", "ratio", "index", "sine"),
+    sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",),
+)  # fmt: skip

@@ -1,0 +1,69 @@
+"""Code for feedback loops put to use while a program runs; made by a process of its own, as that takes seconds."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+from dunefall.compiler.fuse import fused_address, fused_path
+from dunefall.compiler.kernels import compiled_before
+from dunefall.compiler.program import Program
+
+__all__ = ["LoopCode", "use_loop_code"]
+
+
+def use_loop_code(program: Program, *, wait: bool = False) -> list[str]:
+    """Give a program the code of its loops that is there already; ``wait``: and make what is missing.
+
+    Returns
+    -------
+    list of str
+        Files of the code that is still to be made.
+    """
+    missing = []
+    for s, modules in program.loops.items():
+        path = fused_path(modules)
+        if wait or compiled_before(path):
+            program.plan.parts[s, 3] = fused_address(modules)
+        else:
+            missing.append(path)
+    return list(dict.fromkeys(missing))
+
+
+class LoopCode:
+    """Makes the code of loops in the background, one process at a time."""
+
+    def __init__(self) -> None:
+        self._waiting: list[str] = []
+        self._tried: set[str] = set()
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def use(self, program: Program) -> None:
+        """Give a program what there is, and ask for the rest."""
+        for path in use_loop_code(program):
+            if path not in self._tried:
+                self._tried.add(path)
+                self._waiting.append(path)
+        self._next()
+
+    def poll(self, program: Program) -> bool:
+        """Whether new code was put to use just now."""
+        if self._process is None or self._process.poll() is None:
+            return False
+        self._process = None
+        use_loop_code(program)
+        self._next()
+        return True
+
+    def close(self) -> None:
+        """Stop what is being made."""
+        self._waiting.clear()
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            self._process = None
+
+    def _next(self) -> None:
+        if self._process is None and self._waiting:
+            command = [sys.executable, "-m", "dunefall.compiler.makecode", self._waiting.pop(0)]
+            self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

@@ -1,0 +1,271 @@
+"""Code made for one feedback loop: all its kernels in one function, with states and signals in registers.
+
+Inside a loop every module runs sample by sample, and calling kernels one by one costs several times what they compute.
+So each kind of loop (its modules' types and how they are linked) gets a function of its own, written here as source,
+compiled in the background and kept on disk. It gives the same bits as the modules one by one, so it can be put to use,
+or left out, at any moment.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from llvmlite import ir
+from numba import njit, types
+from numba.core import cgutils
+from numba.extending import intrinsic
+
+from dunefall.catalogue.declare import ModuleSpec
+from dunefall.compiler.kernels import FLOATS, INTS, generated_path, kernel_arguments, load_compiled
+
+__all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_text", "local"]
+
+FUSED = types.int64(
+    types.int64,  # number of samples
+    types.int64,  # first sample within the quantum
+    FLOATS,  # all rows
+    INTS,  # rows of the loop's ports
+    FLOATS,  # all states
+    FLOATS,  # all memories
+    FLOATS,  # scratch
+    INTS,  # the loop's module records
+    INTS,  # the loop's input records
+    FLOATS,  # the same
+    FLOATS,  # the loop's base values
+    INTS,  # all link records
+    FLOATS,  # all amounts
+    types.float64,  # sample rate in Hz
+)
+"""Gives 1, and has changed nothing but rows and memories, if a module gave no usable number; 0 otherwise."""
+MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 16, 6, 4, 4, 5
+"""Sizes of the records of ``compiler.program`` in words of 8 bytes."""
+
+
+@dataclass(frozen=True)
+class LoopLink:
+    """A link into a module of the loop.
+
+    Attributes
+    ----------
+    source : (int, int) or None
+        Module of the loop and output; None: the signal comes from outside.
+    bounded : bool
+        Bent above the loop's ceiling.
+    curve : int
+    """
+
+    source: tuple[int, int] | None
+    bounded: bool
+    curve: int
+
+
+@dataclass(frozen=True)
+class LoopModule:
+    """A module of the loop: its declaration, its links by input or parameter, whether it is bypassed."""
+
+    spec: ModuleSpec
+    links: tuple[tuple[LoopLink, ...], ...]
+    bypassed: bool
+
+
+def fused_path(modules: tuple[LoopModule, ...]) -> str:
+    """File of the loop's code, written if it is new; name it to ``fused_address`` of any process."""
+    return str(generated_path("loop", fused_text(modules)))
+
+
+def fused_address(modules: tuple[LoopModule, ...]) -> int:
+    """Address of the loop's compiled function; compiles it for some seconds, or loads it from disk."""
+    text = fused_text(modules)
+    if text not in _loaded:
+        _loaded[text] = load_compiled("loop", text).entry
+    return int(_loaded[text].address)
+
+
+_loaded: dict[str, Any] = {}
+
+
+def fused_text(modules: tuple[LoopModule, ...]) -> str:
+    """Source of the loop's function."""
+    lines = ['"""Made for one kind of feedback loop."""', "import numpy as np", "from numba import carray, cfunc, njit"]
+    kernels = {module.spec.id: module.spec.kernel.__module__ for module in modules if not module.bypassed}
+    lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
+    lines += [
+        "from dunefall.compiler.fuse import FUSED, local",
+        "from dunefall.compiler.kernels import SCRATCH",
+        "from dunefall.compiler.program import QUANTUM",
+        "from dunefall.compiler.loop import FAULT_SIZE, LOOP_KNEE, shaped",
+        "from dunefall.dsp.maths import exp2, fma, saturate",
+        "",
+    ]
+    options = 'nogil=True, error_model="numpy", forceinline=True'
+    lines += [f"{_name(type_id)} = njit({options})(plain_{_name(type_id)})" for type_id in kernels]
+    lines += [
+        "",
+        '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy")',
+        "def entry(n, start, rows_p, ports_p, states_p, memories_p, scratch_p, modules_p, inputs_p, limits_p, bases_p,",
+        "          links_p, amounts_p, rate):",
+    ]
+    for name in ("rows", "ports", "states", "memories", "modules", "inputs", "limits", "bases", "links", "amounts"):
+        lines.append(f"    {name} = carray({name}_p, (1 << 40,))")
+    writer = _Writer(modules)
+    lines += [f"    {line}" for line in (*writer.setup(), *writer.body(), *writer.end())]
+    return "\n".join(lines) + "\n"
+
+
+def _name(type_id: str) -> str:
+    return type_id.replace("-", "_")
+
+
+class _Writer:
+    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state."""
+
+    def __init__(self, modules: tuple[LoopModule, ...]) -> None:
+        self.modules = modules
+        self.port_first: list[int] = []
+        self.input_first: list[int] = []
+        ports = inputs = 0
+        for module in modules:
+            self.port_first.append(ports)
+            self.input_first.append(inputs)
+            ports += len(module.spec.targets) + len(module.spec.outputs)
+            inputs += len(module.spec.targets)
+
+    def _row(self, k: int, port: int) -> str:
+        return f"ports[{self.port_first[k] + port}]"
+
+    def setup(self) -> list[str]:
+        """Constants and states into locals; what the outputs gave a sample ago."""
+        lines = ["before = start - 1 if start > 0 else QUANTUM - 1"]
+        for k, module in enumerate(self.modules):
+            spec, record = module.spec, f"modules[{MODULE_WORDS * k} + {{}}]"
+            targets = len(spec.targets)
+            lines += [f"c{k} = local({targets + len(spec.outputs)})", f"s{k} = local({spec.state})"]
+            lines += [
+                f"at{k} = {record.format(6)}",
+                f"for j in range({spec.state}):",
+                f"    s{k}[j] = states[at{k} + j]",
+            ]
+            lines += [f"memory_at{k} = {record.format(8)}",
+                      f"m{k} = memories[memory_at{k} : memory_at{k} + {record.format(9)}]",
+                      f"key{k} = np.uint64({record.format(15)})", f"linked{k} = {record.format(10)}",
+                      f"scratch{k} = local(SCRATCH)"]  # fmt: skip
+            for j, links in enumerate(module.links):
+                lines += self._constants(k, j, links)
+            for j in range(targets, targets + len(spec.outputs)):
+                lines.append(f"c{k}[{j}] = rows[{self._row(k, j)} + before]")
+        return [*lines, "good = 0"]
+
+    def _constants(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
+        if not links:
+            return [f"c{k}[{j}] = rows[{self._row(k, j)} + start]"]
+        at = self.input_first[k] + j
+        lines = [f"base{k}_{j} = bases[{BASE_WORDS * at + 1}]", f"low{k}_{j} = limits[{INPUT_WORDS * at + 4}]",
+                 f"high{k}_{j} = limits[{INPUT_WORDS * at + 5}]", f"first{k}_{j} = inputs[{INPUT_WORDS * at + 1}]",
+                 f"octaves{k}_{j} = inputs[{INPUT_WORDS * at + 3}]", f"in{k}_{j} = {self._row(k, j)}"]  # fmt: skip
+        for x, link in enumerate(links):
+            place = f"(first{k}_{j} + {x})"
+            lines += [f"amount{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 1]",
+                      f"offset{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 3]"]  # fmt: skip
+            if link.source is None:
+                lines.append(f"row{k}_{j}_{x} = links[{LINK_WORDS} * {place}]")
+        return lines
+
+    def body(self) -> list[str]:
+        """One sample of all modules in their order: a later one's cell still holds the sample before."""
+        lines = ["for i in range(start, start + n):"]
+        for k, module in enumerate(self.modules):
+            lines += [f"    {line}" for line in self._gather(k, module)]
+            lines.append("    " + self._call(k, module))
+            targets = len(module.spec.targets)
+            for j in range(targets, targets + len(module.spec.outputs)):
+                lines.append(f"    rows[{self._row(k, j)} + i] = c{k}[{j}]")
+                lines.append(f"    good += 1 if abs(c{k}[{j}]) < FAULT_SIZE else 0")
+        return lines
+
+    def _gather(self, k: int, module: LoopModule) -> list[str]:
+        lines = []
+        for j, links in enumerate(module.links):
+            if not links:
+                continue
+            lines.append(f"v = base{k}_{j}")
+            for x, link in enumerate(links):
+                if link.source is None:
+                    value = f"rows[row{k}_{j}_{x} + i]"
+                else:
+                    a, output = link.source
+                    value = f"c{a}[{len(self.modules[a].spec.targets) + output}]"
+                value = (
+                    f"saturate({value}, LOOP_KNEE)" if link.bounded and link.source and link.source[0] >= k else value
+                )
+                value = f"shaped({value}, {link.curve})" if link.curve else value
+                lines.append(f"v += fma({value}, amount{k}_{j}_{x}, offset{k}_{j}_{x})")
+            lines += [f"v = min(max(v, low{k}_{j}), high{k}_{j})", f"c{k}[{j}] = exp2(v) if octaves{k}_{j} != 0 else v",
+                      f"rows[in{k}_{j} + i] = c{k}[{j}]"]  # fmt: skip
+        return lines
+
+    def _call(self, k: int, module: LoopModule) -> str:
+        spec = module.spec
+        ports = [port.id for port in (*spec.targets, *spec.outputs)]
+        if module.bypassed:
+            passed = f"c{k}[{ports.index(spec.passes)}]" if spec.passes else "0.0"
+            first = len(spec.targets)
+            rest = [f"c{k}[{j}] = 0.0" for j in range(first + 1, len(ports))]
+            return "; ".join([f"c{k}[{first}] = {passed}", *rest])
+        own = {"state": f"s{k}", "memory": f"m{k}", "rate": "rate", "key": f"key{k}", "linked": f"linked{k}",
+               "moving": f"linked{k}", "scratch": f"scratch{k}", "start": "i"}  # fmt: skip
+        cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
+        return f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
+
+    def end(self) -> list[str]:
+        """States back, if all went well."""
+        outputs = sum(len(module.spec.outputs) for module in self.modules)
+        lines = [f"if good != n * {outputs}:", "    return 1"]
+        for k, module in enumerate(self.modules):
+            lines += [f"for j in range({module.spec.state}):", f"    states[at{k} + j] = s{k}[j]"]
+        return [*lines, "return 0"]
+
+
+@intrinsic(prefer_literal=True)
+def local(typingctx, size):  # type: ignore[no-untyped-def]
+    """An array of a fixed size on the stack, which the compiler takes apart into registers where it can."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        kind, count = signature.return_type, size.literal_value
+        place = cgutils.alloca_once(builder, ir.ArrayType(ir.DoubleType(), max(count, 1)))
+        array = context.make_array(kind)(context, builder)
+        word = context.get_constant
+        context.populate_array(
+            array,
+            data=builder.bitcast(place, array.data.type),
+            shape=cgutils.pack_array(builder, [word(types.intp, count)]),
+            strides=cgutils.pack_array(builder, [word(types.intp, 8)]),
+            itemsize=word(types.intp, 8),
+            meminfo=None,
+        )
+        return array._getvalue()
+
+    return types.Array(types.float64, 1, "C")(size), generate
+
+
+@intrinsic
+def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
+    """Call the C function of a loop."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        kinds = [context.get_value_type(kind) for kind in FUSED.args]
+        function = ir.FunctionType(ir.IntType(64), kinds)
+        pointer = builder.inttoptr(values[0], function.as_pointer())
+        items = [builder.extract_value(values[1], k) for k in range(len(kinds))]
+        cast = [
+            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v for v, k in zip(items, kinds, strict=True)
+        ]
+        return builder.call(pointer, cast)
+
+    return types.int64(types.int64, arguments), generate
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def call_fused(address, arguments):  # type: ignore[no-untyped-def]
+    """Call a loop's function; ``arguments`` is a tuple in the order of ``FUSED``, pointers as whole numbers."""
+    return _call_address(address, arguments)  # type: ignore[call-arg]

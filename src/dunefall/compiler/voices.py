@@ -1,0 +1,130 @@
+"""From modules to instances: a layer's modules stand once for each of its voices, up to where the voices meet.
+
+What runs once: the module where the voices meet and all that follows it, and the keyboards that give notes to the
+voices with all that leads to them. A sound that leaves the voices is their sum; another signal is the first voice's.
+The first voice is the module itself; the others have random numbers of their own and stand a little off in pitch,
+frequencies and times.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.patch.model import Layer, Link, Module, Patch
+
+__all__ = ["Instance", "Wire", "expand", "instance_id", "module_key", "voice_spread"]
+
+SPREAD_OCTAVES = {"note": 0.12, "cents": 12.0}
+"""Largest distance of a voice at full spread, in the domain of the unit; other octave domains: ``SPREAD_OTHERS``."""
+SPREAD_OTHERS = 0.1
+
+
+@dataclass(frozen=True)
+class Instance:
+    """One module as it runs.
+
+    Attributes
+    ----------
+    id : str
+        The module's, for the first voice; see ``instance_id``.
+    voice : int
+        Its voice, or -1 where it runs once.
+    """
+
+    id: str
+    module: Module
+    spec: ModuleSpec
+    layer: Layer
+    voice: int
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One link between instances; ``row`` chooses among the rows of an output that has one for each voice."""
+
+    id: str
+    link: Link
+    source: str
+    target: str
+    row: int
+
+
+def instance_id(module_id: str, voice: int) -> str:
+    """Name of a module's instance in a voice."""
+    return module_id if voice <= 0 else f"{module_id}#{voice}"
+
+
+def module_key(seed: int, instance: str) -> int:
+    """Key of an instance's random numbers: it depends on the patch's seed and the instance and on nothing else."""
+    digest = hashlib.blake2b(f"{seed}/{instance}".encode(), digest_size=8).digest()
+    return int.from_bytes(digest, "little")
+
+
+def voice_spread(instance: Instance, param: Param) -> float:
+    """What a voice adds to a base value, in the parameter's domain."""
+    if instance.voice <= 0 or not (param.octaves or param.unit in SPREAD_OCTAVES):
+        return 0.0
+    place = module_key(0, f"{instance.id}.{param.id}") / 2**63 - 1.0
+    return instance.layer.spread * SPREAD_OCTAVES.get(param.unit, SPREAD_OTHERS) * place
+
+
+def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
+    """Instances in the order of the patch, voices side by side, and the wires between them."""
+    known = {module.id: spec for module in patch.modules() if (spec := spec_of(module.type))}
+    links = [link for link in patch.links if link.on and link.source.module in known and link.target.module in known]
+    count = {}
+    instances = []
+    for layer in patch.layers:
+        many = _per_voice(layer, known, links) if layer.voices > 1 else set()
+        for module in layer.modules:
+            if module.id in known:
+                count[module.id] = layer.voices if module.id in many else 1
+                voices = range(layer.voices) if module.id in many else (-1,)
+                instances += [Instance(instance_id(module.id, v), module, known[module.id], layer, v) for v in voices]
+    wires = [wire for link in links for wire in _wires(link, known, count)]
+    return instances, wires
+
+
+def _per_voice(layer: Layer, known: dict[str, ModuleSpec], links: list[Link]) -> set[str]:
+    inside = {module.id for module in layer.modules if module.id in known}
+    after: dict[str, set[str]] = {}
+    before: dict[str, set[str]] = {}
+    for link in links:
+        if link.source.module in inside and link.target.module in inside:
+            after.setdefault(link.source.module, set()).add(link.target.module)
+            before.setdefault(link.target.module, set()).add(link.source.module)
+    keyboards = {id_ for id_ in inside if any(output.per_voice for output in known[id_].outputs)}
+    meet = layer.meet if layer.meet in inside else layer.output_id
+    return inside - _reached(keyboards, before) - _reached({meet}, after)
+
+
+def _reached(start: Iterable[str], edges: dict[str, set[str]]) -> set[str]:
+    found = set(start)
+    todo = list(found)
+    while todo:
+        new = edges.get(todo.pop(), set()) - found
+        found |= new
+        todo += new
+    return found
+
+
+def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int]) -> list[Wire]:
+    source, target = link.source.module, link.target.module
+    output = known[source].output(link.source.port)
+    assert output is not None
+    here, there = count[source], count[target]
+    if there > 1:
+        pairs = [(v if here > 1 else 0, v) for v in range(there)]
+    elif output.role == "audio":
+        pairs = [(v, 0) for v in range(here)]
+    else:
+        pairs = [(0, 0)]
+    rows = [b if output.per_voice else 0 for _, b in pairs]
+    return [
+        Wire(link.id if k == 0 else f"{link.id}#{k}", link, instance_id(source, a), instance_id(target, b), row)
+        for k, ((a, b), row) in enumerate(zip(pairs, rows, strict=True))
+    ]
