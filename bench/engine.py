@@ -11,7 +11,7 @@ from dunefall.compiler.build import compile_patch
 from dunefall.compiler.kernels import prepare
 from dunefall.compiler.loop import no_traces, run
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import Layer, Module, Patch
+from dunefall.patch.model import Layer, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 
 __all__ = ["compile_ms", "module_costs_ns", "realtime_factor"]
@@ -35,7 +35,7 @@ def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, float]:
     costs = {}
     for spec in catalogue().values():
         modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
-        program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[m.id for m in modules])
+        program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[Place(m.id, "") for m in modules])
         out = np.zeros((quantums * 64, 2))
         run(program.plan, program.memory, no_traces(), out)
         times = []
@@ -55,6 +55,6 @@ def compile_ms(count: int) -> float:
     times = []
     for _ in range(5):
         begun = time.perf_counter()
-        compile_patch(patch, rate=48000, probed=[m.id for m in modules])
+        compile_patch(patch, rate=48000, probed=[Place(m.id, "") for m in modules])
         times.append(time.perf_counter() - begun)
     return min(times) * 1000

@@ -15,47 +15,48 @@
 
 /* -- functions ---------------------------------------------------------------------------------------------------- */
 
-static inline double sine(double phase)
+static inline double arch(double y)
 {
-    double f = phase - floor(phase + 0.5);
-    double x = (0.25 - fabs(fabs(f) - 0.25)) * (2.0 * M_PI), y = x * x;
-    double w = 1.0 / 6227020800.0 - y / 1307674368000.0;
-    w = w * y - 1.0 / 39916800.0;
-    w = w * y + 1.0 / 362880.0;
-    w = w * y - 1.0 / 5040.0;
-    w = w * y + 1.0 / 120.0;
-    w = w * y - 1.0 / 6.0;
-    w = w * y + 1.0;
-    return copysign(w * x, f);
+    double y2 = y * y;
+    double a = y2 * (y * -38.512489284220614 + 67.07760056484479) + (y * -64.83584370808289 + 25.132741227776712);
+    double b = y2 * 0.6075576732586402 + (y * -3.6172524233704304 + 14.17780925357318);
+    return y2 * y2 * b + a;
 }
 
-static double powers[257];
+static inline double sine(double phase)
+{
+    double f = phase - rint(phase), y = f * f;
+    return f * (0.25 - y) * arch(y);
+}
 
 static inline double power2(double x)
 {
-    double whole = floor(x + 0.5), f = (x - whole) * M_LN2;
-    double s = f / 39916800.0 + 1.0 / 3628800.0;
-    s = s * f + 1.0 / 362880.0;
-    s = s * f + 1.0 / 40320.0;
-    s = s * f + 1.0 / 5040.0;
-    s = s * f + 1.0 / 720.0;
-    s = s * f + 1.0 / 120.0;
-    s = s * f + 1.0 / 24.0;
-    s = s * f + 1.0 / 6.0;
-    s = s * f + 0.5;
-    s = s * f + 1.0;
-    s = s * f + 1.0;
-    return s * powers[(int64_t)(whole + 128.0)];
+    double whole = rint(x), f = x - whole, f2 = f * f, f4 = f2 * f2;
+    double a = f2 * (f * 0.055504108668685624 + 0.24022650695649653) + (f * 0.693147180559871 + 1.0000000000000127);
+    double b = f2 * (f * 1.5252984839814557e-05 + 0.00015403434948103528)
+             + (f * 0.0013333557617602426 + 0.009618129192067193);
+    double c = f * 1.0150336495148618e-07 + 1.3259405603573696e-06;
+    double power = f4 * (f4 * c + b) + a;
+    int64_t bits;
+    memcpy(&bits, &power, sizeof bits);
+    bits += (int64_t)whole << 52;
+    memcpy(&power, &bits, sizeof power);
+    return power;
 }
 
-static inline double tangent(double x) { return sine(0.25 * x) / sine(0.25 * x + 0.25); }
+static inline double tangent(double x)
+{
+    double f = 0.25 * x, e = 0.25 - f, u = f * f, v = e * e;
+    return f * (0.25 - u) * arch(u) / (e * (0.25 - v) * arch(v));
+}
+
 static inline double hertz(double note) { return 440.0 * power2((note - 69.0) / 12.0); }
 static inline double clamp(double x, double low, double high) { return fmin(fmax(x, low), high); }
 
 static inline double saturate(double x, double knee)
 {
-    double size = fabs(x), over = (size - knee) / knee;
-    return size <= knee ? x : copysign(knee + knee * over / (1.0 + over), x);
+    double size = fabs(x);
+    return size <= knee ? x : copysign(knee * (2.0 - knee / size), x);
 }
 
 static inline void philox(uint64_t key, uint64_t counter, uint32_t out[4])
@@ -290,7 +291,6 @@ static struct { Noise noise; double phase; Smooth drift; Filter low, high; } win
 
 void start_a(const uint64_t *keys)
 {
-    for (int k = 0; k <= 256; k++) powers[k] = ldexp(1.0, k - 128);
     memset(wind, 0, sizeof wind);
     for (int c = 0; c < COPIES; c++) {
         noise_start(&wind[c].noise, keys[2 * c]);
@@ -322,7 +322,6 @@ static struct { double phase[2], last, before, driven; Delay delay; } bell[COPIE
 
 void start_b(void)
 {
-    for (int k = 0; k <= 256; k++) powers[k] = ldexp(1.0, k - 128);
     for (int c = 0; c < COPIES; c++) {
         free(bell[c].delay.memory);
         memset(&bell[c], 0, sizeof bell[c]);
@@ -385,7 +384,6 @@ static int scale_down[12], scale_up[12];
 void start_c(void)
 {
     static const int notes[7] = {0, 2, 4, 5, 7, 9, 11};
-    for (int k = 0; k <= 256; k++) powers[k] = ldexp(1.0, k - 128);
     memset(ear, 0, sizeof ear);
     for (int k = 0; k < 12; k++) {
         scale_down[k] = scale_up[k] = 12;
@@ -445,7 +443,6 @@ static struct {
 
 void start_d(const uint64_t *keys)
 {
-    for (int k = 0; k <= 256; k++) powers[k] = ldexp(1.0, k - 128);
     free(demo.echo.memory);
     memset(&demo, 0, sizeof demo);
     smooth_start(&demo.gusts, keys[0]);

@@ -12,9 +12,9 @@ from dunefall.catalogue.declare import Input, Param
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order
 from dunefall.compiler.kernels import SCRATCH, kernel_address
-from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, QUANTUM, VOICE, Memory, Plan, Program
+from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, QUANTUM, VOICE, Memory, Plan, Program, aligned_zeros
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
-from dunefall.patch.model import CURVES, Module, Patch
+from dunefall.patch.model import CURVES, Module, Patch, Place
 
 __all__ = ["base_value", "compile_patch", "same_structure", "value_changes"]
 
@@ -44,11 +44,13 @@ def same_structure(a: Patch, b: Patch) -> bool:
 class _Builder:
     """Collects the numbers of one program."""
 
-    def __init__(self, patch: Patch, rate: float, probed: Collection[str]) -> None:
+    def __init__(self, patch: Patch, rate: float, probed: Collection[Place]) -> None:
         self.patch, self.rate = patch, rate
         instances, wires = expand(patch)
+        self.watched = {(place.module, place.port) for place in probed}
+        watched = {module for module, _ in self.watched}
         self.sounding = _leading_to({x.id for x in instances if x.spec.lane_end}, wires)
-        alive = self.sounding | _leading_to({x.id for x in instances if x.module.id in probed}, wires)
+        alive = self.sounding | _leading_to({x.id for x in instances if x.module.id in watched}, wires)
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
         self.wires = [wire for wire in wires if wire.target in alive]
@@ -66,12 +68,17 @@ class _Builder:
         self.input_at: dict[tuple[str, str], int] = {}
         self.spread: dict[tuple[str, str], float] = {}
         self.ports: list[int] = []
-        self.outs: list[list[int]] = []
         self.module_records: list[tuple[int, ...]] = []
         self.input_records: list[tuple[int, int, int, int, float, float]] = []
         self.link_records: list[tuple[int, int, int, int]] = []
         self.ordered_wires: list[Wire] = []
         self.bases: list[float] = []
+        self.pool: dict[float, int] = {}
+        self.pools: list[int] = []
+        self.values: list[float] = []
+        self.in_loop = [loop != 0 for first, last, loop, _ in self.parts for _ in range(first, last)]
+        self.moved: list[int] = []
+        self.input_rows: list[int] = []
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
         levels = 0
@@ -85,10 +92,8 @@ class _Builder:
         return self.rows - QUANTUM * count
 
     def build(self) -> Program:
-        for instance in self.order:
-            for output in instance.spec.outputs:
-                count = instance.layer.voices if output.per_voice else 1
-                self.row_at[(instance.id, output.id)] = self._row(count)
+        """Everything in order of execution."""
+        self._place_outputs()
         for instance in self.order:
             self._add_module(instance)
         voices, rests, meets = self._voices()
@@ -98,25 +103,30 @@ class _Builder:
             ports=np.array(self.ports, np.int64),
             inputs=np.array(self.input_records, INPUT),
             links=np.array(self.link_records, LINK),
-            outs=np.array(self.outs, np.int64).reshape(-1, 2),
+            moved=np.array(self.moved, np.int64),
             voices=np.array(voices, VOICE),
             rests=np.array(rests, np.int64),
             meets=np.array(meets, np.int64),
-            scratch=np.zeros(SCRATCH),
+            mix=aligned_zeros(2 * QUANTUM),
+            scratch=aligned_zeros(SCRATCH),
             rate=np.array([self.rate]),
         )
         amounts = [(x.link.amount, x.link.amount, x.link.offset, x.link.offset, 0) for x in self.ordered_wires]
         memory = Memory(
-            rows=np.zeros(self.rows),
+            rows=aligned_zeros(self.rows),
             states=np.zeros(self.state_size),
-            memories=np.zeros(self.memory_size),
-            bases=np.array([(base, base, 0, 1) for base in self.bases], BASE),
+            memories=aligned_zeros(self.memory_size),
+            bases=np.array([(x, x, 0, 1, pool) for x, pool in zip(self.bases, self.pools, strict=True)], BASE),
             amounts=np.array(amounts, AMOUNT),
             faults=np.zeros(len(self.order), np.int64),
+            restless=np.zeros(len(self.order), np.int64),
             levels=np.zeros(self.levels),
             resting=np.zeros(self.levels, np.int64),
+            now=np.array(self.values),
             position=np.zeros(1, np.int64),
         )
+        for value, row in self.pool.items():
+            memory.rows[row : row + QUANTUM] = value
         copies: dict[str, list[str]] = {}
         for instance in self.order:
             copies.setdefault(instance.module.id, []).append(instance.id)
@@ -130,32 +140,49 @@ class _Builder:
             asleep=self.asleep, loops=self._loops(),
         )  # fmt: skip
 
+    def _place_outputs(self) -> None:
+        """Rows for all outputs that somebody uses; the others share one that nobody reads."""
+        used = self.watched | {(wire.source, wire.link.source.port) for wire in self.wires}
+        self.nowhere = self._row()
+        for instance in self.order:
+            for k, output in enumerate(instance.spec.outputs):
+                key = (instance.id, output.id)
+                if k == 0 or output.per_voice or instance.spec.lane_end or key in used:
+                    self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
+
     def _add_module(self, instance: Instance) -> None:
         module, spec = instance.module, instance.spec
-        port_first, input_first, linked = len(self.ports), len(self.input_records), 0
+        port_first, input_first, moved_first, linked = len(self.ports), len(self.input_records), len(self.moved), 0
         for k, port in enumerate(spec.targets):
             wires = self.into.get((instance.id, port.id), [])
             linked |= (1 << k) if wires else 0
-            self._add_input(instance, port, wires)
+            self.moved += [len(self.input_records)] if wires else []
+            self._add_input(instance, k, port, wires)
         output_first = len(self.ports)
-        self.ports += [self.row_at[(instance.id, output.id)] for output in spec.outputs]
-        passes = self.input_records[self.input_at[(instance.id, spec.passes)]][0] if spec.passes else -1
+        self.ports += [self.row_at.get((instance.id, output.id), self.nowhere) for output in spec.outputs]
+        wanted = sum(1 << k for k, output in enumerate(spec.outputs) if (instance.id, output.id) in self.row_at)
+        passes = port_first + [port.id for port in spec.targets].index(spec.passes) if spec.passes else -1
         memory = math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
         self.module_records.append((
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
             levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
-            module_key(self.patch.seed, instance.id),
+            int(spec.lane_end), moved_first, len(self.moved), wanted, module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
         self.state_size += spec.state
         self.memory_size += memory
-        if spec.lane_end:
-            self.outs.append([self.row_at[(instance.id, output.id)] for output in spec.outputs])
 
-    def _add_input(self, instance: Instance, port: Input | Param, wires: list[Wire]) -> None:
-        row = self._row()
-        self.ports.append(row)
+    def _input_row(self, instance: Instance, k: int) -> int:
+        """A row of its own in a loop; elsewhere input k of every module has the same, as it is used at once."""
+        if self.in_loop[self.place[instance.id]]:
+            return self._row()
+        while len(self.input_rows) <= k:
+            self.input_rows.append(self._row())
+        return self.input_rows[k]
+
+    def _add_input(self, instance: Instance, k: int, port: Input | Param, wires: list[Wire]) -> None:
+        row = self._input_row(instance, k)
         self.input_at[(instance.id, port.id)] = len(self.input_records)
         if isinstance(port, Param):
             away = voice_spread(instance, port)
@@ -169,7 +196,17 @@ class _Builder:
         first = len(self.link_records)
         for wire in wires:
             self._add_wire(wire)
+        value = min(max(self.bases[-1], low), high)
+        self.values.append(2.0**value if octaves else value)
+        self.pools.append(-1 if wires else self._pooled(self.values[-1]))
+        self.ports.append(row if wires else self.pools[-1])
         self.input_records.append((row, first, len(self.link_records), int(octaves), low, high))
+
+    def _pooled(self, value: float) -> int:
+        """The row that all inputs share that are constant at this value."""
+        if value not in self.pool:
+            self.pool[value] = self._row()
+        return self.pool[value]
 
     def _add_wire(self, wire: Wire) -> None:
         self.ordered_wires.append(wire)
@@ -224,9 +261,19 @@ class _Builder:
             inside = (place - first, outputs.index(wire.link.source.port)) if first <= place < last else None
             return LoopLink(inside, _is_audio(source, wire), CURVES.index(wire.link.curve))
 
+        used = tuple((instance.id, output.id) in self.row_at for output in instance.spec.outputs)
         ports = [self.into.get((instance.id, port.id), []) for port in instance.spec.targets]
         links = tuple(tuple(link_of(wire) for wire in wires) for wires in ports)
-        return LoopModule(instance.spec, links, instance.module.bypassed)
+        return LoopModule(instance.spec, links, self._leaving(instance, first, last), used, instance.module.bypassed)
+
+    def _leaving(self, instance: Instance, first: int, last: int) -> tuple[bool, ...]:
+        outside = {
+            wire.link.source.port
+            for wire in self.wires
+            if wire.source == instance.id and not first <= self.place[wire.target] < last
+        }
+        seen = outside | {port for module, port in self.watched if module == instance.id}
+        return tuple(k == 0 or output.id in seen for k, output in enumerate(instance.spec.outputs))
 
 
 def _is_audio(source: Instance, wire: Wire) -> bool:
@@ -262,11 +309,11 @@ def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, 
     return parts
 
 
-def compile_patch(patch: Patch, *, rate: float, probed: Collection[str] = ()) -> Program:
+def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = ()) -> Program:
     """Compile a patch for a sample rate in Hz (8000 to 192000). Modules of unknown type are silent.
 
-    Modules from which no way leads to a layer's output are left out, unless somebody watches them: the modules named
-    in ``probed`` and what leads to them. The patch must have passed ``catalogue.validate.check_patch``: ports are
+    Modules from which no way leads to a layer's output are left out, unless somebody watches them: the outputs named
+    in ``probed`` and what leads to them. An output that is not the first one and that nobody uses has no row. The patch must have passed ``catalogue.validate.check_patch``: ports are
     trusted here.
     """
     return _Builder(patch, float(rate), probed).build()

@@ -38,7 +38,7 @@ FUSED = types.int64(
     types.float64,  # sample rate in Hz
 )
 """Gives 1, and has changed nothing but rows and memories, if a module gave no usable number; 0 otherwise."""
-MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 16, 6, 4, 4, 5
+MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 20, 6, 4, 5, 5
 """Sizes of the records of ``compiler.program`` in words of 8 bytes."""
 
 
@@ -62,10 +62,22 @@ class LoopLink:
 
 @dataclass(frozen=True)
 class LoopModule:
-    """A module of the loop: its declaration, its links by input or parameter, whether it is bypassed."""
+    """A module of the loop.
+
+    Attributes
+    ----------
+    links : tuple
+        Its links by input or parameter.
+    leaving : tuple of bool
+        For each output, whether somebody outside of the loop sees all its samples.
+    used : tuple of bool
+        For each output, whether somebody uses it.
+    """
 
     spec: ModuleSpec
     links: tuple[tuple[LoopLink, ...], ...]
+    leaving: tuple[bool, ...]
+    used: tuple[bool, ...]
     bypassed: bool
 
 
@@ -148,7 +160,7 @@ class _Writer:
             ]
             lines += [f"memory_at{k} = {record.format(8)}",
                       f"m{k} = memories[memory_at{k} : memory_at{k} + {record.format(9)}]",
-                      f"key{k} = np.uint64({record.format(15)})", f"linked{k} = {record.format(10)}",
+                      f"key{k} = np.uint64({record.format(19)})", f"linked{k} = {record.format(10)}",
                       f"scratch{k} = local(SCRATCH)"]  # fmt: skip
             for j, links in enumerate(module.links):
                 lines += self._constants(k, j, links)
@@ -179,7 +191,8 @@ class _Writer:
             lines.append("    " + self._call(k, module))
             targets = len(module.spec.targets)
             for j in range(targets, targets + len(module.spec.outputs)):
-                lines.append(f"    rows[{self._row(k, j)} + i] = c{k}[{j}]")
+                if module.leaving[j - targets]:
+                    lines.append(f"    rows[{self._row(k, j)} + i] = c{k}[{j}]")
                 lines.append(f"    good += 1 if abs(c{k}[{j}]) < FAULT_SIZE else 0")
         return lines
 
@@ -200,8 +213,7 @@ class _Writer:
                 )
                 value = f"shaped({value}, {link.curve})" if link.curve else value
                 lines.append(f"v += fma({value}, amount{k}_{j}_{x}, offset{k}_{j}_{x})")
-            lines += [f"v = min(max(v, low{k}_{j}), high{k}_{j})", f"c{k}[{j}] = exp2(v) if octaves{k}_{j} != 0 else v",
-                      f"rows[in{k}_{j} + i] = c{k}[{j}]"]  # fmt: skip
+            lines += [f"v = min(max(v, low{k}_{j}), high{k}_{j})", f"c{k}[{j}] = exp2(v) if octaves{k}_{j} != 0 else v"]  # fmt: skip
         return lines
 
     def _call(self, k: int, module: LoopModule) -> str:
@@ -213,7 +225,8 @@ class _Writer:
             rest = [f"c{k}[{j}] = 0.0" for j in range(first + 1, len(ports))]
             return "; ".join([f"c{k}[{first}] = {passed}", *rest])
         own = {"state": f"s{k}", "memory": f"m{k}", "rate": "rate", "key": f"key{k}", "linked": f"linked{k}",
-               "moving": f"linked{k}", "scratch": f"scratch{k}", "start": "i"}  # fmt: skip
+               "moving": f"linked{k}",
+               "wanted": str(sum(1 << j for j, used in enumerate(module.used) if used)), "scratch": f"scratch{k}", "start": "i"}  # fmt: skip
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
         return f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
 
@@ -222,6 +235,10 @@ class _Writer:
         outputs = sum(len(module.spec.outputs) for module in self.modules)
         lines = [f"if good != n * {outputs}:", "    return 1"]
         for k, module in enumerate(self.modules):
+            targets = len(module.spec.targets)
+            for j in range(targets, targets + len(module.spec.outputs)):
+                lines.append(f"rows[{self._row(k, j)} + start + n - 1] = c{k}[{j}]")
+            lines += [f"rows[in{k}_{j} + start + n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]
             lines += [f"for j in range({module.spec.state}):", f"    states[at{k} + j] = s{k}[j]"]
         return [*lines, "return 0"]
 

@@ -19,6 +19,7 @@ from typing import Any
 
 from llvmlite import ir
 from numba import njit, types
+from numba.core import cgutils
 from numba.extending import intrinsic
 
 from dunefall.catalogue import spec_of
@@ -42,6 +43,7 @@ __all__ = [
     "load_compiled",
     "load_generated",
     "prepare",
+    "window",
 ]
 
 FLOATS = types.CPointer(types.float64)  # type: ignore[no-untyped-call]
@@ -59,33 +61,33 @@ SIGNATURE = types.void(
     types.uint64,  # key of the random numbers
     types.int64,  # which inputs and parameters are linked
     types.int64,  # which of them move within these samples
+    types.int64,  # which outputs somebody uses
     FLOATS,  # scratch, SCRATCH numbers
     FLOATS,  # levels of the layer's voices
     types.int64,  # number of voices
     types.float64,  # sample rate in Hz
 )
 SCRATCH = 8 * QUANTUM
-OWN = ("state", "memory", "rate", "key", "linked", "moving", "scratch", "levels", "voices", "start")
+OWN = ("state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start")
 """What a kernel may ask for by name beside its ports."""
 
 _TEMPLATE = '''\
 """Made from the declaration of "{id}": the kernel behind the common signature."""
 from numba import carray, cfunc, njit
 from {module} import kernel as plain
-from dunefall.compiler.kernels import SCRATCH, SIGNATURE
+from dunefall.compiler.kernels import SCRATCH, SIGNATURE, window
 
 kernel = njit(nogil=True, error_model="numpy", forceinline=True)(plain)
 
 
 @cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy")
 def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, memory_size, key, linked, moving,
-          scratch_p, levels_p, voices, rate):
-    rows = carray(rows_p, (1 << 40,))
+          wanted, scratch_p, levels_p, voices, rate):
     at = carray(at_p, ({ports},))
-    state = carray(states_p, (1 << 40,))[state_at : state_at + {state}]
-    memory = carray(memories_p, (1 << 40,))[memory_at : memory_at + memory_size]
-    scratch = carray(scratch_p, (SCRATCH,))
-    levels = carray(levels_p, (1 << 40,))[:voices]
+    state = window(states_p, state_at, {state})
+    memory = window(memories_p, memory_at, memory_size)
+    scratch = window(scratch_p, 0, SCRATCH)
+    levels = window(levels_p, 0, voices)
     kernel({arguments})
 '''
 
@@ -110,9 +112,9 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
 
 def _wrapper_text(spec: ModuleSpec) -> str:
     ports = (*spec.targets, *spec.outputs)
-    row = {port.id: f"rows[at[{k}] + start : at[{k}] + start + n]" for k, port in enumerate(ports)}
+    row = {port.id: f"window(rows_p, at[{k}] + start, n)" for k, port in enumerate(ports)}
     each = {output.id for output in spec.outputs if output.per_voice}
-    row |= {port.id: f"rows[at[{k}] : at[{k}] + {QUANTUM} * voices]" for k, port in enumerate(ports) if port.id in each}
+    row |= {port.id: f"window(rows_p, at[{k}], {QUANTUM} * voices)" for k, port in enumerate(ports) if port.id in each}
     arguments = ", ".join(row.get(name, name) for name in kernel_arguments(spec))
     return _TEMPLATE.format(
         id=spec.id, module=spec.kernel.__module__, ports=len(ports), state=spec.state, arguments=arguments
@@ -192,6 +194,25 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     report(len(todo), len(todo) + 1, "engine loop")
     warm_up()
     report(len(todo) + 1, len(todo) + 1, "")
+
+
+@intrinsic
+def window(typingctx, pointer, first, count):  # type: ignore[no-untyped-def]
+    """An array over ``count`` numbers from ``first`` on, without any check."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        array = context.make_array(signature.return_type)(context, builder)
+        context.populate_array(
+            array,
+            data=builder.bitcast(builder.gep(values[0], [values[1]]), array.data.type),
+            shape=cgutils.pack_array(builder, [values[2]]),
+            strides=cgutils.pack_array(builder, [context.get_constant(types.intp, 8)]),
+            itemsize=context.get_constant(types.intp, 8),
+            meminfo=None,
+        )
+        return array._getvalue()
+
+    return types.Array(types.float64, 1, "C")(pointer, types.int64, types.int64), generate
 
 
 @intrinsic

@@ -45,10 +45,12 @@ borrow: Any = _borrow
 class Traces(NamedTuple):
     """Where the loop writes what the window shows; the arrays lie in shared memory.
 
-    ``rows`` are the traced rows and ``slots`` their places in ``bins`` (slot, bin, lowest and highest). ``counts``
-    holds: bins written, quantums in the present bin, probe samples written.
+    ``first`` holds, for each module in order of execution and one more, where its entries begin in ``rows`` (what is
+    traced) and ``slots`` (its place in ``bins``: slot, bin, lowest and highest). ``counts`` holds: bins written,
+    quantums in the present bin, probe samples written.
     """
 
+    first: NDArray[np.int64]
     rows: NDArray[np.int64]
     slots: NDArray[np.int64]
     bins: NDArray[np.float32]
@@ -62,8 +64,8 @@ class Traces(NamedTuple):
 def no_traces() -> Traces:
     """Traces for a run that nobody watches."""
     return Traces(
-        np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, TRACE_BINS, 2), np.float32), np.zeros(0),
-        np.zeros(0), np.full(PROBES, -1), np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
+        np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, TRACE_BINS, 2), np.float32),
+        np.zeros(0), np.zeros(0), np.full(PROBES, -1), np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
     )  # fmt: skip
 
 
@@ -111,6 +113,7 @@ def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
     for k in range(entry.row, entry.row + QUANTUM):
         rows[k] = value
     base.stale = 0
+    return value
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -161,39 +164,87 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
             row[i] = min(max(row[i], low), high)
 
 
-@njit(nogil=True, error_model="numpy", forceinline=True)
+@njit(nogil=True, error_model="numpy", fastmath={"reassoc"}, forceinline=True)
 def _sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
-    good = 0
+    size = 0.0
     for i in range(row.size):
-        good += 1 if abs(row[i]) < FAULT_SIZE else 0
-    return good == row.size
+        size += abs(row[i])
+    return size < FAULT_SIZE
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_all(plan, memory, module, start, n, ramp):  # type: ignore[no-untyped-def]
-    """Prepare all inputs of a module; returns which of them move."""
-    moving = module.linked
+def _gather_linked(plan, memory, module, start, n, ramp, single):  # type: ignore[no-untyped-def]
+    """Prepare the linked inputs of a module whose base values are those it was compiled with.
+
+    An input that takes one signal as it is reads that signal's row: nothing is copied.
+    """
+    rows, last = memory.rows, start + n - 1
+    for k in range(module.moved_first, module.moved_last):
+        i = plan.moved[k]
+        entry, base = plan.inputs[i], memory.bases[i]
+        row = entry.row
+        if single:
+            _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
+        elif _as_it_is(entry, base, plan.links, memory.amounts):
+            row = plan.links[entry.link_first].row
+        else:
+            _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
+        memory.now[i] = rows[row + last]
+        plan.ports[module.port_first + i - module.input_first] = row
+
+
+@njit(nogil=True, error_model="numpy")
+def _gather_restless(plan, memory, module, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
+    """Prepare the inputs of a module whose base values may glide; returns which of its inputs move."""
+    moving, rows, changed = module.linked, memory.rows, False
     for i in range(module.input_first, module.input_last):
         entry, base = plan.inputs[i], memory.bases[i]
-        if entry.link_first != entry.link_last or base.left != 0:
+        if entry.link_first != entry.link_last:
+            changed = changed or base.left != 0
+            continue
+        row = base.pool if base.pool >= 0 and base.left == 0 else entry.row
+        if base.left != 0:
             moving |= 1 << (i - module.input_first)
-            if n == 1:
-                _gather_one(memory.rows, entry, base, plan.links, memory.amounts, start, ramp)
+            if single:
+                _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
             else:
-                _gather(memory.rows, entry, base, plan.links, memory.amounts, start, n, ramp)
-        elif base.stale != 0:
-            _fill(memory.rows, entry, base)
+                _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
+            memory.now[i] = rows[row + start + n - 1]
+        elif base.pool < 0 and (base.stale != 0 or not single):
+            memory.now[i] = _fill(rows, entry, base)
+        changed = changed or base.left != 0 or base.pool < 0
+        plan.ports[module.port_first + i - module.input_first] = row
+    _gather_linked(plan, memory, module, start, n, ramp, single)
+    if not changed:
+        memory.restless[m] = 0
     return moving
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run_module(plan, memory, places, m, start, n, ramp):  # type: ignore[no-untyped-def]
-    """Run one module for n samples of the present quantum."""
+def _as_it_is(entry, base, links, amounts):  # type: ignore[no-untyped-def]
+    """Whether an input is exactly the signal of its one link."""
+    if entry.link_last - entry.link_first != 1 or base.left != 0 or base.goal != 0.0 or entry.low > -math.inf:
+        return False
+    link, amount = links[entry.link_first], amounts[entry.link_first]
+    same = amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
+    return same and link.delayed == 0 and link.curve == 0
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
+    """Run one module for n samples of the present quantum; ``single``: it stands in a feedback loop."""
     module, rows = plan.modules[m], memory.rows
-    if memory.faults[m] != 0 or (module.voice >= 0 and _still_resting(plan, memory, module.voice, start, n)):
+    if memory.faults[m] != 0:
+        _clear_outputs(plan, memory, m)
         return
-    moving = _gather_all(plan, memory, module, start, n, ramp)
+    if module.voice >= 0 and _still_resting(plan, memory, module.voice, start, n):
+        return
+    moving = module.linked
+    if memory.restless[m] != 0:
+        moving = _gather_restless(plan, memory, module, m, start, n, ramp, single)
+    else:
+        _gather_linked(plan, memory, module, start, n, ramp, single)
     if module.address == 0:
         _pass_on(rows, plan.ports, module, start, n)
         return
@@ -201,13 +252,13 @@ def _run_module(plan, memory, places, m, start, n, ramp):  # type: ignore[no-unt
         module.address,
         (
             n, start, places[0], places[1] + 8 * module.port_first, places[2], module.state_at, places[3],
-            module.memory_at, module.memory_size, module.key, module.linked, moving, places[4],
+            module.memory_at, module.memory_size, module.key, module.linked, moving, module.wanted, places[4],
             places[5] + 8 * module.level_first, module.level_count, plan.rate[0],
         ),
     )  # fmt: skip
     for p in range(module.output_first, module.port_last):
         row = plan.ports[p]
-        if not (abs(rows[row + start]) < FAULT_SIZE if n == 1 else _sound(rows[row + start : row + start + n])):
+        if not (abs(rows[row + start]) < FAULT_SIZE if single else _sound(rows[row + start : row + start + n])):
             _silence(plan, memory, m)
             return
 
@@ -272,10 +323,18 @@ def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyp
             ),
         )  # fmt: skip
         if bad == 0:
+            _note_now(plan, memory, first, last, start + n - 1)
             return
     for i in range(start, start + n):
         for m in range(first, last):
-            _run_module(plan, memory, places, m, i, 1, ramp)
+            _run_module(plan, memory, places, m, i, 1, ramp, True)
+
+
+@njit(nogil=True, error_model="numpy")
+def _note_now(plan, memory, first, last, at):  # type: ignore[no-untyped-def]
+    for i in range(plan.modules[first].input_first, plan.modules[last - 1].input_last):
+        if plan.inputs[i].link_first != plan.inputs[i].link_last:
+            memory.now[i] = memory.rows[plan.inputs[i].row + at]
 
 
 @njit(nogil=True, error_model="numpy")
@@ -292,8 +351,12 @@ def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
             for k in range(entry.link_first, entry.link_last):
                 if memory.amounts[k].left != 0:
                     return False
-            if base.stale != 0 and entry.link_first == entry.link_last:
-                _fill(memory.rows, entry, base)
+            if entry.link_first == entry.link_last:
+                plan.ports[module.port_first + i - module.input_first] = base.pool if base.pool >= 0 else entry.row
+                if base.pool < 0 and base.stale != 0:
+                    memory.now[i] = _fill(memory.rows, entry, base)
+            else:
+                plan.ports[module.port_first + i - module.input_first] = entry.row
     return True
 
 
@@ -303,7 +366,7 @@ def _pass_on(rows, ports, module, start, n):  # type: ignore[no-untyped-def]
     for p in range(module.output_first, module.port_last):
         for i in range(start, start + n):
             passed = p == module.output_first and module.passes >= 0
-            rows[ports[p] + i] = rows[module.passes + i] if passed else 0.0
+            rows[ports[p] + i] = rows[ports[module.passes] + i] if passed else 0.0
 
 
 @njit(nogil=True, error_model="numpy")
@@ -319,25 +382,33 @@ def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
 @njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
 def _span(row):  # type: ignore[no-untyped-def]
     low = high = row[0]
-    for i in range(QUANTUM):
+    for i in range(row.size):
         low = min(low, row[i])
         high = max(high, row[i])
     return low, high
 
 
 @njit(nogil=True, error_model="numpy")
-def _trace(memory, traces):  # type: ignore[no-untyped-def]
-    counts = traces.counts
-    begins, ends = counts[1] == 0, counts[1] == TRACE_QUANTUMS - 1
-    at = counts[0] % TRACE_BINS
-    for t in range(traces.rows.size):
-        low, high = _span(memory.rows[traces.rows[t] : traces.rows[t] + QUANTUM])
+def _trace_module(rows, traces, m, start, n):  # type: ignore[no-untyped-def]
+    """What the window shows of a module, taken while its rows are fresh."""
+    begins = traces.counts[1] == 0 and start == 0
+    ends = traces.counts[1] == TRACE_QUANTUMS - 1 and start + n == QUANTUM
+    at = traces.counts[0] % TRACE_BINS
+    for t in range(traces.first[m], traces.first[m + 1]):
+        low, high = _span(rows[traces.rows[t] + start : traces.rows[t] + start + n])
         if not begins:
             low, high = min(low, traces.low[t]), max(high, traces.high[t])
         traces.low[t], traces.high[t] = low, high
         if ends:
             traces.bins[traces.slots[t], at, 0] = low
             traces.bins[traces.slots[t], at, 1] = high
+
+
+@njit(nogil=True, error_model="numpy")
+def _trace_end(rows, traces):  # type: ignore[no-untyped-def]
+    """The end of a quantum: count on, and copy what is watched sample by sample."""
+    counts = traces.counts
+    ends = counts[1] == TRACE_QUANTUMS - 1
     counts[1] = 0 if ends else counts[1] + 1
     counts[0] += 1 if ends else 0
     size = traces.probes.shape[1]
@@ -346,8 +417,22 @@ def _trace(memory, traces):  # type: ignore[no-untyped-def]
         for p in range(traces.probe_rows.size):
             row = traces.probe_rows[p]
             for i in range(QUANTUM):
-                traces.probes[p, place + i] = memory.rows[row + i] if row >= 0 else 0.0
+                traces.probes[p, place + i] = rows[row + i] if row >= 0 else 0.0
     counts[2] += QUANTUM
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
+    """What follows when a module has run: a layer's end goes into the mix, and the window gets its trace."""
+    module = plan.modules[m]
+    if module.lane_end != 0:
+        for c in range(2):
+            row = plan.ports[module.output_first + c] + start
+            source, sums = memory.rows[row : row + n], plan.mix[QUANTUM * c : QUANTUM * c + n]
+            for i in range(n):
+                sums[i] += source[i]
+    if traces.slots.size > 0:
+        _trace_module(memory.rows, traces, m, start, n)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -362,24 +447,23 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     while done < out.shape[0]:
         start = memory.position[0] % QUANTUM
         n = min(QUANTUM - start, out.shape[0] - done)
+        plan.mix[:] = 0.0
         for s in range(plan.parts.shape[0]):
-            if plan.parts[s, 2] != 0:
+            first, last, loop = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2]
+            if loop != 0:
                 _run_loop(plan, memory, places, s, start, n, ramp)
-            else:
-                for m in range(plan.parts[s, 0], plan.parts[s, 1]):
-                    _run_module(plan, memory, places, m, start, n, ramp)
-        out[done : done + n, :] = 0.0
-        for k in range(plan.outs.shape[0]):
-            left, right = plan.outs[k, 0] + start, plan.outs[k, 1] + start
-            for i in range(n):
-                out[done + i, 0] += memory.rows[left + i]
-                out[done + i, 1] += memory.rows[right + i]
+            for m in range(first, last):
+                if loop == 0:
+                    _run_module(plan, memory, places, m, start, n, ramp, False)
+                _after(plan, memory, traces, m, start, n)
+        for i in range(n):
+            out[done + i, 0], out[done + i, 1] = plan.mix[i], plan.mix[QUANTUM + i]
         done += n
         memory.position[0] += n
         if start + n == QUANTUM:
             _rest(plan, memory)
             if traces.slots.size > 0:
-                _trace(memory, traces)
+                _trace_end(memory.rows, traces)
 
 
 @cached_njit()
@@ -395,16 +479,17 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     """
     p, m = plan_held, memory_held
     plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.outs),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.scratch), borrow(p.rate),
+        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved), borrow(p.voices),
+        borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),
-        borrow(m.levels), borrow(m.resting), borrow(m.position),
+        borrow(m.restless),
+        borrow(m.levels), borrow(m.resting), borrow(m.now), borrow(m.position),
     )  # fmt: skip
     t = traces_held
     traces = Traces(
-        borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high), borrow(t.probe_rows),
+        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high), borrow(t.probe_rows),
         borrow(t.probes), borrow(t.counts),
     )  # fmt: skip
     _run(plan, memory, traces, borrow(out_held))

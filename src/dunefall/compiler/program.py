@@ -18,7 +18,7 @@ from dunefall.patch.model import Patch
 if TYPE_CHECKING:
     from dunefall.compiler.fuse import LoopModule
 
-__all__ = ["QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "ramp_place"]
+__all__ = ["QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "aligned_zeros", "ramp_place"]
 
 QUANTUM = 64
 """Samples that are computed at a time, whatever the device asks for."""
@@ -32,11 +32,13 @@ Ints = NDArray[np.int64]
 MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "input_first", "input_last", "port_first", "output_first", "port_last", "state_at", "state_size",
-        "memory_at", "memory_size", "linked", "passes", "voice", "level_first", "level_count",
+        "memory_at", "memory_size", "linked", "passes", "voice", "level_first", "level_count", "lane_end",
+        "moved_first", "moved_last", "wanted",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a row or -1; ``voice`` the
-voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer."""
+"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a port or -1; ``voice`` the
+voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer; ``lane_end``
+1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(
@@ -46,8 +48,11 @@ INPUT = np.dtype(
 """An input or parameter: its row, its links, its domain and hard range in that domain."""
 LINK = np.dtype([(name, np.int64) for name in ("row", "delayed", "bounded", "curve")])
 """A link: the row that it reads, whether a sample late, whether bent above the loop's ceiling, its curve."""
-BASE = np.dtype([("start", np.float64), ("goal", np.float64), ("left", np.int64), ("stale", np.int64)])
-"""A base value, gliding from start to goal for ``left`` more samples; stale: a constant row must be filled."""
+BASE = np.dtype(
+    [("start", np.float64), ("goal", np.float64), ("left", np.int64), ("stale", np.int64), ("pool", np.int64)]
+)
+"""A base value, gliding from start to goal for ``left`` more samples; stale: the row of a constant in a loop must be filled; ``pool``:
+the row of this very constant that all inputs share, or -1."""
 AMOUNT = np.dtype(
     [(name, np.float64) for name in ("amount_start", "amount_goal", "offset_start", "offset_goal")]
     + [("left", np.int64)]
@@ -60,9 +65,8 @@ class Plan(NamedTuple):
 
     ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
     very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
-    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``outs`` the rows (left, right)
-    that are summed; ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound
-    leaves; ``scratch`` is nobody's; ``rate`` the sample rate in Hz.
+    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound
+    leaves; ``mix`` is where the sum of the layers is made, ``scratch`` nobody's; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints
@@ -70,10 +74,11 @@ class Plan(NamedTuple):
     ports: Ints
     inputs: NDArray[np.void]
     links: NDArray[np.void]
-    outs: Ints
+    moved: Ints
     voices: NDArray[np.void]
     rests: Ints
     meets: Ints
+    mix: Floats
     scratch: Floats
     rate: Floats
 
@@ -82,8 +87,9 @@ class Memory(NamedTuple):
     """What changes while a program runs: all of it, so that a copy is a checkpoint.
 
     Rows, states and memories of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1 where a
-    module was silenced); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
-    ``position`` in samples.
+    module was silenced) and ``restless`` (1 where base values may have changed since the
+    program was made); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
+    ``now`` the last value of every input; ``position`` in samples.
     """
 
     rows: Floats
@@ -92,8 +98,10 @@ class Memory(NamedTuple):
     bases: NDArray[np.void]
     amounts: NDArray[np.void]
     faults: Ints
+    restless: Ints
     levels: Floats
     resting: Ints
+    now: Floats
     position: Ints
 
     @property
@@ -109,6 +117,13 @@ class Memory(NamedTuple):
         """Go back to a checkpoint of the same program."""
         for mine, theirs in zip(self, checkpoint, strict=True):
             np.copyto(mine, theirs)
+
+
+def aligned_zeros(count: int) -> Floats:
+    """Zeros that begin at a whole cache line: what is read and written in vectors must not straddle two of them."""
+    room = np.zeros(count + 7)
+    first = (-room.ctypes.data % 64) // 8
+    return room[first : first + count]
 
 
 def ramp_place(left: Ints, ramp: int) -> Floats:
@@ -183,7 +198,8 @@ class Program:
         for instance in self.copies.get(module, ()):
             index = self.input_at[(instance, param)]
             goal = domain_value + self.spread.get((instance, param), 0.0)
-            self.memory.bases[index] = (self.bases_now()[index], goal, self.ramp, 1)
+            self.memory.bases[index] = (self.bases_now()[index], goal, self.ramp, 1, -1)
+            self.memory.restless[self.module_at[instance]] = 1
 
     def set_link(self, link: str, amount: float, offset: float) -> None:
         """Let a link's amount and offset glide to new ones."""
@@ -194,7 +210,8 @@ class Program:
     def press(self, module: str, port: str, high: bool) -> None:
         """Hold an input high, or let it go, at once: a gate by hand."""
         for instance in self.copies.get(module, ()):
-            self.memory.bases[self.input_at[(instance, port)]] = (0.0, 1.0 if high else 0.0, 0, 1)
+            self.memory.bases[self.input_at[(instance, port)]] = (0.0, 1.0 if high else 0.0, 0, 1, -1)
+            self.memory.restless[self.module_at[instance]] = 1
 
     def reset(self, module: str) -> None:
         """Clear what a module remembers, and let it sound again if it was silenced."""

@@ -81,6 +81,7 @@ class Takeover:
             target[to : to + size] = source[start : start + size]
         mine.states[self._anew] = 0.0
         now = self._old.bases_now()[self._bases[1]]
+        mine.restless[:] = 1
         mine.bases["start"][self._bases[0]] = now
         mine.bases["left"][self._bases[0]] = np.where(now == mine.bases["goal"][self._bases[0]], 0, self._new.ramp)
         amounts, offsets = self._old.amounts_now()

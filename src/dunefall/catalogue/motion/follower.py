@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, flush
+from dunefall.dsp.maths import exp2, flush, fma
 
 __all__ = ["MODULE"]
 
@@ -25,7 +25,7 @@ def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate):  # type: ignor
             fall = fall_s[i]
             fall_step = 1.0 - exp2(-SETTLED / (fall * rate))
         gap = abs(audio[i]) - value
-        value += gap * (rise_step if gap > 0.0 else fall_step)
+        value = fma(gap, rise_step, value) if gap > 0.0 else fma(gap, fall_step, value)
         out[i] = min(value * sensitivity[i], 1.0)
     state[VALUE], state[RISE], state[RISE_STEP] = flush(value), rise, rise_step
     state[FALL], state[FALL_STEP] = fall, fall_step

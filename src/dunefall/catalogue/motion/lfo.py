@@ -7,12 +7,12 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, sine
+from dunefall.dsp.maths import fma, ramp, sine, stepped
 
 __all__ = ["MODULE"]
 
 PHASE, RESET = range(2)
-RESET_MOVES, SHAPE_MOVES = 0b0001, 0b0100
+RESET_MOVES, RATE_MOVES, SHAPE_MOVES = 0b0001, 0b0010, 0b0100
 
 
 def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  # type: ignore[no-untyped-def]
@@ -24,14 +24,15 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  #
                 position = 0.0
             last_reset = reset[i]
             out[i] = position
-            position += rate_hz[i] * per
-            position -= 1.0 if position >= 1.0 else 0.0
+            position = stepped(position, rate_hz[i] * per)
     else:
         last_reset = reset[0]
-        for i in range(out.size):
-            out[i] = position
-            position += rate_hz[i] * per
-            position -= 1.0 if position >= 1.0 else 0.0
+        if moving & RATE_MOVES:
+            for i in range(out.size):
+                out[i] = position
+                position = stepped(position, rate_hz[i] * per)
+        else:
+            position = ramp(out, position, rate_hz[0] * per)
     state[PHASE], state[RESET] = position, last_reset
     if moving & SHAPE_MOVES or shape[0] != 0.0:
         for i in range(out.size):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, flush
+from dunefall.dsp.maths import exp2, flush, fma
 
 __all__ = ["MODULE"]
 
@@ -25,7 +25,7 @@ def kernel(signal, rise_s, fall_s, out, state, rate):  # type: ignore[no-untyped
             fall = fall_s[i]
             fall_step = 1.0 - exp2(-SETTLED / (fall * rate))
         gap = signal[i] - value
-        value += gap * (rise_step if gap > 0.0 else fall_step)
+        value = fma(gap, rise_step, value) if gap > 0.0 else fma(gap, fall_step, value)
         out[i] = value
     state[VALUE], state[BEGUN] = flush(value), 1.0
     state[RISE], state[RISE_STEP], state[FALL], state[FALL_STEP] = rise, rise_step, fall, fall_step

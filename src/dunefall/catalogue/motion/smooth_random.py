@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
@@ -17,17 +20,28 @@ def kernel(rate_hz, polarity, out, state, key, rate):  # type: ignore[no-untyped
         start = 2.0 * uniform(key, 0.0, 0) - 1.0
         end = 2.0 * uniform(key, 1.0, 0) - 1.0
         draws = 2.0
+    begin, per = 0, 1.0 / rate
     for i in range(out.size):
-        curve = place * place * place * (10.0 + place * (6.0 * place - 15.0))
-        value = start + (end - start) * curve
-        out[i] = value + (0.5 - 0.5 * value) * polarity[i]
-        place += min(rate_hz[i] / rate, 1.0)
+        out[i] = place
+        place += min(rate_hz[i] * per, 1.0)
         if place >= 1.0:
             place -= 1.0
-            start = end
+            _bend(out[begin : i + 1], start, end)
+            begin, start = i + 1, end
             end = 2.0 * uniform(key, draws, 0) - 1.0
             draws += 1.0
+    _bend(out[begin:], start, end)
+    for i in range(out.size):
+        out[i] = fma(fma(-0.5, out[i], 0.5), polarity[i], out[i])
     state[PHASE], state[DRAWS], state[FROM], state[TO] = place, draws, start, end
+
+
+@njit(error_model="numpy", forceinline=True)
+def _bend(out, start, end):  # type: ignore[no-untyped-def]
+    """Places between two values into the curve that joins them."""
+    for i in range(out.size):
+        place = out[i]
+        out[i] = fma(end - start, place * place * place * fma(place, fma(6.0, place, -15.0), 10.0), start)
 
 
 MODULE = ModuleSpec(

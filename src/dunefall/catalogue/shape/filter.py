@@ -11,10 +11,11 @@ __all__ = ["MODULE"]
 
 S1, S2 = range(2)
 MOVES = 0b110
+LOW_ONLY = 0b001
 WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
-def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wanted, scratch):  # type: ignore[no-untyped-def]
     """State: the two integrators.
 
     The integrators run as a two-by-two recurrence; what does not depend on them is worked out before it or after it.
@@ -30,16 +31,24 @@ def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, sc
             s1_row[i], s2_row[i] = s1, s2
             a2 = g_row[i] * a1_row[i]
             s1, s2 = _next(s1, s2, audio[i], a1_row[i], a2, g_row[i] * a2)
-        for i in range(n):
-            low[i], band[i], high[i] = _outputs(audio[i], s1_row[i], s2_row[i], resonance[i], g_row[i], a1_row[i])
+        if wanted == LOW_ONLY:
+            for i in range(n):
+                low[i] = _low(audio[i], s1_row[i], s2_row[i], g_row[i], a1_row[i])
+        else:
+            for i in range(n):
+                low[i], band[i], high[i] = _all(audio[i], s1_row[i], s2_row[i], resonance[i], g_row[i], a1_row[i])
     else:
         g, a1 = _factors(cutoff_hz[0], resonance[0], scale)
         a2 = g * a1
         for i in range(n):
             s1_row[i], s2_row[i] = s1, s2
             s1, s2 = _next(s1, s2, audio[i], a1, a2, g * a2)
-        for i in range(n):
-            low[i], band[i], high[i] = _outputs(audio[i], s1_row[i], s2_row[i], resonance[0], g, a1)
+        if wanted == LOW_ONLY:
+            for i in range(n):
+                low[i] = _low(audio[i], s1_row[i], s2_row[i], g, a1)
+        else:
+            for i in range(n):
+                low[i], band[i], high[i] = _all(audio[i], s1_row[i], s2_row[i], resonance[0], g, a1)
     state[S1], state[S2] = flush(s1), flush(s2)
 
 
@@ -64,9 +73,14 @@ def _next(s1, s2, x, a1, a2, a3):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _outputs(x, s1, s2, resonance, g, a1):  # type: ignore[no-untyped-def]
-    damping, a2 = _damping(resonance), g * a1
-    b = fma(a1, s1, a2 * (x - s2))
+def _low(x, s1, s2, g, a1):  # type: ignore[no-untyped-def]
+    return fma(g, fma(a1, s1, g * a1 * (x - s2)), s2)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _all(x, s1, s2, resonance, g, a1):  # type: ignore[no-untyped-def]
+    damping = _damping(resonance)
+    b = fma(a1, s1, g * a1 * (x - s2))
     l = fma(g, b, s2)  # noqa: E741
     return l, damping * b, fma(-damping, b, x - l)
 

@@ -25,11 +25,14 @@ def kernel(audio, drive, symmetry, mix, out, state, scratch):  # type: ignore[no
     driven[0] = last
     for i in range(n):
         driven[i + 1] = fma(audio[i], drive[i], symmetry[i])
+    area = scratch[128 : 129 + n]
+    for i in range(n + 1):
+        area[i] = _area(driven[i])
     for i in range(n):
         a, b = driven[i], driven[i + 1]
         step = b - a
         small = abs(step) < NEAR
-        mean = (_area(b) - _area(a)) / (1.0 if small else step)
+        mean = (area[i + 1] - area[i]) / (1.0 if small else step)
         wet = _fold(0.5 * (a + b)) if small else mean
         out[i] = fma(wet - audio[i], mix[i], audio[i])
     state[LAST] = driven[n]

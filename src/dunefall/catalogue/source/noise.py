@@ -82,13 +82,15 @@ def _level(number):  # type: ignore[no-untyped-def]
 
 @njit(error_model="numpy", forceinline=True)
 def _pink(white, state):  # type: ignore[no-untyped-def]
-    value = 0.0
     for b in range(BANDS):
         step = state[STEPS + b]
-        pole = fma(1.0 - step, state[POLES + b], step * white)
-        state[POLES + b] = pole
-        value = fma(state[STEPS + BANDS + b], pole, value)
-    return value
+        state[POLES + b] = fma(1.0 - step, state[POLES + b], step * white)
+    return (_share(state, 0) + _share(state, 1)) + (_share(state, 2) + _share(state, 3))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _share(state, b):  # type: ignore[no-untyped-def]
+    return fma(state[STEPS + BANDS + b], state[POLES + b], state[STEPS + BANDS + 4 + b] * state[POLES + 4 + b])
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, note_to_hz, sine
+from dunefall.dsp.maths import fma, note_to_hz, ramp, sine, stepped
 
 __all__ = ["MODULE"]
 
@@ -27,21 +27,18 @@ def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level
             scratch[i] = _step(pitch_note[i], ratio[i], fixed_hz[i], tuning[i], rate)
         for i in range(n):
             out[i] = phase
-            phase += scratch[i]
-            phase -= math.floor(phase)
+            phase = stepped(phase, scratch[i])
     else:
         step = _step(pitch_note[0], ratio[0], fixed_hz[0], tuning[0], rate)
-        for i in range(n):
-            out[i] = phase
-            phase += step
-            phase -= 1.0 if phase >= 1.0 else 0.0
+        phase = ramp(out, phase, step)
     state[PHASE] = phase
     for i in range(n):
         out[i] = fma(phase_in[i] * index[i], PER_RADIAN, out[i])
     last, before = state[LAST], state[BEFORE]
     if moving & FEEDBACK_MOVES or feedback[0] != 0.0:
         for i in range(n):
-            wave = sine(fma(feedback[i] * (0.5 * PER_RADIAN), last + before, out[i]))
+            bend = feedback[i] * (0.5 * PER_RADIAN)
+            wave = sine(fma(bend, last, fma(bend, before, out[i])))
             before, last = last, wave
             out[i] = wave * level[i]
     else:

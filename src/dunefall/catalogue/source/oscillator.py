@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, note_to_hz, sine
+from dunefall.dsp.maths import fma, note_to_hz, ramp, sine, stepped
 
 __all__ = ["MODULE"]
 
@@ -23,14 +23,11 @@ def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch)
             scratch[i] = _step(pitch_note[i], fine_ct[i], rate)
         for i in range(out.size):
             out[i] = phase
-            phase += scratch[i]
-            phase -= 1.0 if phase >= 1.0 else 0.0
+            phase = stepped(phase, scratch[i])
     else:
         step = _step(pitch_note[0], fine_ct[0], rate)
-        for i in range(out.size):
-            scratch[i], out[i] = step, phase
-            phase += step
-            phase -= 1.0 if phase >= 1.0 else 0.0
+        phase = ramp(out, phase, step)
+        scratch[: out.size] = step
     state[PHASE] = phase
     if moving & SHAPE_MOVES or shape[0] != 0.0:
         for i in range(out.size):

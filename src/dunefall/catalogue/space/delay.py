@@ -28,17 +28,18 @@ def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate, movi
     at = write - back if write >= back else write - back + size
     steady = moving & TIME_MOVES == 0 and delay == goal and back > n
     if steady and 2 <= at < size - n and write + n < size:
-        newer, first, second, third = _weights(delay - back)
+        newer, here, older, oldest = _weights(delay - back)
+        past, echoes, written = memory[at - 2 : at + n + 1], scratch[:n], memory[write : write + n]
         for i in range(n):
-            echo = fma(newer, memory[at + i + 1], first * memory[at + i])
-            scratch[i] = fma(third, memory[at + i - 2], fma(second, memory[at + i - 1], echo))
+            echo = fma(newer, past[i + 3], here * past[i + 2])
+            echoes[i] = fma(oldest, past[i], fma(older, past[i + 1], echo))
         for i in range(n):
-            damped = fma(damping[i], damped, (1.0 - damping[i]) * scratch[i])
-            scratch[64 + i] = damped
+            damped = fma(damping[i], damped, (1.0 - damping[i]) * echoes[i])
+            out[i] = damped
         for i in range(n):
-            memory[write + i] = audio[i] + saturate(feedback[i] * scratch[64 + i], KNEE)
+            written[i] = audio[i] + saturate(feedback[i] * out[i], KNEE)
         for i in range(n):
-            out[i] = fma(scratch[i] - audio[i], mix[i], audio[i])
+            out[i] = fma(echoes[i] - audio[i], mix[i], audio[i])
         write += n
     else:
         for i in range(n):
