@@ -12,7 +12,19 @@ from dunefall.catalogue.declare import Input, Param
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order
 from dunefall.compiler.kernels import SCRATCH, kernel_address
-from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, QUANTUM, VOICE, Memory, Plan, Program, aligned_zeros
+from dunefall.compiler.program import (
+    AMOUNT,
+    BASE,
+    INPUT,
+    LINK,
+    MODULE,
+    QUANTUM,
+    VOICE,
+    Memory,
+    Plan,
+    Program,
+    aligned_zeros,
+)
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
 from dunefall.patch.model import CURVES, Module, Patch, Place
 

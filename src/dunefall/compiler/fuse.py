@@ -16,7 +16,7 @@ from numba import njit, types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-from dunefall.catalogue.declare import ModuleSpec
+from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.kernels import FLOATS, INTS, generated_path, kernel_arguments, load_compiled
 
 __all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_text", "local"]
@@ -31,13 +31,12 @@ FUSED = types.int64(
     FLOATS,  # scratch
     INTS,  # the loop's module records
     INTS,  # the loop's input records
-    FLOATS,  # the same
     FLOATS,  # the loop's base values
     INTS,  # all link records
     FLOATS,  # all amounts
     types.float64,  # sample rate in Hz
 )
-"""Gives 1, and has changed nothing but rows and memories, if a module gave no usable number; 0 otherwise."""
+"""Gives 1, and has changed nothing but rows and memories, if a module may have given no usable number; 0 otherwise."""
 MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 20, 6, 4, 5, 5
 """Sizes of the records of ``compiler.program`` in words of 8 bytes."""
 
@@ -104,10 +103,10 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
     lines += [
         "from dunefall.compiler.fuse import FUSED, local",
-        "from dunefall.compiler.kernels import SCRATCH",
+        "from dunefall.compiler.kernels import SCRATCH, window",
         "from dunefall.compiler.program import QUANTUM",
-        "from dunefall.compiler.loop import FAULT_SIZE, LOOP_KNEE, shaped",
-        "from dunefall.dsp.maths import exp2, fma, saturate",
+        "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped",
+        "from dunefall.dsp.maths import exp2, fma",
         "",
     ]
     options = 'nogil=True, error_model="numpy", forceinline=True'
@@ -115,10 +114,10 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [
         "",
         '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy")',
-        "def entry(n, start, rows_p, ports_p, states_p, memories_p, scratch_p, modules_p, inputs_p, limits_p, bases_p,",
+        "def entry(n, start, rows_p, ports_p, states_p, memories_p, scratch_p, modules_p, inputs_p, bases_p,",
         "          links_p, amounts_p, rate):",
     ]
-    for name in ("rows", "ports", "states", "memories", "modules", "inputs", "limits", "bases", "links", "amounts"):
+    for name in ("ports", "modules", "inputs", "bases", "links", "amounts"):
         lines.append(f"    {name} = carray({name}_p, (1 << 40,))")
     writer = _Writer(modules)
     lines += [f"    {line}" for line in (*writer.setup(), *writer.body(), *writer.end())]
@@ -129,8 +128,17 @@ def _name(type_id: str) -> str:
     return type_id.replace("-", "_")
 
 
+def _closed(links: tuple[LoopLink, ...]) -> bool:
+    """Whether one of the links comes from within the loop."""
+    return any(link.source is not None for link in links)
+
+
 class _Writer:
-    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state."""
+    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state.
+
+    What is written goes through windows: stores through ``carray`` after the loop were dropped by the optimiser
+    (LLVM 20).
+    """
 
     def __init__(self, modules: tuple[LoopModule, ...]) -> None:
         self.modules = modules
@@ -153,67 +161,71 @@ class _Writer:
             spec, record = module.spec, f"modules[{MODULE_WORDS * k} + {{}}]"
             targets = len(spec.targets)
             lines += [f"c{k} = local({targets + len(spec.outputs)})", f"s{k} = local({spec.state})"]
-            lines += [
-                f"at{k} = {record.format(6)}",
-                f"for j in range({spec.state}):",
-                f"    s{k}[j] = states[at{k} + j]",
-            ]
-            lines += [f"memory_at{k} = {record.format(8)}",
-                      f"m{k} = memories[memory_at{k} : memory_at{k} + {record.format(9)}]",
-                      f"key{k} = np.uint64({record.format(19)})", f"linked{k} = {record.format(10)}",
-                      f"scratch{k} = local(SCRATCH)"]  # fmt: skip
+            lines.append(f"t{k} = window(states_p, {record.format(6)}, {spec.state})")
+            lines += [f"s{k}[{j}] = t{k}[{j}]" for j in range(spec.state)]
+            lines += [f"m{k} = window(memories_p, {record.format(8)}, {record.format(9)})"] if spec.memory_s else []
+            lines += [f"key{k} = np.uint64({record.format(19)})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
-                lines += self._constants(k, j, links)
+                lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
+                lines += self._links(k, j, links) if links else [f"c{k}[{j}] = r{k}_{j}[0]"]
             for j in range(targets, targets + len(spec.outputs)):
-                lines.append(f"c{k}[{j}] = rows[{self._row(k, j)} + before]")
-        return [*lines, "good = 0"]
+                lines += [f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)",
+                          f"b{k}_{j} = window(rows_p, {self._row(k, j)} + before, 1)",
+                          f"p{k}_{j} = b{k}_{j}[0]", f"c{k}[{j}] = p{k}_{j}"]  # fmt: skip
+        return [*lines, "size = 0.0"]
 
-    def _constants(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
-        if not links:
-            return [f"c{k}[{j}] = rows[{self._row(k, j)} + start]"]
+    def _links(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
         at = self.input_first[k] + j
-        lines = [f"base{k}_{j} = bases[{BASE_WORDS * at + 1}]", f"low{k}_{j} = limits[{INPUT_WORDS * at + 4}]",
-                 f"high{k}_{j} = limits[{INPUT_WORDS * at + 5}]", f"first{k}_{j} = inputs[{INPUT_WORDS * at + 1}]",
-                 f"octaves{k}_{j} = inputs[{INPUT_WORDS * at + 3}]", f"in{k}_{j} = {self._row(k, j)}"]  # fmt: skip
+        lines = [f"base{k}_{j} = bases[{BASE_WORDS * at + 1}]", f"first{k}_{j} = inputs[{INPUT_WORDS * at + 1}]"]
         for x, link in enumerate(links):
             place = f"(first{k}_{j} + {x})"
             lines += [f"amount{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 1]",
                       f"offset{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 3]"]  # fmt: skip
             if link.source is None:
-                lines.append(f"row{k}_{j}_{x} = links[{LINK_WORDS} * {place}]")
+                lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{LINK_WORDS} * {place}] + start, n)")
         return lines
 
     def body(self) -> list[str]:
-        """One sample of all modules in their order: a later one's cell still holds the sample before."""
-        lines = ["for i in range(start, start + n):"]
+        """Inputs that only the outside moves, in rows; then one sample of all modules after the other, in their order:
+        a later one's cell still holds the sample before."""
+        lines = []
         for k, module in enumerate(self.modules):
-            lines += [f"    {line}" for line in self._gather(k, module)]
+            for j, links in enumerate(module.links):
+                if links and not _closed(links):
+                    lines += ["for i in range(n):"]
+                    lines += [f"    {line}" for line in self._gather(k, j, links)]
+                    lines += [f"    r{k}_{j}[i] = v"]
+        lines.append("for i in range(n):")
+        for k, module in enumerate(self.modules):
+            for j, links in enumerate(module.links):
+                if links and _closed(links):
+                    lines += [f"    {line}" for line in (*self._gather(k, j, links), f"c{k}[{j}] = v")]
+                elif links:
+                    lines.append(f"    c{k}[{j}] = r{k}_{j}[i]")
             lines.append("    " + self._call(k, module))
             targets = len(module.spec.targets)
             for j in range(targets, targets + len(module.spec.outputs)):
                 if module.leaving[j - targets]:
-                    lines.append(f"    rows[{self._row(k, j)} + i] = c{k}[{j}]")
-                lines.append(f"    good += 1 if abs(c{k}[{j}]) < FAULT_SIZE else 0")
+                    lines.append(f"    r{k}_{j}[i] = c{k}[{j}]")
+                if module.used[j - targets]:
+                    lines.append(f"    size += abs(c{k}[{j}])")
         return lines
 
-    def _gather(self, k: int, module: LoopModule) -> list[str]:
-        lines = []
-        for j, links in enumerate(module.links):
-            if not links:
-                continue
-            lines.append(f"v = base{k}_{j}")
-            for x, link in enumerate(links):
-                if link.source is None:
-                    value = f"rows[row{k}_{j}_{x} + i]"
-                else:
-                    a, output = link.source
-                    value = f"c{a}[{len(self.modules[a].spec.targets) + output}]"
-                value = (
-                    f"saturate({value}, LOOP_KNEE)" if link.bounded and link.source and link.source[0] >= k else value
-                )
-                value = f"shaped({value}, {link.curve})" if link.curve else value
-                lines.append(f"v += fma({value}, amount{k}_{j}_{x}, offset{k}_{j}_{x})")
-            lines += [f"v = min(max(v, low{k}_{j}), high{k}_{j})", f"c{k}[{j}] = exp2(v) if octaves{k}_{j} != 0 else v"]  # fmt: skip
+    def _gather(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
+        lines = [f"v = base{k}_{j}"]
+        for x, link in enumerate(links):
+            if link.source is None:
+                value = f"x{k}_{j}_{x}[i]"
+            else:
+                a, output = link.source
+                value = f"c{a}[{len(self.modules[a].spec.targets) + output}]"
+                value = f"ceiling({value})" if link.bounded and a >= k else value
+            value = f"shaped({value}, {link.curve})" if link.curve else value
+            lines.append(f"v += fma({value}, amount{k}_{j}_{x}, offset{k}_{j}_{x})")
+        port = self.modules[k].spec.targets[j]
+        if isinstance(port, Param):
+            lines.append(f"v = min(max(v, {float(port.to_domain(port.low))!r}), {float(port.to_domain(port.high))!r})")
+            lines += ["v = exp2(v)"] if port.octaves else []
         return lines
 
     def _call(self, k: int, module: LoopModule) -> str:
@@ -224,22 +236,24 @@ class _Writer:
             first = len(spec.targets)
             rest = [f"c{k}[{j}] = 0.0" for j in range(first + 1, len(ports))]
             return "; ".join([f"c{k}[{first}] = {passed}", *rest])
-        own = {"state": f"s{k}", "memory": f"m{k}", "rate": "rate", "key": f"key{k}", "linked": f"linked{k}",
-               "moving": f"linked{k}",
-               "wanted": str(sum(1 << j for j, used in enumerate(module.used) if used)), "scratch": f"scratch{k}", "start": "i"}  # fmt: skip
+        linked = str(sum(1 << j for j, links in enumerate(module.links) if links))
+        own = {"state": f"s{k}", "memory": f"m{k}", "rate": "rate", "key": f"key{k}", "linked": linked, "moving": linked,
+               "wanted": str(sum(1 << j for j, used in enumerate(module.used) if used)), "scratch": f"scratch{k}"}  # fmt: skip
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
         return f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
 
     def end(self) -> list[str]:
-        """States back, if all went well."""
-        outputs = sum(len(module.spec.outputs) for module in self.modules)
-        lines = [f"if good != n * {outputs}:", "    return 1"]
+        """States back, if all went well; else the last samples before, from which the modules go on one by one."""
+        outputs = [
+            (k, j)
+            for k, module in enumerate(self.modules)
+            for j in range(len(module.spec.targets), len(module.spec.targets) + len(module.spec.outputs))
+        ]
+        lines = ["if not size < FAULT_SIZE:", *(f"    b{k}_{j}[0] = p{k}_{j}" for k, j in outputs), "    return 1"]
+        lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for k, j in outputs]
         for k, module in enumerate(self.modules):
-            targets = len(module.spec.targets)
-            for j in range(targets, targets + len(module.spec.outputs)):
-                lines.append(f"rows[{self._row(k, j)} + start + n - 1] = c{k}[{j}]")
-            lines += [f"rows[in{k}_{j} + start + n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]
-            lines += [f"for j in range({module.spec.state}):", f"    states[at{k} + j] = s{k}[j]"]
+            lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]
+            lines += [f"t{k}[{j}] = s{k}[{j}]" for j in range(module.spec.state)]
         return [*lines, "return 0"]
 
 
@@ -249,7 +263,8 @@ def local(typingctx, size):  # type: ignore[no-untyped-def]
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
         kind, count = signature.return_type, size.literal_value
-        place = cgutils.alloca_once(builder, ir.ArrayType(ir.DoubleType(), max(count, 1)))
+        with builder.goto_entry_block():  # not cleared: everything in it is written before it is read
+            place = builder.alloca(ir.ArrayType(ir.DoubleType(), max(count, 1)))
         array = context.make_array(kind)(context, builder)
         word = context.get_constant
         context.populate_array(

@@ -21,7 +21,7 @@ from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, fma, saturate
 
 __all__ = [
-    "FAULT_SIZE", "LOOP_KNEE", "PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "no_traces", "run",
+    "FAULT_SIZE", "PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "ceiling", "no_traces", "run",
     "shaped", "warm_up",
 ]  # fmt: skip
 
@@ -77,7 +77,15 @@ def shaped(x, curve):  # type: ignore[no-untyped-def]
     if curve == 2:
         return math.copysign(math.sqrt(abs(x)), x)
     size = min(abs(x), 1.0)
-    return math.copysign(size * size * (3.0 - 2.0 * size), x)
+    return math.copysign(size * size * fma(-2.0, size, 3.0), x)
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def ceiling(x):  # type: ignore[no-untyped-def]
+    """Audio that goes round a loop; a branch, as it hardly ever gets so loud and the bend costs a division."""
+    if abs(x) <= LOOP_KNEE:
+        return x
+    return saturate(x, LOOP_KNEE)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -92,7 +100,7 @@ def _link_value(rows, link, amounts, i, ramp):  # type: ignore[no-untyped-def]
     if link.delayed != 0:
         value = rows[link.row + ((i + QUANTUM - 1) & (QUANTUM - 1))]
         if link.bounded != 0:
-            value = saturate(value, LOOP_KNEE)
+            value = ceiling(value)
     else:
         value = rows[link.row + i]
     if link.curve != 0:
@@ -131,6 +139,24 @@ def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
+def _add_link(row, source, curve, moving):  # type: ignore[no-untyped-def]
+    """Add a link whose amount rests to a row; a loop for each curve, so that all vectorise."""
+    amount, offset = moving.amount_goal, moving.offset_goal
+    if curve == 0:
+        for i in range(row.size):
+            row[i] += fma(source[i], amount, offset)
+    elif curve == 1:
+        for i in range(row.size):
+            row[i] += fma(shaped(source[i], 1), amount, offset)
+    elif curve == 2:
+        for i in range(row.size):
+            row[i] += fma(shaped(source[i], 2), amount, offset)
+    else:
+        for i in range(row.size):
+            row[i] += fma(shaped(source[i], 3), amount, offset)
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[no-untyped-def]
     """Samples start..start+n of an input's row; plain loops over views, which vectorise."""
     row = rows[entry.row + start : entry.row + start + n]
@@ -147,11 +173,8 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
             row[i] = goal
     for k in range(entry.link_first, entry.link_last):
         link, moving = links[k], amounts[k]
-        if moving.left == 0 and link.delayed == 0 and link.curve == 0:
-            source = rows[link.row + start : link.row + start + n]
-            amount, offset = moving.amount_goal, moving.offset_goal
-            for i in range(n):
-                row[i] += fma(source[i], amount, offset)
+        if moving.left == 0 and link.delayed == 0:
+            _add_link(row, rows[link.row + start : link.row + start + n], link.curve, moving)
         else:
             for i in range(n):
                 row[i] += _link_value(rows, link, moving, start + i, ramp)
@@ -318,7 +341,6 @@ def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyp
             (
                 n, start, places[0], places[1] + 8 * module.port_first, places[2], places[3], places[4],
                 places[6] + MODULE_BYTES * first, places[7] + INPUT_BYTES * module.input_first,
-                places[7] + INPUT_BYTES * module.input_first,
                 places[8] + BASE_BYTES * module.input_first, places[9], places[10], plan.rate[0],
             ),
         )  # fmt: skip

@@ -14,7 +14,21 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic, overload
 
-__all__ = ["db_to_gain", "exp2", "flush", "fma", "nearest", "note_to_hz", "ramp", "saturate", "sine", "stepped", "tan_half_pi", "times_power_of_two"]
+__all__ = [
+    "db_to_gain",
+    "exp2",
+    "flush",
+    "fma",
+    "nearest",
+    "note_to_hz",
+    "ramp",
+    "ramp_by",
+    "saturate",
+    "sine",
+    "tan_half_pi",
+    "tangent_parts",
+    "times_power_of_two",
+]
 
 
 def fma(a: float, b: float, c: float) -> float:
@@ -119,15 +133,22 @@ def sine(phase: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
+def tangent_parts(x: float) -> tuple[float, float]:
+    """Two numbers whose quotient is tan(pi/2 * x), for x in [0, 1): see ``tan_half_pi``."""
+    f = 0.25 * x
+    e = 0.25 - f
+    u, v = f * f, e * e
+    return f * (0.25 - u) * _arch(u), e * (0.25 - v) * _arch(v)
+
+
+@njit(error_model="numpy", forceinline=True)
 def tan_half_pi(x: float) -> float:
     """tan(pi/2 * x) for x in [0, 0.98] with a relative error below 1e-9: the prewarping of filters.
 
     Method: sine over cosine, as in ``sine``.
     """
-    f = 0.25 * x
-    e = 0.25 - f
-    u, v = f * f, e * e
-    return f * (0.25 - u) * _arch(u) / (e * (0.25 - v) * _arch(v))
+    up, down = tangent_parts(x)
+    return up / down
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -140,12 +161,6 @@ def db_to_gain(level_db: float) -> float:
 def note_to_hz(note: float) -> float:
     """Frequency in Hz of a MIDI note number (ISO 16:1975: 69 is 440 Hz)."""
     return 440.0 * exp2((note - 69.0) * (1.0 / 12.0))
-
-
-@njit(error_model="numpy", forceinline=True)
-def stepped(phase: float, step: float) -> float:
-    """A phase in [0, 1) one step of [0, 1] further: both ways are worked out at once and one is taken."""
-    return phase + (step - 1.0) if phase >= 1.0 - step else phase + step
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -164,6 +179,17 @@ def ramp(out, phase, step):  # type: ignore[no-untyped-def]
             phase += step
             i += 1
         if phase >= 1.0:
+            phase -= 1.0
+    return phase
+
+
+@njit(error_model="numpy", forceinline=True)
+def ramp_by(out, phase, steps, factor):  # type: ignore[no-untyped-def]
+    """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [0, 1]."""
+    for i in range(out.size):
+        out[i] = phase
+        phase = fma(steps[i], factor, phase)
+        while phase >= 1.0:  # a branch that is nearly always foretold, where a choice of two would cost each time
             phase -= 1.0
     return phase
 

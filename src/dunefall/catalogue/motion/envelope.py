@@ -9,35 +9,38 @@ from dunefall.dsp.maths import exp2, flush
 
 __all__ = ["MODULE"]
 
-LEVEL, RISING, LAST, ATTACK, RISE, DECAY, FALL = range(7)
+LEVEL, RISING, LAST = range(3)
+TIMES_MOVE = 0b110
 OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
-RISE_OCTAVES = -math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
+RISE_OCTAVES = math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
 SETTLED = math.log2(1000.0)  # the fall has reached -60 dB after the decay time
 
 
-def kernel(trigger, attack_s, decay_s, level, state, rate, out):  # type: ignore[no-untyped-def]
-    """State: level, 1 while rising, last trigger, then the last times and their factors."""
-    value, rising, last = state[LEVEL], state[RISING], state[LAST]
-    attack, rise, decay, fall = state[ATTACK], state[RISE], state[DECAY], state[FALL]
-    for i in range(out.size):
-        if attack_s[i] != attack:
-            attack = attack_s[i]
-            rise = 1.0 - exp2(RISE_OCTAVES / (attack * rate))
-        if decay_s[i] != decay:
-            decay = decay_s[i]
-            fall = exp2(-SETTLED / (decay * rate))
+def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: level, 1 while rising, last trigger."""
+    value, rising, last, n = state[LEVEL], state[RISING], state[LAST], out.size
+    rises, falls = scratch[:n], scratch[64 : 64 + n]
+    if moving & TIMES_MOVE:
+        for i in range(n):
+            rises[i] = 1.0 - exp2(-RISE_OCTAVES / (attack_s[i] * rate))
+            falls[i] = exp2(-SETTLED / (decay_s[i] * rate))
+    else:
+        rises[:] = 1.0 - exp2(-RISE_OCTAVES / (attack_s[0] * rate))
+        falls[:] = exp2(-SETTLED / (decay_s[0] * rate))
+    for i in range(n):
         if trigger[i] > 0.5 and last <= 0.5:
             rising = 1.0
         last = trigger[i]
         if rising > 0.5:
-            value += (OVERSHOOT - value) * rise
+            value += (OVERSHOOT - value) * rises[i]
             if value >= 1.0:
                 value, rising = 1.0, 0.0
         else:
-            value *= fall
-        out[i] = value * level[i]
+            value *= falls[i]
+        out[i] = value
     state[LEVEL], state[RISING], state[LAST] = flush(value), rising, last
-    state[ATTACK], state[RISE], state[DECAY], state[FALL] = attack, rise, decay, fall
+    for i in range(n):
+        out[i] *= level[i]
 
 
 MODULE = ModuleSpec(
@@ -73,9 +76,8 @@ MODULE = ModuleSpec(
         Param("level", "Level", "ratio", 0, 1, 1, "Height of the top.", amount=0.3),
     ),
     outputs=(Output("out", "Level", "control", 0, 1),),
-    state=7,
+    state=3,
     rests=LEVEL,
-    cached=(ATTACK, DECAY),
     face="decay_s",
     words=("strike", "attack", "decay", "percussion", "swell"),
     sources=("exponential rise and fall of a first-order circuit (textbook)",),

@@ -4,31 +4,46 @@ from __future__ import annotations
 
 import math
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, flush, fma
 
 __all__ = ["MODULE"]
 
-VALUE, RISE, RISE_STEP, FALL, FALL_STEP = range(5)
+VALUE = 0
+MOVES = 0b110
 SETTLED = math.log2(100.0)  # after the set time 1 % of the way is left
 
 
-def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate):  # type: ignore[no-untyped-def]
-    """State: level, last rise time and its step, last fall time and its step."""
-    value, rise, rise_step = state[VALUE], state[RISE], state[RISE_STEP]
-    fall, fall_step = state[FALL], state[FALL_STEP]
-    for i in range(out.size):
-        if rise_s[i] != rise:
-            rise = rise_s[i]
-            rise_step = 1.0 - exp2(-SETTLED / (rise * rate))
-        if fall_s[i] != fall:
-            fall = fall_s[i]
-            fall_step = 1.0 - exp2(-SETTLED / (fall * rate))
-        gap = abs(audio[i]) - value
-        value = fma(gap, rise_step, value) if gap > 0.0 else fma(gap, fall_step, value)
-        out[i] = min(value * sensitivity[i], 1.0)
-    state[VALUE], state[RISE], state[RISE_STEP] = flush(value), rise, rise_step
-    state[FALL], state[FALL_STEP] = fall, fall_step
+def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: level."""
+    value, n = state[VALUE], out.size
+    if moving & MOVES:
+        for i in range(n):
+            scratch[i], scratch[64 + i] = _step(rise_s[i], rate), _step(fall_s[i], rate)
+        for i in range(n):
+            value = _towards(value, abs(audio[i]), scratch[i], scratch[64 + i])
+            out[i] = value
+    else:
+        rise, fall = _step(rise_s[0], rate), _step(fall_s[0], rate)
+        for i in range(n):
+            value = _towards(value, abs(audio[i]), rise, fall)
+            out[i] = value
+    state[VALUE] = flush(value)
+    for i in range(n):
+        out[i] = min(out[i] * sensitivity[i], 1.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(time_s, rate):  # type: ignore[no-untyped-def]
+    return 1.0 - exp2(-SETTLED / (time_s * rate))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _towards(value, goal, rise, fall):  # type: ignore[no-untyped-def]
+    gap = goal - value
+    return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
 
 
 MODULE = ModuleSpec(
@@ -47,8 +62,7 @@ MODULE = ModuleSpec(
               taper="octaves", amount=1.0),
     ),
     outputs=(Output("out", "Level", "control", 0, 1),),
-    state=5,
-    cached=(RISE, FALL),
+    state=1,
     face="sensitivity",
     words=("envelope follower", "detector", "level", "loudness", "duck"),
     sources=("first-order peak detector with two time constants (textbook)",),

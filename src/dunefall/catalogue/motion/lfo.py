@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, ramp, sine, stepped
+from dunefall.dsp.maths import fma, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -24,41 +24,59 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  #
                 position = 0.0
             last_reset = reset[i]
             out[i] = position
-            position = stepped(position, rate_hz[i] * per)
+            position += rate_hz[i] * per
+            position -= 1.0 if position >= 1.0 else 0.0
+    elif moving & RATE_MOVES:
+        position = ramp_by(out, position, rate_hz, per)
     else:
-        last_reset = reset[0]
-        if moving & RATE_MOVES:
-            for i in range(out.size):
-                out[i] = position
-                position = stepped(position, rate_hz[i] * per)
-        else:
-            position = ramp(out, position, rate_hz[0] * per)
-    state[PHASE], state[RESET] = position, last_reset
-    if moving & SHAPE_MOVES or shape[0] != 0.0:
+        position = ramp(out, position, rate_hz[0] * per)
+    state[PHASE], state[RESET] = position, reset[out.size - 1]
+    form = shape[0]
+    if moving & SHAPE_MOVES or form not in (0.0, 1.0, 2.0, 3.0):
         for i in range(out.size):
-            at = out[i] + phase[i]
-            wave = _wave(at - math.floor(at), shape[i])
-            out[i] = fma(fma(-0.5, wave, 0.5), polarity[i], wave)
+            out[i] = _spanned(_blend(_place(out[i], phase[i]), shape[i]), polarity[i])
+    elif form == 0.0:
+        for i in range(out.size):
+            out[i] = _spanned(sine(out[i] + phase[i]), polarity[i])
+    elif form == 1.0:
+        for i in range(out.size):
+            out[i] = _spanned(_triangle(_place(out[i], phase[i])), polarity[i])
+    elif form == 2.0:
+        for i in range(out.size):
+            out[i] = _spanned(fma(2.0, _place(out[i], phase[i]), -1.0), polarity[i])
     else:
         for i in range(out.size):
-            wave = sine(out[i] + phase[i])
-            out[i] = fma(fma(-0.5, wave, 0.5), polarity[i], wave)
+            out[i] = _spanned(_square(_place(out[i], phase[i])), polarity[i])
 
 
-@njit(error_model="numpy")
-def _wave(at, form):  # type: ignore[no-untyped-def]
+@njit(error_model="numpy", forceinline=True)
+def _place(position, phase):  # type: ignore[no-untyped-def]
+    at = position + phase
+    return at - math.floor(at)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _spanned(wave, polarity):  # type: ignore[no-untyped-def]
+    """From -1..1 to 0..1 as polarity goes from 0 to 1."""
+    return fma(fma(-0.5, wave, 0.5), polarity, wave)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _triangle(at):  # type: ignore[no-untyped-def]
+    quarter = at + 0.25 - math.floor(at + 0.25)
+    return 1.0 - abs(fma(4.0, quarter, -2.0))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _square(at):  # type: ignore[no-untyped-def]
+    return 1.0 if at < 0.5 else -1.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _blend(at, form):  # type: ignore[no-untyped-def]
     """The wave at a phase in [0, 1); a form between two waves blends them."""
-    wave = 0.0
-    if form < 1.0:
-        wave += (1.0 - form) * sine(at)
-    if 0.0 < form < 2.0:
-        quarter = at + 0.25 - math.floor(at + 0.25)
-        wave += (1.0 - abs(form - 1.0)) * (1.0 - abs(4.0 * quarter - 2.0))
-    if 1.0 < form < 3.0:
-        wave += (1.0 - abs(form - 2.0)) * (2.0 * at - 1.0)
-    if form > 2.0:
-        wave += (form - 2.0) * (1.0 if at < 0.5 else -1.0)
-    return wave
+    wave = max(1.0 - form, 0.0) * sine(at) + max(1.0 - abs(form - 1.0), 0.0) * _triangle(at)
+    return wave + max(1.0 - abs(form - 2.0), 0.0) * fma(2.0, at, -1.0) + max(form - 2.0, 0.0) * _square(at)
 
 
 MODULE = ModuleSpec(

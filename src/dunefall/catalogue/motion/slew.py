@@ -4,31 +4,44 @@ from __future__ import annotations
 
 import math
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, flush, fma
 
 __all__ = ["MODULE"]
 
-VALUE, BEGUN, RISE, RISE_STEP, FALL, FALL_STEP = range(6)
+VALUE, BEGUN = range(2)
+MOVES = 0b110
 SETTLED = math.log2(100.0)  # after the set time 1 % of the way is left
 
 
-def kernel(signal, rise_s, fall_s, out, state, rate):  # type: ignore[no-untyped-def]
-    """State: value, 1 once begun, last rise time and its step, last fall time and its step."""
-    value = state[VALUE] if state[BEGUN] > 0.5 else signal[0]
-    rise, rise_step, fall, fall_step = state[RISE], state[RISE_STEP], state[FALL], state[FALL_STEP]
-    for i in range(out.size):
-        if rise_s[i] != rise:
-            rise = rise_s[i]
-            rise_step = 1.0 - exp2(-SETTLED / (rise * rate))
-        if fall_s[i] != fall:
-            fall = fall_s[i]
-            fall_step = 1.0 - exp2(-SETTLED / (fall * rate))
-        gap = signal[i] - value
-        value = fma(gap, rise_step, value) if gap > 0.0 else fma(gap, fall_step, value)
-        out[i] = value
+def kernel(signal, rise_s, fall_s, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: value, 1 once begun."""
+    value, n = state[VALUE] if state[BEGUN] > 0.5 else signal[0], out.size
+    if moving & MOVES:
+        for i in range(n):
+            scratch[i], scratch[64 + i] = _step(rise_s[i], rate), _step(fall_s[i], rate)
+        for i in range(n):
+            value = _towards(value, signal[i], scratch[i], scratch[64 + i])
+            out[i] = value
+    else:
+        rise, fall = _step(rise_s[0], rate), _step(fall_s[0], rate)
+        for i in range(n):
+            value = _towards(value, signal[i], rise, fall)
+            out[i] = value
     state[VALUE], state[BEGUN] = flush(value), 1.0
-    state[RISE], state[RISE_STEP], state[FALL], state[FALL_STEP] = rise, rise_step, fall, fall_step
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(time_s, rate):  # type: ignore[no-untyped-def]
+    return 1.0 - exp2(-SETTLED / (time_s * rate))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _towards(value, goal, rise, fall):  # type: ignore[no-untyped-def]
+    gap = goal - value
+    return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
 
 
 MODULE = ModuleSpec(
@@ -45,8 +58,7 @@ MODULE = ModuleSpec(
               taper="octaves", amount=1.0),
     ),
     outputs=(Output("out", "Value", "control"),),
-    state=6,
-    cached=(RISE, FALL),
+    state=2,
     face="rise_s",
     passes="signal",
     words=("lag", "smooth", "glide", "portamento"),

@@ -47,17 +47,17 @@ DOWN, UP = _tables()
 
 def kernel(pitch, scale, root, hold_st, out, changed, state, rate):  # type: ignore[no-untyped-def]
     """State: the note now, samples for which the change is still told, 1 once begun."""
-    held, pulse = state[HELD], state[PULSE]
+    held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     for i in range(out.size):
         note = _nearest(pitch[i], int(scale[i] + 0.5), int(root[i] + 0.5))
-        away = abs(pitch[i] - held) - abs(pitch[i] - note)
-        if note != held and (away > hold_st[i] or state[BEGUN] == 0.0):
-            pulse = PULSE_S * rate if state[BEGUN] != 0.0 else 0.0
-            held, state[BEGUN] = note, 1.0
+        # A loop that runs once at most: a branch that is nearly always foretold, where a choice would be waited for.
+        while note != held and (begun == 0.0 or abs(pitch[i] - held) - abs(pitch[i] - note) > hold_st[i]):
+            pulse = PULSE_S * rate * begun
+            held, begun = note, 1.0
         out[i] = held
         changed[i] = 1.0 if pulse > 0.0 else 0.0
         pulse = max(pulse - 1.0, 0.0)
-    state[HELD], state[PULSE] = held, pulse
+    state[HELD], state[PULSE], state[BEGUN] = held, pulse, begun
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, fma, tan_half_pi
+from dunefall.dsp.maths import flush, fma, tangent_parts
 
 __all__ = ["MODULE"]
 
@@ -59,8 +59,11 @@ def _damping(resonance):  # type: ignore[no-untyped-def]
 
 @njit(error_model="numpy", forceinline=True)
 def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
-    g = tan_half_pi(min(cutoff * scale, 0.97))
-    return g, 1.0 / fma(g, g + _damping(resonance), 1.0)
+    """g = tan and 1 / (1 + g (g + damping)), with one division for both."""
+    up, down = tangent_parts(min(cutoff * scale, 0.97))
+    whole = fma(up, fma(_damping(resonance), down, up), down * down)
+    both = 1.0 / (down * whole)
+    return up * whole * both, down * down * down * both
 
 
 @njit(error_model="numpy", forceinline=True)

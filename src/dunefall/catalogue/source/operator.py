@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, note_to_hz, ramp, sine, stepped
+from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -25,9 +25,7 @@ def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level
     if moving & FREQUENCY_MOVES:
         for i in range(n):
             scratch[i] = _step(pitch_note[i], ratio[i], fixed_hz[i], tuning[i], rate)
-        for i in range(n):
-            out[i] = phase
-            phase = stepped(phase, scratch[i])
+        phase = ramp_by(out, phase, scratch, 1.0)
     else:
         step = _step(pitch_note[0], ratio[0], fixed_hz[0], tuning[0], rate)
         phase = ramp(out, phase, step)
@@ -54,7 +52,7 @@ def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level
 def _step(note, ratio, fixed, tuning, rate):  # type: ignore[no-untyped-def]
     """Phase step in cycles; between its two ways of tuning the frequency glides in a straight line."""
     free = note_to_hz(note) * ratio
-    return min(fma(tuning, fixed - free, free) / rate, 0.5)
+    return min(fma(tuning, fixed - free, free) * (1.0 / rate), 0.5)
 
 
 MODULE = ModuleSpec(

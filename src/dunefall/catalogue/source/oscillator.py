@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, note_to_hz, ramp, sine, stepped
+from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -21,9 +21,7 @@ def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch)
     if moving & PITCH_MOVES:
         for i in range(out.size):
             scratch[i] = _step(pitch_note[i], fine_ct[i], rate)
-        for i in range(out.size):
-            out[i] = phase
-            phase = stepped(phase, scratch[i])
+        phase = ramp_by(out, phase, scratch, 1.0)
     else:
         step = _step(pitch_note[0], fine_ct[0], rate)
         phase = ramp(out, phase, step)
@@ -40,7 +38,7 @@ def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch)
 
 @njit(error_model="numpy", forceinline=True)
 def _step(note, cents, rate):  # type: ignore[no-untyped-def]
-    return min(note_to_hz(fma(cents, 0.01, note)) / rate, 0.5)
+    return min(note_to_hz(fma(cents, 0.01, note)) * (1.0 / rate), 0.5)
 
 
 @njit(error_model="numpy", forceinline=True)

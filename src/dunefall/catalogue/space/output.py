@@ -5,17 +5,22 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import db_to_gain, sine
+from dunefall.dsp.maths import db_to_gain, fma, sine
 
 __all__ = ["MODULE"]
 
 SILENT_DB = -96.0
-MOVES = 0b110
+LEVEL_MOVES, PAN_MOVES = 0b010, 0b100
 
 
 def kernel(audio, level_db, pan, left, right, moving):  # type: ignore[no-untyped-def]
     """Keeps nothing."""
-    if moving & MOVES:
+    if moving & LEVEL_MOVES == 0 and moving & PAN_MOVES:
+        gain = _gain(level_db[0])
+        for i in range(left.size):
+            angle = fma(0.125, pan[i], 0.125)
+            left[i], right[i] = audio[i] * (gain * sine(angle + 0.25)), audio[i] * (gain * sine(angle))
+    elif moving & LEVEL_MOVES:
         for i in range(left.size):
             gain_left, gain_right = _gains(level_db[i], pan[i])
             left[i], right[i] = audio[i] * gain_left, audio[i] * gain_right
@@ -27,9 +32,13 @@ def kernel(audio, level_db, pan, left, right, moving):  # type: ignore[no-untype
 
 @njit(error_model="numpy", forceinline=True)
 def _gains(level, place):  # type: ignore[no-untyped-def]
-    gain = db_to_gain(level) if level > SILENT_DB else 0.0
-    angle = 0.125 * (place + 1.0)
+    gain, angle = _gain(level), fma(0.125, place, 0.125)
     return gain * sine(angle + 0.25), gain * sine(angle)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _gain(level):  # type: ignore[no-untyped-def]
+    return db_to_gain(level) if level > SILENT_DB else 0.0
 
 
 MODULE = ModuleSpec(
