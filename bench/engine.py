@@ -35,7 +35,9 @@ def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, float]:
     costs = {}
     for spec in catalogue().values():
         modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
-        program = compile_patch(Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[Place(m.id, "") for m in modules])
+        program = compile_patch(
+            Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[Place(m.id, "") for m in modules]
+        )
         out = np.zeros((quantums * 64, 2))
         run(program.plan, program.memory, no_traces(), out)
         times = []

@@ -21,7 +21,10 @@ def _copies(one: Patch) -> Patch:
             modules.append(Module(f"{module.id}-{c}", module.type, module.name, params))
         layers.append(Layer(f"layer-{c}", f"Copy {c}", tuple(modules)))
         for k, x in enumerate(one.links):
-            source, target = Place(f"{x.source.module}-{c}", x.source.port), Place(f"{x.target.module}-{c}", x.target.port)
+            source, target = (
+                Place(f"{x.source.module}-{c}", x.source.port),
+                Place(f"{x.target.module}-{c}", x.target.port),
+            )
             links.append(Link(f"link-{c}-{k}", source, target, x.amount, x.offset + c * (x.curve == "+n")))
     return Patch(layers=tuple(layers), links=tuple(links))
 

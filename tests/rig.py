@@ -39,7 +39,9 @@ class Rig:
     def __init__(self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int = 0, **params: float) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
-        self.program: Program = compile_patch(patch_of(Module("m", type_id, "M", params), seed=seed), rate=rate)
+        patch = patch_of(Module("m", type_id, "M", params), seed=seed)
+        watched = [Place("m", output.id) for output in self.spec.outputs]
+        self.program: Program = compile_patch(patch, rate=rate, probed=watched)
         self.program.plan.modules["linked"] = linked
         self._out = np.zeros((QUANTUM, 2))
 
@@ -51,13 +53,15 @@ class Rig:
         padded = {
             port: np.pad(values, (0, max(0, quantums * QUANTUM - len(values)))) for port, values in inputs.items()
         }
+        for port in padded:
+            index = program.input_at[("m", port)]
+            program.plan.ports[index] = program.plan.inputs[index]["row"]
+            program.plan.modules["linked"] |= 1 << index
         for q in range(quantums):
             piece = slice(q * QUANTUM, (q + 1) * QUANTUM)
             for port, values in padded.items():
-                index = program.input_at[("m", port)]
-                row = int(program.plan.inputs[index]["row"])
+                row = int(program.plan.inputs[program.input_at[("m", port)]]["row"])
                 memory.rows[row : row + QUANTUM] = values[piece]
-                memory.bases["stale"][index] = 0
             run(program.plan, memory, no_traces(), self._out)
             for port, values in outputs.items():
                 row = program.row_at[("m", port)]

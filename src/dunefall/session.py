@@ -16,6 +16,7 @@ from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.library import find_patch
 from dunefall.patch.model import SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
+from dunefall.patch.take import Take
 
 __all__ = ["Session", "open_patch"]
 
@@ -55,7 +56,7 @@ class Session:
         listeners = self.document.changed
         self.document = Document(patch, path)
         self.document.changed = listeners
-        self.engine.set_patch(patch)
+        self.engine.open(Take(patch, self.engine.options.rate))
 
     def close(self) -> None:
         """End the engine."""

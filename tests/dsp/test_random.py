@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from dunefall.compiler.build import module_key
+from dunefall.compiler.voices import module_key
 from dunefall.dsp.random import philox, uniform
 
 # Known-answer vectors of Philox 4x32-10: the kat_vectors file of the Random123 distribution of

@@ -247,7 +247,9 @@ class _Builder:
             source = self.module_records[self.place[wire.source]][12]
             if source >= 0 and self.module_records[self.place[wire.target]][12] < 0:
                 meets[source].append(self.row_at[(wire.source, wire.link.source.port)])
-        records, all_rests, all_meets = [], [], []
+        records: list[tuple[int, ...]] = []
+        all_rests: list[int] = []
+        all_meets: list[int] = []
         for gate, rest, meet in zip(gates, rests, meets, strict=True):
             begin = (len(all_rests), len(all_meets))
             all_rests += rest
@@ -325,8 +327,8 @@ def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = ()) 
     """Compile a patch for a sample rate in Hz (8000 to 192000). Modules of unknown type are silent.
 
     Modules from which no way leads to a layer's output are left out, unless somebody watches them: the outputs named
-    in ``probed`` and what leads to them. An output that is not the first one and that nobody uses has no row. The patch must have passed ``catalogue.validate.check_patch``: ports are
-    trusted here.
+    in ``probed`` and what leads to them. An output that is not the first one and that nobody uses has no row. The
+    patch must have passed ``catalogue.validate.check_patch``: ports are trusted here.
     """
     return _Builder(patch, float(rate), probed).build()
 

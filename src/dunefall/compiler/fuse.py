@@ -237,8 +237,9 @@ class _Writer:
             rest = [f"c{k}[{j}] = 0.0" for j in range(first + 1, len(ports))]
             return "; ".join([f"c{k}[{first}] = {passed}", *rest])
         linked = str(sum(1 << j for j, links in enumerate(module.links) if links))
-        own = {"state": f"s{k}", "memory": f"m{k}", "rate": "rate", "key": f"key{k}", "linked": linked, "moving": linked,
-               "wanted": str(sum(1 << j for j, used in enumerate(module.used) if used)), "scratch": f"scratch{k}"}  # fmt: skip
+        wanted = str(sum(1 << j for j, used in enumerate(module.used) if used))
+        own = {"state": f"s{k}", "memory": f"m{k}", "scratch": f"scratch{k}", "key": f"key{k}"}
+        own |= {"rate": "rate", "linked": linked, "moving": linked, "wanted": wanted}
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
         return f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
 
@@ -270,8 +271,8 @@ def local(typingctx, size):  # type: ignore[no-untyped-def]
         context.populate_array(
             array,
             data=builder.bitcast(place, array.data.type),
-            shape=cgutils.pack_array(builder, [word(types.intp, count)]),
-            strides=cgutils.pack_array(builder, [word(types.intp, 8)]),
+            shape=cgutils.pack_array(builder, [word(types.intp, count)]),  # type: ignore[no-untyped-call]
+            strides=cgutils.pack_array(builder, [word(types.intp, 8)]),  # type: ignore[no-untyped-call]
             itemsize=word(types.intp, 8),
             meminfo=None,
         )

@@ -205,8 +205,8 @@ def window(typingctx, pointer, first, count):  # type: ignore[no-untyped-def]
         context.populate_array(
             array,
             data=builder.bitcast(builder.gep(values[0], [values[1]]), array.data.type),
-            shape=cgutils.pack_array(builder, [values[2]]),
-            strides=cgutils.pack_array(builder, [context.get_constant(types.intp, 8)]),
+            shape=cgutils.pack_array(builder, [values[2]]),  # type: ignore[no-untyped-call]
+            strides=cgutils.pack_array(builder, [context.get_constant(types.intp, 8)]),  # type: ignore[no-untyped-call]
             itemsize=context.get_constant(types.intp, 8),
             meminfo=None,
         )

@@ -13,9 +13,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from dunefall.compiler.kernels import call_kernel
-from dunefall.compiler.kernels import borrow as _borrow
 from dunefall.compiler.fuse import call_fused
+from dunefall.compiler.kernels import borrow as _borrow
+from dunefall.compiler.kernels import call_kernel
 from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, fma, saturate
@@ -501,8 +501,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     """
     p, m = plan_held, memory_held
     plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved), borrow(p.voices),
-        borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.rate),
+        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),
@@ -511,8 +511,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     )  # fmt: skip
     t = traces_held
     traces = Traces(
-        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high), borrow(t.probe_rows),
-        borrow(t.probes), borrow(t.counts),
+        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
+        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
     )  # fmt: skip
     _run(plan, memory, traces, borrow(out_held))
 

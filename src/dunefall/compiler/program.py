@@ -51,8 +51,8 @@ LINK = np.dtype([(name, np.int64) for name in ("row", "delayed", "bounded", "cur
 BASE = np.dtype(
     [("start", np.float64), ("goal", np.float64), ("left", np.int64), ("stale", np.int64), ("pool", np.int64)]
 )
-"""A base value, gliding from start to goal for ``left`` more samples; stale: the row of a constant in a loop must be filled; ``pool``:
-the row of this very constant that all inputs share, or -1."""
+"""A base value, gliding from start to goal for ``left`` more samples; stale: the row of a constant in a loop must be
+filled; ``pool``: the row of this very constant that all inputs share, or -1."""
 AMOUNT = np.dtype(
     [(name, np.float64) for name in ("amount_start", "amount_goal", "offset_start", "offset_goal")]
     + [("left", np.int64)]
@@ -65,8 +65,9 @@ class Plan(NamedTuple):
 
     ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
     very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
-    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound
-    leaves; ``mix`` is where the sum of the layers is made, ``scratch`` nobody's; ``rate`` the sample rate in Hz.
+    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
+    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``mix`` is
+    where the sum of the layers is made, ``scratch`` nobody's; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints

@@ -27,7 +27,8 @@ def _pairs(new: Mapping[K, int], old: Mapping[K, int]) -> tuple[NDArray[np.int64
 
 def _voice_places(program: Program) -> dict[tuple[str, int], int]:
     """Place of each voice among the levels; a layer whose number of voices changed begins anew."""
-    places, at = {}, 0
+    places: dict[tuple[str, int], int] = {}
+    at = 0
     for layer in program.patch.layers:
         places |= {(f"{layer.id} {layer.voices}", voice): at + voice for voice in range(layer.voices)}
         at += layer.voices
@@ -80,11 +81,21 @@ class Takeover:
             target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
             target[to : to + size] = source[start : start + size]
         mine.states[self._anew] = 0.0
-        now = self._old.bases_now()[self._bases[1]]
         mine.restless[:] = 1
-        mine.bases["start"][self._bases[0]] = now
-        mine.bases["left"][self._bases[0]] = np.where(now == mine.bases["goal"][self._bases[0]], 0, self._new.ramp)
+        self._take_glides()
+
+    def _take_glides(self) -> None:
+        """What glides to the same goal goes on as it was; another goal is gone to from the present place."""
+        mine, theirs, ramp = self._new.memory, self._old.memory, self._new.ramp
+        new, old = self._bases
+        same = mine.bases["goal"][new] == theirs.bases["goal"][old]
+        now = self._old.bases_now()[old]
+        mine.bases["start"][new] = np.where(same, theirs.bases["start"][old], now)
+        mine.bases["left"][new] = np.where(same, theirs.bases["left"][old], ramp)
+        new, old = self._amounts
         amounts, offsets = self._old.amounts_now()
-        mine.amounts["amount_start"][self._amounts[0]] = amounts[self._amounts[1]]
-        mine.amounts["offset_start"][self._amounts[0]] = offsets[self._amounts[1]]
-        mine.amounts["left"][self._amounts[0]] = self._new.ramp
+        a, b = mine.amounts, theirs.amounts
+        same = (a["amount_goal"][new] == b["amount_goal"][old]) & (a["offset_goal"][new] == b["offset_goal"][old])
+        a["amount_start"][new] = np.where(same, b["amount_start"][old], amounts[old])
+        a["offset_start"][new] = np.where(same, b["offset_start"][old], offsets[old])
+        a["left"][new] = np.where(same, b["left"][old], ramp)

@@ -49,7 +49,7 @@ def _fused(typingctx: Any, a: Any, b: Any, c: Any) -> Any:
 
 @overload(fma, inline="always")
 def _compiled_fma(a, b, c):  # type: ignore[no-untyped-def]
-    return lambda a, b, c: _fused(np.float64(a), np.float64(b), np.float64(c))
+    return lambda a, b, c: _fused(np.float64(a), np.float64(b), np.float64(c))  # type: ignore[call-arg]
 
 
 def nearest(x: float) -> float:
@@ -69,7 +69,7 @@ def _round(typingctx: Any, x: Any) -> Any:
 
 @overload(nearest, inline="always")
 def _compiled_nearest(x):  # type: ignore[no-untyped-def]
-    return lambda x: _round(np.float64(x))
+    return lambda x: _round(np.float64(x))  # type: ignore[call-arg]
 
 
 def times_power_of_two(x: float, whole: float) -> float:
@@ -90,7 +90,7 @@ def _to_exponent(typingctx: Any, x: Any, whole: Any) -> Any:
 
 @overload(times_power_of_two, inline="always")
 def _compiled_times_power_of_two(x, whole):  # type: ignore[no-untyped-def]
-    return lambda x, whole: _to_exponent(np.float64(x), np.float64(whole))
+    return lambda x, whole: _to_exponent(np.float64(x), np.float64(whole))  # type: ignore[call-arg]
 
 
 @njit(error_model="numpy", forceinline=True)

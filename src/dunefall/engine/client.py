@@ -1,12 +1,13 @@
-"""The window's side of the engine: starts its process, sends it the patch, reads what it writes, restarts it."""
+"""The window's side of the engine: starts the process, speaks to it, replaces it if it dies, reads what it shows."""
 
 from __future__ import annotations
 
 import contextlib
 import multiprocessing
 import time
+from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
-from multiprocessing.context import SpawnProcess
+from multiprocessing.process import BaseProcess
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,38 +16,78 @@ from dunefall.compiler.loop import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import EngineOptions, run_engine
 from dunefall.engine.shared import SharedState, Status, trace_key
+from dunefall.patch.changes import difference
 from dunefall.patch.model import Patch, Place
+from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
 
 __all__ = ["EngineClient"]
 
 SHORT_LIFE_S = 3.0
 MOST_DEATHS = 4
 """An engine that dies this often, each time within ``SHORT_LIFE_S`` of its start, is not started again."""
+RESERVE_AFTER_S = 4.0
+"""The engine in reserve is started when the first one has been ready for this long."""
+NO_BEAT_S = 6.0
+"""An engine that has not looked at its messages for this long is taken for hung."""
+
+
+@dataclass
+class _Engine:
+    """One engine process and the pipe to it."""
+
+    process: BaseProcess
+    pipe: Connection
+    started: float = field(default_factory=time.monotonic)
+
+    def send(self, message: object) -> None:
+        """Say something; a process that is gone hears nothing."""
+        with contextlib.suppress(BrokenPipeError, OSError):
+            self.pipe.send(message)
+
+    def end(self, seconds: float) -> None:
+        """Let it end, or end it after a while."""
+        self.send(say.Quit())
+        self.process.join(seconds)
+        if self.process.is_alive():
+            self.process.kill()
+            self.process.join()
+        self.pipe.close()
 
 
 class EngineClient:
     """Talks to the engine's process; never waits for it.
 
+    A second process stands in reserve, with everything loaded, so that a dead engine is replaced within a second.
+
     Attributes
     ----------
-    status : ndarray
-        Live numbers by ``Status``.
     slots, inputs : dict
         Trace slot of each output (by ``trace_key``), and place of each (module, port) in ``now``; set by ``poll``.
+    asleep : frozenset of str
+        Modules that lead nowhere and are not computed unless watched.
+    take : Take
+        What has been played since the start: journal of everything changed by hand.
     """
 
     def __init__(self, options: EngineOptions) -> None:
         self.slots: dict[str, int] = {}
         self.inputs: dict[tuple[str, str], int] = {}
-        self._options = options
+        self.asleep: frozenset[str] = frozenset()
+        self.take = Take(Patch(), options.rate)
+        self.options = options
         self._shared = SharedState()
-        self._patch: Patch | None = None
+        self._patch = Patch()
         self._playing = False
+        self._limited = True
+        self._opened = False
+        self._number = 0
+        self._pending: dict[int, Edit | Note | Press | Clear] = {}
         self._probes: dict[int, Place | None] = {}
-        self._started, self._deaths = 0.0, 0
-        self._process: SpawnProcess | None = None
-        self._pipe: Connection | None = None
-        self._start_process()
+        self._deaths = 0
+        self._ready_at: float | None = None
+        self._polled = time.monotonic()
+        self._engine: _Engine | None = self._start_process()
+        self._reserve: _Engine | None = None
 
     @property
     def status(self) -> NDArray[np.float64]:
@@ -56,12 +97,35 @@ class EngineClient:
     @property
     def process_id(self) -> int | None:
         """Process number of the engine, or None."""
-        return self._process.pid if self._process else None
+        return self._engine.process.pid if self._engine else None
+
+    @property
+    def position(self) -> int:
+        """Sample that sounds about now."""
+        return int(self.status[Status.POSITION])
+
+    # -- what to sound --------------------------------------------------------------------------------------------
+
+    def open(self, take: Take) -> None:
+        """Begin a take at its start, stopped or playing as it was; its journal goes on being written."""
+        self.take, self._patch = take, take.patch_at(1 << 62)
+        self._pending.clear()
+        self._opened = True
+        self._send(say.Open(Take(self._patch, take.rate_hz), playing=self._playing))
+        self.take = Take(self._patch, self.options.rate)
 
     def set_patch(self, patch: Patch) -> None:
         """Sound this patch from now on."""
+        if not self._opened:
+            self.open(Take(patch, self.options.rate))
+            return
+        changes = difference(self._patch, patch)
         self._patch = patch
-        self._send(say.SetPatch(patch))
+        self._send(say.SetPatch(patch, self._note_down(Edit(changes)) if changes else 0))
+
+    def act(self, what: Note | Press | Clear) -> None:
+        """Play a note, hold an input, or clear memories."""
+        self._send(say.Act(what, self._note_down(what)))
 
     def play(self) -> None:
         """Let sound run."""
@@ -74,31 +138,74 @@ class EngineClient:
         self._send(say.Stop())
 
     def rewind(self) -> None:
-        """Fade out and go back to the beginning."""
+        """Fade out and go back to the beginning; a new take begins."""
         self._playing = False
-        self._send(say.Rewind())
+        self.open(Take(self._patch, self.options.rate))
+
+    def seek(self, position: int) -> Patch:
+        """Go to a sample of the take, which goes on from there; returns the patch of that moment."""
+        self.take = self.take.until(position)
+        self._patch = self.take.patch_at(position)
+        self._pending.clear()
+        self._send(say.Seek(self.take, position))
+        return self._patch
+
+    def set_limiter(self, on: bool) -> None:
+        """Put the limiter into the way, or take it out."""
+        self._limited = on
+        self._send(say.SetLimiter(on))
+
+    def set_device(self, audio: str, rate: float, frames: int) -> None:
+        """Use another device, rate in Hz, or number of frames at a time, while the sound goes on."""
+        self.options = EngineOptions(audio, rate, frames)
+        self.take = self.take.at_rate(rate)
+        self._send(say.SetDevice(audio, rate, frames))
 
     def set_probe(self, index: int, place: Place | None) -> None:
         """Watch an output sample by sample."""
         self._probes[index] = place
         self._send(say.Probe(index, place))
 
+    def ask_checkpoint(self, position: int) -> None:
+        """Ask for the last checkpoint at or before a sample; it comes as ``GotCheckpoint``."""
+        self._send(say.AskCheckpoint(position))
+
+    # -- what it says -----------------------------------------------------------------------------------------------
+
     def poll(self) -> list[object]:
-        """Messages that came in; restarts the process if it died, which is among them as ``Trouble``."""
+        """Messages that came in; replaces the process if it died or hangs, which is among them as ``Trouble``."""
         received: list[object] = []
-        assert self._process is not None
-        assert self._pipe is not None
+        if self._engine is None:
+            return received
+        stalled = time.monotonic() - self._polled > 1.0
+        self._polled = time.monotonic()
         try:
-            while self._pipe.poll():
-                message = self._pipe.recv()
-                if isinstance(message, say.ProgramRuns):
-                    self.slots, self.inputs = message.slots, message.inputs
+            while self._engine.pipe.poll():
+                message = self._engine.pipe.recv()
+                self._take_in(message)
                 received.append(message)
         except (EOFError, OSError):
             pass
-        if not self._process.is_alive() and self._deaths < MOST_DEATHS:
+        if not stalled and self._hangs():
+            self._engine.process.kill()
+            self._engine.process.join()
+        if not self._engine.process.is_alive() and self._deaths < MOST_DEATHS:
             received.append(self._after_death())
+        self._keep_reserve()
         return received
+
+    def _take_in(self, message: object) -> None:
+        if isinstance(message, say.ProgramRuns):
+            self.slots, self.inputs, self.asleep = message.slots, message.inputs, message.asleep
+        elif isinstance(message, say.Prepared):
+            self._ready_at = time.monotonic()
+        elif isinstance(message, say.Applied) and message.number in self._pending:
+            self.take = self.take.with_entry(Entry(message.at, self._pending.pop(message.number)))
+
+    def _note_down(self, what: Edit | Note | Press | Clear) -> int:
+        self._number += 1
+        self._pending[self._number] = what
+        return self._number
 
     def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
         """Lowest and highest values of the last bins of an output (the first one), oldest first; or None."""
@@ -129,56 +236,71 @@ class EngineClient:
         return None if index is None else float(self._shared.now[index])
 
     def close(self) -> None:
-        """End the process and free the shared memory."""
-        if self._process is None:
+        """End the processes and free the shared memory."""
+        if self._engine is None:
             return
-        self._send(say.Quit())
-        self._process.join(2.0)
-        if self._process.is_alive():
-            self._process.kill()
-            self._process.join()
-        assert self._pipe is not None
-        self._pipe.close()
-        self._process.close()
-        self._process = None
+        self._engine.end(2.0)
+        if self._reserve is not None:
+            self._reserve.end(0.5)
+        self._engine = self._reserve = None
         self._shared.close()
 
     def _send(self, message: object) -> None:
-        if self._pipe is not None:
-            # A process that is gone is started again by poll(), with everything it must know.
-            with contextlib.suppress(BrokenPipeError, OSError):
-                self._pipe.send(message)
+        if self._engine is not None:
+            self._engine.send(message)
 
-    def _start_process(self) -> None:
+    # -- processes --------------------------------------------------------------------------------------------------
+
+    def _start_process(self) -> _Engine:
         context = multiprocessing.get_context("spawn")
-        self._pipe, theirs = context.Pipe()
-        arguments = (theirs, self._shared.name, self._options)
-        self._process = context.Process(target=run_engine, args=arguments, name="dunefall engine", daemon=True)
-        self._process.start()
-        self._started = time.monotonic()
+        pipe, theirs = context.Pipe()
+        arguments = (theirs, self._shared.name, self.options)
+        process = context.Process(target=run_engine, args=arguments, name="dunefall engine", daemon=True)
+        process.start()
         theirs.close()
+        return _Engine(process, pipe)
+
+    def _keep_reserve(self) -> None:
+        """Start the engine in reserve when the first one has settled; forget one that died."""
+        if self._reserve is not None and not self._reserve.process.is_alive():
+            self._reserve.pipe.close()
+            self._reserve = None
+            self._ready_at = time.monotonic()  # try again after a while
+        settled = self._ready_at is not None and time.monotonic() - self._ready_at > RESERVE_AFTER_S
+        if self._reserve is None and settled and self._deaths < MOST_DEATHS:
+            self._reserve = self._start_process()
+            self._reserve.send(say.Prepare())
+
+    def _hangs(self) -> bool:
+        beat = float(self.status[Status.HOST_BEAT])
+        return self._ready_at is not None and beat > 0 and time.monotonic() - max(beat, self._ready_at) > NO_BEAT_S
 
     def _after_death(self) -> say.Trouble:
-        """Start the process again, unless it keeps dying as soon as it has started."""
-        self._deaths = self._deaths + 1 if time.monotonic() - self._started < SHORT_LIFE_S else 1
+        """Put the engine in reserve in its place, unless they keep dying as soon as they have started."""
+        assert self._engine is not None
+        short = time.monotonic() - self._engine.started < SHORT_LIFE_S
+        self._deaths = self._deaths + 1 if short else 1
         if self._deaths == MOST_DEATHS:
             return say.Trouble("The sound engine ends again and again. Save your patch and start Dunefall anew.")
-        self._restart()
+        self._replace()
         return say.Trouble("The sound engine stopped unexpectedly and was started again; nothing is lost.")
 
-    def _restart(self) -> None:
-        assert self._process is not None
-        assert self._pipe is not None
-        self._pipe.close()
-        self._process.close()
-        self._shared.status[Status.BLOCKS] = 0
-        self._start_process()
-        if self._patch is not None:
-            self._send(say.SetPatch(self._patch))
+    def _replace(self) -> None:
+        assert self._engine is not None
+        position = self.position
+        self._engine.pipe.close()
+        self._engine, self._reserve = self._reserve or self._start_process(), None
+        self._engine.started = time.monotonic()
+        self._ready_at = time.monotonic()
+        self.status[Status.BLOCKS] = self.status[Status.HOST_BEAT] = 0
+        for number in sorted(self._pending):
+            self.take = self.take.with_entry(Entry(position, self._pending.pop(number)))
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
-        if self._playing:
-            self._send(say.Play())
+        self._send(say.SetDevice(self.options.audio, self.options.rate, self.options.frames))
+        self._send(say.SetLimiter(self._limited))
+        if self._opened:
+            self._send(say.Open(self.take, position, self._playing))
 
     def wait_for(self, kind: type, seconds: float = 60.0) -> object:
         """Poll until a message of a kind arrives, for programs without a window; raises TimeoutError."""

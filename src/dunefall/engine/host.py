@@ -4,27 +4,35 @@ from __future__ import annotations
 
 import signal
 import sys
+import time
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any
 
-import numpy as np
-
-from dunefall.base.errors import DeviceError, DunefallError
-from dunefall.catalogue import catalogue, spec_of
-from dunefall.compiler.build import compile_patch, same_structure, value_changes
+from dunefall.base.errors import DunefallError
+from dunefall.catalogue import catalogue
+from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.code import LoopCode
 from dunefall.compiler.kernels import prepare
-from dunefall.compiler.loop import PROBES, Traces
-from dunefall.compiler.program import Program
+from dunefall.compiler.loop import PROBES
+from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.takeover import Takeover
 from dunefall.engine import messages as say
-from dunefall.engine.devices.output import AudioOutput, SimulatedOutput, open_output
-from dunefall.engine.shared import MAX_SLOTS, SharedState, Status, trace_key
+from dunefall.engine.checkpoints import Room
+from dunefall.engine.devices.outlet import Outlet
+from dunefall.engine.seeking import SeekJob
+from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
+from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.model import Patch, Place
+from dunefall.render.performance import by_hand
+from dunefall.render.player import NOW, Player, Step, glide
 
 __all__ = ["EngineOptions", "run_engine"]
+
+JOIN_AHEAD_S = 0.1
 
 
 @dataclass(frozen=True)
@@ -50,43 +58,72 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> No
 class _Host:
     def __init__(self, pipe: Connection, shared: SharedState, options: EngineOptions) -> None:
         self._pipe, self._shared, self._options = pipe, shared, options
-        self._patch: Patch | None = None
+        self._ready = False
+        self._patch = Patch()
         self._program: Program | None = None
-        self._sounding = Sounding(shared, options.rate, options.frames)
-        self._output: AudioOutput | None = None
+        self._sounding: Sounding | None = None
+        self._outlet = Outlet(self._tell)
         self._probes: list[Place | None] = [None] * PROBES
-        self._slots: dict[str, int] = {}
-        self._traces: Traces | None = None
+        self._slots = TraceSlots(shared)
         self._faulty: tuple[str, ...] = ()
+        self._applied: deque[tuple[int, int]] = deque()
+        self._seek: SeekJob | None = None
+        self._deferred: deque[object] = deque()
+        self._code = LoopCode()
+        self._limited = True
+        self._answers: dict[type, Callable[[Any], None]] = {
+            say.Prepare: lambda _: self._prepare(),
+            say.Open: self._open,
+            say.Seek: self._start_seek,
+            say.SetPatch: self._set_patch,
+            say.Act: self._act,
+            say.Play: lambda _: self._sound().later(lambda: self._sound().set_playing(True)),
+            say.Stop: lambda _: self._sound().later(lambda: self._sound().set_playing(False)),
+            say.Probe: self._set_probe,
+            say.SetLimiter: self._set_limiter,
+            say.SetDevice: self._set_device,
+            say.AskCheckpoint: self._give_checkpoint,
+        }
+
+    # -- the loop -----------------------------------------------------------------------------------------------
 
     def serve(self) -> None:
         """Answer messages until the window says goodbye or is gone."""
-        answers: dict[type, Callable[[Any], None]] = {
-            say.SetPatch: lambda message: self._set_patch(message.patch),
-            say.Play: lambda _: self._sounding.later(lambda: self._sounding.set_playing(True)),
-            say.Stop: lambda _: self._sounding.later(lambda: self._sounding.set_playing(False)),
-            say.Rewind: lambda _: self._rewind(),
-            say.Probe: self._set_probe,
-        }
         while True:
             try:
-                message = self._pipe.recv() if self._pipe.poll(0.1) else None
+                message = self._next_message()
             except (EOFError, OSError):
                 return
             if isinstance(message, say.Quit):
                 return
             try:
                 if message is not None:
-                    answers[type(message)](message)
+                    self._answers[type(message)](message)
                 self._look_after()
             except DunefallError as error:
                 self._tell(say.Trouble(str(error)))
 
+    def _next_message(self) -> object | None:
+        """The next message, or None after a while; edits wait until a seek has ended."""
+        busy = self._seek is not None and not self._seek.join
+        if self._deferred and not busy:
+            return self._deferred.popleft()
+        if not self._pipe.poll(0.0 if self._seek is not None else 0.02):
+            return None
+        message: object = self._pipe.recv()
+        if busy and isinstance(message, say.SetPatch | say.Act):
+            self._deferred.append(message)
+            return None
+        return message
+
     def close(self) -> None:
-        if self._output is not None:
-            self._output.stop()
-        self._traces = self._program = None
-        self._sounding.let_go()
+        """Stop everything and let go of the shared memory."""
+        self._outlet.close()
+        self._code.close()
+        self._program = self._seek = None
+        self._slots.let_go()
+        if self._sounding is not None:
+            self._sounding.let_go()
         self._shared.close()
 
     def _tell(self, message: object) -> None:
@@ -95,94 +132,187 @@ class _Host:
         except (BrokenPipeError, OSError):
             raise SystemExit(0) from None
 
+    def _sound(self) -> Sounding:
+        if self._sounding is None:
+            self._sounding = Sounding(self._shared, self._options.rate, self._options.frames)
+            self._sounding.limited = self._limited
+        return self._sounding
+
     def _look_after(self) -> None:
-        """What is due beside messages: silenced modules, and the device's count."""
-        program = self._program
-        if program is None or self._output is None:
+        """What is due beside messages."""
+        if self._program is None:
             return
-        faulty = tuple(module for module, k in program.module_at.items() if program.memory.faults[k])
+        self._shared.status[Status.HOST_BEAT] = time.monotonic()
+        while self._applied:
+            number, at = self._applied.popleft()
+            self._tell(say.Applied(number, at) if number > 0 else say.Sought(at))
+        memory = self._program.memory
+        copies = self._program.copies.items()
+        faulty = tuple(m for m, names in copies if any(memory.faults[self._program.module_at[x]] for x in names))
         if faulty != self._faulty:
             self._faulty = faulty
             self._tell(say.Faults(faulty))
-        self._shared.status[Status.UNDERRUNS] = self._output.underruns
+        self._code.poll(self._program)
+        if self._seek is not None:
+            self._go_on_seeking(self._seek)
+        self._outlet.look_after(self._sound(), self._shared)
 
-    def _set_patch(self, patch: Patch) -> None:
-        before, self._patch = self._patch, patch
-        if before is None:
+    # -- programs -----------------------------------------------------------------------------------------------
+
+    def _prepare(self) -> None:
+        if not self._ready:
             prepare(catalogue(), lambda done, total, name: self._tell(say.Progress(done, total, name)))
-        program = self._program
-        if before is not None and program is not None and same_structure(before, patch):
-            self._glide(program, before, patch)
-        else:
-            self._swap(patch)
-        if self._output is None:
-            self._open_output()
+            self._ready = True
             self._tell(say.Prepared())
 
-    def _glide(self, program: Program, before: Patch, after: Patch) -> None:
-        bases = value_changes(before, after)
-        links = [new for old, new in zip(before.links, after.links, strict=True) if old != new and new.on]
+    def _compile(self, patch: Patch) -> Program:
+        program = compile_patch(patch, rate=self._options.rate, probed=[place for place in self._probes if place])
+        self._code.use(program)
+        return program
 
-        def edit() -> None:
-            for (module, param), value in bases.items():
-                program.set_base(module, param, value)
-            for link in links:
-                if link.id in program.link_at:
-                    program.set_link(link.id, link.amount, link.offset)
+    def _open(self, message: say.Open) -> None:
+        self._prepare()
+        take = message.take.at_rate(self._options.rate)
+        self._seek = None
+        self._patch = take.patch_at(message.position + 1)
+        program = self._compile(self._patch)
+        start = message.position // QUANTUM * QUANTUM
+        program.memory.position[0] = start
+        sounding, player = self._sound(), self._new_player(program)
+        room = Room(program, self._probed)
 
-        self._sounding.later(edit)
+        def begin() -> None:
+            sounding.checkpoints.forget()
+            sounding.checkpoints.begin(room)
+            sounding.sound(player)
 
-    def _swap(self, patch: Patch, *, afresh: bool = False) -> None:
-        program = compile_patch(patch, rate=self._options.rate)
-        old = None if afresh or self._program is None else self._program
-        takeover = Takeover(program, old) if old is not None else None
-        traces = self._make_traces(program, patch)
-        self._program, self._traces = program, traces
-        self._sounding.later(lambda: self._sounding.swap(program, traces, takeover), once_silent=afresh)
-        self._tell(say.ProgramRuns(dict(self._slots), program.input_at))
+        sounding.later(lambda: sounding.set_playing(False))
+        sounding.later(begin, once_silent=True)
+        if message.playing:
+            sounding.later(lambda: sounding.set_playing(True))
+        if message.position > 0:
+            self._seek = SeekJob(take, start, None, join=True)
+        self._outlet.open(self._options, sounding)
 
-    def _rewind(self) -> None:
-        self._sounding.later(lambda: self._sounding.set_playing(False))
-        if self._patch is not None:
-            self._swap(self._patch, afresh=True)
+    @property
+    def _probed(self) -> tuple[Place, ...]:
+        return tuple(place for place in self._probes if place)
 
-    def _make_traces(self, program: Program, patch: Patch) -> Traces:
-        outputs = {
-            trace_key(module.id, output.id if k else ""): program.row_at[(module.id, output.id)]
-            for module in patch.modules()
-            if (spec := spec_of(module.type)) is not None
-            for k, output in enumerate(spec.outputs)
-        }
-        for gone in [key for key in self._slots if key not in outputs]:
-            del self._slots[gone]
-        free = sorted(set(range(MAX_SLOTS)) - set(self._slots.values()), reverse=True)
-        for key in outputs:
-            if key not in self._slots and free:
-                self._slots[key] = free.pop()
-                self._shared.bins[self._slots[key]] = 0.0
-        rows = [row for key, row in outputs.items() if key in self._slots]
-        slots = [self._slots[key] for key in outputs if key in self._slots]
-        return Traces(
-            np.array(rows, np.int64), np.array(slots, np.int64), self._shared.bins, np.zeros(len(rows)),
-            np.zeros(len(rows)), self._probe_rows(program), self._shared.probes, self._shared.counts,
-        )  # fmt: skip
+    def _new_player(self, program: Program) -> Player:
+        """A player of this program, which the window sees from now on."""
+        self._program = program
+        player = Player(program, self._slots.traces(program, self._probes))
+        self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
+        return player
 
-    def _probe_rows(self, program: Program) -> np.ndarray[Any, np.dtype[np.int64]]:
-        places = [(place.module, place.port) if place else ("", "") for place in self._probes]
-        return np.array([program.row_at.get(place, -1) for place in places], np.int64)
+    def _set_patch(self, message: say.SetPatch) -> None:
+        before, self._patch = self._patch, message.patch
+        if before == message.patch or self._program is None:
+            return
+        self._leave_join()
+        if same_structure(before, message.patch):
+            act: Callable[[Player], None] = lambda player: glide(player.program, before, message.patch)  # noqa: E731
+            self._do(act, message.number)
+        else:
+            self._swap(message.patch, message.number)
+
+    def _swap(self, patch: Patch, number: int = 0) -> None:
+        """Another program, fading in; it takes over the state of the one before."""
+        assert self._program is not None
+        before, program = self._program, self._compile(patch)
+        takeover = Takeover(program, before)
+        player = self._new_player(program)
+        room, checkpoints = Room(program, self._probed), self._sound().checkpoints
+
+        def act(sounding: Player) -> None:
+            sounding.swap(program, player.traces, takeover)
+            checkpoints.begin(room)
+
+        self._do(act, number, structural=True)
+
+    def _do(self, act: Callable[[Player], None], number: int, *, structural: bool = False) -> None:
+        applied = self._applied
+
+        def step(player: Player) -> None:
+            act(player)
+            if number:
+                applied.append((number, player.position))
+
+        self._sound().do(Step(NOW, step, structural))
+
+    def _act(self, message: say.Act) -> None:
+        self._leave_join()
+        self._do(by_hand(message.what), message.number)
 
     def _set_probe(self, message: say.Probe) -> None:
+        if self._probes[message.index] == message.place:
+            return
         self._probes[message.index] = message.place
-        if self._program is not None and self._traces is not None:
-            self._traces.probe_rows[:] = self._probe_rows(self._program)
+        if self._program is not None:
+            self._swap(self._patch)
 
-    def _open_output(self) -> None:
-        options, note = self._options, ""
-        try:
-            self._output = open_output(options.audio, options.rate, options.frames)
-            self._output.start(self._sounding.fill)
-        except DeviceError as error:
-            note = f"{error}. The simulated output sounds instead."
-            self._output = SimulatedOutput(options.rate, options.frames)
-            self._output.start(self._sounding.fill)
-        self._tell(say.DeviceChosen(self._output.name, self._output.simulated, note))
+    # -- seeking ------------------------------------------------------------------------------------------------
+
+    def _start_seek(self, message: say.Seek) -> None:
+        take = message.take.at_rate(self._options.rate)
+        checkpoint = self._sound().checkpoints.nearest(message.position)
+        self._seek = SeekJob(take, message.position, checkpoint)
+        self._patch = take.patch_at(message.position)
+
+    def _go_on_seeking(self, job: SeekJob) -> None:
+        if job.join:
+            ahead = round(JOIN_AHEAD_S * self._options.rate) if self._shared.status[Status.PLAYING] else 0
+            now = round(self._shared.status[Status.POSITION])
+            if job.position - now < ahead // 2:
+                job.goal = (now + ahead) // QUANTUM * QUANTUM
+        if not job.work():
+            return
+        self._seek = None
+        found = job.performance.player.program
+        program = self._compile(found.patch)
+        takeover = Takeover(program, found)
+        traces, room = self._new_player(program).traces, Room(program, self._probed)
+        sounding, tell = self._sound(), self._applied
+        at = job.position if job.join else NOW
+
+        def act(player: Player) -> None:
+            player.swap(program, traces, takeover)
+            if not job.join:
+                sounding.checkpoints.forget_after(job.position)
+            sounding.checkpoints.begin(room)
+            tell.append((-1, job.position))
+
+        sounding.do(Step(at, act, structural=True))
+
+    def _leave_join(self) -> None:
+        """What is changed by hand while the sound still waits for its own state goes before that."""
+        if self._seek is not None and self._seek.join:
+            self._seek = None
+
+    def _give_checkpoint(self, message: say.AskCheckpoint) -> None:
+        self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(message.position)))
+
+    # -- device -------------------------------------------------------------------------------------------------
+
+    def _set_limiter(self, message: say.SetLimiter) -> None:
+        self._limited = message.on
+        self._sound().limited = message.on
+
+    def _set_device(self, message: say.SetDevice) -> None:
+        """Another device, rate or block: the sound goes on at the same place."""
+        playing = bool(self._shared.status[Status.PLAYING])
+        self._outlet.close()
+        old_rate = self._options.rate
+        self._options = EngineOptions(message.audio, message.rate, message.frames)
+        before, self._sounding = self._sounding, None
+        sounding = self._sound()
+        if self._program is not None and before is not None and before.player is not None:
+            found = before.player.program
+            program = self._compile(self._patch)
+            Takeover(program, found).apply()
+            sounding.player = self._new_player(program)
+            if old_rate == message.rate:
+                sounding.checkpoints = before.checkpoints
+            sounding.checkpoints.begin(Room(program, self._probed))
+            sounding.set_playing(playing)
+        self._outlet.open(self._options, sounding)

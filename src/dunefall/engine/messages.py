@@ -5,61 +5,136 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from dunefall.patch.model import Patch, Place
+from dunefall.patch.take import Clear, Note, Press, Take
+from dunefall.render.player import Checkpoint
 
 __all__ = [
+    "Act",
+    "Applied",
+    "AskCheckpoint",
     "DeviceChosen",
     "Faults",
+    "GotCheckpoint",
+    "Open",
     "Play",
+    "Prepare",
     "Prepared",
     "Probe",
     "ProgramRuns",
     "Progress",
     "Quit",
-    "Rewind",
+    "Seek",
+    "SetDevice",
+    "SetLimiter",
     "SetPatch",
+    "Sought",
     "Stop",
     "Trouble",
 ]
 
 
+# -- window to engine -----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Prepare:
+    """Get everything ready that can be ready before there is a patch."""
+
+
+@dataclass(frozen=True)
+class Open:
+    """Begin a take, fading out what sounds.
+
+    Attributes
+    ----------
+    position : int
+        Sample to stand at. Beyond the start the sound begins there at once, with nothing remembered, and joins the
+        take's own state as soon as that has been worked out.
+    playing : bool
+        Whether it sounds at once.
+    """
+
+    take: Take
+    position: int = 0
+    playing: bool = False
+
+
+@dataclass(frozen=True)
+class Seek:
+    """Go to a sample of this take, in the state that it has there."""
+
+    take: Take
+    position: int
+
+
 @dataclass(frozen=True)
 class SetPatch:
-    """Window to engine: sound this patch from now on."""
+    """Sound this patch from now on; ``number`` comes back in ``Applied``."""
 
     patch: Patch
+    number: int = 0
+
+
+@dataclass(frozen=True)
+class Act:
+    """A note, a press or a clearing by hand; ``number`` comes back in ``Applied``."""
+
+    what: Note | Press | Clear
+    number: int = 0
 
 
 @dataclass(frozen=True)
 class Play:
-    """Window to engine: let sound run."""
+    """Let sound run."""
 
 
 @dataclass(frozen=True)
 class Stop:
-    """Window to engine: fade out and hold the position."""
-
-
-@dataclass(frozen=True)
-class Rewind:
-    """Window to engine: go back to the beginning, with all memories cleared."""
+    """Fade out and hold the position."""
 
 
 @dataclass(frozen=True)
 class Probe:
-    """Window to engine: write this output, sample by sample, into one of the probes."""
+    """Write this output, sample by sample, into one of the probes."""
 
     index: int
     place: Place | None
 
 
 @dataclass(frozen=True)
+class SetLimiter:
+    """Put the limiter into the way, or take it out."""
+
+    on: bool
+
+
+@dataclass(frozen=True)
+class SetDevice:
+    """Use another device, rate in Hz or number of frames at a time."""
+
+    audio: str
+    rate: float
+    frames: int
+
+
+@dataclass(frozen=True)
+class AskCheckpoint:
+    """Give the last checkpoint at or before a sample."""
+
+    position: int
+
+
+@dataclass(frozen=True)
 class Quit:
-    """Window to engine: end."""
+    """End."""
+
+
+# -- engine to window -----------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class Progress:
-    """Engine to window: a first start has to compile; ``done`` of ``total`` kernels are ready."""
+    """A first start has to compile; ``done`` of ``total`` kernels are ready."""
 
     done: int
     total: int
@@ -68,35 +143,70 @@ class Progress:
 
 @dataclass(frozen=True)
 class Prepared:
-    """Engine to window: ready to sound."""
+    """Ready to sound."""
 
 
 @dataclass(frozen=True)
 class ProgramRuns:
-    """Engine to window: which trace slot (by ``trace_key``) and which place in ``now`` belongs to what."""
+    """What belongs to what in the shared memory.
+
+    Attributes
+    ----------
+    slots : dict
+        Trace slot of each output by ``trace_key``.
+    inputs : dict
+        Place in ``now`` of each (module, port).
+    asleep : frozenset of str
+        Modules that lead nowhere: they are not computed unless they are watched.
+    """
 
     slots: dict[str, int] = field(default_factory=dict)
     inputs: dict[tuple[str, str], int] = field(default_factory=dict)
+    asleep: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class Applied:
+    """An edit or act took effect at this sample."""
+
+    number: int
+    at: int
+
+
+@dataclass(frozen=True)
+class Sought:
+    """The position that was asked for has been reached, in its true state."""
+
+    at: int
+
+
+@dataclass(frozen=True)
+class GotCheckpoint:
+    """A checkpoint, or None if there is none that early."""
+
+    checkpoint: Checkpoint | None
 
 
 @dataclass(frozen=True)
 class DeviceChosen:
-    """Engine to window: the device that sounds, and a note if it is not the one asked for."""
+    """The device that sounds, and a note if it is not the one asked for."""
 
     name: str
     simulated: bool
+    rate: float
+    frames: int
     note: str = ""
 
 
 @dataclass(frozen=True)
 class Faults:
-    """Engine to window: modules that gave no finite number and were silenced."""
+    """Modules that gave no finite number and were silenced."""
 
     modules: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class Trouble:
-    """Engine to window: something went wrong; the text says what."""
+    """Something went wrong; the text says what."""
 
     text: str

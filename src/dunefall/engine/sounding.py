@@ -1,6 +1,6 @@
-"""What runs in the audio thread: the playing program, edits while it sounds, fades, and the meter.
+"""What runs in the audio thread: the player with its steps, start and stop, the limiter, the meter, checkpoints.
 
-No locks and no unbounded work: edits arrive in a queue that the audio thread empties at the start of a block; new
+No locks and no unbounded work: what is to happen arrives in queues that are emptied at the start of a block; new
 programs arrive compiled, with the copying of state prepared.
 """
 
@@ -13,70 +13,72 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.compiler.loop import Traces
-from dunefall.compiler.program import QUANTUM, Program
-from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.program import QUANTUM
+from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, oversampler, short_term_lufs
+from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.shared import SharedState, Status
-from dunefall.render.offline import Player
+from dunefall.render.player import Player, Step
 
-__all__ = ["FADE_S", "Sounding"]
+__all__ = ["Sounding"]
 
-FADE_S = 0.01
-"""Cross-fade from one program to the next."""
 GAIN_FADE_S = 0.03
 """Fade at start and stop."""
 _PEAK_FALL = 0.86
 
 
 class Sounding:
-    """The sound of the playing program.
+    """The sound of a player on its way to the device.
 
-    Other threads call ``later`` only; ``fill`` is the device's.
+    Other threads call ``later`` and ``do`` only; ``fill`` is the device's.
     """
 
     def __init__(self, shared: SharedState, rate: float, frames: int) -> None:
         self.rate = rate
         self.player: Player | None = None
+        self.checkpoints = Checkpoints(rate)
+        self.limited = True
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
-        self._old: Player | None = None
-        self._old_left = 0
-        self._old_piece = np.zeros((max(frames, QUANTUM), 2))
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
+        self._limiter = Limiter(rate)
         self._meter = np.zeros(STATE_SIZE)
         self._weights, self._phases = k_weighting(rate), oversampler()
-        self._input_ends = np.zeros(0, np.int64)
         measure(np.zeros((1, 2)), self._meter, self._weights, self._phases, 1 << 30)
+        self._limiter.process(np.zeros((1, 2)))
         shared.status[Status.RATE] = rate
         shared.status[Status.LUFS] = -np.inf
+        shared.status[Status.REDUCTION] = 1.0
 
-    def later(self, edit: Callable[[], None], *, once_silent: bool = False) -> None:
-        """Let the audio thread call ``edit`` at the start of a block; in order, after a fade-out if so asked."""
-        self._queue.append((edit, once_silent))
+    def later(self, act: Callable[[], None], *, once_silent: bool = False) -> None:
+        """Let the audio thread call ``act`` at the start of a block; in order, after a fade-out if so asked."""
+        self._queue.append((act, once_silent))
 
-    def swap(self, program: Program, traces: Traces, takeover: Takeover | None) -> None:
-        """Go on with another program (audio thread): state taken over, 10 ms of cross-fade."""
-        if self.player is not None and takeover is not None:
-            takeover.apply()
-            # Both give the same until the old one's last quantum is used up: the fade begins there.
-            self._old, self._old_left = self.player, round(FADE_S * self.rate) + self.player.left_over
-            self._old.traces = None
-        self.player = Player(program, traces)
-        self.player.follow(self._old)
-        inputs = program.plan.inputs
-        self._input_ends = inputs["row"] + QUANTUM - 1
+    def do(self, step: Step) -> None:
+        """Change the sound, in order with the rest."""
+        self.later(lambda: self._hand_over(step))
+
+    def sound(self, player: Player) -> None:
+        """Sound another player from its own position (audio thread)."""
+        self.player = player
+        self._limiter.reset()
 
     def set_playing(self, playing: bool) -> None:
         """Fade in or out (audio thread)."""
         self._gain_goal = 1.0 if playing else 0.0
         self._shared.status[Status.PLAYING] = self._gain_goal
 
+    def silence(self) -> None:
+        """Nothing sounds any more, at once (audio thread)."""
+        self._gain = 0.0
+        self._limiter.reset()
+
     def let_go(self) -> None:
         """Forget all programs (after the device has stopped)."""
         self._queue.clear()
-        self.player = self._old = None
+        self.player = None
+        self.checkpoints.forget()
 
     @property
     def silent(self) -> bool:
@@ -86,35 +88,28 @@ class Sounding:
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
         begun = time.perf_counter()
-        while self._queue and self._old is None:  # edits wait until a cross-fade has ended
-            edit, once_silent = self._queue[0]
+        while self._queue:
+            act, once_silent = self._queue[0]
             if once_silent and not self.silent:
                 break
             self._queue.popleft()
-            edit()
+            act()
+        reduction = 1.0
         if self.player is None or self.silent:
             out[:] = 0.0
-            self._old = None  # nobody would hear the cross-fade
+            if self.player is not None:
+                self.player.apply_due()
         else:
+            self.checkpoints.offer(self.player)
             self.player.fill(out)
-            self._cross_fade(out)
             self._fade(out)
-        self._publish(out, begun)
+            if self.limited:
+                reduction = self._limiter.process(out)
+        self._publish(out, begun, reduction)
 
-    def _cross_fade(self, out: NDArray[np.float64]) -> None:
-        if self._old is None:
-            return
-        n = min(len(out), self._old_left)
-        total = round(FADE_S * self.rate)
-        old, weight = self._old_piece[:n], self._ramp[:n]
-        self._old.fill(old)
-        weight[:, 0] = np.arange(self._old_left, self._old_left - n, -1)
-        weight /= total
-        np.minimum(weight, 1.0, out=weight)
-        out[:n] += (old - out[:n]) * weight
-        self._old_left -= n
-        if self._old_left == 0:
-            self._old = None
+    def _hand_over(self, step: Step) -> None:
+        if self.player is not None:
+            self.player.steps.append(step)
 
     def _fade(self, out: NDArray[np.float64]) -> None:
         if self._gain == self._gain_goal == 1.0:
@@ -125,17 +120,18 @@ class Sounding:
         out *= gains
         self._gain = float(gains[-1, 0])
 
-    def _publish(self, out: NDArray[np.float64], begun: float) -> None:
+    def _publish(self, out: NDArray[np.float64], begun: float, reduction: float) -> None:
         status = self._shared.status
         left, right, true = measure(out, self._meter, self._weights, self._phases, round(self.rate / 10))
         status[Status.PEAK_LEFT] = max(left, status[Status.PEAK_LEFT] * _PEAK_FALL)
         status[Status.PEAK_RIGHT] = max(right, status[Status.PEAK_RIGHT] * _PEAK_FALL)
         status[Status.TRUE_PEAK] = max(true, status[Status.TRUE_PEAK] * _PEAK_FALL)
+        status[Status.REDUCTION] = min(reduction, 1.0 - (1.0 - status[Status.REDUCTION]) * _PEAK_FALL)
         status[Status.LUFS] = short_term_lufs(self._meter)
         if self.player is not None:
             memory = self.player.program.memory
             status[Status.POSITION] = memory.position[0]
-            self._shared.now[: len(self._input_ends)] = memory.rows[self._input_ends]
+            self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
         load = (time.perf_counter() - begun) * self.rate / len(out)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])
         status[Status.BLOCKS] += 1

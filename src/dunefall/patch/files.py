@@ -1,9 +1,9 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
 Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
-``folded``, ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``) and ``links`` (``id``, ``from``,
-``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this version does not know are
-kept and saved again.
+``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``, ``name``,
+``bypassed``, ``params``) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and
+module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
@@ -17,9 +17,31 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
-from dunefall.patch.model import CURVES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
 
-__all__ = ["FORMAT", "MAX_BYTES", "dump_patch", "load_patch", "parse_patch", "save_patch"]
+__all__ = [
+    "FORMAT",
+    "MAX_BYTES",
+    "MAX_LINKS",
+    "dump_layer",
+    "dump_link",
+    "dump_module",
+    "dump_patch",
+    "get",
+    "load_patch",
+    "objects",
+    "parse_json",
+    "parse_patch",
+    "patch_of",
+    "raw_layer",
+    "raw_link",
+    "raw_module",
+    "raw_patch",
+    "read_file",
+    "save_patch",
+    "split_place",
+    "write_file",
+]
 
 FORMAT = 1
 MAX_BYTES = 16_000_000
@@ -29,7 +51,7 @@ MAX_LINKS = 50_000
 MAX_TEXT = 10_000
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
-_LAYER_FIELDS = ("id", "name", "folded", "modules")
+_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
@@ -52,21 +74,31 @@ def load_patch(path: Path) -> Patch:
     PatchError
         If it is no patch; the text gives the place in the file.
     """
-    try:
-        size = path.stat().st_size
-        if size > MAX_BYTES:
-            raise PatchError(f"{path} has {size / 1e6:.0f} MB; a patch has at most {MAX_BYTES / 1e6:.0f} MB")
-        data = path.read_bytes()
-    except OSError as error:
-        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    data = read_file(path)
     try:
         return parse_patch(data)
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
 
 
+def read_file(path: Path) -> bytes:
+    """Bytes of a patch or take file; raises StorageError if it cannot be read, PatchError if it is absurdly large."""
+    try:
+        size = path.stat().st_size
+        if size > MAX_BYTES:
+            raise PatchError(f"{path} has {size / 1e6:.0f} MB; a patch has at most {MAX_BYTES / 1e6:.0f} MB")
+        return path.read_bytes()
+    except OSError as error:
+        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+
+
 def parse_patch(data: bytes) -> Patch:
     """Patch of a file's bytes; raises PatchError with the place of the first fault."""
+    return patch_of(parse_json(data))
+
+
+def parse_json(data: bytes) -> Any:
+    """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault."""
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -80,22 +112,26 @@ def parse_patch(data: bytes) -> Patch:
     except ValueError as error:
         raise PatchError(f"a number in the file cannot be read ({error})") from error
     _check_depth(raw)
-    return _patch(raw)
+    return raw
 
 
 def dump_patch(patch: Patch) -> str:
     """Text of a patch's file: stable order, one value per line."""
-    raw = {
+    return json.dumps(raw_patch(patch), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def raw_patch(patch: Patch) -> dict[str, Any]:
+    """A patch as objects and lists, in the order of its file."""
+    return {
         "format": FORMAT,
         "title": patch.title,
         "seed": patch.seed,
         "tempo_bpm": patch.tempo_bpm,
         "pins": [str(pin) for pin in patch.pins],
-        "layers": [_dump_layer(layer) for layer in patch.layers],
-        "links": [_dump_link(link) for link in patch.links],
+        "layers": [dump_layer(layer) for layer in patch.layers],
+        "links": [dump_link(link) for link in patch.links],
         **patch.extra,
     }
-    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def save_patch(patch: Patch, path: Path) -> None:
@@ -106,7 +142,12 @@ def save_patch(patch: Patch, path: Path) -> None:
     StorageError
         If the folder cannot be written or the disk is full.
     """
-    data = dump_patch(patch).encode("utf-8")
+    write_file(dump_patch(patch), path)
+
+
+def write_file(text: str, path: Path) -> None:
+    """Write text to a file by way of a temporary one; raises StorageError."""
+    data = text.encode("utf-8")
     temporary = None
     try:
         target = path.resolve()
@@ -124,22 +165,27 @@ def save_patch(patch: Patch, path: Path) -> None:
         raise StorageError(f"cannot save {path}: {error.strerror or error}; the old file is unchanged") from error
 
 
-def _dump_layer(layer: Layer) -> dict[str, Any]:
-    modules = [
-        {
-            "id": module.id,
-            "type": module.type,
-            "name": module.name,
-            "bypassed": module.bypassed,
-            "params": dict(module.params),
-            **module.extra,
-        }
-        for module in layer.modules
-    ]
-    return {"id": layer.id, "name": layer.name, "folded": layer.folded, "modules": modules, **layer.extra}
+def dump_layer(layer: Layer) -> dict[str, Any]:
+    """A layer as it stands in a file."""
+    voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
+    modules = [dump_module(module) for module in layer.modules]
+    return {"id": layer.id, "name": layer.name, "folded": layer.folded, **voices, "modules": modules, **layer.extra}
 
 
-def _dump_link(link: Link) -> dict[str, Any]:
+def dump_module(module: Module) -> dict[str, Any]:
+    """A module as it stands in a file."""
+    return {
+        "id": module.id,
+        "type": module.type,
+        "name": module.name,
+        "bypassed": module.bypassed,
+        "params": dict(module.params),
+        **module.extra,
+    }
+
+
+def dump_link(link: Link) -> dict[str, Any]:
+    """A link as it stands in a file."""
     return {
         "id": link.id,
         "from": str(link.source),
@@ -175,7 +221,7 @@ def _check_depth(raw: Any) -> None:
         level = [item for part in parts for item in part]
 
 
-def _get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
+def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
     """Field of an object, checked for its kind; missing fields give ``default`` or raise."""
     where = f"{place}.{name}" if place else name
     if name not in raw:
@@ -200,8 +246,9 @@ def _extra(raw: dict[str, Any], known: tuple[str, ...]) -> Mapping[str, Any]:
     return {name: value for name, value in raw.items() if name not in known}
 
 
-def _objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
-    items = _get(raw, name, list, place, [])
+def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
+    """The objects of a list, each with its place."""
+    items = get(raw, name, list, place, [])
     where = f"{place}.{name}" if place else name
     if len(items) > most:
         raise PatchError(f"has {len(items)} entries; at most {most} are allowed", place=where)
@@ -211,10 +258,11 @@ def _objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tupl
     return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
 
 
-def _patch(raw: Any) -> Patch:
+def patch_of(raw: Any) -> Patch:
+    """Patch of its objects and lists; raises PatchError with the place of the first fault."""
     if not isinstance(raw, dict):
         raise PatchError("the file does not hold a patch (its outermost part is no object)")
-    version = _get(raw, "format", int, "")
+    version = get(raw, "format", int, "")
     if version > FORMAT:
         raise PatchError(
             f"needs a newer Dunefall: the file has format {version}, this version reads up to {FORMAT}",
@@ -222,22 +270,22 @@ def _patch(raw: Any) -> Patch:
         )
     if version < 1:
         raise PatchError(f"must be 1 to {FORMAT}; got {version}", place="format")
-    seed = _get(raw, "seed", int, "", 1)
+    seed = get(raw, "seed", int, "", 1)
     if not 0 <= seed < 2**32:
         raise PatchError(f"must be 0 to {2**32 - 1}; got {seed}", place="seed")
-    tempo = _get(raw, "tempo_bpm", float, "", 92.0)
+    tempo = get(raw, "tempo_bpm", float, "", 92.0)
     if not 10 <= tempo <= 400:
         raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place="tempo_bpm")
-    layers = tuple(_layer(item, place) for item, place in _objects(raw, "layers", "", MAX_MODULES))
+    layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MAX_MODULES))
     if not any(layer.id == SHARED_ID for layer in layers):
         layers = (Layer(SHARED_ID, "Shared"), *layers)
     _check_unique_ids(layers)
-    links = tuple(_link(item, place) for item, place in _objects(raw, "links", "", MAX_LINKS))
+    links = tuple(raw_link(item, place) for item, place in objects(raw, "links", "", MAX_LINKS))
     _check_links(layers, links)
     modules = {module.id for layer in layers for module in layer.modules}
-    pins = [_place(pin, f"pins[{i}]") for i, pin in enumerate(_get(raw, "pins", list, "", []))]
+    pins = [split_place(pin, f"pins[{i}]") for i, pin in enumerate(get(raw, "pins", list, "", []))]
     return Patch(
-        title=_get(raw, "title", str, "", UNTITLED),
+        title=get(raw, "title", str, "", UNTITLED),
         seed=seed,
         tempo_bpm=tempo,
         layers=layers,
@@ -247,47 +295,60 @@ def _patch(raw: Any) -> Patch:
     )
 
 
-def _layer(raw: dict[str, Any], place: str) -> Layer:
+def raw_layer(raw: dict[str, Any], place: str) -> Layer:
+    """Layer of its object."""
+    voices = get(raw, "voices", int, place, 1)
+    if not 1 <= voices <= MOST_VOICES:
+        raise PatchError(f"must be 1 to {MOST_VOICES}; got {voices}", place=f"{place}.voices")
+    spread = get(raw, "spread", float, place, 0.5)
+    if not 0 <= spread <= 1:
+        raise PatchError(f"must be 0 to 1; got {spread:g}", place=f"{place}.spread")
     return Layer(
-        id=_get(raw, "id", str, place),
-        name=_get(raw, "name", str, place),
-        folded=_get(raw, "folded", bool, place, False),
-        modules=tuple(_module(item, where) for item, where in _objects(raw, "modules", place, MAX_MODULES)),
+        voices=voices,
+        spread=spread,
+        meet=get(raw, "meet", str, place, ""),
+        id=get(raw, "id", str, place),
+        name=get(raw, "name", str, place),
+        folded=get(raw, "folded", bool, place, False),
+        modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
         extra=_extra(raw, _LAYER_FIELDS),
     )
 
 
-def _module(raw: dict[str, Any], place: str) -> Module:
-    params = _get(raw, "params", dict, place, {})
-    values = {name: _get(params, name, float, f"{place}.params") for name in params}
-    type_id = _get(raw, "type", str, place)
+def raw_module(raw: dict[str, Any], place: str) -> Module:
+    """Module of its object."""
+    params = get(raw, "params", dict, place, {})
+    values = {name: get(params, name, float, f"{place}.params") for name in params}
+    type_id = get(raw, "type", str, place)
     return Module(
-        id=_get(raw, "id", str, place),
+        id=get(raw, "id", str, place),
         type=type_id,
-        name=_get(raw, "name", str, place, type_id),
-        bypassed=_get(raw, "bypassed", bool, place, False),
+        name=get(raw, "name", str, place, type_id),
+        bypassed=get(raw, "bypassed", bool, place, False),
         params=values,
         extra=_extra(raw, _MODULE_FIELDS),
     )
 
 
-def _link(raw: dict[str, Any], place: str) -> Link:
-    curve = _get(raw, "curve", str, place, CURVES[0])
+def raw_link(raw: dict[str, Any], place: str) -> Link:
+    """Link of its object."""
+    curve = get(raw, "curve", str, place, CURVES[0])
     if curve not in CURVES:
         raise PatchError(f'must be one of {", ".join(CURVES)}; got "{curve}"', place=f"{place}.curve")
     return Link(
-        id=_get(raw, "id", str, place),
-        source=_place(_get(raw, "from", str, place), f"{place}.from"),
-        target=_place(_get(raw, "to", str, place), f"{place}.to"),
-        amount=_get(raw, "amount", float, place, 1.0),
-        offset=_get(raw, "offset", float, place, 0.0),
+        id=get(raw, "id", str, place),
+        source=split_place(get(raw, "from", str, place), f"{place}.from"),
+        target=split_place(get(raw, "to", str, place), f"{place}.to"),
+        amount=get(raw, "amount", float, place, 1.0),
+        offset=get(raw, "offset", float, place, 0.0),
         curve=curve,
-        on=_get(raw, "on", bool, place, True),
+        on=get(raw, "on", bool, place, True),
         extra=_extra(raw, _LINK_FIELDS),
     )
 
 
-def _place(text: Any, place: str) -> Place:
+def split_place(text: Any, place: str) -> Place:
+    """Module and port of "module.port"."""
     module, dot, port = text.partition(".") if isinstance(text, str) else ("", "", "")
     if not (module and dot and port):
         raise PatchError(f'needs "module.port"; got {json.dumps(text)[:40]}', place=place)
@@ -302,8 +363,8 @@ def _check_unique_ids(layers: tuple[Layer, ...]) -> None:
         ids += [(module.id, f"layers[{i}].modules[{j}].id") for j, module in enumerate(layer.modules)]
         total += len(layer.modules)
         for name, place in ids:
-            if not name or "." in name:
-                raise PatchError(f'an id needs at least one character and no dot; got "{name}"', place=place)
+            if not name or "." in name or "#" in name:
+                raise PatchError(f'an id needs at least one character, no dot and no "#"; got "{name}"', place=place)
             if name in seen:
                 raise PatchError(f'the id "{name}" is already used at {seen[name]}', place=place)
             seen[name] = place

@@ -8,11 +8,16 @@ from pathlib import Path
 
 from dunefall.base.errors import DunefallError
 from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
+from dunefall.render.player import Checkpoint
 
 __all__ = ["RenderJob"]
 
 
-def _work(pipe: Connection, patch: Patch, path: Path, seconds: float, rate: float) -> None:
+def _work(
+    pipe: Connection, take: Patch | Take, path: Path, seconds: float, rate: float, checkpoint: Checkpoint | None
+) -> None:
+    from dunefall.catalogue import catalogue
     from dunefall.compiler.kernels import prepare
     from dunefall.render.offline import render_to_file
 
@@ -21,8 +26,10 @@ def _work(pipe: Connection, patch: Patch, path: Path, seconds: float, rate: floa
         return not pipe.poll()
 
     try:
-        prepare(module.type for module in patch.modules())
-        finished = render_to_file(patch, path, seconds=seconds, rate=rate, block=16384, progress=progress)
+        prepare(catalogue())
+        finished = render_to_file(
+            take, path, seconds=seconds, rate=rate, block=16384, checkpoint=checkpoint, progress=progress
+        )
         pipe.send("done" if finished else "cancelled")
     except DunefallError as error:
         pipe.send(f"failed: {error}")
@@ -31,7 +38,7 @@ def _work(pipe: Connection, patch: Patch, path: Path, seconds: float, rate: floa
 
 
 class RenderJob:
-    """One render; ask ``poll`` now and then.
+    """One render of a patch or a take, from the start or from a checkpoint on; ask ``poll`` now and then.
 
     Attributes
     ----------
@@ -43,11 +50,19 @@ class RenderJob:
         What went wrong, if it failed.
     """
 
-    def __init__(self, patch: Patch, path: Path, *, seconds: float, rate: float = 48000.0) -> None:
+    def __init__(
+        self,
+        take: Patch | Take,
+        path: Path,
+        *,
+        seconds: float,
+        rate: float = 48000.0,
+        checkpoint: Checkpoint | None = None,
+    ) -> None:
         self.path, self.share, self.state, self.error = path, 0.0, "running", ""
         context = multiprocessing.get_context("spawn")
         self._pipe, theirs = context.Pipe()
-        self._process = context.Process(target=_work, args=(theirs, patch, path, seconds, rate), daemon=True)
+        self._process = context.Process(target=_work, args=(theirs, take, path, seconds, rate, checkpoint), daemon=True)
         self._process.start()
         theirs.close()
 

@@ -13,64 +13,42 @@ import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError, StorageError
-from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import Traces, no_traces, run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.code import use_loop_code
+from dunefall.dsp.limiter import Limiter
 from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
+from dunefall.render.performance import Performance
+from dunefall.render.player import Checkpoint
 
-__all__ = ["MAX_SECONDS", "Player", "blocks", "render_to_array", "render_to_file"]
+__all__ = ["MAX_SECONDS", "blocks", "render_to_array", "render_to_file"]
 
 MAX_SECONDS = 86_400.0
 FADE_S = 0.01
 """Fade at the start and at the end of everything that is heard."""
+CODE_FROM_S = 120.0
+"""A render of this length is worth the seconds in which code for its feedback loops is made."""
 _MAX_RATE, _MIN_RATE = 192_000.0, 8_000.0
 
 
-class Player:
-    """Gives the sound of a program in pieces of any length, computed in whole quantums.
-
-    The result does not depend on the lengths asked for: what a quantum has too much is kept for the next piece.
-    """
-
-    def __init__(self, program: Program, traces: Traces | None = None) -> None:
-        self.program = program
-        self.traces: Traces | None = traces
-        self._unwatched = no_traces()
-        self._ready = np.zeros((QUANTUM, 2))
-        self._left_over = 0
-
-    def fill(self, out: NDArray[np.float64]) -> None:
-        """Write the next ``len(out)`` frames, left and right; ``out`` is in C order."""
-        frames = len(out)
-        done = min(self._left_over, frames)
-        out[:done] = self._ready[QUANTUM - self._left_over : QUANTUM - self._left_over + done]
-        self._left_over -= done
-        whole = (frames - done) // QUANTUM * QUANTUM
-        if whole:
-            self._run(out[done : done + whole])
-            done += whole
-        if done < frames:
-            self._run(self._ready)
-            out[done:] = self._ready[: frames - done]
-            self._left_over = QUANTUM - (frames - done)
-
-    @property
-    def left_over(self) -> int:
-        """Frames of the last quantum that nobody has asked for yet."""
-        return self._left_over
-
-    def follow(self, other: Player | None) -> None:
-        """Begin at the same sample within a quantum as another player whose program this one took over."""
-        if other is not None:
-            self._ready[:] = other._ready
-            self._left_over = other._left_over
-
-    def _run(self, out: NDArray[np.float64]) -> None:
-        run(self.program.plan, self.program.memory, self.traces or self._unwatched, out)
-
-
-def blocks(patch: Patch, *, seconds: float, rate: float, block: int) -> Iterator[NDArray[np.float64]]:
+def blocks(
+    take: Patch | Take,
+    *,
+    seconds: float,
+    rate: float,
+    block: int,
+    limit: bool = False,
+    checkpoint: Checkpoint | None = None,
+) -> Iterator[NDArray[np.float64]]:
     """Pieces of ``block`` samples (the last one shorter), each of shape (n, 2), with a fade at both ends.
+
+    Parameters
+    ----------
+    take : Patch or Take
+        A patch is a take without entries.
+    limit : bool
+        Whether true peaks are kept under ``dsp.limiter.CEILING_DB``, as at the output.
+    checkpoint : Checkpoint, optional
+        State of this take at this rate to begin at.
 
     Raises
     ------
@@ -84,16 +62,27 @@ def blocks(patch: Patch, *, seconds: float, rate: float, block: int) -> Iterator
     ):
         if not low <= value <= high:
             raise ParameterError(f"{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}")
-    return _blocks(patch, seconds, rate, block)
+    take = Take(take, rate) if isinstance(take, Patch) else take.at_rate(rate)
+    return _blocks(Performance(take, checkpoint), seconds, rate, block, limit)
 
 
-def _blocks(patch: Patch, seconds: float, rate: float, block: int) -> Iterator[NDArray[np.float64]]:
-    player = Player(compile_patch(patch, rate=rate))
+def _blocks(
+    performance: Performance, seconds: float, rate: float, block: int, limit: bool
+) -> Iterator[NDArray[np.float64]]:
+    if seconds >= CODE_FROM_S:
+        use_loop_code(performance.player.program, wait=True)
     total = max(1, round(seconds * rate))
     fade = min(max(1, round(FADE_S * rate)), total)
+    limiter = Limiter(rate) if limit else None
+    if limiter is not None:
+        ahead = np.zeros((limiter.latency, 2))  # so that what comes out begins with the first sample
+        performance.fill(ahead)
+        limiter.process(ahead)
     for start in range(0, total, block):
         piece = np.zeros((min(block, total - start), 2))
-        player.fill(piece)
+        performance.fill(piece)
+        if limiter is not None:
+            limiter.process(piece)
         place = np.arange(start, start + len(piece))[:, None]
         if start < fade:
             piece *= np.clip((place + 1) / fade, 0.0, 1.0)
@@ -102,26 +91,32 @@ def _blocks(patch: Patch, seconds: float, rate: float, block: int) -> Iterator[N
         yield piece
 
 
-def render_to_array(patch: Patch, *, seconds: float, rate: float = 48000.0, block: int = 4096) -> NDArray[np.float64]:
-    """The first seconds of a patch, shape (n, 2)."""
-    return np.concatenate(list(blocks(patch, seconds=seconds, rate=rate, block=block)), axis=0)
+def render_to_array(
+    take: Patch | Take, *, seconds: float, rate: float = 48000.0, block: int = 4096, limit: bool = False
+) -> NDArray[np.float64]:
+    """The first seconds of a patch or take, shape (n, 2); see ``blocks``."""
+    return np.concatenate(list(blocks(take, seconds=seconds, rate=rate, block=block, limit=limit)), axis=0)
 
 
 def render_to_file(
-    patch: Patch,
+    take: Patch | Take,
     path: Path,
     *,
     seconds: float,
     rate: float = 48000.0,
     block: int = 4096,
+    limit: bool = True,
+    checkpoint: Checkpoint | None = None,
     progress: Callable[[float], bool] | None = None,
 ) -> bool:
-    """Render the first seconds of a patch to a 24-bit WAV file.
+    """Render the first seconds of a patch or take, or those from a checkpoint on, to a 24-bit WAV file.
 
     The file appears only when it is whole: an existing one of the same name stays until then.
 
     Parameters
     ----------
+    limit : bool
+        Whether the limiter of the output is in the way.
     progress : function of the share done, 0..1
         Called after each piece; returns False to cancel.
 
@@ -137,7 +132,7 @@ def render_to_file(
     StorageError
         If the file cannot be written.
     """
-    pieces = blocks(patch, seconds=seconds, rate=rate, block=block)
+    pieces = blocks(take, seconds=seconds, rate=rate, block=block, limit=limit, checkpoint=checkpoint)
     count = math.ceil(max(1, round(seconds * rate)) / block)
     temporary = None
     try:

@@ -70,7 +70,7 @@ MODULE = ModuleSpec(
         Param("tuning", "Tuned by", "choice", 0, 1, 0, "Where the frequency comes from.",
               ("pitch and ratio", "fixed frequency")),
         Param("index", "Index", "factor", 0, 40, 1, "Largest bend of the phase, in radians.", amount=1.0),
-        Param("feedback", "Feedback", "factor", 0, 4, 0, "How far it bends itself, in radians; from 1 on it gets rough.",
+        Param("feedback", "Feedback", "factor", 0, 4, 0, "How far it bends itself, in radians; rough from 1 on.",
               amount=0.3),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
     ),

@@ -35,6 +35,10 @@ class AudioOutput(Protocol):
     def stop(self) -> None:
         """Stop asking; returns when the last call of ``fill`` has ended."""
 
+    @property
+    def alive(self) -> bool:
+        """Whether it still asks for sound; a device that was unplugged does not."""
+
 
 def ask_for_real_time() -> None:
     """Let the calling thread go before all ordinary ones, as sound must; without the right to, it stays ordinary."""
@@ -71,6 +75,11 @@ class SimulatedOutput:
         if self._thread is not None:
             self._thread.join()
             self._thread = None
+
+    @property
+    def alive(self) -> bool:
+        """Whether its thread runs."""
+        return self._thread is not None and self._thread.is_alive()
 
     @property
     def kept(self) -> NDArray[np.float32]:
@@ -132,6 +141,11 @@ class RealOutput:
             self._stream.start()
         except sounddevice.PortAudioError as error:
             raise DeviceError(f"the sound device {self.name} cannot be used: {error}") from error
+
+    @property
+    def alive(self) -> bool:
+        """Whether the stream runs."""
+        return self._stream is not None and bool(self._stream.active)
 
     def stop(self) -> None:
         """Close the stream."""

@@ -1,0 +1,128 @@
+"""The limiter at the output: keeps true peaks under a ceiling, looking ahead so that nothing is cut off.
+
+Method: the gain that each sample needs is held as a minimum over the time of looking ahead, let go slowly, and smoothed
+by a moving mean of the same length, so that it has arrived when the peak does. Peaks between samples are estimated by
+four-fold oversampling (ITU-R BS.1770-5, Annex 2). Where nothing is too loud, the sound passes bit for bit, later by
+``latency`` samples.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.dsp.cache import cached_njit
+from dunefall.dsp.meter import oversampler
+
+__all__ = ["CEILING_DB", "Limiter"]
+
+CEILING_DB = -1.0
+LOOK_AHEAD_S = 0.0015
+RELEASE_S = 0.12
+TAPS, CENTRE = 12, 6
+HEADROOM = 2.5
+"""No peak between samples is higher than the samples around it by more than this."""
+AT, MEAN, RELEASED, FIRST, LAST, FIELDS = range(6)
+
+
+class Limiter:
+    """Works on blocks of frames (n, 2) in place; n may be anything.
+
+    Parameters
+    ----------
+    rate : float
+        Sample rate in Hz.
+    ceiling_db : float [-24, 0]
+        Highest true peak in dBTP.
+    """
+
+    def __init__(self, rate: float, ceiling_db: float = CEILING_DB) -> None:
+        self._window = max(8, round(LOOK_AHEAD_S * rate))
+        self.latency = self._window + CENTRE
+        """Samples by which the sound comes out later."""
+        self._ceiling = 10 ** (ceiling_db / 20)
+        self._letting_go = 1.0 - math.exp(-1.0 / (RELEASE_S * rate))
+        self._phases = oversampler()
+        self._state = np.zeros(FIELDS)
+        self._line = np.zeros((self.latency + 1, 2))
+        self._gains = np.ones(self._window)
+        self._queue = np.zeros((self._window + 1, 2))
+        self._recent = np.zeros((2, TAPS))
+        self.reset()
+
+    def reset(self) -> None:
+        """Silence in the line, no reduction."""
+        self._state[:] = 0.0
+        self._state[MEAN] = self._window
+        self._state[RELEASED] = 1.0
+        self._line[:], self._gains[:], self._recent[:] = 0.0, 1.0, 0.0
+
+    def process(self, block: NDArray[np.float64]) -> float:
+        """Limit a block in place; returns the lowest gain in it, 1.0 where nothing was reduced."""
+        return float(
+            _limit(
+                block, self._state, self._line, self._gains, self._queue, self._recent, self._phases, self._ceiling,
+                self._letting_go,
+            )
+        )  # fmt: skip
+
+
+@cached_njit()
+def _peak(recent, phases):  # type: ignore[no-untyped-def]
+    """Highest value between the two samples in the middle, of both channels."""
+    peak = 0.0
+    for c in range(2):
+        for p in range(4):
+            y = 0.0
+            for k in range(TAPS):
+                y += phases[p, k] * recent[c, TAPS - 1 - k]
+            peak = max(peak, abs(y))
+        peak = max(peak, abs(recent[c, CENTRE - 1]), abs(recent[c, CENTRE]))
+    return peak
+
+
+@cached_njit()
+def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go):  # type: ignore[no-untyped-def]
+    window, size, lowest = gains.size, line.shape[0], 1.0
+    at, mean, released = int(state[AT]), state[MEAN], state[RELEASED]
+    first, last = int(state[FIRST]), int(state[LAST])
+    for i in range(block.shape[0]):
+        loud = 0.0
+        for c in range(2):
+            for k in range(TAPS - 1):
+                recent[c, k] = recent[c, k + 1]
+            recent[c, TAPS - 1] = block[i, c]
+            for k in range(TAPS):
+                loud = max(loud, abs(recent[c, k]))
+        needed = 1.0
+        if loud * HEADROOM > ceiling:
+            needed = min(1.0, ceiling / max(_peak(recent, phases), 1e-12))
+        # The lowest of the last ``window`` gains: a queue in which each is lower than those behind it.
+        while last > first and queue[(last - 1) % (window + 1), 0] >= needed:
+            last -= 1
+        queue[last % (window + 1), 0], queue[last % (window + 1), 1] = needed, at
+        last += 1
+        while queue[first % (window + 1), 1] <= at - window:
+            first += 1
+        held = queue[first % (window + 1), 0]
+        released = held if held < released else released + (held - released) * letting_go
+        released = 1.0 if released > 0.999999 and held == 1.0 else released
+        mean += released - gains[at % window]
+        gains[at % window] = released
+        gain = min(mean / window, 1.0)
+        if released == 1.0 and gain > 0.999999:
+            gain, mean = 1.0, float(window)
+            for k in range(window):
+                if gains[k] != 1.0:
+                    mean += gains[k] - 1.0
+            gain = min(mean / window, 1.0)
+        lowest = min(lowest, gain)
+        place = at % size
+        for c in range(2):
+            line[place, c] = block[i, c]
+            block[i, c] = line[(at + 1) % size, c] * gain
+        at += 1
+    state[AT], state[MEAN], state[RELEASED], state[FIRST], state[LAST] = at, mean, released, first, last
+    return lowest

@@ -1,0 +1,64 @@
+"""The device that sounds: opened, watched, and replaced by the simulated one where it fails."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from dunefall.base.errors import DeviceError
+from dunefall.engine import messages as say
+from dunefall.engine.devices.output import AudioOutput, SimulatedOutput, open_output
+from dunefall.engine.shared import SharedState, Status
+
+if TYPE_CHECKING:
+    from dunefall.engine.host import EngineOptions
+    from dunefall.engine.sounding import Sounding
+
+__all__ = ["Outlet"]
+
+
+class Outlet:
+    """Holds the open device; tells the window which it is."""
+
+    def __init__(self, tell: Callable[[object], None]) -> None:
+        self._tell = tell
+        self._output: AudioOutput | None = None
+        self._options: EngineOptions | None = None
+
+    def open(self, options: EngineOptions, sounding: Sounding) -> None:
+        """Open the chosen device unless it is open; the simulated one where it cannot be had."""
+        if self._output is not None:
+            return
+        self._options, note = options, ""
+        try:
+            self._output = open_output(options.audio, options.rate, options.frames)
+            self._output.start(sounding.fill)
+        except DeviceError as error:
+            note = f"{error}. The simulated output sounds instead."
+            self._output = SimulatedOutput(options.rate, options.frames)
+            self._output.start(sounding.fill)
+        self._announce(note)
+
+    def look_after(self, sounding: Sounding, shared: SharedState) -> None:
+        """Count underruns; go on with the simulated output where the device is gone."""
+        if self._output is None or self._options is None:
+            return
+        shared.status[Status.UNDERRUNS] = self._output.underruns
+        if not self._output.alive:
+            gone = self._output
+            gone.stop()
+            self._output = SimulatedOutput(self._options.rate, self._options.frames)
+            self._output.start(sounding.fill)
+            self._announce(f"The sound device {gone.name} is gone; the simulated output goes on at the same place.")
+
+    def close(self) -> None:
+        """Close the device; returns when it asks for no more sound."""
+        if self._output is not None:
+            self._output.stop()
+            self._output = None
+
+    def _announce(self, note: str) -> None:
+        assert self._output is not None
+        assert self._options is not None
+        name, simulated = self._output.name, self._output.simulated
+        self._tell(say.DeviceChosen(name, simulated, self._options.rate, self._options.frames, note))

@@ -1,0 +1,64 @@
+"""Which output is traced where in the shared memory."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dunefall.catalogue import spec_of
+from dunefall.compiler.loop import Traces
+from dunefall.compiler.program import Program
+from dunefall.engine.shared import MAX_SLOTS, SharedState, trace_key
+from dunefall.patch.model import Place
+
+__all__ = ["TraceSlots"]
+
+
+class TraceSlots:
+    """Gives every output of a program that has a row a slot, and lets it keep it for as long as it is there."""
+
+    def __init__(self, shared: SharedState) -> None:
+        self._shared = shared
+        self._slots: dict[str, int] = {}
+        self._traces: Traces | None = None
+
+    @property
+    def places(self) -> dict[str, int]:
+        """Slot of each output by ``trace_key``."""
+        return dict(self._slots)
+
+    def traces(self, program: Program, probes: list[Place | None]) -> Traces:
+        """Where a program writes; the outputs of the first voice stand for all."""
+        outputs: dict[str, tuple[int, int]] = {}
+        for module in program.patch.modules():
+            spec = spec_of(module.type)
+            if spec is None or module.id not in program.module_at:
+                continue
+            for k, output in enumerate(spec.outputs):
+                row = program.row_at.get((module.id, output.id))
+                if row is not None:
+                    outputs[trace_key(module.id, output.id if k else "")] = (program.module_at[module.id], row)
+        self._assign(list(outputs))
+        traced = sorted((place, row, self._slots[key]) for key, (place, row) in outputs.items() if key in self._slots)
+        first = np.searchsorted([place for place, _, _ in traced], np.arange(len(program.module_at) + 1))
+        places = [(place.module, place.port) if place else ("", "") for place in probes]
+        self._traces = Traces(
+            first.astype(np.int64), np.array([row for _, row, _ in traced], np.int64),
+            np.array([slot for _, _, slot in traced], np.int64), self._shared.bins, np.zeros(len(traced)),
+            np.zeros(len(traced)), np.array([program.row_at.get(place, -1) for place in places], np.int64),
+            self._shared.probes, self._shared.counts,
+        )  # fmt: skip
+        return self._traces
+
+    def let_go(self) -> None:
+        """Forget the shared memory."""
+        self._traces = None
+
+    def _assign(self, keys: list[str]) -> None:
+        there = set(keys)
+        for gone in [key for key in self._slots if key not in there]:
+            del self._slots[gone]
+        free = sorted(set(range(MAX_SLOTS)) - set(self._slots.values()), reverse=True)
+        for key in keys:
+            if key not in self._slots and free:
+                self._slots[key] = free.pop()
+                self._shared.bins[self._slots[key]] = 0.0

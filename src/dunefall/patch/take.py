@@ -1,0 +1,114 @@
+"""Takes: a patch, and everything that was changed by hand while it played, each with the sample at which it happened.
+
+A take replays exactly. An entry can be changed, moved or taken out, and the take replayed without it.
+"""
+
+from __future__ import annotations
+
+import bisect
+from dataclasses import dataclass, replace
+
+from dunefall.base.errors import ParameterError
+from dunefall.patch.changes import Change, apply_changes
+from dunefall.patch.model import Patch
+
+__all__ = ["Clear", "Edit", "Entry", "Note", "Press", "Take"]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """The patch changed."""
+
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True)
+class Note:
+    """A key of a keyboard module was pressed, or let go (velocity 0).
+
+    Attributes
+    ----------
+    note : float
+        As a MIDI note number.
+    velocity : float [0, 1]
+    """
+
+    module: str
+    note: float
+    velocity: float
+
+
+@dataclass(frozen=True)
+class Press:
+    """An input was held high by hand, or let go."""
+
+    module: str
+    port: str
+    high: bool
+
+
+@dataclass(frozen=True)
+class Clear:
+    """A module, or with an empty name every module, forgot what it remembered."""
+
+    module: str = ""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """What happened at a sample."""
+
+    at: int
+    what: Edit | Note | Press | Clear
+
+
+@dataclass(frozen=True)
+class Take:
+    """A patch at its start, and its journal.
+
+    Attributes
+    ----------
+    rate_hz : float
+        Sample rate in which the entries are counted.
+    entries : tuple of Entry
+        In order of time; what happened at the same sample in the order in which it happened.
+    """
+
+    start: Patch
+    rate_hz: float = 48000.0
+    entries: tuple[Entry, ...] = ()
+
+    def with_entry(self, entry: Entry) -> Take:
+        """This take with one more entry, behind those of the same sample; raises ParameterError before the start."""
+        if entry.at < 0:
+            raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")
+        place = bisect.bisect_right([other.at for other in self.entries], entry.at)
+        return replace(self, entries=(*self.entries[:place], entry, *self.entries[place:]))
+
+    def without_entry(self, index: int) -> Take:
+        """This take without one of its entries."""
+        return replace(self, entries=self.entries[:index] + self.entries[index + 1 :])
+
+    def with_entry_moved(self, index: int, at: int) -> Take:
+        """This take with one of its entries at another sample."""
+        return self.without_entry(index).with_entry(replace(self.entries[index], at=at))
+
+    def until(self, at: int) -> Take:
+        """This take with what happened before a sample only."""
+        return replace(self, entries=tuple(entry for entry in self.entries if entry.at < at))
+
+    def patch_at(self, at: int) -> Patch:
+        """The patch as it was just before a sample."""
+        patch = self.start
+        for entry in self.entries:
+            if entry.at < at and isinstance(entry.what, Edit):
+                patch = apply_changes(patch, entry.what.changes)
+        return patch
+
+    def at_rate(self, rate_hz: float) -> Take:
+        """This take counted in another sample rate."""
+        if rate_hz == self.rate_hz:
+            return self
+        scale = rate_hz / self.rate_hz
+        entries = tuple(replace(entry, at=round(entry.at * scale)) for entry in self.entries)
+        return Take(self.start, rate_hz, entries)

@@ -1,0 +1,166 @@
+"""Take files, ``.dunetake``: one JSON document beside the patch, with the patch at the take's start in it.
+
+Layout: ``format``, ``kind`` ("take"), ``rate_hz``, ``start`` (a patch as in its own file) and ``entries``, each with
+``at`` (sample) and ``do`` (a list of one or more actions such as ``{"set": "m.cutoff_hz", "to": 500}``).
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from dunefall.base.errors import PatchError
+from dunefall.patch.changes import (
+    Change,
+    LayerGone,
+    LayerPut,
+    LinkGone,
+    LinkPut,
+    ModuleGone,
+    ModulePut,
+    ParamSet,
+    SeedSet,
+    TempoSet,
+)
+from dunefall.patch.files import (
+    FORMAT,
+    MAX_LINKS,
+    dump_layer,
+    dump_link,
+    dump_module,
+    get,
+    objects,
+    parse_json,
+    patch_of,
+    raw_layer,
+    raw_link,
+    raw_module,
+    raw_patch,
+    read_file,
+    split_place,
+    write_file,
+)
+from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+
+__all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "save_take"]
+
+TAKE_SUFFIX = ".dunetake"
+MAX_ENTRIES = 20 * MAX_LINKS
+
+
+def load_take(path: Path) -> Take:
+    """Read a take file; raises StorageError if it cannot be read and PatchError with the place if it is no take."""
+    data = read_file(path)
+    try:
+        return parse_take(data)
+    except PatchError as error:
+        raise PatchError(f"{path.name} cannot be opened: {error}") from error
+
+
+def save_take(take: Take, path: Path) -> None:
+    """Write a take; raises StorageError and leaves an old file whole if it cannot be written."""
+    write_file(dump_take(take), path)
+
+
+def dump_take(take: Take) -> str:
+    """Text of a take's file."""
+    raw = {
+        "format": FORMAT,
+        "kind": "take",
+        "rate_hz": take.rate_hz,
+        "start": raw_patch(take.start),
+        "entries": [{"at": entry.at, "do": _dump(entry)} for entry in take.entries],
+    }
+    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def parse_take(data: bytes) -> Take:
+    """Take of a file's bytes; raises PatchError with the place of the first fault."""
+    raw = parse_json(data)
+    if not isinstance(raw, dict) or raw.get("kind") != "take":
+        raise PatchError("the file does not hold a take")
+    rate = get(raw, "rate_hz", float, "")
+    if not 8000 <= rate <= 192000:
+        raise PatchError(f"must be 8000 to 192000 Hz; got {rate:g}", place="rate_hz")
+    try:
+        start = patch_of(raw.get("start"))
+    except PatchError as error:
+        raise PatchError(str(error), place="start") from error
+    entries, before = [], 0
+    for item, place in objects(raw, "entries", "", MAX_ENTRIES):
+        at = get(item, "at", int, place)
+        if at < before:
+            raise PatchError(f"must not be earlier than the entry before it ({before}); got {at}", place=f"{place}.at")
+        entries.append(_entry(at, objects(item, "do", place, MAX_ENTRIES), place))
+        before = at
+    return Take(start, rate, tuple(entries))
+
+
+def _dump(entry: Entry) -> list[dict[str, Any]]:
+    what = entry.what
+    if isinstance(what, Note):
+        return [{"note": what.module, "pitch": what.note, "velocity": what.velocity}]
+    if isinstance(what, Press):
+        return [{"press": f"{what.module}.{what.port}", "high": what.high}]
+    if isinstance(what, Clear):
+        return [{"clear": what.module}]
+    return [_dump_change(change) for change in what.changes]
+
+
+def _dump_change(change: Change) -> dict[str, Any]:
+    if isinstance(change, ParamSet):
+        return {"set": f"{change.module}.{change.param}", "to": change.value}
+    if isinstance(change, TempoSet):
+        return {"tempo_bpm": change.bpm}
+    if isinstance(change, SeedSet):
+        return {"seed": change.seed}
+    if isinstance(change, ModulePut):
+        return {"module": dump_module(change.module), "layer": change.layer, "index": change.index}
+    if isinstance(change, LinkPut):
+        return {"link": dump_link(change.link), "index": change.index}
+    if isinstance(change, LayerPut):
+        return {"put_layer": dump_layer(change.layer), "index": change.index}
+    if isinstance(change, ModuleGone):
+        return {"without_module": change.module}
+    if isinstance(change, LinkGone):
+        return {"without_link": change.link}
+    return {"without_layer": change.layer}
+
+
+def _entry(at: int, actions: list[tuple[dict[str, Any], str]], place: str) -> Entry:
+    if len(actions) == 1:
+        item, where = actions[0]
+        if "note" in item:
+            values = get(item, "pitch", float, where), get(item, "velocity", float, where)
+            return Entry(at, Note(get(item, "note", str, where), *values))
+        if "press" in item:
+            target = split_place(item["press"], f"{where}.press")
+            return Entry(at, Press(target.module, target.port, get(item, "high", bool, where)))
+        if "clear" in item:
+            return Entry(at, Clear(get(item, "clear", str, where)))
+    if not actions:
+        raise PatchError("needs at least one action", place=f"{place}.do")
+    return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))
+
+
+def _change(item: dict[str, Any], place: str) -> Change:
+    if "set" in item:
+        target = split_place(item["set"], f"{place}.set")
+        return ParamSet(target.module, target.port, get(item, "to", float, place))
+    if "tempo_bpm" in item:
+        return TempoSet(get(item, "tempo_bpm", float, place))
+    if "seed" in item:
+        return SeedSet(get(item, "seed", int, place))
+    if "module" in item:
+        module = raw_module(get(item, "module", dict, place), f"{place}.module")
+        return ModulePut(get(item, "layer", str, place), get(item, "index", int, place), module)
+    if "link" in item:
+        return LinkPut(get(item, "index", int, place), raw_link(get(item, "link", dict, place), f"{place}.link"))
+    if "put_layer" in item:
+        layer = raw_layer(get(item, "put_layer", dict, place), f"{place}.put_layer")
+        return LayerPut(get(item, "index", int, place), layer)
+    for name, kind in (("without_module", ModuleGone), ("without_link", LinkGone), ("without_layer", LayerGone)):
+        if name in item:
+            return kind(get(item, name, str, place))
+    raise PatchError(f"this action is not known: {', '.join(item) or 'empty'}", place=place)

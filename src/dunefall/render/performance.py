@@ -1,0 +1,80 @@
+"""Plays a take: its patch, and at their samples all that was changed by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.takeover import Takeover
+from dunefall.patch.changes import apply_changes
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.render.player import Checkpoint, Player, Step, glide, play_note
+
+__all__ = ["Performance", "by_hand"]
+
+
+def by_hand(what: Note | Press | Clear) -> Callable[[Player], None]:
+    """What an entry that leaves the patch as it is does to the sound."""
+
+    def act(player: Player) -> None:
+        program = player.program
+        if isinstance(what, Note):
+            play_note(program, what.module, what.note, what.velocity)
+        elif isinstance(what, Press):
+            program.press(what.module, what.port, what.high)
+        elif what.module:
+            program.reset(what.module)
+        else:
+            program.reset_all()
+
+    return act
+
+
+class Performance:
+    """A take that sounds, from its start or from a checkpoint.
+
+    The same take gives the same samples, whatever the lengths asked for and wherever it began.
+
+    Parameters
+    ----------
+    take : Take
+        Counted in the rate in which it is to sound (see ``Take.at_rate``).
+    checkpoint : Checkpoint, optional
+        A state of this take to go on from.
+    """
+
+    def __init__(self, take: Take, checkpoint: Checkpoint | None = None) -> None:
+        begin = checkpoint.position if checkpoint else 0
+        patch = checkpoint.patch if checkpoint else take.start
+        program = checkpoint.program() if checkpoint else compile_patch(patch, rate=take.rate_hz)
+        self.player = Player(program)
+        for entry in take.entries:
+            if entry.at >= begin:
+                step, patch = self._step(entry, patch)
+                self.player.steps.append(step)
+
+    def fill(self, out: NDArray[np.float64]) -> None:
+        """The next frames."""
+        self.player.fill(out)
+
+    def _step(self, entry: Entry, before: Patch) -> tuple[Step, Patch]:
+        if not isinstance(entry.what, Edit):
+            return Step(entry.at, by_hand(entry.what)), before
+        after = apply_changes(before, entry.what.changes)
+        if same_structure(before, after):
+            return Step(entry.at, partial(_glide, before, after)), after
+        return Step(entry.at, partial(_swap, after), structural=True), after
+
+
+def _glide(before: Patch, after: Patch, player: Player) -> None:
+    glide(player.program, before, after)
+
+
+def _swap(after: Patch, player: Player) -> None:
+    program = compile_patch(after, rate=player.program.rate)
+    player.swap(program, None, Takeover(program, player.program))

@@ -1,0 +1,187 @@
+"""Sounds a program in pieces of any length, and lets it change while it sounds.
+
+Values glide, another program fades in over 10 ms, each exactly at a sample. The window's engine and the offline renders
+go through this one class: what was heard is what is rendered.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
+from dunefall.compiler.build import compile_patch, value_changes
+from dunefall.compiler.loop import Traces, no_traces, run
+from dunefall.compiler.program import QUANTUM, Memory, Program
+from dunefall.compiler.takeover import Takeover
+from dunefall.patch.model import Patch, Place
+
+__all__ = ["NOW", "Checkpoint", "Player", "Step", "glide", "play_note"]
+
+FADE_S = 0.01
+NOW = -1
+
+
+@dataclass(frozen=True)
+class Checkpoint:
+    """All that goes on from a sample: the patch, what it was compiled with, and what it remembers."""
+
+    position: int
+    patch: Patch
+    rate: float
+    probed: tuple[Place, ...]
+    memory: Memory
+
+    def program(self) -> Program:
+        """The program in this very state."""
+        program = compile_patch(self.patch, rate=self.rate, probed=self.probed)
+        program.memory.restore(self.memory)
+        return program
+
+
+@dataclass(frozen=True)
+class Step:
+    """Something to do when a sample is reached; ``NOW`` is the next one.
+
+    Attributes
+    ----------
+    structural : bool
+        It brings another program: that waits for the end of a quantum and of the fade before.
+    """
+
+    at: int
+    act: Callable[[Player], None]
+    structural: bool = False
+
+
+class Player:
+    """Gives the sound of a program; the result does not depend on the lengths asked for.
+
+    Attributes
+    ----------
+    steps : deque of Step
+        What is to come, in order of time. Another thread may append.
+    """
+
+    def __init__(self, program: Program, traces: Traces | None = None) -> None:
+        self.program = program
+        self.traces = traces
+        self.steps: deque[Step] = deque()
+        self._unwatched = no_traces()
+        self._old: Program | None = None
+        self._faded = 0
+        self._changed_at = -1
+        self._ready = np.zeros((QUANTUM, 2))
+        self._given = self._made = 0
+        self._other = np.zeros((QUANTUM, 2))
+        length = max(QUANTUM, round(FADE_S * program.rate))
+        self._weights = np.arange(length, 0, -1.0)[:, None] / length
+
+    @property
+    def position(self) -> int:
+        """The next sample that is computed."""
+        return int(self.program.memory.position[0])
+
+    @property
+    def settled(self) -> bool:
+        """Whether this is the moment for a checkpoint: between quantums, no fade, nothing changed just now."""
+        return self._old is None and self.position % QUANTUM == 0 and self._changed_at != self.position
+
+    def fill(self, out: NDArray[np.float64]) -> None:
+        """Write the next ``len(out)`` frames, left and right; ``out`` is in C order."""
+        done, frames = 0, len(out)
+        while done < frames:
+            n = min(self._made - self._given, frames - done)
+            if n:
+                out[done : done + n] = self._ready[self._given : self._given + n]
+                self._given += n
+                done += n
+                continue
+            self.apply_due()
+            offset, room = self.position % QUANTUM, self._room()
+            whole = min((frames - done) // QUANTUM * QUANTUM, room)
+            if offset == 0 and whole:
+                self._compute(out[done : done + whole])
+                done += whole
+            else:
+                n = min(QUANTUM - offset, room)
+                self._compute(self._ready[offset : offset + n])
+                self._given, self._made = offset, offset + n
+
+    def apply_due(self) -> None:
+        """Do what is due at the present sample."""
+        while self.steps and self.steps[0].at <= self.position and not self._must_wait(self.steps[0]):
+            step = self.steps.popleft()
+            self._changed_at = self.position
+            step.act(self)
+
+    def swap(self, program: Program, traces: Traces | None, takeover: Takeover) -> None:
+        """Go on with another program, which takes over the state; the old one fades out."""
+        takeover.apply()
+        if self._old is None:
+            self._old, self._faded = self.program, 0
+        self.program, self.traces = program, traces
+
+    def end_fade(self) -> None:
+        """Forget the program that fades out, where nobody hears it."""
+        self._old = None
+
+    def checkpoint(self, probed: Collection[Place] = ()) -> Checkpoint:
+        """The present state; only when ``settled``."""
+        program = self.program
+        return Checkpoint(self.position, program.patch, program.rate, tuple(probed), program.memory.copy())
+
+    def _must_wait(self, step: Step) -> bool:
+        return step.structural and (self.position % QUANTUM != 0 or (self._old is not None and self._faded > 0))
+
+    def _room(self) -> int:
+        """Samples until the next step may have to be done."""
+        if not self.steps:
+            return 1 << 40
+        if self.steps[0].at <= self.position:
+            return QUANTUM - self.position % QUANTUM
+        return self.steps[0].at - self.position
+
+    def _compute(self, out: NDArray[np.float64]) -> None:
+        traces = self.traces or self._unwatched
+        done = 0
+        while self._old is not None and done < len(out):
+            n = min(len(out) - done, QUANTUM, len(self._weights) - self._faded)
+            piece, other = out[done : done + n], self._other[:n]
+            run(self.program.plan, self.program.memory, traces, piece)
+            run(self._old.plan, self._old.memory, self._unwatched, other)
+            other -= piece
+            other *= self._weights[self._faded : self._faded + n]
+            piece += other
+            self._faded += n
+            done += n
+            if self._faded == len(self._weights):
+                self._old = None
+        if done < len(out):
+            run(self.program.plan, self.program.memory, traces, out[done:])
+
+
+def glide(program: Program, before: Patch, after: Patch) -> None:
+    """Let values go to those of another patch of the same structure."""
+    for (module, param), value in value_changes(before, after).items():
+        program.set_base(module, param, value)
+    for old, new in zip(before.links, after.links, strict=True):
+        if old is not new and (old.amount, old.offset) != (new.amount, new.offset):
+            program.set_link(new.id, new.amount, new.offset)
+
+
+def play_note(program: Program, module: str, note: float, velocity: float) -> None:
+    """Press a key of a keyboard module, or let it go (velocity 0); more than it can take at once are forgotten."""
+    if module not in program.module_at or program.patch.module(module).type != "keyboard":
+        return
+    at = int(program.plan.modules[program.module_at[module]]["state_at"])
+    states = program.memory.states
+    count = int(states[at + COUNT])
+    if count < MOST_EVENTS:
+        place = at + EVENTS + EVENT_SIZE * count
+        states[place : place + EVENT_SIZE] = note, velocity
+        states[at + COUNT] = count + 1
