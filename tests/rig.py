@@ -33,16 +33,26 @@ def patch_of(
     return Patch(seed=seed, layers=(Layer("shared", "Shared"), Layer("a", "A", modules)), links=made, **fields)
 
 
-class Rig:
-    """One module that runs quantum by quantum with any inputs."""
+def watch_all(patch: Patch, *, rate: float = RATE) -> Program:
+    """A program of which every output can be read."""
+    every = [Place(m.id, output.id) for m in patch.modules() if (spec := spec_of(m.type)) for output in spec.outputs]
+    return compile_patch(patch, rate=rate, probed=every)
 
-    def __init__(self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int = 0, **params: float) -> None:
+
+class Rig:
+    """One module that runs quantum by quantum with any inputs; ``linked`` is what it believes to be linked, by default
+    what is given to it."""
+
+    def __init__(
+        self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int | None = None, **params: float
+    ) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
         patch = patch_of(Module("m", type_id, "M", params), seed=seed)
         watched = [Place("m", output.id) for output in self.spec.outputs]
         self.program: Program = compile_patch(patch, rate=rate, probed=watched)
-        self.program.plan.modules["linked"] = linked
+        self._auto = linked is None
+        self.program.plan.modules["linked"] = linked or 0
         self._out = np.zeros((QUANTUM, 2))
 
     def run(self, samples: int, **inputs: Signal) -> dict[str, Signal]:
@@ -56,7 +66,7 @@ class Rig:
         for port in padded:
             index = program.input_at[("m", port)]
             program.plan.ports[index] = program.plan.inputs[index]["row"]
-            program.plan.modules["linked"] |= 1 << index
+            program.plan.modules["linked"] |= (1 << index) if self._auto else 0
         for q in range(quantums):
             piece = slice(q * QUANTUM, (q + 1) * QUANTUM)
             for port, values in padded.items():

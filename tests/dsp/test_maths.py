@@ -48,7 +48,7 @@ from dunefall.catalogue import catalogue
 results = {}
 for spec in catalogue().values():
     generator = np.random.Generator(np.random.PCG64(5))
-    n, values = 96, {}
+    n, values = 64, {}
     for port in spec.inputs:
         wild = generator.normal(size=n) * 0.3
         values[port.id] = (wild > 0.2).astype(float) if port.role == "gate" else wild
@@ -56,7 +56,8 @@ for spec in catalogue().values():
         place = generator.random()
         values[param.id] = np.full(n, param.from_rail(place))
     outputs = {output.id: np.zeros(n) for output in spec.outputs}
-    own = {"state": np.zeros(spec.state), "memory": np.zeros(2000), "rate": 48000.0, "key": np.uint64(77), "linked": 3}
+    own = {"state": np.zeros(spec.state), "memory": np.zeros(2000), "rate": 48000.0, "key": np.uint64(77), "linked": 3,
+               "moving": 255, "wanted": 255, "scratch": np.zeros(512), "levels": np.zeros(1), "voices": 1, "start": 0}
     kernel = spec.kernel
     if sys.argv[1] == "compiled":
         from numba import njit
