@@ -13,6 +13,7 @@ from dunefall.engine.host import EngineOptions
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DEMO, find_patch, starters
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
+from dunefall.patch.take import Take
 from dunefall.session import Session, open_patch
 from rig import demo
 
@@ -20,8 +21,12 @@ from rig import demo
 class SilentEngine:
     """Stands in for the engine's process: notes the patches it was given."""
 
-    def __init__(self, _options: EngineOptions) -> None:
+    def __init__(self, options: EngineOptions) -> None:
+        self.options = options
         self.patches: list[Patch] = []
+
+    def open(self, take: Take) -> None:
+        self.patches.append(take.start)
 
     def set_patch(self, patch: Patch) -> None:
         self.patches.append(patch)

@@ -59,6 +59,9 @@ def test_values_and_structure_follow(engine: EngineClient) -> None:
     assert until(lambda: abs((engine.value_now("drip-line-echo", "time_s") or 0) - 0.25) < 1e-6)
     engine.set_patch(patch.with_new_module("shared", Module("new", "noise", "New")))
     engine.wait_for(say.ProgramRuns)
+    assert engine.asleep == {"new"}
+    engine.watch(("new",))
+    engine.wait_for(say.ProgramRuns)
     assert until(lambda: engine.trace("new") is not None and np.abs(engine.trace("new")[-1]).max() > 0)
 
 
@@ -91,7 +94,7 @@ def test_an_engine_that_keeps_dying_is_not_started_for_ever() -> None:
     heard: list[object] = []
     for _ in range(4):
         os.kill(client.process_id, signal.SIGKILL)
-        client._process.join(5)
+        client._engine.process.join(5)
         heard += client.poll()
     told = [message.text for message in heard if isinstance(message, say.Trouble)]
     assert len(told) == 4

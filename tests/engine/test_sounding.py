@@ -9,12 +9,12 @@ import numpy as np
 import pytest
 
 from dunefall.compiler.build import compile_patch, value_changes
-from dunefall.compiler.loop import no_traces
 from dunefall.compiler.program import RAMP_S
 from dunefall.compiler.takeover import Takeover
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.render.player import NOW, Player, Step
 from rig import demo, patch_of
 
 
@@ -45,8 +45,11 @@ def sine_patch(level: float = 0.5) -> Patch:
 def swap(sounding: Sounding, patch: Patch) -> None:
     old = getattr(sounding, "latest", None)
     program = compile_patch(patch, rate=48000)
-    takeover = Takeover(program, old) if old else None
-    sounding.later(lambda: sounding.swap(program, no_traces(), takeover))
+    if old is None:
+        sounding.later(lambda: sounding.sound(Player(program)))
+    else:
+        takeover = Takeover(program, old)
+        sounding.do(Step(NOW, lambda player: player.swap(program, None, takeover), structural=True))
     sounding.latest = program  # type: ignore[attr-defined]
 
 
@@ -64,7 +67,8 @@ def test_fade_at_start_and_stop(sounding: Sounding) -> None:
 
 
 def test_random_structural_edits_never_click(sounding: Sounding) -> None:
-    """A sounding sine while modules and links around and in its path come and go, 200 times."""
+    """A sounding sine while modules and links around and in its path come and go, a thousand times."""
+    sounding.limited = False
     generator = np.random.default_rng(2)
     patch = sine_patch()
     swap(sounding, patch)
@@ -72,7 +76,7 @@ def test_random_structural_edits_never_click(sounding: Sounding) -> None:
     last = play(sounding, 10)[-1, 0]
     natural = 0.5 * 2 * np.pi * 220 / 48000
     worst = 0.0
-    for k in range(200):
+    for k in range(1000):
         kind = generator.integers(5)
         if kind == 0:
             patch = patch.with_new_module("a", Module(f"m{k}", "lfo", f"M{k}"))
@@ -111,20 +115,21 @@ def test_rewinding_fades_out_first_and_begins_at_the_beginning(sounding: Soundin
     before = play(sounding, 20)[-1, 0]
     fresh = compile_patch(patch, rate=48000)
     sounding.later(lambda: sounding.set_playing(False))
-    sounding.later(lambda: sounding.swap(fresh, no_traces(), None), once_silent=True)
+    sounding.later(lambda: sounding.sound(Player(fresh)), once_silent=True)
     tail = play(sounding, 10)[:, 0]
     assert np.abs(np.diff(tail, prepend=before)).max() <= 0.5 * 2 * np.pi * 220 / 48000 * 1.05
     assert sounding.shared.status[Status.POSITION] == 0  # type: ignore[attr-defined]
 
 
 def test_values_glide(sounding: Sounding) -> None:
+    sounding.limited = False
     patch = sine_patch(0.0)
     swap(sounding, patch)
     sounding.set_playing(True)
     play(sounding, 10)
     louder = patch.with_param("tone", "level", 1.0)
     for (module, param), value in value_changes(patch, louder).items():
-        sounding.later(lambda m=module, p=param, v=value: sounding.latest.set_base(m, p, v))
+        sounding.do(Step(NOW, lambda player, m=module, p=param, v=value: player.program.set_base(m, p, v)))
     out = play(sounding, 10)[:, 0]
     assert np.abs(np.diff(out)).max() <= 2 * np.pi * 220 / 48000 * 1.05
     assert np.abs(out[-1000:]).max() == pytest.approx(1.0, abs=0.01)
@@ -134,7 +139,7 @@ def test_odd_blocks_are_the_same_as_even_ones(sounding: Sounding) -> None:
     found = []
     for sizes in ((100, 333, 79, 512, 500), (508, 508, 508)):
         sounding._gain = 0.0
-        sounding.swap(compile_patch(demo(), rate=48000), no_traces(), None)
+        sounding.sound(Player(compile_patch(demo(), rate=48000)))
         sounding.set_playing(True)
         found.append(np.concatenate([play(sounding, 1, n) for n in sizes]))
     np.testing.assert_allclose(found[0], found[1], atol=1e-12)
@@ -142,6 +147,7 @@ def test_odd_blocks_are_the_same_as_even_ones(sounding: Sounding) -> None:
 
 
 def test_status_tells_position_levels_and_values(sounding: Sounding) -> None:
+    sounding.limited = False
     patch = sine_patch(1.0)
     swap(sounding, patch.with_link(Link("x", Place("tone", "out"), Place("tone", "fine_ct"), 0.0)))
     sounding.set_playing(True)

@@ -83,6 +83,7 @@ class EngineClient:
         self._number = 0
         self._pending: dict[int, Edit | Note | Press | Clear] = {}
         self._probes: dict[int, Place | None] = {}
+        self._watched: tuple[str, ...] = ()
         self._deaths = 0
         self._ready_at: float | None = None
         self._polled = time.monotonic()
@@ -165,6 +166,11 @@ class EngineClient:
         """Watch an output sample by sample."""
         self._probes[index] = place
         self._send(say.Probe(index, place))
+
+    def watch(self, modules: tuple[str, ...]) -> None:
+        """Have these modules computed even if they lead nowhere."""
+        self._watched = modules
+        self._send(say.Watch(modules))
 
     def ask_checkpoint(self, position: int) -> None:
         """Ask for the last checkpoint at or before a sample; it comes as ``GotCheckpoint``."""
@@ -299,6 +305,7 @@ class EngineClient:
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options.audio, self.options.rate, self.options.frames))
         self._send(say.SetLimiter(self._limited))
+        self._send(say.Watch(self._watched))
         if self._opened:
             self._send(say.Open(self.take, position, self._playing))
 

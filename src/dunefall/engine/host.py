@@ -58,7 +58,8 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> No
 class _Host:
     def __init__(self, pipe: Connection, shared: SharedState, options: EngineOptions) -> None:
         self._pipe, self._shared, self._options = pipe, shared, options
-        self._ready = False
+        self._ready = self._opened = False
+        self._watched: tuple[str, ...] = ()
         self._patch = Patch()
         self._program: Program | None = None
         self._sounding: Sounding | None = None
@@ -72,7 +73,8 @@ class _Host:
         self._code = LoopCode()
         self._limited = True
         self._answers: dict[type, Callable[[Any], None]] = {
-            say.Prepare: lambda _: self._prepare(),
+            say.Prepare: lambda _: self._get_ready(),
+            say.Watch: self._watch,
             say.Open: self._open,
             say.Seek: self._start_seek,
             say.SetPatch: self._set_patch,
@@ -159,14 +161,17 @@ class _Host:
 
     # -- programs -----------------------------------------------------------------------------------------------
 
+    def _get_ready(self) -> None:
+        self._prepare()
+        self._tell(say.Prepared())
+
     def _prepare(self) -> None:
         if not self._ready:
             prepare(catalogue(), lambda done, total, name: self._tell(say.Progress(done, total, name)))
             self._ready = True
-            self._tell(say.Prepared())
 
     def _compile(self, patch: Patch) -> Program:
-        program = compile_patch(patch, rate=self._options.rate, probed=[place for place in self._probes if place])
+        program = compile_patch(patch, rate=self._options.rate, probed=self._probed)
         self._code.use(program)
         return program
 
@@ -193,10 +198,13 @@ class _Host:
         if message.position > 0:
             self._seek = SeekJob(take, start, None, join=True)
         self._outlet.open(self._options, sounding)
+        if not self._opened:
+            self._opened = True
+            self._tell(say.Prepared())
 
     @property
     def _probed(self) -> tuple[Place, ...]:
-        return tuple(place for place in self._probes if place)
+        return (*(place for place in self._probes if place), *(Place(module, "") for module in self._watched))
 
     def _new_player(self, program: Program) -> Player:
         """A player of this program, which the window sees from now on."""
@@ -249,6 +257,12 @@ class _Host:
             return
         self._probes[message.index] = message.place
         if self._program is not None:
+            self._swap(self._patch)
+
+    def _watch(self, message: say.Watch) -> None:
+        """Modules that lead nowhere are computed while somebody looks at them."""
+        before, self._watched = self._watched, message.modules
+        if self._program is not None and any(m in self._program.asleep for m in {*before, *message.modules}):
             self._swap(self._patch)
 
     # -- seeking ------------------------------------------------------------------------------------------------

@@ -30,6 +30,7 @@ __all__ = [
     "Sought",
     "Stop",
     "Trouble",
+    "Watch",
 ]
 
 
@@ -99,6 +100,13 @@ class Probe:
 
     index: int
     place: Place | None
+
+
+@dataclass(frozen=True)
+class Watch:
+    """Compute these modules even if they lead nowhere: somebody looks at them."""
+
+    modules: tuple[str, ...]
 
 
 @dataclass(frozen=True)

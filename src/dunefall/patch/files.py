@@ -1,9 +1,9 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
 Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
-``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``, ``name``,
-``bypassed``, ``params``) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and
-module types that this version does not know are kept and saved again.
+``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``,
+``name``, ``bypassed``, ``params``) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``,
+``on``). Fields and module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
