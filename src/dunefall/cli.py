@@ -17,6 +17,7 @@ from dunefall.base.errors import DunefallError
 __all__ = ["main"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
+TAKE_SUFFIX = ".dunetake"
 COMMANDS = ("render", "modules", "starters", "story", "check")
 
 
@@ -80,8 +81,8 @@ def _open_window(words: list[str]) -> int:
 def _run_command(words: list[str]) -> int:
     parser = _Parser(prog="dunefall")
     commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
-    render = commands.add_parser("render", help="render a patch to a WAV file")
-    render.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
+    render = commands.add_parser("render", help="render a patch or a take to a WAV file")
+    render.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take (.dunetake)")
     render.add_argument("--seconds", type=_seconds, required=True, help="length of the file")
     render.add_argument("--seed", type=int, help="another seed than the patch's")
     render.add_argument("--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000")
@@ -103,15 +104,20 @@ def _run_command(words: list[str]) -> int:
 
 def _render(options: argparse.Namespace) -> int:
     from dunefall.base.errors import ParameterError
+    from dunefall.catalogue import catalogue
     from dunefall.compiler.kernels import prepare
+    from dunefall.patch.take import Take
     from dunefall.render.offline import render_to_file
-    from dunefall.session import open_patch
+    from dunefall.session import open_patch, open_take
 
-    patch, _ = open_patch(options.patch)
+    is_take = options.patch.endswith(TAKE_SUFFIX)
+    take = open_take(Path(options.patch)) if is_take else Take(open_patch(options.patch)[0])
+    patch = take.start
     if options.seed is not None:
         if not 0 <= options.seed < 2**32:
             raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
         patch = replace(patch, seed=options.seed)
+        take = replace(take, start=patch)
     show = sys.stderr.isatty()
 
     def prepared(done: int, total: int, name: str) -> None:
@@ -123,9 +129,9 @@ def _render(options: argparse.Namespace) -> int:
             print(f"\rrendering: {share:4.0%}\033[K", end="", file=sys.stderr)
         return True
 
-    prepare((module.type for module in patch.modules()), prepared)
+    prepare(catalogue() if is_take else (module.type for module in patch.modules()), prepared)
     render_to_file(
-        patch, options.out, seconds=options.seconds, rate=options.rate, block=options.block, progress=progress
+        take, options.out, seconds=options.seconds, rate=options.rate, block=options.block, progress=progress
     )
     start = "\r" if show else ""
     print(f"{start}{options.out}: {options.seconds:g} s, {options.rate:g} Hz, seed {patch.seed:04d}")

@@ -6,19 +6,21 @@ import random
 from dataclasses import replace
 from pathlib import Path
 
-from dunefall.base.errors import PatchError
+from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
 from dunefall.engine.host import EngineOptions
+from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
-from dunefall.patch.take import Take
+from dunefall.patch.model import MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
+from dunefall.patch.take import Edit, Take
+from dunefall.patch.takefiles import load_take
 
-__all__ = ["Session", "open_patch"]
+__all__ = ["Session", "open_patch", "open_take"]
 
 MAX_PINS = 4
 
@@ -34,6 +36,27 @@ def open_patch(name: str) -> tuple[Patch, Path | None]:
     patch, path = find_patch(name)
     check_patch(patch)
     return patch, path
+
+
+def open_take(path: Path) -> Take:
+    """Take of a file, its patches checked against the catalogue at the start and after each change.
+
+    Raises
+    ------
+    PatchError, StorageError
+        With one clear sentence.
+    """
+    take = load_take(path)
+    patch = take.start
+    check_patch(patch)
+    for entry in take.entries:
+        if isinstance(entry.what, Edit):
+            patch = apply_changes(patch, entry.what.changes)
+            try:
+                check_patch(patch)
+            except PatchError as error:
+                raise PatchError(f"after the change at sample {entry.at}: {error}") from error
+    return take
 
 
 class Session:
@@ -157,6 +180,20 @@ class Session:
             name = self.patch.layer(layer).name
             self.document.edit(f"Remove layer {name}", self.patch.without_layer(layer))
 
+    def set_voices(self, layer: str, voices: int, spread: float, meet: str) -> None:
+        """Give a layer 1 to ``MOST_VOICES`` voices, a spread of 0 to 1, and the module where they meet ("": its end).
+
+        Raises
+        ------
+        ParameterError
+            If a number is out of range.
+        """
+        if not 1 <= voices <= MOST_VOICES or not 0 <= spread <= 1:
+            raise ParameterError(f"a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}")
+        found = self.patch.layer(layer)
+        changed = replace(found, voices=voices, spread=spread, meet=meet)
+        self.document.edit(f"Voices of {found.name}", self.patch.with_layer(changed))
+
     def rename(self, module: str, name: str) -> None:
         """Rename a module; the name of a layer's output is the layer's."""
         patch, name = self.patch, name.strip()[:60]
@@ -208,6 +245,28 @@ class Session:
     def set_seed(self, seed: int) -> None:
         """Take this seed."""
         self.document.edit("Change seed", replace(self.patch, seed=seed))
+
+    # -- what sounds ----------------------------------------------------------------------------------------------
+
+    @property
+    def seconds(self) -> float:
+        """Where the sound stands."""
+        return self.engine.position / self.engine.options.rate
+
+    @property
+    def limited(self) -> bool:
+        """Whether the limiter is in the way."""
+        return self.engine.limited
+
+    def set_limiter(self, on: bool) -> None:
+        """Put the limiter into the way, or take it out."""
+        self.engine.set_limiter(on)
+
+    def seek(self, seconds: float) -> None:
+        """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo."""
+        then = self.engine.seek(round(seconds * self.engine.options.rate))
+        changed = apply_changes(self.patch, difference(self.patch, then))
+        self.document.edit(f"Go to {seconds:.1f} s", changed)
 
     # -- files --------------------------------------------------------------------------------------------------
 

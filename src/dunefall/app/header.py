@@ -63,9 +63,10 @@ class Meter(QWidget):
         self._theme = theme
         self._peaks, self._held = [-math.inf, -math.inf], [-math.inf, -math.inf]
         self._lufs = self._true = -math.inf
+        self._reduction_db = 0.0
         self.setFixedSize(204, 40)
         self.setAccessibleName("Output meter")
-        self.setToolTip("Output: peaks left and right, loudness of the last 3 s, true peak")
+        self.set_device("")
 
     @property
     def peaks_db(self) -> tuple[float, float]:
@@ -76,8 +77,19 @@ class Meter(QWidget):
         """Draw in this theme."""
         self._theme = theme
 
-    def show_levels(self, left: float, right: float, true_peak: float, lufs: float) -> None:
-        """Show linear peaks and loudness in LUFS."""
+    def set_device(self, device: str) -> None:
+        """Name the device in the tooltip."""
+        told = "Output: peaks left and right, loudness of the last 3 s, true peak, what the limiter takes off"
+        self.setToolTip(f"{told}. Through the {device}" if device else told)
+
+    @property
+    def reduction_db(self) -> float:
+        """What the limiter takes off, in dB below 0."""
+        return self._reduction_db
+
+    def show_levels(self, left: float, right: float, true_peak: float, lufs: float, reduction: float) -> None:
+        """Show linear peaks, loudness in LUFS and the limiter's lowest gain."""
+        self._reduction_db = min(0.0, _decibels(reduction))
         for k, level in enumerate((left, right)):
             self._peaks[k] = _decibels(level)
             self._held[k] = max(self._peaks[k], self._held[k] - 0.3)
@@ -105,7 +117,11 @@ class Meter(QWidget):
         ink = theme.colour("hot" if self._true > 0 else "text")
         box = QRectF(width + 2, 3, self.width() - width - 2, 16)
         draw_text(painter, box, self._text(self._lufs, "LUFS"), mono(12), theme.colour("text"), right=True)
-        draw_text(painter, box.translated(0, 17), self._text(self._true, "dBTP"), mono(12), ink, right=True)
+        if self._reduction_db < -0.05:
+            text = f"limit {self._reduction_db:.1f} dB".replace("-", "−")
+            draw_text(painter, box.translated(0, 17), text, mono(12), theme.colour("hot"), right=True)
+        else:
+            draw_text(painter, box.translated(0, 17), self._text(self._true, "dBTP"), mono(12), ink, right=True)
         painter.end()
 
 

@@ -19,6 +19,7 @@ __all__ = [
     "hz_to_note",
     "note_name",
     "note_to_hz",
+    "parse_time",
     "parse_value",
 ]
 
@@ -155,6 +156,24 @@ def _note_value(beats: float) -> str:
         if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
             return f"1/{round(share)}{mark}"
     return f"{_number(beats, 4)} beats"
+
+
+_CLOCK = re.compile(r"^(?:(\d+):)?(\d+):(\d+(?:[.,]\d+)?)$")
+
+
+def parse_time(text: str) -> float:
+    """Seconds of a time such as ``1:30``, ``0:01:30.5``, ``45`` or ``2 min``; raises ParameterError.
+
+    Examples
+    --------
+    >>> parse_time("1:30"), parse_time("250 ms")
+    (90.0, 0.25)
+    """
+    match = _CLOCK.match(text.strip())
+    if match:
+        hours, minutes, seconds = match.groups()
+        return int(hours or 0) * 3600.0 + int(minutes) * 60.0 + float(seconds.replace(",", "."))
+    return parse_value(text, "s")
 
 
 def format_amount(amount: float, unit: str) -> str:

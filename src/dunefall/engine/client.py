@@ -65,6 +65,8 @@ class EngineClient:
         Trace slot of each output (by ``trace_key``), and place of each (module, port) in ``now``; set by ``poll``.
     asleep : frozenset of str
         Modules that lead nowhere and are not computed unless watched.
+    limited : bool
+        Whether the limiter is in the way.
     take : Take
         What has been played since the start: journal of everything changed by hand.
     """
@@ -78,7 +80,7 @@ class EngineClient:
         self._shared = SharedState()
         self._patch = Patch()
         self._playing = False
-        self._limited = True
+        self.limited = True
         self._opened = False
         self._number = 0
         self._pending: dict[int, Edit | Note | Press | Clear] = {}
@@ -153,7 +155,7 @@ class EngineClient:
 
     def set_limiter(self, on: bool) -> None:
         """Put the limiter into the way, or take it out."""
-        self._limited = on
+        self.limited = on
         self._send(say.SetLimiter(on))
 
     def set_device(self, audio: str, rate: float, frames: int) -> None:
@@ -304,7 +306,7 @@ class EngineClient:
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options.audio, self.options.rate, self.options.frames))
-        self._send(say.SetLimiter(self._limited))
+        self._send(say.SetLimiter(self.limited))
         self._send(say.Watch(self._watched))
         if self._opened:
             self._send(say.Open(self.take, position, self._playing))

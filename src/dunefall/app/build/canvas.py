@@ -80,6 +80,7 @@ class BuildCanvas(QAbstractScrollArea):
         self._selection = ""
         self._all_links = False
         self._faults: tuple[str, ...] = ()
+        self._asleep: frozenset[str] = frozenset()
         self._still: QPixmap | None = None
         self._image = TraceImage()
         self._hover = ""
@@ -114,6 +115,12 @@ class BuildCanvas(QAbstractScrollArea):
         """Mark modules that were silenced."""
         self._faults = modules
         self.refresh()
+
+    def set_asleep(self, modules: frozenset[str]) -> None:
+        """Mark modules that lead nowhere."""
+        if modules != self._asleep:
+            self._asleep = modules
+            self.refresh()
 
     def select(self, module: str) -> None:
         """Select a module, or none with ""."""
@@ -261,7 +268,7 @@ class BuildCanvas(QAbstractScrollArea):
     def _draw_card(self, painter: QPainter, card: CardBox, related: set[str]) -> None:
         theme, module = self._theme, self._patch.module(card.module)
         box = QRectF(card.x, card.y, CARD_W, CARD_H)
-        dim = bool(related) and card.module not in related
+        dim = card.module in self._asleep or (bool(related) and card.module not in related)
         chosen, faulty = card.module == self._selection, card.module in self._faults
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("raised" if dim else "card"))
@@ -276,7 +283,7 @@ class BuildCanvas(QAbstractScrollArea):
                 dashed=module.bypassed,
             )  # fmt: skip
         ink = theme.colour("text2" if dim else "text")
-        value = "stopped" if faulty else card_value(self._patch, module)
+        value = "stopped" if faulty else "unused" if module.id in self._asleep else card_value(self._patch, module)
         value_font, name_font = mono(11), sans(12, 600 if chosen else 500)
         width = min(text_width(value, value_font), CARD_W - 12 - 44.0)
         value_box = QRectF(card.x + CARD_W - 6 - width, card.y + 4, width, 16)

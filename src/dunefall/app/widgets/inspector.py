@@ -81,6 +81,7 @@ class Inspector(QScrollArea):
         self._patch = Patch()
         self._module = ""
         self._shape: object = "nothing yet"
+        self._asleep: frozenset[str] = frozenset()
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
         self._story = QLabel()
@@ -98,6 +99,12 @@ class Inspector(QScrollArea):
         else:
             self._shape = shape
             self._rebuild()
+
+    def set_asleep(self, modules: frozenset[str]) -> None:
+        """Tell of a shown module that it leads nowhere."""
+        if modules != self._asleep:
+            self._asleep = modules
+            self._story.setText(self._story_html())
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -255,6 +262,8 @@ class Inspector(QScrollArea):
         if not self._module:
             return ""
         text = html.escape(module_story(self._patch, self._module))
+        if self._module in self._asleep:
+            text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
         near = {link.source.module for link in self._patch.links_into(self._module)}
         near |= {link.target.module for link in self._patch.links_from(self._module)}
         names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}

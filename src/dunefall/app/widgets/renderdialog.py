@@ -23,6 +23,7 @@ from dunefall.app.theme import sans
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_value
 from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
 from dunefall.render.job import RenderJob
 
 __all__ = ["RenderDialog"]
@@ -31,20 +32,26 @@ MAX_S = 86_400.0
 
 
 class RenderDialog(QDialog):
-    """Renders a patch as it was when the dialog opened; sound and window go on meanwhile."""
+    """Renders a patch, or a take, as it was when the dialog opened; sound and window go on meanwhile."""
 
-    def __init__(self, patch: Patch, path: Path, rate: float, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, take: Patch | Take, path: Path, rate: float, length: str = "60 s", parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self._patch, self._rate = patch, rate
+        self._take, self._rate = take, rate
+        patch = take if isinstance(take, Patch) else take.start
+        self._tempo_bpm = patch.tempo_bpm
         self.job: RenderJob | None = None
         self.setWindowTitle("Render to WAV")
         self.setMinimumWidth(480)
         column = QVBoxLayout(self)
-        heading = QLabel(f"Render “{patch.title}”")
+        heading = QLabel(
+            f"Render “{patch.title}”" if isinstance(take, Patch) else f"Render the take of “{patch.title}”"
+        )
         heading.setFont(sans(14, 600))
         column.addWidget(heading)
         form = QFormLayout()
-        self.length = QLineEdit("60 s")
+        self.length = QLineEdit(length)
         self.length.setToolTip("Such as 90, 2 min or 1/4 (of a bar at this tempo)")
         form.addRow("Length", self.length)
         self.file = QLineEdit(str(path))
@@ -59,7 +66,8 @@ class RenderDialog(QDialog):
         self.bar.setRange(0, 1000)
         self.bar.setAccessibleName("Progress")
         column.addWidget(self.bar)
-        self.note = QLabel("24-bit WAV, stereo, from the beginning, with the patch's seed.")
+        what = "with the patch's seed" if isinstance(take, Patch) else f"with {len(take.entries)} changes made by hand"
+        self.note = QLabel(f"24-bit WAV, stereo, from the beginning, {what}.")
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         buttons = QHBoxLayout()
@@ -81,13 +89,13 @@ class RenderDialog(QDialog):
 
     def _begin(self) -> None:
         try:
-            seconds = parse_value(self.length.text(), "s", tempo_bpm=self._patch.tempo_bpm)
+            seconds = parse_value(self.length.text(), "s", tempo_bpm=self._tempo_bpm)
             if not 0 < seconds <= MAX_S:
                 raise ParameterError(f"the length must be above 0 and at most 24 h; got {self.length.text()}")
         except ParameterError as error:
             self.note.setText(str(error))
             return
-        self.job = RenderJob(self._patch, Path(self.file.text()).expanduser(), seconds=seconds, rate=self._rate)
+        self.job = RenderJob(self._take, Path(self.file.text()).expanduser(), seconds=seconds, rate=self._rate)
         self.note.setText("Rendering…")
         self.start.setEnabled(False)
         self.cancel.setText("Cancel")

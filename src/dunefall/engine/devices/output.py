@@ -14,10 +14,12 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
 
-__all__ = ["AudioOutput", "RealOutput", "SimulatedOutput", "open_output"]
+__all__ = ["FRAMES", "RATES_HZ", "AudioOutput", "RealOutput", "SimulatedOutput", "device_names", "open_output"]
 
 Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, 2)."""
+RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
+FRAMES = (64, 128, 256, 512, 1024, 2048)
 KEPT_S = 120.0
 QUEUED = 4
 
@@ -152,6 +154,16 @@ class RealOutput:
         if self._stream is not None:
             self._stream.close()
             self._stream = None
+
+
+def device_names() -> list[str]:
+    """Names of the machine's stereo outputs; empty where there is no sound system."""
+    try:
+        import sounddevice
+
+        return [str(entry["name"]) for entry in sounddevice.query_devices() if entry["max_output_channels"] >= 2]
+    except (ImportError, OSError):
+        return []
 
 
 def open_output(choice: str, rate: float, frames: int) -> AudioOutput:

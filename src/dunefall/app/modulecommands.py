@@ -1,0 +1,140 @@
+"""The window's commands for modules, links and layers."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QInputDialog, QMenu
+
+from dunefall.app.parts import WindowParts
+from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.menus import show_menu
+from dunefall.app.widgets.voicesdialog import VoicesDialog
+from dunefall.base.errors import DunefallError
+from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue.declare import STAGES, Param
+from dunefall.patch.model import SHARED_ID, Place
+
+__all__ = ["ModuleCommands"]
+
+
+class ModuleCommands(WindowParts):
+    """Adding, linking, renaming, removing; undo and redo."""
+
+    def link_selection(self) -> None:
+        """ "Move this…" for the selected module's main parameter, or the rail that has the focus."""
+        focused = next((port for port, rail in self.inspector.rails.items() if rail.hasFocus()), None)
+        spec = spec_of(self.session.patch.module(self.canvas.selection).type) if self.canvas.selection else None
+        if spec is not None:
+            port = focused or spec.face or (spec.inputs[0].id if spec.inputs else "")
+            if port:
+                self.ask_link(port)
+
+    def ask_link(self, port: str) -> None:
+        """Let the user choose what moves a port of the selected module."""
+        patch, target = self.session.patch, Place(self.canvas.selection, port)
+        module = patch.module(target.module)
+        spec = spec_of(module.type)
+        found = spec.target(port) if spec else None
+        if found is None:
+            return
+        verb = "moves" if isinstance(found, Param) else "feeds"
+        title = f"What {verb} {found.name.lower()} of {module.name}?"
+        dialog = LinkDialog(patch, title, self.session.engine, self._theme, self)
+        dialog.accepted.connect(lambda: self._link(dialog.chosen, target))
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
+
+    def _link(self, source: Place | None, target: Place) -> None:
+        if source is not None:
+            try:
+                self.session.add_link(source, target)
+            except DunefallError as error:
+                self.tell(str(error))
+
+    def add_module(self) -> None:
+        """Add a module to the selected module's layer, or to Shared."""
+        chosen = self.canvas.selection
+        layer = self.session.patch.layer_of(chosen).id if chosen else SHARED_ID
+        self._ask_module(layer, QCursor.pos())
+
+    def _ask_module(self, layer: str, where: QPoint) -> None:
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        title = menu.addAction(f"Add to {self.session.patch.layer(layer).name}")
+        title.setEnabled(False)
+        for stage in STAGES:
+            specs = [spec for spec in catalogue().values() if spec.stage == stage and not spec.lane_end]
+            if specs:
+                part = menu.addMenu(stage.capitalize())
+                part.setToolTipsVisible(True)
+                for spec in specs:
+                    action = part.addAction(spec.name, partial(self._add_module, layer, spec.id))
+                    action.setToolTip(spec.sentence)
+        show_menu(menu, where)
+
+    def _add_module(self, layer: str, type_id: str) -> None:
+        self.canvas.select(self.session.add_module(layer, type_id))
+
+    def add_layer(self) -> None:
+        """Add an empty layer under a name."""
+        name, good = QInputDialog.getText(self, "Add layer", "Name of the new layer")
+        if good and name.strip():
+            self.canvas.select(self.session.add_layer(name.strip()[:60]))
+
+    def toggle_bypass(self) -> None:
+        """Bypass the selected module, or use it again."""
+        chosen = self.canvas.selection
+        spec = spec_of(self.session.patch.module(chosen).type) if chosen else None
+        if spec and not spec.lane_end:
+            self.session.toggle_bypass(chosen)
+
+    def toggle_pin(self) -> None:
+        """Pin the selected module in Watch, or take it away."""
+        if self.canvas.selection:
+            self.session.toggle_pin(self.canvas.selection)
+
+    def rename(self) -> None:
+        """Rename the selected module or layer, or the patch if nothing is selected."""
+        chosen, patch = self.canvas.selection, self.session.patch
+        now = patch.module(chosen).name if chosen else patch.title
+        name, good = QInputDialog.getText(self, "Rename", "Name" if chosen else "Title of the patch", text=now)
+        if good and chosen:
+            self.session.rename(chosen, name)
+        elif good:
+            self.session.set_title(name)
+
+    def remove(self) -> None:
+        """Remove the selected module, or the layer whose head is selected."""
+        chosen = self.canvas.selection
+        if not chosen:
+            return
+        layer = self.session.patch.layer_of(chosen)
+        if chosen == layer.output_id:
+            self.session.remove_layer(layer.id)
+        else:
+            self.session.remove_module(chosen)
+
+    def toggle_fold(self) -> None:
+        """Fold or open the selected module's lane."""
+        if self.canvas.selection:
+            self.session.toggle_fold(self.session.patch.layer_of(self.canvas.selection).id)
+
+    def ask_voices(self) -> None:
+        """Set how many voices the selected module's layer has."""
+        if self.canvas.selection:
+            layer = self.session.patch.layer_of(self.canvas.selection)
+            dialog = VoicesDialog(self.session.patch, layer, self)
+            dialog.accepted.connect(lambda: self.session.set_voices(layer.id, *dialog.values))
+            dialog.finished.connect(dialog.deleteLater)
+            dialog.open()
+
+    def undo(self) -> None:
+        """Take back the last step."""
+        self.session.document.undo()
+
+    def redo(self) -> None:
+        """Do again what was taken back."""
+        self.session.document.redo()

@@ -1,0 +1,44 @@
+"""What the window's groups of commands know of the window."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QMainWindow, QMessageBox
+
+from dunefall.app.build.canvas import BuildCanvas
+from dunefall.app.header import Header
+from dunefall.app.theme import Theme
+from dunefall.app.widgets.inspector import Inspector
+from dunefall.app.widgets.watch import Watch
+from dunefall.patch.model import Patch
+from dunefall.session import Session
+
+__all__ = ["WindowParts"]
+
+
+class WindowParts(QMainWindow):
+    """The window's parts; ``MainWindow`` makes them."""
+
+    session: Session
+    header: Header
+    canvas: BuildCanvas
+    inspector: Inspector
+    watch: Watch
+    actions_by_id: dict[str, QAction]
+    _theme: Theme
+
+    def tell(self, text: str) -> None:
+        """Show a sentence below the header for a while."""
+        raise NotImplementedError
+
+    def show_patch(self, before: Patch, after: Patch) -> None:
+        """Show another state of the patch."""
+        raise NotImplementedError
+
+    def warn(self, title: str, text: str) -> None:
+        """Say what went wrong in a dialog."""
+        box = QMessageBox(QMessageBox.Icon.Warning, title, title, QMessageBox.StandardButton.Ok, self)
+        box.setInformativeText(text)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.open()

@@ -1,0 +1,51 @@
+"""Which device sounds, at which rate and with how many frames at a time."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+
+from dunefall.engine.devices.output import FRAMES, RATES_HZ, device_names
+from dunefall.engine.host import EngineOptions
+
+__all__ = ["DeviceDialog"]
+
+
+class DeviceDialog(QDialog):
+    """Lets the user choose; ``values`` are output, rate in Hz and frames."""
+
+    def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Sound device")
+        self.setMinimumWidth(420)
+        form = QFormLayout()
+        self.output, self.rate, self.frames = QComboBox(), QComboBox(), QComboBox()
+        self.output.addItem("Best available", "auto")
+        self.output.addItem("Simulated output (silent)", "simulated")
+        for name in device_names():
+            self.output.addItem(name, name)
+        for rate in RATES_HZ:
+            self.rate.addItem(f"{rate / 1000:g} kHz", rate)
+        for frames in FRAMES:
+            self.frames.addItem(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames)
+        for box, label, value in (
+            (self.output, "Output", options.audio),
+            (self.rate, "Sample rate", options.rate),
+            (self.frames, "Block", options.frames),
+        ):
+            box.setCurrentIndex(max(0, box.findData(value)))
+            box.setAccessibleName(label)
+            form.addRow(label, box)
+        note = QLabel("A smaller block answers sooner; a larger one is safer on a busy machine. The sound goes on.")
+        note.setWordWrap(True)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addWidget(note)
+        column.addWidget(buttons)
+
+    @property
+    def values(self) -> tuple[str, float, int]:
+        """What was chosen."""
+        return str(self.output.currentData()), float(self.rate.currentData()), int(self.frames.currentData())
