@@ -180,7 +180,8 @@ class _Builder:
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
             levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
-            int(spec.lane_end), moved_first, len(self.moved), wanted, module_key(self.patch.seed, instance.id),
+            int(spec.lane_end), moved_first, len(self.moved), wanted,
+            int(any(output.per_voice for output in spec.outputs)), module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
         self.state_size += spec.state
         self.memory_size += memory
@@ -287,7 +288,8 @@ class _Builder:
             if wire.source == instance.id and not first <= self.place[wire.target] < last
         }
         seen = outside | {port for module, port in self.watched if module == instance.id}
-        return tuple(k == 0 or output.id in seen for k, output in enumerate(instance.spec.outputs))
+        every = instance.spec.lane_end
+        return tuple(every or k == 0 or output.id in seen for k, output in enumerate(instance.spec.outputs))
 
 
 def _is_audio(source: Instance, wire: Wire) -> bool:

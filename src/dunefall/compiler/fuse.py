@@ -37,7 +37,7 @@ FUSED = types.int64(
     types.float64,  # sample rate in Hz
 )
 """Gives 1, and has changed nothing but rows and memories, if a module may have given no usable number; 0 otherwise."""
-MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 20, 6, 4, 5, 5
+MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 21, 6, 4, 5, 5
 """Sizes of the records of ``compiler.program`` in words of 8 bytes."""
 
 
@@ -134,11 +134,7 @@ def _closed(links: tuple[LoopLink, ...]) -> bool:
 
 
 class _Writer:
-    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state.
-
-    What is written goes through windows: stores through ``carray`` after the loop were dropped by the optimiser
-    (LLVM 20).
-    """
+    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state."""
 
     def __init__(self, modules: tuple[LoopModule, ...]) -> None:
         self.modules = modules
@@ -164,7 +160,7 @@ class _Writer:
             lines.append(f"t{k} = window(states_p, {record.format(6)}, {spec.state})")
             lines += [f"s{k}[{j}] = t{k}[{j}]" for j in range(spec.state)]
             lines += [f"m{k} = window(memories_p, {record.format(8)}, {record.format(9)})"] if spec.memory_s else []
-            lines += [f"key{k} = np.uint64({record.format(19)})", f"scratch{k} = local(SCRATCH)"]
+            lines += [f"key{k} = np.uint64({record.format(20)})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
                 lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
                 lines += self._links(k, j, links) if links else [f"c{k}[{j}] = r{k}_{j}[0]"]

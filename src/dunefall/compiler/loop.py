@@ -261,7 +261,7 @@ def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignor
     if memory.faults[m] != 0:
         _clear_outputs(plan, memory, m)
         return
-    if module.voice >= 0 and _still_resting(plan, memory, module.voice, start, n):
+    if module.voice >= 0 and memory.resting[module.voice] != 0:
         return
     moving = module.linked
     if memory.restless[m] != 0:
@@ -284,19 +284,26 @@ def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignor
         if not (abs(rows[row + start]) < FAULT_SIZE if single else _sound(rows[row + start : row + start + n])):
             _silence(plan, memory, m)
             return
+    if module.wakes != 0:
+        _wake(plan, memory, module, start, n)
+
+
+@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
+def _span(row):  # type: ignore[no-untyped-def]
+    low = high = row[0]
+    for i in range(row.size):
+        low = min(low, row[i])
+        high = max(high, row[i])
+    return low, high
 
 
 @njit(nogil=True, error_model="numpy")
-def _still_resting(plan, memory, voice, start, n):  # type: ignore[no-untyped-def]
-    """Whether a voice goes on resting; a gate wakes it."""
-    if memory.resting[voice] == 0:
-        return False
-    gate = plan.voices[voice].gate
-    for i in range(start, start + n):
-        if memory.rows[gate + i] > 0.5:
-            memory.resting[voice] = 0
-            return False
-    return True
+def _wake(plan, memory, module, start, n):  # type: ignore[no-untyped-def]
+    """Voices whose gate is high no longer rest."""
+    for v in range(module.level_first, module.level_first + module.level_count):
+        gate = plan.voices[v].gate + start
+        if memory.resting[v] != 0 and _span(memory.rows[gate : gate + n])[1] > 0.5:
+            memory.resting[v] = 0
 
 
 @njit(nogil=True, error_model="numpy")
@@ -399,15 +406,6 @@ def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
     _clear_outputs(plan, memory, m)
     memory.states[module.state_at : module.state_at + module.state_size] = 0.0
     memory.memories[module.memory_at : module.memory_at + module.memory_size] = 0.0
-
-
-@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
-def _span(row):  # type: ignore[no-untyped-def]
-    low = high = row[0]
-    for i in range(row.size):
-        low = min(low, row[i])
-        high = max(high, row[i])
-    return low, high
 
 
 @njit(nogil=True, error_model="numpy")

@@ -33,12 +33,13 @@ MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "input_first", "input_last", "port_first", "output_first", "port_last", "state_at", "state_size",
         "memory_at", "memory_size", "linked", "passes", "voice", "level_first", "level_count", "lane_end",
-        "moved_first", "moved_last", "wanted",
+        "moved_first", "moved_last", "wanted", "wakes",
     )] + [("key", np.uint64)]
 )  # fmt: skip
 """A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a port or -1; ``voice`` the
 voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer; ``lane_end``
-1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses."""
+1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses; ``wakes`` 1
+where it gives notes to the voices."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(

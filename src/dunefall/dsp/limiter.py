@@ -2,8 +2,8 @@
 
 Method: the gain that each sample needs is held as a minimum over the time of looking ahead, let go slowly, and smoothed
 by a moving mean of the same length, so that it has arrived when the peak does. Peaks between samples are estimated by
-four-fold oversampling (ITU-R BS.1770-5, Annex 2). Where nothing is too loud, the sound passes bit for bit, later by
-``latency`` samples.
+oversampling as in ITU-R BS.1770-5, Annex 2, with more phases and taps: its four would read the peaks of bright sounds up
+to half a decibel too low. Where nothing is too loud, the sound passes bit for bit, later by ``latency`` samples.
 """
 
 from __future__ import annotations
@@ -14,17 +14,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.dsp.cache import cached_njit
-from dunefall.dsp.meter import oversampler
 
 __all__ = ["CEILING_DB", "Limiter"]
 
 CEILING_DB = -1.0
 LOOK_AHEAD_S = 0.0015
 RELEASE_S = 0.12
-TAPS, CENTRE = 12, 6
+TAPS, CENTRE, PHASES = 32, 16, 8
+MARGIN_DB = 0.1
 HEADROOM = 2.5
 """No peak between samples is higher than the samples around it by more than this."""
-AT, MEAN, RELEASED, FIRST, LAST, FIELDS = range(6)
+LET_GO = 0.9999
+"""From here on the gain is 1 again: the last step is 80 dB below the sound."""
+AT, MEAN, BELOW, RELEASED, FIRST, LAST, FIELDS = range(7)
 
 
 class Limiter:
@@ -42,9 +44,9 @@ class Limiter:
         self._window = max(8, round(LOOK_AHEAD_S * rate))
         self.latency = self._window + CENTRE
         """Samples by which the sound comes out later."""
-        self._ceiling = 10 ** (ceiling_db / 20)
+        self._ceiling = 10 ** ((ceiling_db - MARGIN_DB) / 20)
         self._letting_go = 1.0 - math.exp(-1.0 / (RELEASE_S * rate))
-        self._phases = oversampler()
+        self._phases = _oversampler()
         self._state = np.zeros(FIELDS)
         self._line = np.zeros((self.latency + 1, 2))
         self._gains = np.ones(self._window)
@@ -69,12 +71,20 @@ class Limiter:
         )  # fmt: skip
 
 
-@cached_njit()
+def _oversampler() -> NDArray[np.float64]:
+    """Phases of a Kaiser-windowed sinc, shape (PHASES, TAPS)."""
+    n = np.arange(PHASES * TAPS)
+    taps = np.sinc((n - (PHASES * TAPS - 1) / 2) / PHASES) * np.kaiser(PHASES * TAPS, 9.0)
+    phases = taps.reshape(TAPS, PHASES).T
+    return np.ascontiguousarray(phases / phases.sum(axis=1, keepdims=True))
+
+
+@cached_njit(fastmath=True)
 def _peak(recent, phases):  # type: ignore[no-untyped-def]
     """Highest value between the two samples in the middle, of both channels."""
     peak = 0.0
     for c in range(2):
-        for p in range(4):
+        for p in range(PHASES):
             y = 0.0
             for k in range(TAPS):
                 y += phases[p, k] * recent[c, TAPS - 1 - k]
@@ -86,7 +96,7 @@ def _peak(recent, phases):  # type: ignore[no-untyped-def]
 @cached_njit()
 def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go):  # type: ignore[no-untyped-def]
     window, size, lowest = gains.size, line.shape[0], 1.0
-    at, mean, released = int(state[AT]), state[MEAN], state[RELEASED]
+    at, mean, below, released = int(state[AT]), state[MEAN], int(state[BELOW]), state[RELEASED]
     first, last = int(state[FIRST]), int(state[LAST])
     for i in range(block.shape[0]):
         loud = 0.0
@@ -108,21 +118,18 @@ def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go
             first += 1
         held = queue[first % (window + 1), 0]
         released = held if held < released else released + (held - released) * letting_go
-        released = 1.0 if released > 0.999999 and held == 1.0 else released
-        mean += released - gains[at % window]
+        released = 1.0 if released > LET_GO and held == 1.0 else released
+        before = gains[at % window]
+        below += (1 if released != 1.0 else 0) - (1 if before != 1.0 else 0)
+        mean = float(window) if below == 0 else mean + released - before
         gains[at % window] = released
         gain = min(mean / window, 1.0)
-        if released == 1.0 and gain > 0.999999:
-            gain, mean = 1.0, float(window)
-            for k in range(window):
-                if gains[k] != 1.0:
-                    mean += gains[k] - 1.0
-            gain = min(mean / window, 1.0)
         lowest = min(lowest, gain)
         place = at % size
         for c in range(2):
             line[place, c] = block[i, c]
             block[i, c] = line[(at + 1) % size, c] * gain
         at += 1
-    state[AT], state[MEAN], state[RELEASED], state[FIRST], state[LAST] = at, mean, released, first, last
+    state[AT], state[MEAN], state[BELOW], state[RELEASED] = at, mean, below, released
+    state[FIRST], state[LAST] = first, last
     return lowest

@@ -31,6 +31,10 @@ __all__ = [
 ]
 
 
+# Not Numba's own inlining: it then removes stores into arrays that it takes for local ones.
+_INLINED = {"forceinline": True, "error_model": "numpy"}
+
+
 def fma(a: float, b: float, c: float) -> float:
     """a * b + c; compiled, with a single rounding (one instruction)."""
     return a * b + c
@@ -47,7 +51,7 @@ def _fused(typingctx: Any, a: Any, b: Any, c: Any) -> Any:
     return types.float64(types.float64, types.float64, types.float64), generate
 
 
-@overload(fma, inline="always")
+@overload(fma, jit_options=_INLINED)
 def _compiled_fma(a, b, c):  # type: ignore[no-untyped-def]
     return lambda a, b, c: _fused(np.float64(a), np.float64(b), np.float64(c))  # type: ignore[call-arg]
 
@@ -67,7 +71,7 @@ def _round(typingctx: Any, x: Any) -> Any:
     return types.float64(types.float64), generate
 
 
-@overload(nearest, inline="always")
+@overload(nearest, jit_options=_INLINED)
 def _compiled_nearest(x):  # type: ignore[no-untyped-def]
     return lambda x: _round(np.float64(x))  # type: ignore[call-arg]
 
@@ -88,7 +92,7 @@ def _to_exponent(typingctx: Any, x: Any, whole: Any) -> Any:
     return types.float64(types.float64, types.float64), generate
 
 
-@overload(times_power_of_two, inline="always")
+@overload(times_power_of_two, jit_options=_INLINED)
 def _compiled_times_power_of_two(x, whole):  # type: ignore[no-untyped-def]
     return lambda x, whole: _to_exponent(np.float64(x), np.float64(whole))  # type: ignore[call-arg]
 

@@ -115,7 +115,7 @@ def difference(before: Patch, after: Patch) -> tuple[Change, ...]:
     if after.seed != before.seed:
         changes.append(SeedSet(after.seed))
     if before.links is not after.links:
-        gone, put = _moved(before.links, after.links)
+        gone, put, _ = _moved(before.links, after.links)
         changes += [LinkGone(link.id) for link in gone]
     else:
         put = []
@@ -129,7 +129,7 @@ def _layer_changes(before: Patch, after: Patch) -> list[Change]:
     there = {module.id for module in after.modules()}
     changes: list[Change] = [ModuleGone(module.id) for module in before.modules() if module.id not in there]
     heads = [[replace(layer, modules=(), folded=False) for layer in patch.layers] for patch in (before, after)]
-    gone, put = _moved(heads[0], heads[1])
+    gone, put, _ = _moved(heads[0], heads[1])
     changes += [LayerGone(layer.id) for layer in gone]
     changes += [LayerPut(k, layer) for k, layer in put]
     old_layers = {layer.id: layer for layer in before.layers}
@@ -143,10 +143,10 @@ def _layer_changes(before: Patch, after: Patch) -> list[Change]:
 def _module_changes(before: Sequence[Module], layer: Layer, there: set[str]) -> list[Change]:
     changes: list[Change] = []
     old = {module.id: module for module in before}
-    _, put = _moved([module for module in before if module.id in there], layer.modules)
+    _, put, ordered = _moved([module for module in before if module.id in there], layer.modules)
     for k, module in put:
         known = old.get(module.id)
-        if known is not None and known != module and _only_values(known, module):
+        if ordered and known is not None and _only_values(known, module):
             changes += [
                 ParamSet(module.id, name, value)
                 for name, value in module.params.items()
@@ -161,14 +161,14 @@ def _only_values(before: Module, after: Module) -> bool:
     return replace(before, params=after.params) == after and set(before.params) <= set(after.params)
 
 
-def _moved(before: Sequence[T], after: Sequence[T]) -> tuple[list[T], list[tuple[int, T]]]:
-    """Items that are gone, and those that are new, different or, if the order changed, all of them."""
+def _moved(before: Sequence[T], after: Sequence[T]) -> tuple[list[T], list[tuple[int, T]], bool]:
+    """Items that are gone; those that are new, different or, if the order changed, all of them; if it did not."""
     old = {item.id: item for item in before}
     ids = {item.id for item in after}
     stay = [item.id for item in before if item.id in ids]
     ordered = stay == [item.id for item in after if item.id in old]
     put = [(k, item) for k, item in enumerate(after) if not ordered or old.get(item.id) != item]
-    return [item for item in before if item.id not in ids], put
+    return [item for item in before if item.id not in ids], put, ordered
 
 
 def apply_changes(patch: Patch, changes: Sequence[Change]) -> Patch:

@@ -50,7 +50,7 @@ class Performance:
 
     def __init__(self, take: Take, checkpoint: Checkpoint | None = None) -> None:
         begin = checkpoint.position if checkpoint else 0
-        patch = checkpoint.patch if checkpoint else take.start
+        patch = take.patch_at(begin)
         program = checkpoint.program() if checkpoint else compile_patch(patch, rate=take.rate_hz)
         self.player = Player(program)
         for entry in take.entries:

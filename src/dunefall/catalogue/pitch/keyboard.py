@@ -24,23 +24,37 @@ def kernel(trigger, notes, force, pitch, gate, velocity, state, levels, voices, 
     The rows of the outputs hold all voices, each with a quantum of its own. A note takes the voice that was released
     first; with none released, the quietest.
     """
-    for k in range(int(state[COUNT])):
-        _by_hand(state, state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1], levels, voices)
-    state[COUNT] = 0.0
-    for i in range(trigger.size):
-        if trigger[i] > 0.5 and state[LAST] <= 0.5:
+    n, begin = trigger.size, 0
+    if state[COUNT] > 0.0:
+        for k in range(int(state[COUNT])):
+            _by_hand(state, state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1], levels, voices)
+        state[COUNT] = 0.0
+        begin = _write(pitch, gate, velocity, state, voices, start, 0, 1)
+    for i in range(n):
+        if (trigger[i] > 0.5) == (state[LAST] > 0.5):
+            continue
+        begin = _write(pitch, gate, velocity, state, voices, start, begin, i)
+        state[LAST] = trigger[i]
+        if trigger[i] > 0.5:
             _begin(state, _choose(state, levels, voices), notes[i], force[i], BY_TRIGGER)
-        elif trigger[i] <= 0.5 and state[LAST] > 0.5:
+        else:
             for v in range(voices):
                 if state[VOICES + v * VOICE_SIZE + HELD] == BY_TRIGGER:
                     _release(state, v)
-        state[LAST] = trigger[i]
-        for v in range(voices):
-            at, row = VOICES + v * VOICE_SIZE, 64 * v + start + i
-            pitch[row] = state[at + PITCH]
-            velocity[row] = state[at + VELOCITY]
-            gate[row] = 1.0 if state[at + HELD] != FREE and state[at + AGAIN] == 0.0 else 0.0
-            state[at + AGAIN] = 0.0
+        begin = _write(pitch, gate, velocity, state, voices, start, i, i + 1)
+    _write(pitch, gate, velocity, state, voices, start, begin, n)
+
+
+@njit(error_model="numpy")
+def _write(pitch, gate, velocity, state, voices, start, first, last):  # type: ignore[no-untyped-def]
+    """Samples first..last of all voices; a gate that was taken over falls for the one sample that is written."""
+    for v in range(voices):
+        at, a, b = VOICES + v * VOICE_SIZE, 64 * v + start + first, 64 * v + start + last
+        pitch[a:b] = state[at + PITCH]
+        velocity[a:b] = state[at + VELOCITY]
+        gate[a:b] = 1.0 if state[at + HELD] != FREE and state[at + AGAIN] == 0.0 else 0.0
+        state[at + AGAIN] = 0.0 if last > first else state[at + AGAIN]
+    return last
 
 
 @njit(error_model="numpy")

@@ -1,0 +1,147 @@
+"""Changes and takes: difference and sum, journals that can be corrected, files."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dunefall.base.errors import ParameterError, PatchError, StorageError
+from dunefall.patch.changes import ParamSet, TempoSet, apply_changes, difference
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.takefiles import dump_take, load_take, parse_take, save_take
+from rig import demo
+
+
+def wild_patch(seed: int, start: Patch) -> Patch:
+    """A patch some random edits away."""
+    generator = np.random.default_rng(seed)
+    patch = start
+    for k in range(int(generator.integers(1, 12))):
+        modules, layers = list(patch.modules()), list(patch.layers)
+        module = modules[generator.integers(len(modules))]
+        kind = generator.integers(12)
+        if kind == 0:
+            patch = patch.without_module(module.id) if "output" not in module.id else patch
+        elif kind == 1:
+            patch = patch.with_new_module(
+                layers[generator.integers(len(layers))].id, Module(f"n{seed}-{k}", "lfo", "N")
+            )
+        elif kind == 2:
+            patch = patch.with_param(module.id, "rate_hz", float(generator.uniform(0.1, 5)))
+        elif kind == 3:
+            patch = patch.with_module(replace(module, params={}, bypassed=not module.bypassed))
+        elif kind == 4 and patch.links:
+            patch = patch.without_link(patch.links[generator.integers(len(patch.links))].id)
+        elif kind == 5:
+            ends = [modules[generator.integers(len(modules))].id for _ in range(2)]
+            patch = patch.with_link(Link(f"x{seed}-{k}", Place(ends[0], "out"), Place(ends[1], "audio"), 0.5))
+        elif kind == 6 and patch.links:
+            link = patch.links[generator.integers(len(patch.links))]
+            patch = patch.with_link(replace(link, amount=float(generator.normal()), on=not link.on))
+        elif kind == 7:
+            patch = replace(patch, tempo_bpm=float(generator.integers(40, 200)), seed=int(generator.integers(1000)))
+        elif kind == 8 and len(layers) > 2:
+            patch = patch.without_layer(layers[-1].id)
+        elif kind == 9:
+            order = [0, *(1 + generator.permutation(len(layers) - 1))]
+            patch = replace(patch, layers=tuple(layers[i] for i in order))
+        elif kind == 10:
+            layer = layers[generator.integers(len(layers))]
+            patch = patch.with_layer(replace(layer, modules=layer.modules[::-1], voices=int(generator.integers(1, 5))))
+        else:
+            patch = replace(patch, links=patch.links[::-1])
+    return patch
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(0, 10**6))
+def test_a_patch_and_its_difference_give_the_other(seed: int) -> None:
+    before = wild_patch(seed, demo())
+    after = wild_patch(seed + 1, before)
+    assert apply_changes(before, difference(before, after)) == after
+    assert difference(after, after) == ()
+
+
+def test_small_edits_give_small_differences() -> None:
+    patch = demo()
+    moved = patch.with_param("drip-line-echo", "time_s", 0.3)
+    assert difference(patch, moved) == (ParamSet("drip-line-echo", "time_s", 0.3),)
+    folded = patch.with_layer(replace(patch.layers[1], folded=not patch.layers[1].folded))
+    assert difference(patch, replace(folded, title="X", pins=())) == ()
+
+
+def test_changes_to_what_is_not_there_change_nothing() -> None:
+    changes = difference(demo(), wild_patch(5, demo().with_param("drip-line-echo", "mix", 0.1)))
+    assert apply_changes(Patch(), [c for c in changes if isinstance(c, ParamSet)]) == Patch()
+
+
+def test_a_journal_can_be_corrected() -> None:
+    take = Take(demo())
+    take = take.with_entry(Entry(480, Edit((TempoSet(100.0),))))
+    take = take.with_entry(Entry(100, Edit((TempoSet(80.0),)))).with_entry(Entry(480, Note("k", 60.0, 0.5)))
+    assert [entry.at for entry in take.entries] == [100, 480, 480]
+    assert isinstance(take.entries[2].what, Note)
+    assert take.patch_at(100).tempo_bpm == 92.0
+    assert take.patch_at(101).tempo_bpm == 80.0
+    assert take.patch_at(10**9).tempo_bpm == 100.0
+    assert take.without_entry(1).patch_at(10**9).tempo_bpm == 80.0
+    assert take.with_entry_moved(0, 900).patch_at(10**9).tempo_bpm == 80.0
+    assert take.until(480).entries == take.entries[:1]
+    assert [entry.at for entry in take.at_rate(96000.0).entries] == [200, 960, 960]
+    with pytest.raises(ParameterError, match="sample 0 or later; got -1"):
+        take.with_entry(Entry(-1, Clear()))
+
+
+def whole_take() -> Take:
+    """A take with every kind of entry."""
+    start = demo()
+    take, patch = Take(start, 44100.0), start
+    for k in range(12):
+        after = wild_patch(k, patch)
+        take = take.with_entry(Entry(1000 * k, Edit(difference(patch, after))))
+        patch = after
+    for what in (Note("keys", 61.5, 0.25), Press("drip-line-hold", "trigger", True), Clear(), Clear("drip-line-echo")):
+        take = take.with_entry(Entry(50_000, what))
+    gone = patch.without_layer(patch.layers[-1].id).with_layer(Layer("new", "New", voices=3, spread=0.25, meet="m"))
+    return take.with_entry(Entry(60_000, Edit(difference(patch, gone))))
+
+
+def test_files_give_the_take_back(tmp_path: Path) -> None:
+    take = whole_take()
+    path = tmp_path / "a.dunetake"
+    save_take(take, path)
+    assert load_take(path) == take
+    assert dump_take(load_take(path)) == path.read_text()
+    with pytest.raises(StorageError, match="cannot read"):
+        load_take(tmp_path / "none.dunetake")
+    with pytest.raises(StorageError, match="the old file is unchanged"):
+        save_take(take, tmp_path / "no" / "a.dunetake")
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (lambda raw: raw.pop("kind"), "does not hold a take"),
+        (lambda raw: raw.update(rate_hz=7), "must be 8000 to 192000 Hz; got 7"),
+        (lambda raw: raw["entries"][1].update(at=-5), "must not be earlier than the entry before it"),
+        (lambda raw: raw["entries"][0].update(do=[]), "needs at least one action"),
+        (lambda raw: raw["entries"][0].update(do=[{"what": 1}]), "this action is not known: what"),
+        (lambda raw: raw["entries"][0].update(do=[{"set": "nodot", "to": 1}]), 'needs "module.port"'),
+        (lambda raw: raw["entries"][0].update(do=[{"set": "a.b", "to": "x"}]), "needs a number"),
+        (lambda raw: raw["start"].update(seed=-1), "start"),
+        (lambda raw: raw["entries"].append({"at": 10**6, "do": [{"put_layer": {"id": "x", "name": "", "voices": 99}}]}),
+         "must be 1 to 16; got 99"),
+    ],
+)  # fmt: skip
+def test_broken_takes_are_refused_with_the_place(change: object, told: str) -> None:
+    raw = json.loads(dump_take(whole_take()))
+    change(raw)  # type: ignore[operator]
+    with pytest.raises(PatchError, match=told):
+        parse_take(json.dumps(raw).encode())
