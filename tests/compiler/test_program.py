@@ -16,7 +16,7 @@ from dunefall.compiler.loop import no_traces, run
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.files import dump_patch, parse_patch
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import CURVES, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 from dunefall.render.player import Player
 from rig import demo, patch_of, watch_all
@@ -154,27 +154,35 @@ TYPES = list(catalogue().values())
 
 @st.composite
 def random_patches(draw: st.DrawFn) -> Patch:
-    """Patches of up to 40 modules with any links, loops included."""
-    count = draw(st.integers(1, 40))
+    """Patches of two layers, up to 40 modules in all, with any links, loops included, and up to four voices."""
+    count = draw(st.integers(2, 36))
     specs = [draw(st.sampled_from(TYPES)) for _ in range(count)]
     modules = []
     for k, spec in enumerate(specs):
         values = {p.id: p.from_rail(draw(st.floats(0, 1, width=16))) for p in spec.params if not p.follows}
-        modules.append(Module(f"m{k}", spec.id, f"M{k}", values))
-    patch = Patch(seed=draw(st.integers(0, 2**32 - 1)), layers=(Layer("shared", "S"), Layer("a", "A", tuple(modules))))
-    for k in range(draw(st.integers(0, 60))):
+        modules.append(Module(f"m{k}", spec.id, f"M{k}", values, bypassed=draw(st.integers(0, 9)) == 0))
+    cut = draw(st.integers(1, count - 1))
+    ends = [Module(f"{layer}-output", "output", layer) for layer in "ab"]
+    layers = (Layer("a", "A", (*modules[:cut], ends[0]), voices=draw(st.integers(1, 4)), spread=1.0),
+              Layer("b", "B", (*modules[cut:], ends[1])))  # fmt: skip
+    patch = Patch(seed=draw(st.integers(0, 2**32 - 1)), layers=(Layer("shared", "S"), *layers))
+    for k, end in enumerate(ends * 3):
+        source = draw(st.integers(0, cut - 1) if end.id[0] == "a" else st.integers(cut, count - 1))
+        place = Place(f"m{source}", specs[source].outputs[0].id)
+        patch = patch.with_link(Link(f"o{k}", place, Place(end.id, "audio"), 0.3))
+    for k in range(draw(st.integers(0, 70))):
         a, b = draw(st.integers(0, count - 1)), draw(st.integers(0, count - 1))
         targets = [port for port in (*specs[b].inputs, *specs[b].params) if specs[b].target(port.id)]
         if targets:
             target = draw(st.sampled_from(targets))
             most = 2.0 if isinstance(target, Param) else 1.5
-            source = Place(f"m{a}", draw(st.sampled_from(specs[a].outputs)).id)
-            amount = draw(st.floats(-most, most, width=16))
-            patch = patch.with_link(Link(f"l{k}", source, Place(f"m{b}", target.id), amount))
+            source_place = Place(f"m{a}", draw(st.sampled_from(specs[a].outputs)).id)
+            amount, curve = draw(st.floats(-most, most, width=16)), draw(st.sampled_from(CURVES))
+            patch = patch.with_link(Link(f"l{k}", source_place, Place(f"m{b}", target.id), amount, 0.0, curve))
     return patch
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(random_patches(), st.integers(1, 700))
 def test_any_patch_is_finite_and_the_same_for_any_block(patch: Patch, block: int) -> None:
     whole = render_to_array(patch, seconds=0.1, block=4800)
@@ -182,6 +190,88 @@ def test_any_patch_is_finite_and_the_same_for_any_block(patch: Patch, block: int
     assert (render_to_array(patch, seconds=0.1, block=block) == whole).all()
     again = parse_patch(dump_patch(patch).encode())
     assert (render_to_array(again, seconds=0.1, block=999) == whole).all()
+
+
+@settings(max_examples=25, deadline=None)
+@given(random_patches(), st.lists(st.integers(1, 2000), min_size=1, max_size=4))
+def test_any_patch_goes_on_from_a_checkpoint_anywhere(patch: Patch, steps: list[int]) -> None:
+    """Also within a quantum, also restored into another program of the same patch."""
+    program = compile_patch(patch, rate=48000)
+    out = np.zeros((6000, 2))
+    run(program.plan, program.memory, no_traces(), out)
+    other, at, pieces = compile_patch(patch, rate=48000), 0, []
+    for step in steps:
+        piece = np.zeros((step, 2))
+        run(other.plan, other.memory, no_traces(), piece)
+        kept = other.memory.copy()
+        run(other.plan, other.memory, no_traces(), np.zeros((333, 2)))
+        other = compile_patch(patch, rate=48000)
+        other.memory.restore(kept)
+        pieces.append(piece)
+        at += step
+    found = np.concatenate(pieces)
+    n = min(len(found), len(out))
+    assert (found[:n] == out[:n]).all()
+
+
+@settings(max_examples=25, deadline=None)
+@given(random_patches(), st.integers(0, 10**6))
+def test_editing_one_layer_leaves_the_others_as_they_were(patch: Patch, seed: int) -> None:
+    """Layer B, with nothing linked across, sounds the same whatever is done to layer A."""
+    inside = {module.id for module in patch.layer("b").modules}
+    links = [x for x in patch.links if (x.source.module in inside) == (x.target.module in inside)]
+    patch = replace(patch, links=tuple(links))
+    generator = np.random.default_rng(seed)
+    others = [module for module in patch.layer("a").modules if module.type != "output"]
+    edited = patch.without_module(others[generator.integers(len(others))].id)
+    edited = edited.with_new_module("a", Module("extra", "noise", "Extra"))
+    edited = edited.with_link(Link("extra", Place("extra", "out"), Place("a-output", "audio"), 0.2))
+
+    def layer_b(whole: Patch) -> np.ndarray:
+        program = compile_patch(whole, rate=48000, probed=[Place("b-output", "left")])
+        (left,) = record(program, 40, ("b-output", "left"))
+        return left
+
+    assert (layer_b(edited) == layer_b(patch)).all()
+
+
+def test_modules_that_lead_nowhere_are_left_out_unless_watched() -> None:
+    patch = demo().with_new_module("shared", Module("idle", "lfo", "Idle"))
+    patch = patch.with_new_module("shared", Module("before", "noise", "Before"))
+    patch = patch.with_link(Link("x", Place("before", "out"), Place("idle", "rate_hz")))
+    plain = compile_patch(patch, rate=48000)
+    assert plain.asleep == {"idle", "before"}
+    assert "idle" not in plain.module_at
+    watched = compile_patch(patch, rate=48000, probed=[Place("idle", "out")])
+    assert {"idle", "before"} <= watched.module_at.keys()
+    sounds = [render_to_array(p, seconds=0.1) for p in (demo(), patch)]
+    assert (sounds[0] == sounds[1]).all()
+
+
+def test_a_module_that_only_was_watched_begins_from_rest_when_it_is_linked() -> None:
+    """So a take, which knows nothing of what was watched, gives the same sound."""
+    patch = demo().with_new_module("shared", Module("idle", "lfo", "Idle", {"rate_hz": 5.0}))
+    linked = patch.with_link(Link("x", Place("idle", "out"), Place("fog-air-swell", "gain"), 0.3))
+    found = []
+    for probed in ([], [Place("idle", "out")]):
+        old = compile_patch(patch, rate=48000, probed=probed)
+        player = Player(old)
+        player.fill(np.zeros((6400, 2)))
+        new = compile_patch(linked, rate=48000)
+        player.swap(new, None, Takeover(new, old))
+        out = np.zeros((6400, 2))
+        player.fill(out)
+        found.append(out)
+    assert (found[0] == found[1]).all()
+
+
+def test_constants_share_their_rows() -> None:
+    program = compile_patch(demo(), rate=48000)
+    free = [k for k, entry in enumerate(program.plan.inputs) if entry["link_first"] == entry["link_last"]]
+    rows = {int(program.memory.bases["pool"][k]) for k in free}
+    values = {float(program.memory.now[k]) for k in free}
+    assert -1 not in rows
+    assert len(rows) == len(values) < len(free)
 
 
 def test_compiling_200_modules_is_quick() -> None:

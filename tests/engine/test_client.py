@@ -6,18 +6,25 @@ import os
 import signal
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from multiprocessing.shared_memory import SharedMemory
 
 import numpy as np
 import pytest
 
 from dunefall.base.errors import DeviceError
+from dunefall.compiler.build import compile_patch
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
+from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import SimulatedOutput, open_output
 from dunefall.engine.host import EngineOptions
-from dunefall.engine.shared import Status
+from dunefall.engine.shared import SharedState, Status
+from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Module, Place
+from dunefall.patch.take import Clear, Take
+from dunefall.render.performance import Performance
+from dunefall.render.player import Player
 from rig import demo
 
 
@@ -148,3 +155,175 @@ def test_the_simulated_output_keeps_the_last_minutes() -> None:
     assert len(given) * 0.01 <= passed + 0.02
     assert len(given) >= 5
     np.testing.assert_array_equal(output.kept, np.concatenate(given).astype(np.float32))
+
+
+def test_the_journal_notes_what_is_done_by_hand_and_when(engine: EngineClient) -> None:
+    engine.play()
+    assert until(lambda: engine.status[Status.POSITION] > 9600)
+    quieter = demo().with_param("fog-air-output", "level_db", -20.0)
+    engine.set_patch(quieter)
+    engine.act(Clear("drip-line-echo"))
+    engine.set_patch(quieter.with_new_module("shared", Module("new", "lfo", "New")))
+    assert until(lambda: engine.poll() is not None and len(engine.take.entries) == 3)
+    times = [entry.at for entry in engine.take.entries]
+    assert times == sorted(times)
+    assert times[0] > 9600
+    assert engine.take.patch_at(1 << 60).module("new").type == "lfo"
+    engine.rewind()
+    assert engine.take.entries == ()
+    assert engine.take.start.module("new").type == "lfo"
+
+
+def test_seeking_goes_to_the_true_state_of_that_moment(engine: EngineClient) -> None:
+    """After a seek the memories are those of a run up to there: held values and random draws agree."""
+    engine.play()
+    assert until(lambda: engine.poll() is not None and engine.status[Status.POSITION] > 5 * 48000, 20)
+    engine.set_patch(demo().with_param("tide-1", "rate_hz", 0.5))
+    assert until(lambda: engine.poll() is not None and engine.take.entries)
+    engine.stop()
+    patch = engine.seek(3 * 48000)
+    assert patch == demo()
+    sought = engine.wait_for(say.Sought)
+    assert isinstance(sought, say.Sought)
+    assert sought.at == 3 * 48000
+    assert until(lambda: engine.status[Status.POSITION] == 3 * 48000)
+    assert engine.take.entries == ()
+    performance = Performance(Take(demo()))
+    performance.fill(np.zeros((3 * 48000, 2)))
+    program = performance.player.program
+    for module, port in (("drip-line-droplet", "pitch_note"), ("fog-air-band", "cutoff_hz")):
+        there = program.memory.now[program.input_at[(module, port)]]
+        assert until(lambda m=module, p=port, v=there: engine.value_now(m, p) == pytest.approx(v, rel=1e-9))
+
+
+def test_an_engine_in_reserve_takes_over_within_a_second_at_the_same_place(engine: EngineClient) -> None:
+    engine.play()
+    assert until(lambda: engine.poll() is not None and engine._reserve is not None, 20)
+    engine._reserve.pipe.poll(60)  # its answer: everything is loaded
+    first, position = engine.process_id, engine.status[Status.POSITION]
+    engine.set_patch(demo().with_param("tide-1", "rate_hz", 0.5))
+    os.kill(first, signal.SIGKILL)
+    begun = time.monotonic()
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in engine.poll()), 2)
+    assert until(lambda: engine.poll() is not None and engine.status[Status.BLOCKS] > 2, 5)
+    assert time.monotonic() - begun < 1.0
+    assert engine.process_id != first
+    assert until(lambda: engine.poll() is not None and engine.status[Status.POSITION] > position, 2)
+    assert until(lambda: engine.value_now("tide-1", "rate_hz") == pytest.approx(0.5))
+    assert until(lambda: any(isinstance(m, say.Sought) for m in engine.poll()), 20)  # its own state again
+
+
+def test_a_hung_engine_is_replaced(engine: EngineClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dunefall.engine.client.NO_BEAT_S", 0.6)
+    first = engine.process_id
+    os.kill(first, signal.SIGSTOP)
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in engine.poll()), 8)
+    assert engine.process_id != first
+
+
+@pytest.mark.parametrize(("rate", "frames"), [(44100.0, 64), (96000.0, 2048), (88200.0, 128)])
+def test_rate_and_block_change_while_it_plays(engine: EngineClient, rate: float, frames: int) -> None:
+    engine.play()
+    assert until(lambda: engine.status[Status.POSITION] > 24000)
+    before = engine.status[Status.POSITION] / 48000
+    engine.set_device("simulated", rate, frames)
+    chosen = engine.wait_for(say.DeviceChosen)
+    assert isinstance(chosen, say.DeviceChosen)
+    assert (chosen.rate, chosen.frames) == (rate, frames)
+    assert until(lambda: engine.status[Status.RATE] == rate and engine.status[Status.POSITION] / rate > before)
+    assert engine.status[Status.POSITION] / rate - before < 3.0
+    assert until(lambda: engine.status[Status.PEAK_LEFT] > 0.01)
+    assert engine.take.rate_hz == rate
+
+
+def test_the_limiter_holds_and_can_be_taken_out(engine: EngineClient) -> None:
+    loud = demo()
+    for layer in loud.layers[1:]:
+        loud = loud.with_param(layer.output_id, "level_db", 12.0)
+    engine.set_patch(loud)
+    engine.play()
+    assert until(lambda: engine.status[Status.REDUCTION] < 0.9)
+    time.sleep(0.3)
+    assert engine.status[Status.TRUE_PEAK] < 10 ** (-0.8 / 20)
+    engine.set_limiter(False)
+    assert until(lambda: engine.status[Status.TRUE_PEAK] > 1.0)
+
+
+def test_a_silenced_module_is_named_and_cured_by_a_reset(engine: EngineClient) -> None:
+    broken = demo()
+    link = next(x for x in broken.links if x.target == Place("fog-air-swell", "audio"))
+    engine.set_patch(broken.with_link(replace(link, amount=1e9)))
+    engine.play()
+    told: list[object] = []
+    assert until(lambda: told.extend(engine.poll()) or any(isinstance(m, say.Faults) for m in told))
+    assert say.Faults(("fog-air-swell",)) in told
+    engine.set_patch(demo())
+    time.sleep(0.3)
+    engine.act(Clear("fog-air-swell"))
+    assert until(lambda: told.extend(engine.poll()) or told[-1] == say.Faults(()) or say.Faults(()) in told)
+    assert until(lambda: np.abs(engine.trace("fog-air-swell")[-5:]).max() > 0.01)
+
+
+def test_silence_everything_clears_the_echoes(engine: EngineClient) -> None:
+    ringing = demo().with_param("drip-line-echo", "feedback", 1.0)
+    engine.set_patch(ringing)
+    engine.play()
+    assert until(lambda: engine.status[Status.POSITION] > 4 * 48000)
+    engine.set_patch(ringing.with_param("drip-line-skip", "probability", 0.0))
+    time.sleep(0.8)
+    assert np.abs(engine.trace("drip-line-echo")[-60:]).max() > 1e-3
+    engine.act(Clear())
+    assert until(lambda: np.abs(engine.trace("drip-line-echo")[-20:]).max() < 1e-6)
+
+
+def test_checkpoints_are_taken_and_given(engine: EngineClient) -> None:
+    engine.play()
+    assert until(lambda: engine.poll() is not None and engine.status[Status.POSITION] > 3 * 48000, 20)
+    engine.ask_checkpoint(1 << 60)
+    given = engine.wait_for(say.GotCheckpoint)
+    assert isinstance(given, say.GotCheckpoint)
+    assert given.checkpoint is not None
+    program = given.checkpoint.program()
+    assert program.memory.position[0] == given.checkpoint.position > 0
+    engine.ask_checkpoint(-1)
+    assert engine.wait_for(say.GotCheckpoint) == say.GotCheckpoint(None)
+
+
+class Unplugged:
+    """A device that stops asking for sound after some blocks, as one that was pulled out."""
+
+    name, simulated, underruns = "Card that goes", False, 0
+
+    def __init__(self) -> None:
+        self.blocks = 0
+
+    def start(self, fill: object) -> None:
+        for _ in range(10):
+            fill(np.zeros((512, 2)))  # type: ignore[operator]
+            self.blocks += 1
+
+    def stop(self) -> None:
+        pass
+
+    @property
+    def alive(self) -> bool:
+        return False
+
+
+def test_an_unplugged_device_is_replaced_at_the_same_place(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dunefall.engine.devices.outlet.open_output", lambda *_: Unplugged())
+    shared, told = SharedState(), []
+    sounding = Sounding(shared, 48000.0, 512)
+    sounding.later(lambda: sounding.sound(Player(compile_patch(demo(), rate=48000))))
+    sounding.later(lambda: sounding.set_playing(True))
+    outlet = Outlet(told.append)
+    outlet.open(EngineOptions(), sounding)
+    position = shared.status[Status.POSITION]
+    assert position == 10 * 512
+    outlet.look_after(sounding, shared)
+    assert until(lambda: shared.status[Status.POSITION] > position)
+    assert "Card that goes is gone" in told[-1].note
+    assert told[-1].simulated
+    outlet.close()
+    sounding.let_go()
+    shared.close()

@@ -221,7 +221,17 @@ class Program:
             record = self.plan.modules[self.module_at[instance]]
             for array, name in ((self.memory.states, "state"), (self.memory.memories, "memory")):
                 array[record[f"{name}_at"] : record[f"{name}_at"] + record[f"{name}_size"]] = 0.0
+            if self.memory.faults[self.module_at[instance]]:
+                self._end_glides(record)
             self.memory.faults[self.module_at[instance]] = 0
+
+    def _end_glides(self, record: np.void) -> None:
+        """A silenced module's values did not glide on: they are where they were to go."""
+        first, last = record["input_first"], record["input_last"]
+        self.memory.bases["left"][first:last] = 0
+        if last > first:
+            links = slice(self.plan.inputs["link_first"][first], self.plan.inputs["link_last"][last - 1])
+            self.memory.amounts["left"][links] = 0
 
     def reset_all(self) -> None:
         """Clear all memories: every echo and every tone starts from nothing."""

@@ -90,6 +90,7 @@ class Takeover:
         new, old = self._bases
         same = mine.bases["goal"][new] == theirs.bases["goal"][old]
         now = self._old.bases_now()[old]
+        mine.now[new] = theirs.now[old]
         mine.bases["start"][new] = np.where(same, theirs.bases["start"][old], now)
         mine.bases["left"][new] = np.where(same, theirs.bases["left"][old], ramp)
         new, old = self._amounts

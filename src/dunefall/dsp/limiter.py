@@ -1,9 +1,10 @@
 """The limiter at the output: keeps true peaks under a ceiling, looking ahead so that nothing is cut off.
 
-Method: the gain that each sample needs is held as a minimum over the time of looking ahead, let go slowly, and smoothed
-by a moving mean of the same length, so that it has arrived when the peak does. Peaks between samples are estimated by
-oversampling as in ITU-R BS.1770-5, Annex 2, with more phases and taps: its four would read the peaks of bright sounds up
-to half a decibel too low. Where nothing is too loud, the sound passes bit for bit, later by ``latency`` samples.
+Method: the gain that each sample needs is held as a minimum over the time of looking ahead, let go slowly, and
+smoothed by a moving mean of the same length, so that it has arrived when the peak does. Peaks between samples are
+estimated by oversampling as in ITU-R BS.1770-5, Annex 2, with more phases and taps: its four would read the peaks of
+bright sounds up to half a decibel too low. Where nothing is too loud, the sound passes bit for bit, later by
+``latency`` samples.
 """
 
 from __future__ import annotations

@@ -32,7 +32,7 @@ __all__ = [
 
 
 # Not Numba's own inlining: it then removes stores into arrays that it takes for local ones.
-_INLINED = {"forceinline": True, "error_model": "numpy"}
+_INLINED: Any = {"forceinline": True, "error_model": "numpy"}
 
 
 def fma(a: float, b: float, c: float) -> float:

@@ -66,7 +66,9 @@ class RenderDialog(QDialog):
         self.bar.setRange(0, 1000)
         self.bar.setAccessibleName("Progress")
         column.addWidget(self.bar)
-        what = "with the patch's seed" if isinstance(take, Patch) else f"with {len(take.entries)} changes made by hand"
+        count = 0 if isinstance(take, Patch) else len(take.entries)
+        changes = "1 change" if count == 1 else f"{count} changes"
+        what = "with the patch's seed" if isinstance(take, Patch) else f"with {changes} made by hand"
         self.note = QLabel(f"24-bit WAV, stereo, from the beginning, {what}.")
         self.note.setWordWrap(True)
         column.addWidget(self.note)

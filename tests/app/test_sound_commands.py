@@ -1,0 +1,145 @@
+"""The window's commands for takes, voices, devices and memories, as a user does them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
+from pytestqt.qtbot import QtBot
+
+from dunefall.app.theme import NOON
+from dunefall.app.widgets.devicedialog import DeviceDialog
+from dunefall.app.widgets.renderdialog import RenderDialog
+from dunefall.app.widgets.voicesdialog import VoicesDialog
+from dunefall.app.window import MainWindow
+from dunefall.engine.host import EngineOptions
+from dunefall.engine.shared import Status
+from dunefall.patch.takefiles import load_take
+from dunefall.session import Session
+from rig import demo
+
+
+@pytest.fixture
+def window(qapp: QApplication, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
+    monkeypatch.setattr(MainWindow, "may_leave", lambda _self: True)
+    made = MainWindow(Session(demo(), None, EngineOptions(audio="simulated")), NOON)
+    made.show()
+    made.activateWindow()
+    qtbot.waitUntil(made.isActiveWindow)
+    qtbot.waitUntil(lambda: made.session.engine.status[Status.PEAK_LEFT] > 0.01, timeout=30_000)
+    yield made
+    made.close()
+    made.deleteLater()
+
+
+def dialog(window: MainWindow, kind: type) -> QDialog:
+    return next(child for child in window.findChildren(kind) if child.isVisible())
+
+
+def press(window: MainWindow, qtbot: QtBot, command: str) -> None:
+    keys = window.actions_by_id[command].shortcut()
+    assert not keys.isEmpty()
+    window.canvas.setFocus()
+    qtbot.keySequence(window, keys)
+
+
+def test_a_take_is_saved_and_rendered(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    window.session.set_param("fog-air-output", "level_db", -30.0)
+    qtbot.waitUntil(lambda: len(window.session.engine.take.entries) == 1, timeout=5000)
+    path = tmp_path / "evening"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
+    press(window, qtbot, "save_take")
+    take = load_take(path.with_suffix(".dunetake"))
+    assert take.patch_at(1 << 60).module("fog-air-output").params["level_db"] == -30.0
+    press(window, qtbot, "render_take")
+    render = dialog(window, RenderDialog)
+    assert isinstance(render, RenderDialog)
+    assert "1 change made by hand" in render.note.text()
+    render.length.setText("0.5 s")
+    render.file.setText(str(tmp_path / "take.wav"))
+    qtbot.mouseClick(render.start, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: render.note.text().startswith("Done"), timeout=30_000)
+    assert (tmp_path / "take.wav").stat().st_size > 0.5 * 48000 * 6
+    render.close()
+
+
+def test_going_back_to_a_time_takes_the_patch_along_and_undo_brings_it_back(
+    window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    qtbot.waitUntil(lambda: window.session.seconds > 1.2, timeout=10_000)
+    window.session.set_param("fog-air-output", "level_db", -30.0)
+    qtbot.waitUntil(lambda: window.session.seconds > 1.8, timeout=10_000)
+    asked = iter([("99:00", True), ("soon", True), ("0:01", True)])
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: next(asked))
+    press(window, qtbot, "go_to")
+    assert "is not there yet" in window.notice.text()
+    press(window, qtbot, "go_to")
+    assert "soon" in window.notice.text()
+    assert window.session.patch.module("fog-air-output").params["level_db"] == -30.0
+    press(window, qtbot, "go_to")
+    assert window.session.patch.module("fog-air-output").params["level_db"] == -7
+    qtbot.waitUntil(lambda: window.session.seconds < 1.6, timeout=5000)
+    window.undo()
+    assert window.session.patch.module("fog-air-output").params["level_db"] == -30.0
+
+
+def test_voices_of_a_layer(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-droplet")
+    press(window, qtbot, "voices")
+    voices = dialog(window, VoicesDialog)
+    assert isinstance(voices, VoicesDialog)
+    voices.voices.setValue(4)
+    voices.spread.setValue(20)
+    voices.meet.setCurrentIndex(voices.meet.findData("drip-line-echo"))
+    voices.accept()
+    layer = window.session.patch.layer("drip-line")
+    assert (layer.voices, layer.spread, layer.meet) == (4, 0.2, "drip-line-echo")
+    qtbot.waitUntil(lambda: window.session.engine.trace("drip-line-echo") is not None)
+    window.undo()
+    assert window.session.patch.layer("drip-line").voices == 1
+
+
+def test_the_device_changes_while_it_plays(window: MainWindow, qtbot: QtBot) -> None:
+    press(window, qtbot, "device")
+    device = dialog(window, DeviceDialog)
+    assert isinstance(device, DeviceDialog)
+    assert [device.frames.itemData(k) for k in range(device.frames.count())] == [64, 128, 256, 512, 1024, 2048]
+    assert [device.rate.itemData(k) for k in range(device.rate.count())] == [44100.0, 48000.0, 88200.0, 96000.0]
+    device.rate.setCurrentIndex(device.rate.findData(44100.0))
+    device.frames.setCurrentIndex(device.frames.findData(1024))
+    device.accept()
+    qtbot.waitUntil(lambda: "44.1 kHz, 1024 frames" in window.header.meter.toolTip(), timeout=5000)
+    qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 44100.0, timeout=5000)
+
+
+def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(window: MainWindow, qtbot: QtBot) -> None:
+    added = window.session.add_module("shared", "lfo")
+    window.canvas.select(added)
+    qtbot.waitUntil(lambda: added in window.session.engine.asleep, timeout=5000)
+    qtbot.waitUntil(lambda: "leads nowhere" in window.inspector._story.text(), timeout=5000)
+
+    def moves() -> bool:
+        trace = window.session.engine.trace(added)
+        return trace is not None and float(np.ptp(trace[-40:])) > 0
+
+    qtbot.waitUntil(moves, timeout=5000)
+    window.canvas.select("")
+    qtbot.waitUntil(lambda: window.session.engine.trace(added) is None, timeout=5000)
+
+
+def test_limiter_reset_and_silence_by_keys(window: MainWindow, qtbot: QtBot) -> None:
+    press(window, qtbot, "limiter")
+    assert "off" in window.notice.text()
+    assert not window.session.limited
+    press(window, qtbot, "limiter")
+    assert window.session.limited
+    window.canvas.select("drip-line-echo")
+    press(window, qtbot, "reset")
+    press(window, qtbot, "silence")
+    qtbot.waitUntil(lambda: len(window.session.engine.take.entries) == 2, timeout=5000)
