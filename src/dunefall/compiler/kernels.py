@@ -42,6 +42,7 @@ __all__ = [
     "kernel_arguments",
     "load_compiled",
     "load_generated",
+    "piece",
     "prepare",
     "window",
 ]
@@ -196,23 +197,40 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     report(len(todo) + 1, len(todo) + 1, "")
 
 
+def _view(context, builder, kind, first, count):  # type: ignore[no-untyped-def]
+    """An array of ``count`` numbers that begins at an address."""
+    array = context.make_array(kind)(context, builder)
+    word = context.get_constant
+    context.populate_array(
+        array,
+        data=builder.bitcast(first, array.data.type),
+        shape=cgutils.pack_array(builder, [count]),  # type: ignore[no-untyped-call]
+        strides=cgutils.pack_array(builder, [word(types.intp, 8)]),  # type: ignore[no-untyped-call]
+        itemsize=word(types.intp, 8),
+        meminfo=None,
+    )
+    return array._getvalue()
+
+
 @intrinsic
 def window(typingctx, pointer, first, count):  # type: ignore[no-untyped-def]
     """An array over ``count`` numbers from ``first`` on, without any check."""
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        array = context.make_array(signature.return_type)(context, builder)
-        context.populate_array(
-            array,
-            data=builder.bitcast(builder.gep(values[0], [values[1]]), array.data.type),
-            shape=cgutils.pack_array(builder, [values[2]]),  # type: ignore[no-untyped-call]
-            strides=cgutils.pack_array(builder, [context.get_constant(types.intp, 8)]),  # type: ignore[no-untyped-call]
-            itemsize=context.get_constant(types.intp, 8),
-            meminfo=None,
-        )
-        return array._getvalue()
+        return _view(context, builder, signature.return_type, builder.gep(values[0], [values[1]]), values[2])
 
     return types.Array(types.float64, 1, "C")(pointer, types.int64, types.int64), generate
+
+
+@intrinsic
+def piece(typingctx, array, first, count):  # type: ignore[no-untyped-def]
+    """``array[first : first + count]`` without any check and without a reference count."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        data = context.make_array(signature.args[0])(context, builder, value=values[0]).data
+        return _view(context, builder, signature.return_type, builder.gep(data, [values[1]]), values[2])
+
+    return types.Array(types.float64, 1, "C")(array, types.int64, types.int64), generate
 
 
 @intrinsic

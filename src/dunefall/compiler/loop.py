@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dunefall.compiler.fuse import call_fused
 from dunefall.compiler.kernels import borrow as _borrow
+from dunefall.compiler.kernels import piece as _piece
 from dunefall.compiler.kernels import call_kernel
 from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
@@ -40,6 +41,7 @@ REST_STATE = 1e-5
 
 
 borrow: Any = _borrow
+piece: Any = _piece
 
 
 class Traces(NamedTuple):
@@ -159,7 +161,7 @@ def _add_link(row, source, curve, moving):  # type: ignore[no-untyped-def]
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[no-untyped-def]
     """Samples start..start+n of an input's row; plain loops over views, which vectorise."""
-    row = rows[entry.row + start : entry.row + start + n]
+    row = piece(rows, entry.row + start, n)
     left, goal = base.left, base.goal
     if left > 0:
         begin = base.start
@@ -174,7 +176,7 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
     for k in range(entry.link_first, entry.link_last):
         link, moving = links[k], amounts[k]
         if moving.left == 0 and link.delayed == 0:
-            _add_link(row, rows[link.row + start : link.row + start + n], link.curve, moving)
+            _add_link(row, piece(rows, link.row + start, n), link.curve, moving)
         else:
             for i in range(n):
                 row[i] += _link_value(rows, link, moving, start + i, ramp)
@@ -191,8 +193,12 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
 def _sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
     size = 0.0
-    for i in range(row.size):
-        size += abs(row[i])
+    if row.size == QUANTUM:
+        for i in range(QUANTUM):
+            size += abs(row[i])
+    else:
+        for i in range(row.size):
+            size += abs(row[i])
     return size < FAULT_SIZE
 
 
@@ -280,8 +286,10 @@ def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignor
         ),
     )  # fmt: skip
     for p in range(module.output_first, module.port_last):
-        row = plan.ports[p]
-        if not (abs(rows[row + start]) < FAULT_SIZE if single else _sound(rows[row + start : row + start + n])):
+        if module.wanted & (1 << (p - module.output_first)) == 0:
+            continue
+        row = plan.ports[p] + start
+        if not (abs(rows[row]) < FAULT_SIZE if single else _sound(piece(rows, row, n))):
             _silence(plan, memory, m)
             return
     if module.wakes != 0:
@@ -447,8 +455,8 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
     module = plan.modules[m]
     if module.lane_end != 0:
         for c in range(2):
-            row = plan.ports[module.output_first + c] + start
-            source, sums = memory.rows[row : row + n], plan.mix[QUANTUM * c : QUANTUM * c + n]
+            source = piece(memory.rows, plan.ports[module.output_first + c] + start, n)
+            sums = piece(plan.mix, QUANTUM * c, n)
             for i in range(n):
                 sums[i] += source[i]
     if traces.slots.size > 0:
