@@ -3,27 +3,54 @@
 from __future__ import annotations
 
 import json
+import os
 import platform
+from datetime import date
 from pathlib import Path
 
-from bench import engine, startup
+from llvmlite import binding
+
+from bench import against_c, engine, startup, steady
+from bench.graphs import GRAPHS
+from dunefall.catalogue import catalogue
+from dunefall.compiler.kernels import prepare
+
+BUILD = Path("build")
 
 
 def main() -> None:
     """Measure, print, write."""
-    results: dict[str, object] = {"machine": platform.processor() or platform.machine()}
+    BUILD.mkdir(exist_ok=True)
+    prepare(catalogue())
+    machine = f"{platform.machine()}, {binding.get_host_cpu_name()}, {os.cpu_count()} cores"
+    results: dict[str, object] = {"date": date.today().isoformat(), "machine": machine}
+    print(f"{results['date']}, {machine}")
+    print("against C (gcc -O3 -march=native -ffast-math), engine's time by C's; 1.00 is as fast")
+    results["against_c"] = ratios = against_c.ratios(BUILD)
+    for letter, row in ratios.items():
+        fast = f"{row['engine_realtime']:.0f} times real time"
+        print(f"  ({letter}) {GRAPHS[letter][0]:45} {row['ratio']:.2f}  median {row['median_ratio']:.2f}  {fast}")
     results["realtime_factor"] = factor = engine.realtime_factor()
-    print(f"demo, one core: {factor['worst']:.1f} to {factor['best']:.1f} times real time")
+    print(f"demo rendered on one core: {factor['worst']:.1f} to {factor['best']:.1f} times real time")
     results["compile_ms"] = compiled = {str(count): engine.compile_ms(count) for count in (10, 200, 2000)}
     print("compiling:", ", ".join(f"{count} modules {ms:.1f} ms" for count, ms in compiled.items()))
+    results["cost_by_size_ns"] = sizes = engine.cost_by_size_ns()
+    print("per sample and module:", ", ".join(f"{count} modules {ns:.1f} ns" for count, ns in sizes.items()))
+    results["bytes_per_module"] = size = engine.memory_per_module()
+    print(f"memory per module: {size:.0f} bytes (without delay lines)")
+    results["trace_cost"] = share = engine.trace_cost()
+    print(f"200 live traces: {share:.2%} of a core")
     results["module_ns"] = costs = engine.module_costs_ns()
     for kind, cost in sorted(costs.items(), key=lambda item: -item[1]):
         print(f"  {kind:15} {cost:6.1f} ns per sample")
     results["startup"] = start = startup.measure()
     print(f"window: {start['window_s']:.2f} s, bare window: {start['bare_s']:.2f} s, ratio {start['ratio']:.2f}")
-    path = Path("build/bench.json")
-    path.parent.mkdir(exist_ok=True)
-    path.write_text(json.dumps(results, indent=1) + "\n")
+    results["first_start_s"] = first = startup.first_start_s()
+    print(f"first start, with an empty cache: {first:.0f} s until everything is compiled")
+    results["steady"] = held = steady.measure()
+    print(f"{held['seconds']:.0f} s at 128 frames with the window in use: {held['underruns']:.0f} underruns")
+    print(f"  the bare machine stalled {held['machine_stalls']:.0f} times, at most {held['machine_latest_ms']:.0f} ms")
+    (BUILD / "bench.json").write_text(json.dumps(results, indent=1) + "\n")
 
 
 if __name__ == "__main__":

@@ -69,7 +69,7 @@ def same_sound(letter: str, seconds: float, folder: Path) -> tuple[float, float]
 
 
 def ratios(folder: Path, rounds: int = 60) -> dict[str, dict[str, float]]:
-    """For each graph: engine's time by C's, from the fastest chunk of each; the median of neighbouring chunks beside it."""
+    """For each graph: engine's time by C's, from the fastest chunk of each, and the median of neighbouring chunks."""
     library = _library(folder)
     found = {}
     for letter in GRAPHS:

@@ -9,12 +9,15 @@ import numpy as np
 from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.kernels import prepare
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import PROBES, Traces, no_traces, run
+from dunefall.compiler.program import QUANTUM, Program
+from dunefall.engine.shared import SharedState
+from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import Layer, Module, Patch, Place
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 
-__all__ = ["compile_ms", "module_costs_ns", "realtime_factor"]
+__all__ = ["compile_ms", "cost_by_size_ns", "memory_per_module", "module_costs_ns", "realtime_factor", "trace_cost"]
 
 
 def realtime_factor(seconds: float = 30.0, rounds: int = 5) -> dict[str, float]:
@@ -60,3 +63,60 @@ def compile_ms(count: int) -> float:
         compile_patch(patch, rate=48000, probed=[Place(m.id, "") for m in modules])
         times.append(time.perf_counter() - begun)
     return min(times) * 1000
+
+
+def _chains(count: int) -> Patch:
+    """``count`` modules in chains of noise, filter, amplifier, moved by an LFO each, all heard."""
+    layers, links = [Layer("shared", "S")], []
+    for c in range(count // 5):
+        names = {name: f"{name}{c}" for name in ("noise", "filter", "amplifier", "lfo")}
+        modules = tuple(Module(id_, type_, "M") for type_, id_ in names.items())
+        layers.append(Layer(f"l{c}", "L", (*modules, Module(f"l{c}-output", "output", "L"))))
+        for k, (a, b) in enumerate((
+            (Place(names["noise"], "out"), Place(names["filter"], "audio")),
+            (Place(names["filter"], "low"), Place(names["amplifier"], "audio")),
+            (Place(names["amplifier"], "out"), Place(f"l{c}-output", "audio")),
+            (Place(names["lfo"], "out"), Place(names["filter"], "cutoff_hz")),
+        )):  # fmt: skip
+            links.append(Link(f"x{c}-{k}", a, b))
+    return Patch(layers=tuple(layers), links=tuple(links))
+
+
+def _run_time(program: Program, traces: Traces, quantums: int, rounds: int = 7) -> float:
+    out, times = np.zeros((quantums * QUANTUM, 2)), []
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        run(program.plan, program.memory, traces, out)
+        times.append(time.perf_counter() - begun)
+    return min(times)
+
+
+def cost_by_size_ns(counts: tuple[int, ...] = (10, 50, 200, 1000, 2000)) -> dict[int, float]:
+    """Nanoseconds per sample and module of patches of different size: the same wherever cost is linear."""
+    found = {}
+    for count in counts:
+        program = compile_patch(_chains(count), rate=48000)
+        quantums = max(20, 4000 // count)
+        found[count] = _run_time(program, no_traces(), quantums) / (quantums * QUANTUM) / count * 1e9
+    return found
+
+
+def memory_per_module(count: int = 1000) -> float:
+    """Bytes of a program per module, without delay lines."""
+    program = compile_patch(_chains(count), rate=48000)
+    arrays = [*program.plan, *program.memory]
+    return sum(array.nbytes for array in arrays) / count
+
+
+def trace_cost(traces: int = 200) -> float:
+    """Share of a core that so many live traces cost the engine at 48 kHz."""
+    program = compile_patch(_chains(traces), rate=48000)
+    shared = SharedState()
+    watched = TraceSlots(shared).traces(program, [None] * PROBES)
+    quantums = 200
+    costs = [_run_time(program, kind, quantums) for _ in range(3) for kind in (watched, no_traces())]
+    extra = min(costs[::2]) - min(costs[1::2])
+    share = extra / (quantums * QUANTUM / 48000) * traces / len(watched.rows)
+    del watched
+    shared.close()
+    return share

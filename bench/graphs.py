@@ -41,8 +41,9 @@ OUT = ("out", "output", {"level_db": -24.0})
 def wind() -> Patch:
     """(a) noise, two filters with moving cutoffs, amplifier."""
     return _copies(_graph(
-        [("noise", "noise", {"colour": 0}), ("sway", "lfo", {"rate_hz": 0.3}), ("drift", "smooth-random", {"rate_hz": 0.7}),
-         ("low", "filter", {"cutoff_hz": 950, "resonance": 0.3}), ("high", "filter", {"cutoff_hz": 120, "resonance": 0.1}),
+        [("noise", "noise", {"colour": 0}), ("sway", "lfo", {"rate_hz": 0.3}),
+         ("drift", "smooth-random", {"rate_hz": 0.7}), ("low", "filter", {"cutoff_hz": 950, "resonance": 0.3}),
+         ("high", "filter", {"cutoff_hz": 120, "resonance": 0.1}),
          ("amp", "amplifier", {"gain": 0.8}), OUT],
         [("noise.out", "low.audio", 1), ("sway.out", "low.cutoff_hz", 2), ("low.low", "high.audio", 1),
          ("drift.out", "high.cutoff_hz", 1.5), ("high.high", "amp.audio", 1), ("amp.out", "out.audio", 1)],
@@ -63,7 +64,8 @@ def bell() -> Patch:
 def ear() -> Patch:
     """(c) a control loop: quantiser, oscillator, detector, low-pass, slew and back."""
     graph = _graph(
-        [("scale", "quantiser", {}), ("tone", "oscillator", {}), ("hear", "follower", {"rise_s": 0.002, "fall_s": 0.05}),
+        [("scale", "quantiser", {}), ("tone", "oscillator", {}),
+         ("hear", "follower", {"rise_s": 0.002, "fall_s": 0.05}),
          ("calm", "filter", {"cutoff_hz": 40}), ("slew", "slew", {"rise_s": 0.03, "fall_s": 0.03}), OUT],
         [("tone.out", "hear.audio", 1), ("hear.out", "calm.audio", 1), ("calm.low", "slew.signal", 1),
          ("tone.out", "out.audio", 1)],

@@ -456,22 +456,19 @@ void start_d(const uint64_t *keys)
 
 static inline void clock_gate(double *gate)
 {
-    const double even = 1.0 / (RATE * (0.5 * 60.0 / 92.0)), swing = 0.12;
-    double at = demo.clock_phase, step = demo.clock_step;
+    const double even = RATE * (0.5 * 60.0 / 92.0), spans[2] = {even * (1.0 + 0.12), even * (1.0 - 0.12)};
+    double count = demo.clock_phase;
+    int step = (int)demo.clock_step;
     for (int i = 0; i < N; i++) {
-        double length = step < 0.5 ? 1.0 + swing : 1.0 - swing;
-        if (demo.clock_begun > 0.5) {
-            at += even / length;
-            if (at >= 1.0) {
-                at = (at - 1.0) * length;
-                step = 1.0 - step;
-                at /= step < 0.5 ? 1.0 + swing : 1.0 - swing;
-            }
+        if (demo.clock_begun > 0.5) count += 1.0;
+        if (count >= spans[step] - 1e-5) {
+            count -= spans[step];
+            step = 1 - step;
         }
         demo.clock_begun = 1.0;
-        gate[i] = at < 0.5 ? 1.0 : 0.0;
+        gate[i] = count < 0.5 * spans[step] ? 1.0 : 0.0;
     }
-    demo.clock_phase = at, demo.clock_step = step;
+    demo.clock_phase = count, demo.clock_step = step;
 }
 
 static inline void turbine(double *out)

@@ -10,12 +10,16 @@ import numpy as np
 
 from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch
+from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.kernels import prepare
-from dunefall.compiler.loop import no_traces, run
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.loop import PROBE_SAMPLES, run
+from dunefall.engine.shared import SharedState
+from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.library import find_patch
+from dunefall.patch.model import Place
 
-HOURS = 2.0
+HOURS = 24.0
+PIECE = PROBE_SAMPLES // 8
 
 
 def main(hours: float) -> None:
@@ -23,26 +27,30 @@ def main(hours: float) -> None:
     prepare(catalogue())
     patch, _ = find_patch("demo:")
     patch = patch.with_param("clock-1", "swing", 0.0)
-    program = compile_patch(patch, rate=48000)
+    program = compile_patch(patch, rate=48000, probed=[Place("clock-1", "gate")])
+    use_loop_code(program, wait=True)
     period = Fraction(patch.module("clock-1").params["period_beats"]) * 60 * 48000 / Fraction(patch.tempo_bpm)
-    out = np.zeros((QUANTUM, 2))
-    row = program.row_at[("clock-1", "gate")]
+    shared = SharedState()
+    traces = TraceSlots(shared).traces(program, [Place("clock-1", "gate"), None, None, None])
+    out, ring = np.zeros((PIECE, 2)), traces.probes
     ticks, last, worst, position, before = 0, 0.0, 0.0, 0, 0
     total = int(hours * 3600 * 48000)
     while position < total:
-        run(program.plan, program.memory, no_traces(), out)
-        gate = program.memory.rows[row : row + QUANTUM]
+        run(program.plan, program.memory, traces, out)
+        at = position % PROBE_SAMPLES
+        gate = ring[0, at : at + PIECE]
         for place in np.flatnonzero((gate > 0.5) & (np.r_[last, gate[:-1]] <= 0.5)):
             worst = max(worst, abs(position + int(place) - float(ticks * period)))
             ticks += 1
         last = float(gate[-1])
-        position += QUANTUM
-        if position % (QUANTUM * 75 * 600) == 0:
+        position += PIECE
+        if position % (PIECE * 44 * 10) == 0:  # about ten minutes
             assert np.isfinite(out).all()
             assert not program.memory.faults.any()
             program.memory.restore(program.memory.copy())
             used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
-            print(f"{position / 48000 / 60:6.0f} min, {ticks} ticks, worst {worst:.3f} samples, {used} MB", flush=True)
+            hours_done = position / 48000 / 3600
+            print(f"{hours_done:6.2f} h, {ticks} ticks, worst {worst:.6f} samples, {used} MB", flush=True)
             assert before == 0 or used <= before + 50
             before = before or used
     assert worst <= 1.0 + 1e-6, worst

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
 
-__all__ = ["measure"]
+__all__ = ["first_start_s", "measure"]
 
 BARE = """
 import sys, time
@@ -53,6 +55,17 @@ def measure(rounds: int = 5) -> dict[str, float]:
         "window_s": statistics.median(ours),
         "ratio": statistics.median(ours) / statistics.median(bare),
     }
+
+
+def first_start_s() -> float:
+    """Seconds that everything takes to compile when nothing has been compiled before."""
+    code = (
+        "from dunefall.catalogue import catalogue; from dunefall.compiler.kernels import prepare; prepare(catalogue())"
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        begun = time.perf_counter()
+        subprocess.run([sys.executable, "-c", code], check=True, env={**os.environ, "DUNEFALL_CACHE": folder})
+        return time.perf_counter() - begun
 
 
 if __name__ == "__main__":

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from dunefall.compiler.fuse import call_fused
 from dunefall.compiler.kernels import borrow as _borrow
-from dunefall.compiler.kernels import piece as _piece
 from dunefall.compiler.kernels import call_kernel
+from dunefall.compiler.kernels import piece as _piece
 from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, fma, saturate

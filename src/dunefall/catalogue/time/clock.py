@@ -6,33 +6,43 @@ from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
 
-PHASE, STEP, RESET, BEGUN = range(4)
-PERIOD_MOVES = 0b1001110
+COUNT, SPAN, STEP, RESET, BEGUN = range(5)
+PERIOD_MOVES = 0b1011110
+EARLY = 1e-5  # samples: a tick that falls on a sample comes there, however the last digits were rounded
 
 
 def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, phase, state, rate, moving):  # type: ignore[no-untyped-def]
-    """State: phase in the period [0, 1), number of the step (0 or 1), last reset gate, 1 once begun."""
-    position, step, last_reset, begun = state[PHASE], state[STEP], state[RESET], state[BEGUN]
-    i, even = 0, 0.0
+    """State: samples since the last tick, length of the present step in samples, its number (0 or 1), last reset gate,
+    1 once begun.
+
+    Whole samples are counted, and what a tick came late is carried over: nothing adds up over days.
+    """
+    count, span, step, last_reset, begun = state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN]
+    even, length, per = 0.0, 0.0, 0.0
     for i in range(gate.size):
         if i == 0 or moving & PERIOD_MOVES:
-            period = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
-            even = 1.0 / (rate * period)
-        length = 1.0 + swing[i] if step < 0.5 else 1.0 - swing[i]
+            even = rate * (period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i])
         if reset[i] > 0.5 and last_reset <= 0.5:
-            position, step = 0.0, 0.0
+            count, step, length = 0.0, 0.0, 0.0
         elif begun > 0.5:
-            position += even / length
-            if position >= 1.0:
-                position = (position - 1.0) * length
-                step = 1.0 - step
-                position /= 1.0 + swing[i] if step < 0.5 else 1.0 - swing[i]
-                position = min(position, 0.999999)
+            count += 1.0
+        if i == 0 or length == 0.0 or moving & PERIOD_MOVES:
+            length = even * (1.0 + swing[i] if step < 0.5 else 1.0 - swing[i])
+            if length != span:
+                count = count * length / span if span > 0.0 else count
+                span = length
+            per = 1.0 / span
+        if count >= span - EARLY:
+            count -= span
+            step = 1.0 - step
+            span = length = even * (1.0 + swing[i] if step < 0.5 else 1.0 - swing[i])
+            per = 1.0 / span
+            count = min(count, 0.999999 * span)
         begun = 1.0
         last_reset = reset[i]
-        gate[i] = 1.0 if position < width[i] else 0.0
-        phase[i] = position
-    state[PHASE], state[STEP], state[RESET], state[BEGUN] = position, step, last_reset, begun
+        phase[i] = max(count, 0.0) * per
+        gate[i] = 1.0 if phase[i] < width[i] else 0.0
+    state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN] = count, span, step, last_reset, begun
 
 
 MODULE = ModuleSpec(
@@ -52,7 +62,7 @@ MODULE = ModuleSpec(
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
-    state=4,
+    state=5,
     face="period_beats",
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
     sources=("note value of n beats: n * 60 / tempo seconds (arithmetic)",),

@@ -14,14 +14,25 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
 
-__all__ = ["FRAMES", "RATES_HZ", "AudioOutput", "RealOutput", "SimulatedOutput", "device_names", "open_output"]
+__all__ = [
+    "FRAMES",
+    "HELD_S",
+    "RATES_HZ",
+    "AudioOutput",
+    "RealOutput",
+    "SimulatedOutput",
+    "ask_for_real_time",
+    "device_names",
+    "open_output",
+]
 
 Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, 2)."""
 RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 KEPT_S = 120.0
-QUEUED = 4
+HELD_S = 0.043
+"""What the simulated output holds ahead, as a sound server does."""
 
 
 class AudioOutput(Protocol):
@@ -51,7 +62,8 @@ def ask_for_real_time() -> None:
 class SimulatedOutput:
     """Consumes sound in real time and keeps the last two minutes (``kept``, float32, oldest first).
 
-    Like a real device it holds a few pieces ahead (``QUEUED``): only when these have run out is it an underrun.
+    Like a sound server it holds some sound ahead (``HELD_S``, at least two pieces): only when that has run out is it an
+    underrun.
     """
 
     simulated = True
@@ -105,7 +117,7 @@ class SimulatedOutput:
             wait = due - time.monotonic()
             if wait > 0:
                 self._ended.wait(wait)
-            elif wait < -QUEUED * period:
+            elif wait < -max(HELD_S, 2 * period):
                 self.underruns += 1
                 due = time.monotonic()
 
