@@ -5,6 +5,7 @@ Every number is written by the engine only. A reader may see a bin half-written;
 
 from __future__ import annotations
 
+import contextlib
 from enum import IntEnum
 from multiprocessing.shared_memory import SharedMemory
 
@@ -79,6 +80,7 @@ class SharedState:
     def close(self) -> None:
         """Let go of the memory; its owner frees it."""
         del self.status, self.counts, self.now, self.bins, self.probes
-        self._block.close()
+        with contextlib.suppress(BufferError):  # somebody still holds a view: the memory goes with the process
+            self._block.close()
         if self._owner:
             self._block.unlink()
