@@ -9,13 +9,13 @@ __all__ = ["COMMANDS", "Command"]
 
 @dataclass(frozen=True)
 class Command:
-    """A command of the window; ``method`` is the window's method that does it."""
+    """A command of the window; ``method`` is the window's method that does it, ``part`` the menu within the menu."""
 
     id: str
     text: str
     shortcut: str
     method: str
-    menu: bool = True
+    part: str = ""
     separator: bool = False
 
 
@@ -26,26 +26,26 @@ COMMANDS = (
     Command("save", "Save", "Ctrl+S", "save"),
     Command("save_as", "Save as…", "Ctrl+Shift+S", "save_as"),
     Command("render", "Render to WAV…", "Ctrl+Shift+R", "render_file"),
-    Command("save_take", "Save the take…", "Ctrl+Alt+S", "save_take"),
-    Command("render_take", "Render the take to WAV…", "Ctrl+Alt+R", "render_take"),
+    Command("save_take", "Save the take…", "Ctrl+Alt+S", "save_take", part="Take"),
+    Command("render_take", "Render the take to WAV…", "Ctrl+Alt+R", "render_take", part="Take"),
+    Command("go_to", "Go to…", "Ctrl+G", "go_to", part="Take"),
     Command("undo", "Undo", "Ctrl+Z", "undo", separator=True),
     Command("redo", "Redo", "Ctrl+Shift+Z", "redo"),
     Command("add_layer", "Add layer…", "Ctrl+Shift+L", "add_layer", separator=True),
     Command("add_module", "Add module…", "A", "add_module"),
     Command("link", "Move this…", "M", "link_selection"),
-    Command("bypass", "Bypass", "B", "toggle_bypass"),
-    Command("pin", "Pin in Watch", "P", "toggle_pin"),
-    Command("rename", "Rename…", "F2", "rename"),
-    Command("reset", "Start the module anew", "Ctrl+Backspace", "reset_module"),
+    Command("bypass", "Bypass", "B", "toggle_bypass", part="Module"),
+    Command("pin", "Pin in Watch", "P", "toggle_pin", part="Module"),
+    Command("rename", "Rename…", "F2", "rename", part="Module"),
+    Command("reset", "Start the module anew", "Ctrl+Backspace", "reset_module", part="Module"),
     Command("voices", "Voices of the layer…", "V", "ask_voices"),
-    Command("remove", "Remove", "Delete", "remove"),
+    Command("remove", "Remove", "Delete", "remove", part="Module"),
     Command("fold", "Fold the lane", "Ctrl+E", "toggle_fold"),
     Command("play", "Play or pause", "Space", "toggle_play", separator=True),
     Command("stop", "Stop and rewind", "Shift+Space", "rewind"),
-    Command("go_to", "Go to…", "Ctrl+G", "go_to"),
-    Command("silence", "Silence everything", "Ctrl+.", "silence_everything"),
-    Command("limiter", "Limiter on or off", "Ctrl+L", "toggle_limiter"),
-    Command("device", "Sound device…", "Ctrl+Shift+D", "choose_device"),
+    Command("silence", "Silence everything", "Ctrl+.", "silence_everything", part="Sound"),
+    Command("limiter", "Limiter on or off", "Ctrl+L", "toggle_limiter", part="Sound"),
+    Command("device", "Sound device…", "Ctrl+Shift+D", "choose_device", part="Sound"),
     Command("reroll", "Another seed", "Ctrl+R", "reroll"),
     Command("freeze", "Freeze Watch", "F", "toggle_freeze"),
     Command("theme", "Noon or Dusk", "Ctrl+T", "toggle_theme", separator=True),

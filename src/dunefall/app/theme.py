@@ -114,6 +114,13 @@ QPushButton[plain="true"] {{ background: transparent; border: 1px solid transpar
   margin-left: -5px; text-align: left; }}
 QPushButton[plain="true"]:hover {{ border-color: {edge}; }}
 QPushButton[plain="true"]:focus {{ border: 1px solid {text}; }}
+QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
+QComboBox {{ background: {card}; border: 1px solid {edge}; border-radius: 4px; padding: 3px 6px; }}
+QComboBox::drop-down {{ border: none; width: 22px; }}
+QComboBox::down-arrow {{ image: url("{icons}/down.svg"); width: 12px; height: 12px; }}
+QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+QComboBox QAbstractItemView {{ background: {card}; color: {text}; selection-background-color: {text};
+  selection-color: {on_accent}; }}
 QLineEdit, QSpinBox, QDoubleSpinBox, QListWidget {{ background: {card}; border: 1px solid {edge}; border-radius: 4px;
   padding: 3px 6px; selection-background-color: {text}; selection-color: {on_accent}; }}
 QLineEdit:focus, QListWidget:focus {{ border: 2px solid {text}; padding: 2px 5px; }}
@@ -141,4 +148,4 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     app.setPalette(palette)
     app.setFont(sans(12))
     values = {field.name: getattr(theme, field.name) for field in fields(theme)}
-    app.setStyleSheet(_SHEET.format(**values))
+    app.setStyleSheet(_SHEET.format(icons=(DATA / "icons").as_posix(), **values))

@@ -83,7 +83,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         row.addWidget(self.inspector)
         column.addLayout(row, 1)
         self.setCentralWidget(page)
-        menu = QMenu(self)
+        menu, parts = QMenu(self), {}
         for command in COMMANDS:
             action = QAction(command.text, self)
             if command.shortcut:
@@ -94,8 +94,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
             self.actions_by_id[command.id] = action
             if command.separator:
                 menu.addSeparator()
-            if command.menu:
-                menu.addAction(action)
+            if command.part and command.part not in parts:
+                parts[command.part] = menu.addMenu(command.part)
+            parts.get(command.part, menu).addAction(action)
         menu.aboutToShow.connect(self._update_actions)
         self.header.title.setMenu(menu)
         self._style()

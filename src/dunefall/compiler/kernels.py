@@ -197,7 +197,7 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     report(len(todo) + 1, len(todo) + 1, "")
 
 
-def _view(context, builder, kind, first, count):  # type: ignore[no-untyped-def]
+def _view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
     """An array of ``count`` numbers that begins at an address."""
     array = context.make_array(kind)(context, builder)
     word = context.get_constant
