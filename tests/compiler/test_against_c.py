@@ -6,7 +6,6 @@ import shutil
 from pathlib import Path
 
 import pytest
-
 from bench.against_c import same_sound
 from bench.graphs import GRAPHS
 
