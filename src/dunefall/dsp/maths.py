@@ -15,6 +15,8 @@ from numba import njit, types
 from numba.extending import intrinsic, overload
 
 __all__ = [
+    "approach",
+    "approach_step",
     "db_to_gain",
     "exp2",
     "flush",
@@ -31,6 +33,7 @@ __all__ = [
 ]
 
 
+_TO_ONE_PERCENT = math.log2(100.0)
 # Not Numba's own inlining: it then removes stores into arrays that it takes for local ones.
 _INLINED: Any = {"forceinline": True, "error_model": "numpy"}
 
@@ -196,6 +199,19 @@ def ramp_by(out, phase, steps, factor):  # type: ignore[no-untyped-def]
         while phase >= 1.0:  # a branch that is nearly always foretold, where a choice of two would cost each time
             phase -= 1.0
     return phase
+
+
+@njit(error_model="numpy", forceinline=True)
+def approach_step(time_s: float, rate: float) -> float:
+    """Share of the way that a first-order follower goes in one sample, so that 99 % are done after ``time_s``."""
+    return 1.0 - exp2(-_TO_ONE_PERCENT / (time_s * rate))
+
+
+@njit(error_model="numpy", forceinline=True)
+def approach(value: float, goal: float, rise: float, fall: float) -> float:
+    """One sample nearer to a goal, by the share ``rise`` upwards or ``fall`` downwards."""
+    gap = goal - value
+    return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
 
 
 @njit(error_model="numpy", forceinline=True)

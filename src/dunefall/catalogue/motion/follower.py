@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
-from numba import njit
-
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, flush, fma
+from dunefall.dsp.maths import approach, approach_step, flush
 
 __all__ = ["MODULE"]
 
 VALUE = 0
 MOVES = 0b110
-SETTLED = math.log2(100.0)  # after the set time 1 % of the way is left
 
 
 def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
@@ -21,29 +16,18 @@ def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch
     value, n = state[VALUE], out.size
     if moving & MOVES:
         for i in range(n):
-            scratch[i], scratch[64 + i] = _step(rise_s[i], rate), _step(fall_s[i], rate)
+            scratch[i], scratch[64 + i] = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
         for i in range(n):
-            value = _towards(value, abs(audio[i]), scratch[i], scratch[64 + i])
+            value = approach(value, abs(audio[i]), scratch[i], scratch[64 + i])
             out[i] = value
     else:
-        rise, fall = _step(rise_s[0], rate), _step(fall_s[0], rate)
+        rise, fall = approach_step(rise_s[0], rate), approach_step(fall_s[0], rate)
         for i in range(n):
-            value = _towards(value, abs(audio[i]), rise, fall)
+            value = approach(value, abs(audio[i]), rise, fall)
             out[i] = value
     state[VALUE] = flush(value)
     for i in range(n):
         out[i] = min(out[i] * sensitivity[i], 1.0)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _step(time_s, rate):  # type: ignore[no-untyped-def]
-    return 1.0 - exp2(-SETTLED / (time_s * rate))
-
-
-@njit(error_model="numpy", forceinline=True)
-def _towards(value, goal, rise, fall):  # type: ignore[no-untyped-def]
-    gap = goal - value
-    return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
 
 
 MODULE = ModuleSpec(
