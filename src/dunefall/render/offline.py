@@ -26,7 +26,7 @@ MAX_SECONDS = 86_400.0
 FADE_S = 0.01
 """Fade at the start and at the end of everything that is heard."""
 CODE_FROM_S = 120.0
-"""A render of this length is worth the seconds in which code for its feedback loops is made."""
+"""A render of this length is worth the seconds in which missing code for its feedback loops is made."""
 _MAX_RATE, _MIN_RATE = 192_000.0, 8_000.0
 
 
@@ -69,8 +69,7 @@ def blocks(
 def _blocks(
     performance: Performance, seconds: float, rate: float, block: int, limit: bool
 ) -> Iterator[NDArray[np.float64]]:
-    if seconds >= CODE_FROM_S:
-        use_loop_code(performance.player.program, wait=True)
+    use_loop_code(performance.player.program, wait=seconds >= CODE_FROM_S)
     total = max(1, round(seconds * rate))
     fade = min(max(1, round(FADE_S * rate)), total)
     limiter = Limiter(rate) if limit else None
