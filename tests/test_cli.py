@@ -7,10 +7,16 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 import soundfile
 
 from dunefall.cli import main
+from dunefall.patch.changes import ParamSet
+from dunefall.patch.take import Edit, Entry, Take
+from dunefall.patch.takefiles import save_take
+from dunefall.render.offline import render_to_array
+from rig import demo
 
 
 def run(*words: str, capsys: pytest.CaptureFixture[str]) -> tuple[int, str, str]:
@@ -128,3 +134,22 @@ def test_no_traceback_from_the_real_program(tmp_path: Path) -> None:
     done = subprocess.run([sys.executable, "-m", "dunefall.cli", "check", str(path)], capture_output=True, text=True)
     assert done.returncode == 2
     assert "Traceback" not in done.stderr
+
+
+def test_a_take_is_rendered_with_all_that_was_done_by_hand(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """The file of a take equals the take rendered in this process; broken takes are refused in one line."""
+    take = Take(demo()).with_entry(Entry(9600, Edit((ParamSet("fog-air-output", "level_db", -40.0),))))
+    save_take(take, tmp_path / "a.dunetake")
+    out = tmp_path / "a.wav"
+    status, said, _ = run("render", str(tmp_path / "a.dunetake"), "--seconds", "0.5", "--out", str(out), capsys=capsys)
+    assert status == 0
+    assert "0.5 s" in said
+    sound, rate = soundfile.read(out)
+    assert rate == 48000
+    np.testing.assert_allclose(sound, render_to_array(take, seconds=0.5, limit=True), atol=2**-22)
+    wrong = take.with_entry(Entry(9700, Edit((ParamSet("fog-air-output", "level_db", 99.0),))))
+    save_take(wrong, tmp_path / "b.dunetake")
+    status, _, told = run("render", str(tmp_path / "b.dunetake"), "--seconds", "1", "--out", str(out), capsys=capsys)
+    assert status == 2
+    assert "after the change at sample 9700" in told
+    assert "Traceback" not in told

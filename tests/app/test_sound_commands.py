@@ -116,6 +116,7 @@ def test_the_device_changes_while_it_plays(window: MainWindow, qtbot: QtBot) -> 
     device.accept()
     qtbot.waitUntil(lambda: "44.1 kHz, 1024 frames" in window.header.meter.toolTip(), timeout=5000)
     qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 44100.0, timeout=5000)
+    assert window.watch.rate == 44100.0
 
 
 def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(window: MainWindow, qtbot: QtBot) -> None:

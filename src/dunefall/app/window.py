@@ -193,6 +193,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
                 self._play_when_ready = False
                 self.play()
         elif isinstance(message, say.DeviceChosen):
+            self.watch.rate = message.rate
             self.header.meter.set_device(f"{message.name}, {message.rate / 1000:g} kHz, {message.frames} frames")
             if message.note:
                 self.tell(message.note)

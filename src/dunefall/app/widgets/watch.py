@@ -116,11 +116,11 @@ class Scope(QWidget):
 
 
 class Watch(QWidget):
-    """Up to four scopes side by side, one time base, and a freeze."""
+    """Up to four scopes side by side, one time base, and a freeze; ``rate`` is the sample rate in Hz."""
 
     def __init__(self, theme: Theme, source: ProbeSource, rate: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._theme, self._source, self._rate = theme, source, rate
+        self._theme, self._source, self.rate = theme, source, rate
         self._base = TIME_BASES_S.index(5.0)
         self._shown: tuple[object, ...] = ("nothing yet",)
         self.scopes: list[Scope] = []
@@ -208,7 +208,7 @@ class Watch(QWidget):
         """Draw the samples of now."""
         if self.freeze.isChecked() and not even_frozen:
             return
-        length = max(2, round(self.seconds * self._rate))
+        length = max(2, round(self.seconds * self.rate))
         for index, scope in enumerate(self.scopes):
             if self.seconds < TRIGGERED_BELOW_S:
                 samples = triggered(self._source.probe(index, 3 * length + 2000), length)
