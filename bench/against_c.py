@@ -14,13 +14,15 @@ from numpy.typing import NDArray
 from bench.graphs import GRAPHS, KEYED
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.traces import no_traces
 from dunefall.compiler.voices import module_key
 
 __all__ = ["COMPILER", "ratios", "same_sound"]
 
-COMPILER = ("gcc", "-O3", "-march=native", "-ffast-math", "-shared", "-fPIC")
+COMPILER = ("gcc", "-O3", "-march=native", "-ffast-math", "-shared", "-fPIC", "-nostartfiles")
+"""Without start files, which with -ffast-math would make the whole process round tiny numbers to 0."""
 CHUNK = 150
 """Quantums that are timed at a time: 0.2 s of sound."""
 

@@ -7,8 +7,9 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA
 from dunefall.patch.model import Layer, Link, Module, Patch, Place

@@ -11,8 +11,9 @@ from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import LoopCode, use_loop_code
 from dunefall.compiler.fuse import fused_text
 from dunefall.compiler.kernels import compiled_before
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.traces import no_traces
 from dunefall.patch.model import Link, Module, Patch, Place
 from rig import demo, patch_of
 

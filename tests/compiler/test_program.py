@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Param
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import CURVES, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array

@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.traces import no_traces
 from dunefall.compiler.voices import expand
 from dunefall.patch.model import Link, Module, Patch, Place
 from dunefall.render.player import play_note

@@ -7,30 +7,23 @@ closes a loop reads the sample before: exactly one sample of delay, at the link 
 from __future__ import annotations
 
 import math
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from dunefall.compiler.fuse import call_fused
 from dunefall.compiler.kernels import borrow as _borrow
 from dunefall.compiler.kernels import call_kernel
 from dunefall.compiler.kernels import piece as _piece
 from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
+from dunefall.compiler.traces import Traces, no_traces, span, trace_end, trace_module
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, fma, saturate
 
-__all__ = [
-    "FAULT_SIZE", "PROBES", "PROBE_SAMPLES", "TRACE_BINS", "TRACE_QUANTUMS", "Traces", "ceiling", "no_traces", "run",
-    "shaped", "warm_up",
-]  # fmt: skip
+__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "warm_up"]
 
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
-TRACE_BINS = 1024
-TRACE_QUANTUMS = 8
-PROBES = 4
-PROBE_SAMPLES = 1 << 19
 LOOP_KNEE = 2.0
 """Audio that goes round a loop is bent above this level and never passes twice of it."""
 FAULT_SIZE = 1e6
@@ -42,33 +35,6 @@ REST_STATE = 1e-5
 
 borrow: Any = _borrow
 piece: Any = _piece
-
-
-class Traces(NamedTuple):
-    """Where the loop writes what the window shows; the arrays lie in shared memory.
-
-    ``first`` holds, for each module in order of execution and one more, where its entries begin in ``rows`` (what is
-    traced) and ``slots`` (its place in ``bins``: slot, bin, lowest and highest). ``counts`` holds: bins written,
-    quantums in the present bin, probe samples written.
-    """
-
-    first: NDArray[np.int64]
-    rows: NDArray[np.int64]
-    slots: NDArray[np.int64]
-    bins: NDArray[np.float32]
-    low: NDArray[np.float64]
-    high: NDArray[np.float64]
-    probe_rows: NDArray[np.int64]
-    probes: NDArray[np.float32]
-    counts: NDArray[np.int64]
-
-
-def no_traces() -> Traces:
-    """Traces for a run that nobody watches."""
-    return Traces(
-        np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, TRACE_BINS, 2), np.float32),
-        np.zeros(0), np.zeros(0), np.full(PROBES, -1), np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
-    )  # fmt: skip
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -296,21 +262,12 @@ def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignor
         _wake(plan, memory, module, start, n)
 
 
-@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
-def _span(row):  # type: ignore[no-untyped-def]
-    low = high = row[0]
-    for i in range(row.size):
-        low = min(low, row[i])
-        high = max(high, row[i])
-    return low, high
-
-
 @njit(nogil=True, error_model="numpy")
 def _wake(plan, memory, module, start, n):  # type: ignore[no-untyped-def]
     """Voices whose gate is high no longer rest."""
     for v in range(module.level_first, module.level_first + module.level_count):
         gate = plan.voices[v].gate + start
-        if memory.resting[v] != 0 and _span(memory.rows[gate : gate + n])[1] > 0.5:
+        if memory.resting[v] != 0 and span(memory.rows[gate : gate + n])[1] > 0.5:
             memory.resting[v] = 0
 
 
@@ -324,13 +281,13 @@ def _rest(plan, memory):  # type: ignore[no-untyped-def]
             continue
         level = 0.0
         for k in range(voice.meet_first, voice.meet_last):
-            low, high = _span(rows[plan.meets[k] : plan.meets[k] + QUANTUM])
+            low, high = span(rows[plan.meets[k] : plan.meets[k] + QUANTUM])
             level = max(level, -low, high)
         memory.levels[v] = level
         ended = voice.gate >= 0 and level < REST_LEVEL
         for k in range(voice.rest_first, voice.rest_last):
             ended = ended and abs(memory.states[plan.rests[k]]) < REST_STATE
-        if ended and _span(rows[voice.gate : voice.gate + QUANTUM])[1] <= 0.5:
+        if ended and span(rows[voice.gate : voice.gate + QUANTUM])[1] <= 0.5:
             memory.levels[v] = 0.0
             memory.resting[v] = 1
             for m in range(plan.modules.size):
@@ -416,39 +373,6 @@ def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
     memory.memories[module.memory_at : module.memory_at + module.memory_size] = 0.0
 
 
-@njit(nogil=True, error_model="numpy")
-def _trace_module(rows, traces, m, start, n):  # type: ignore[no-untyped-def]
-    """What the window shows of a module, taken while its rows are fresh."""
-    begins = traces.counts[1] == 0 and start == 0
-    ends = traces.counts[1] == TRACE_QUANTUMS - 1 and start + n == QUANTUM
-    at = traces.counts[0] % TRACE_BINS
-    for t in range(traces.first[m], traces.first[m + 1]):
-        low, high = _span(rows[traces.rows[t] + start : traces.rows[t] + start + n])
-        if not begins:
-            low, high = min(low, traces.low[t]), max(high, traces.high[t])
-        traces.low[t], traces.high[t] = low, high
-        if ends:
-            traces.bins[traces.slots[t], at, 0] = low
-            traces.bins[traces.slots[t], at, 1] = high
-
-
-@njit(nogil=True, error_model="numpy")
-def _trace_end(rows, traces):  # type: ignore[no-untyped-def]
-    """The end of a quantum: count on, and copy what is watched sample by sample."""
-    counts = traces.counts
-    ends = counts[1] == TRACE_QUANTUMS - 1
-    counts[1] = 0 if ends else counts[1] + 1
-    counts[0] += 1 if ends else 0
-    size = traces.probes.shape[1]
-    if size > 0:
-        place = counts[2] % size
-        for p in range(traces.probe_rows.size):
-            row = traces.probe_rows[p]
-            for i in range(QUANTUM):
-                traces.probes[p, place + i] = rows[row + i] if row >= 0 else 0.0
-    counts[2] += QUANTUM
-
-
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
     """What follows when a module has run: a layer's end goes into the mix, and the window gets its trace."""
@@ -460,7 +384,7 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
             for i in range(n):
                 sums[i] += source[i]
     if traces.slots.size > 0:
-        _trace_module(memory.rows, traces, m, start, n)
+        trace_module(memory.rows, traces, m, start, n)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -491,7 +415,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
         if start + n == QUANTUM:
             _rest(plan, memory)
             if traces.slots.size > 0:
-                _trace_end(memory.rows, traces)
+                trace_end(memory.rows, traces)
 
 
 @cached_njit()

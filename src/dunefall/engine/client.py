@@ -12,7 +12,7 @@ from multiprocessing.process import BaseProcess
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.compiler.loop import PROBE_SAMPLES, TRACE_BINS
+from dunefall.compiler.traces import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import EngineOptions, run_engine
 from dunefall.engine.shared import SharedState, Status, trace_key

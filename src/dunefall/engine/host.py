@@ -16,9 +16,9 @@ from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.kernels import prepare
-from dunefall.compiler.loop import PROBES
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.traces import PROBES
 from dunefall.engine import messages as say
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.outlet import Outlet

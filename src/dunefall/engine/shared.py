@@ -11,7 +11,7 @@ from multiprocessing.shared_memory import SharedMemory
 
 import numpy as np
 
-from dunefall.compiler.loop import PROBE_SAMPLES, PROBES, TRACE_BINS
+from dunefall.compiler.traces import PROBE_SAMPLES, PROBES, TRACE_BINS
 
 __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
 

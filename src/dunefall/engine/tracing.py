@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from dunefall.catalogue import spec_of
-from dunefall.compiler.loop import Traces
 from dunefall.compiler.program import Program
+from dunefall.compiler.traces import Traces
 from dunefall.engine.shared import MAX_SLOTS, SharedState, trace_key
 from dunefall.patch.model import Place
 

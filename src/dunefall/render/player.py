@@ -15,9 +15,10 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
 from dunefall.compiler.build import compile_patch, value_changes
-from dunefall.compiler.loop import Traces, no_traces, run
+from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Memory, Program
 from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.traces import Traces, no_traces
 from dunefall.patch.model import Patch, Place
 
 __all__ = ["NOW", "Checkpoint", "Player", "Step", "glide", "play_note"]

@@ -1,0 +1,98 @@
+"""What the window shows of a running program: written by the loop into arrays of shared memory."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from dunefall.compiler.program import QUANTUM
+
+__all__ = [
+    "PROBES",
+    "PROBE_SAMPLES",
+    "TRACE_BINS",
+    "TRACE_QUANTUMS",
+    "Traces",
+    "no_traces",
+    "span",
+    "trace_end",
+    "trace_module",
+]
+
+TRACE_BINS = 1024
+TRACE_QUANTUMS = 8
+PROBES = 4
+PROBE_SAMPLES = 1 << 19
+
+
+class Traces(NamedTuple):
+    """Where the loop writes what the window shows; the arrays lie in shared memory.
+
+    ``first`` holds, for each module in order of execution and one more, where its entries begin in ``rows`` (what is
+    traced) and ``slots`` (its place in ``bins``: slot, bin, lowest and highest). ``counts`` holds: bins written,
+    quantums in the present bin, probe samples written.
+    """
+
+    first: NDArray[np.int64]
+    rows: NDArray[np.int64]
+    slots: NDArray[np.int64]
+    bins: NDArray[np.float32]
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+    probe_rows: NDArray[np.int64]
+    probes: NDArray[np.float32]
+    counts: NDArray[np.int64]
+
+
+def no_traces() -> Traces:
+    """Traces for a run that nobody watches."""
+    return Traces(
+        np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, TRACE_BINS, 2), np.float32),
+        np.zeros(0), np.zeros(0), np.full(PROBES, -1), np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
+    )  # fmt: skip
+
+
+@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
+def span(row):  # type: ignore[no-untyped-def]
+    """Lowest and highest value of a row."""
+    low = high = row[0]
+    for i in range(row.size):
+        low = min(low, row[i])
+        high = max(high, row[i])
+    return low, high
+
+
+@njit(nogil=True, error_model="numpy")
+def trace_module(rows, traces, m, start, n):  # type: ignore[no-untyped-def]
+    """What the window shows of a module, taken while its rows are fresh."""
+    begins = traces.counts[1] == 0 and start == 0
+    ends = traces.counts[1] == TRACE_QUANTUMS - 1 and start + n == QUANTUM
+    at = traces.counts[0] % TRACE_BINS
+    for t in range(traces.first[m], traces.first[m + 1]):
+        low, high = span(rows[traces.rows[t] + start : traces.rows[t] + start + n])
+        if not begins:
+            low, high = min(low, traces.low[t]), max(high, traces.high[t])
+        traces.low[t], traces.high[t] = low, high
+        if ends:
+            traces.bins[traces.slots[t], at, 0] = low
+            traces.bins[traces.slots[t], at, 1] = high
+
+
+@njit(nogil=True, error_model="numpy")
+def trace_end(rows, traces):  # type: ignore[no-untyped-def]
+    """The end of a quantum: count on, and copy what is watched sample by sample."""
+    counts = traces.counts
+    ends = counts[1] == TRACE_QUANTUMS - 1
+    counts[1] = 0 if ends else counts[1] + 1
+    counts[0] += 1 if ends else 0
+    size = traces.probes.shape[1]
+    if size > 0:
+        place = counts[2] % size
+        for p in range(traces.probe_rows.size):
+            row = traces.probe_rows[p]
+            for i in range(QUANTUM):
+                traces.probes[p, place + i] = rows[row + i] if row >= 0 else 0.0
+    counts[2] += QUANTUM
