@@ -6,11 +6,12 @@ import math
 from collections.abc import Collection, Mapping
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.compiler.fuse import LoopLink, LoopModule
-from dunefall.compiler.graph import execution_order
+from dunefall.compiler.graph import execution_order, reached
 from dunefall.compiler.kernels import SCRATCH, kernel_address
 from dunefall.compiler.program import (
     AMOUNT,
@@ -61,8 +62,11 @@ class _Builder:
         instances, wires = expand(patch)
         self.watched = {(place.module, place.port) for place in probed}
         watched = {module for module, _ in self.watched}
-        self.sounding = _leading_to({x.id for x in instances if x.spec.lane_end}, wires)
-        alive = self.sounding | _leading_to({x.id for x in instances if x.module.id in watched}, wires)
+        before: dict[str, list[str]] = {}
+        for wire in wires:
+            before.setdefault(wire.target, []).append(wire.source)
+        self.sounding = reached({x.id for x in instances if x.spec.lane_end}, before)
+        alive = self.sounding | reached({x.id for x in instances if x.module.id in watched}, before)
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
         self.wires = [wire for wire in wires if wire.target in alive]
@@ -108,10 +112,11 @@ class _Builder:
         self._place_outputs()
         for instance in self.order:
             self._add_module(instance)
-        voices, rests, meets = self._voices()
+        modules = np.array(self.module_records, MODULE)
+        voices, rests, meets = self._voices(modules)
         plan = Plan(
             parts=np.array(self.parts, np.int64).reshape(-1, 4),
-            modules=np.array(self.module_records, MODULE),
+            modules=modules,
             ports=np.array(self.ports, np.int64),
             inputs=np.array(self.input_records, INPUT),
             links=np.array(self.link_records, LINK),
@@ -230,23 +235,23 @@ class _Builder:
             CURVES.index(wire.link.curve),
         ))  # fmt: skip
 
-    def _voices(self) -> tuple[list[tuple[int, ...]], list[int], list[int]]:
+    def _voices(self, modules: NDArray[np.void]) -> tuple[list[tuple[int, ...]], list[int], list[int]]:
         """Records of all voices, with the states and rows that they name."""
         rests: list[list[int]] = [[] for _ in range(self.levels)]
         meets: list[list[int]] = [[] for _ in range(self.levels)]
         gates = [-1] * self.levels
-        for k, instance in enumerate(self.order):
-            record = self.module_records[k]
-            voice, state_at, first = record[12], record[6], record[13]
+        voice_of, state_at = modules["voice"].tolist(), modules["state_at"].tolist()
+        for instance, voice, state in zip(self.order, voice_of, state_at, strict=True):
             if voice >= 0 and instance.spec.rests >= 0:
-                rests[voice].append(state_at + instance.spec.rests)
+                rests[voice].append(state + instance.spec.rests)
             for output in instance.spec.outputs:
                 if output.per_voice and output.role == "gate":
+                    first, count = self.level_first[instance.layer.id], instance.layer.voices
                     row = self.row_at[(instance.id, output.id)]
-                    gates[first : first + record[14]] = [row + QUANTUM * v for v in range(record[14])]
+                    gates[first : first + count] = [row + QUANTUM * v for v in range(count)]
         for wire in self.wires:
-            source = self.module_records[self.place[wire.source]][12]
-            if source >= 0 and self.module_records[self.place[wire.target]][12] < 0:
+            source = voice_of[self.place[wire.source]]
+            if source >= 0 and voice_of[self.place[wire.target]] < 0:
                 meets[source].append(self.row_at[(wire.source, wire.link.source.port)])
         records: list[tuple[int, ...]] = []
         all_rests: list[int] = []
@@ -295,20 +300,6 @@ class _Builder:
 def _is_audio(source: Instance, wire: Wire) -> bool:
     output = source.spec.output(wire.link.source.port)
     return output is not None and output.role == "audio"
-
-
-def _leading_to(ends: set[str], wires: list[Wire]) -> set[str]:
-    """Instances from which a wire leads to one of the ends, in any number of steps; the ends with them."""
-    before: dict[str, list[str]] = {}
-    for wire in wires:
-        before.setdefault(wire.target, []).append(wire.source)
-    found, todo = set(ends), list(ends)
-    while todo:
-        for source in before.get(todo.pop(), ()):
-            if source not in found:
-                found.add(source)
-                todo.append(source)
-    return found
 
 
 def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:

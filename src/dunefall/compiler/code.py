@@ -4,27 +4,27 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from pathlib import Path
 
-from dunefall.compiler.fuse import fused_address, fused_path
-from dunefall.compiler.kernels import compiled_before
+from dunefall.compiler.fuse import fused_address, fused_path, fused_ready
 from dunefall.compiler.program import Program
 
 __all__ = ["LoopCode", "use_loop_code"]
 
 
-def use_loop_code(program: Program, *, wait: bool = False) -> list[str]:
+def use_loop_code(program: Program, *, wait: bool = False) -> list[Path]:
     """Give a program the code of its loops that is there already; ``wait``: and make what is missing.
 
     Returns
     -------
-    list of str
+    list of Path
         Files of the code that is still to be made.
     """
     missing = []
     for s, modules in program.loops.items():
         path = fused_path(modules)
-        if wait or compiled_before(path):
-            program.plan.parts[s, 3] = fused_address(modules)
+        if wait or fused_ready(path):
+            program.plan.parts[s, 3] = fused_address(path)
         else:
             missing.append(path)
     return list(dict.fromkeys(missing))
@@ -34,8 +34,8 @@ class LoopCode:
     """Makes the code of loops in the background, one process at a time."""
 
     def __init__(self) -> None:
-        self._waiting: list[str] = []
-        self._tried: set[str] = set()
+        self._waiting: list[Path] = []
+        self._tried: set[Path] = set()
         self._process: subprocess.Popen[bytes] | None = None
 
     def use(self, program: Program) -> None:
@@ -65,5 +65,5 @@ class LoopCode:
 
     def _next(self) -> None:
         if self._process is None and self._waiting:
-            command = [sys.executable, "-m", "dunefall.compiler.makecode", self._waiting.pop(0)]
+            command = [sys.executable, "-m", "dunefall.compiler.makecode", str(self._waiting.pop(0))]
             self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

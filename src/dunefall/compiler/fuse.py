@@ -9,17 +9,27 @@ or left out, at any moment.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from llvmlite import ir
 from numba import njit, types
-from numba.core import cgutils
 from numba.extending import intrinsic
 
 from dunefall.catalogue.declare import ModuleSpec, Param
-from dunefall.compiler.kernels import FLOATS, INTS, generated_path, kernel_arguments, load_compiled
+from dunefall.compiler.kernels import (
+    FLOATS,
+    INTS,
+    address_caller,
+    compiled_before,
+    generated_path,
+    kernel_arguments,
+    load_generated,
+    view,
+)
+from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE
 
-__all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_text", "local"]
+__all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_ready", "fused_text", "local"]
 
 FUSED = types.int64(
     types.int64,  # number of samples
@@ -28,7 +38,6 @@ FUSED = types.int64(
     INTS,  # rows of the loop's ports
     FLOATS,  # all states
     FLOATS,  # all memories
-    FLOATS,  # scratch
     INTS,  # the loop's module records
     INTS,  # the loop's input records
     FLOATS,  # the loop's base values
@@ -37,8 +46,6 @@ FUSED = types.int64(
     types.float64,  # sample rate in Hz
 )
 """Gives 1, and has changed nothing but rows and memories, if a module may have given no usable number; 0 otherwise."""
-MODULE_WORDS, INPUT_WORDS, LINK_WORDS, BASE_WORDS, AMOUNT_WORDS = 21, 6, 4, 5, 5
-"""Sizes of the records of ``compiler.program`` in words of 8 bytes."""
 
 
 @dataclass(frozen=True)
@@ -80,20 +87,24 @@ class LoopModule:
     bypassed: bool
 
 
-def fused_path(modules: tuple[LoopModule, ...]) -> str:
+_loaded: dict[Path, Any] = {}
+
+
+def fused_path(modules: tuple[LoopModule, ...]) -> Path:
     """File of the loop's code, written if it is new; name it to ``fused_address`` of any process."""
-    return str(generated_path("loop", fused_text(modules)))
+    return generated_path("loop", fused_text(modules))
 
 
-def fused_address(modules: tuple[LoopModule, ...]) -> int:
-    """Address of the loop's compiled function; compiles it for some seconds, or loads it from disk."""
-    text = fused_text(modules)
-    if text not in _loaded:
-        _loaded[text] = load_compiled("loop", text).entry
-    return int(_loaded[text].address)
+def fused_ready(path: Path) -> bool:
+    """Whether the code of a loop is compiled, here or on disk."""
+    return path in _loaded or compiled_before(path)
 
 
-_loaded: dict[str, Any] = {}
+def fused_address(path: Path) -> int:
+    """Address of a loop's compiled function; compiles it for some seconds, or loads it from disk."""
+    if path not in _loaded:
+        _loaded[path] = load_generated(path).entry
+    return int(_loaded[path].address)
 
 
 def fused_text(modules: tuple[LoopModule, ...]) -> str:
@@ -114,7 +125,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [
         "",
         '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy")',
-        "def entry(n, start, rows_p, ports_p, states_p, memories_p, scratch_p, modules_p, inputs_p, bases_p,",
+        "def entry(n, start, rows_p, ports_p, states_p, memories_p, modules_p, inputs_p, bases_p,",
         "          links_p, amounts_p, rate):",
     ]
     for name in ("ports", "modules", "inputs", "bases", "links", "amounts"):
@@ -122,6 +133,11 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     writer = _Writer(modules)
     lines += [f"    {line}" for line in (*writer.setup(), *writer.body(), *writer.end())]
     return "\n".join(lines) + "\n"
+
+
+def _word(record: Any, field: str, index: int = 0) -> int:
+    """Place of a field, in words of 8 bytes, in a row of records as they lie in ``compiler.program``'s arrays."""
+    return int(index * record.itemsize + record.fields[field][1]) // 8
 
 
 def _name(type_id: str) -> str:
@@ -154,13 +170,15 @@ class _Writer:
         """Constants and states into locals; what the outputs gave a sample ago."""
         lines = ["before = start - 1 if start > 0 else QUANTUM - 1"]
         for k, module in enumerate(self.modules):
-            spec, record = module.spec, f"modules[{MODULE_WORDS * k} + {{}}]"
+            spec = module.spec
+            names = ("state_at", "memory_at", "memory_size", "key")
+            state_at, memory_at, memory_size, key = (f"modules[{_word(MODULE, name, k)}]" for name in names)
             targets = len(spec.targets)
             lines += [f"c{k} = local({targets + len(spec.outputs)})", f"s{k} = local({spec.state})"]
-            lines.append(f"t{k} = window(states_p, {record.format(6)}, {spec.state})")
+            lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
             lines += [f"s{k}[{j}] = t{k}[{j}]" for j in range(spec.state)]
-            lines += [f"m{k} = window(memories_p, {record.format(8)}, {record.format(9)})"] if spec.memory_s else []
-            lines += [f"key{k} = np.uint64({record.format(20)})", f"scratch{k} = local(SCRATCH)"]
+            lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory_s else []
+            lines += [f"key{k} = np.uint64({key})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
                 lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
                 lines += self._links(k, j, links) if links else [f"c{k}[{j}] = r{k}_{j}[0]"]
@@ -172,13 +190,16 @@ class _Writer:
 
     def _links(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
         at = self.input_first[k] + j
-        lines = [f"base{k}_{j} = bases[{BASE_WORDS * at + 1}]", f"first{k}_{j} = inputs[{INPUT_WORDS * at + 1}]"]
+        lines = [f"base{k}_{j} = bases[{_word(BASE, 'goal', at)}]"]
+        lines += [f"first{k}_{j} = inputs[{_word(INPUT, 'link_first', at)}]"]
         for x, link in enumerate(links):
             place = f"(first{k}_{j} + {x})"
-            lines += [f"amount{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 1]",
-                      f"offset{k}_{j}_{x} = amounts[{AMOUNT_WORDS} * {place} + 3]"]  # fmt: skip
+            for name in ("amount", "offset"):
+                at_goal = f"{AMOUNT.itemsize // 8} * {place} + {_word(AMOUNT, f'{name}_goal')}"
+                lines.append(f"{name}{k}_{j}_{x} = amounts[{at_goal}]")
             if link.source is None:
-                lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{LINK_WORDS} * {place}] + start, n)")
+                at_row = f"{LINK.itemsize // 8} * {place} + {_word(LINK, 'row')}"
+                lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{at_row}] + start, n)")
         return lines
 
     def body(self) -> list[str]:
@@ -259,42 +280,18 @@ def local(typingctx, size):  # type: ignore[no-untyped-def]
     """An array of a fixed size on the stack, which the compiler takes apart into registers where it can."""
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        kind, count = signature.return_type, size.literal_value
+        count = size.literal_value
         with builder.goto_entry_block():  # not cleared: everything in it is written before it is read
             place = builder.alloca(ir.ArrayType(ir.DoubleType(), max(count, 1)))
-        array = context.make_array(kind)(context, builder)
-        word = context.get_constant
-        context.populate_array(
-            array,
-            data=builder.bitcast(place, array.data.type),
-            shape=cgutils.pack_array(builder, [word(types.intp, count)]),  # type: ignore[no-untyped-call]
-            strides=cgutils.pack_array(builder, [word(types.intp, 8)]),  # type: ignore[no-untyped-call]
-            itemsize=word(types.intp, 8),
-            meminfo=None,
-        )
-        return array._getvalue()
+        return view(context, builder, signature.return_type, place, context.get_constant(types.intp, count))
 
     return types.Array(types.float64, 1, "C")(size), generate
 
 
-@intrinsic
-def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
-    """Call the C function of a loop."""
-
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        kinds = [context.get_value_type(kind) for kind in FUSED.args]
-        function = ir.FunctionType(ir.IntType(64), kinds)
-        pointer = builder.inttoptr(values[0], function.as_pointer())
-        items = [builder.extract_value(values[1], k) for k in range(len(kinds))]
-        cast = [
-            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v for v, k in zip(items, kinds, strict=True)
-        ]
-        return builder.call(pointer, cast)
-
-    return types.int64(types.int64, arguments), generate
+_call_address = address_caller(FUSED)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def call_fused(address, arguments):  # type: ignore[no-untyped-def]
     """Call a loop's function; ``arguments`` is a tuple in the order of ``FUSED``, pointers as whole numbers."""
-    return _call_address(address, arguments)  # type: ignore[call-arg]
+    return _call_address(address, arguments)

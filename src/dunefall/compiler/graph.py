@@ -9,8 +9,9 @@ Method: Tarjan 1972, Depth-first search and linear graph algorithms, doi:10.1137
 from __future__ import annotations
 
 import heapq
+from collections.abc import Iterable, Mapping
 
-__all__ = ["execution_order"]
+__all__ = ["execution_order", "reached"]
 
 
 def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]:
@@ -42,6 +43,23 @@ def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]
         for node in group:
             group_of[node] = index
     return _sorted_groups(groups, group_of, edges)
+
+
+def reached(start: Iterable[str], edges: Mapping[str, Iterable[str]]) -> set[str]:
+    """All nodes to which the edges lead from some nodes, in any number of steps; those nodes with them.
+
+    Examples
+    --------
+    >>> sorted(reached(["a"], {"a": ["b"], "b": ["c", "a"], "d": ["a"]}))
+    ['a', 'b', 'c']
+    """
+    found = set(start)
+    todo = list(found)
+    while todo:
+        new = set(edges.get(todo.pop(), ())) - found
+        found |= new
+        todo += new
+    return found
 
 
 def _strongly_connected(count: int, follows: list[list[int]]) -> list[list[int]]:

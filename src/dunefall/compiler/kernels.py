@@ -33,6 +33,7 @@ __all__ = [
     "OWN",
     "SCRATCH",
     "SIGNATURE",
+    "address_caller",
     "borrow",
     "call_kernel",
     "compiled",
@@ -40,10 +41,10 @@ __all__ = [
     "generated_path",
     "kernel_address",
     "kernel_arguments",
-    "load_compiled",
     "load_generated",
     "piece",
     "prepare",
+    "view",
     "window",
 ]
 
@@ -122,17 +123,6 @@ def _wrapper_text(spec: ModuleSpec) -> str:
     )
 
 
-def load_compiled(stem: str, text: str) -> ModuleType:
-    """Import a file of generated code from the cache folder, written there if it is new.
-
-    Parameters
-    ----------
-    stem : str
-        Start of the file's name; a digest of the text follows.
-    """
-    return load_generated(generated_path(stem, text))
-
-
 def load_generated(path: Path) -> ModuleType:
     """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk."""
     name = f"dunefall_{path.stem}"
@@ -145,14 +135,19 @@ def load_generated(path: Path) -> ModuleType:
     return module
 
 
-def compiled_before(path: str) -> bool:
+def compiled_before(path: Path) -> bool:
     """Whether generated code lies compiled on disk (Numba keeps an index file for it)."""
-    file = Path(path)
-    return any(file.parent.parent.rglob(f"{file.stem}.*.nbi"))
+    return any(path.parent.parent.rglob(f"{path.stem}.*.nbi"))
 
 
 def generated_path(stem: str, text: str) -> Path:
-    """The file of generated code, written if it is new."""
+    """The file of generated code in the cache folder, written if it is new.
+
+    Parameters
+    ----------
+    stem : str
+        Start of the file's name; a digest of the text follows.
+    """
     folder = use_cache_folder() / "kernels"
     folder.mkdir(exist_ok=True)
     digest = hashlib.blake2b(text.encode(), digest_size=8).hexdigest()
@@ -167,7 +162,7 @@ def generated_path(stem: str, text: str) -> Path:
 def kernel_address(spec: ModuleSpec) -> int:
     """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
     if spec.id not in _loaded:
-        _loaded[spec.id] = load_compiled(spec.id, _wrapper_text(spec)).entry
+        _loaded[spec.id] = load_generated(generated_path(spec.id, _wrapper_text(spec))).entry
     return int(_loaded[spec.id].address)
 
 
@@ -197,7 +192,7 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     report(len(todo) + 1, len(todo) + 1, "")
 
 
-def _view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
+def view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
     """An array of ``count`` numbers that begins at an address."""
     array = context.make_array(kind)(context, builder)
     word = context.get_constant
@@ -217,7 +212,7 @@ def window(typingctx, pointer, first, count):  # type: ignore[no-untyped-def]
     """An array over ``count`` numbers from ``first`` on, without any check."""
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        return _view(context, builder, signature.return_type, builder.gep(values[0], [values[1]]), values[2])
+        return view(context, builder, signature.return_type, builder.gep(values[0], [values[1]]), values[2])
 
     return types.Array(types.float64, 1, "C")(pointer, types.int64, types.int64), generate
 
@@ -228,34 +223,41 @@ def piece(typingctx, array, first, count):  # type: ignore[no-untyped-def]
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
         data = context.make_array(signature.args[0])(context, builder, value=values[0]).data
-        return _view(context, builder, signature.return_type, builder.gep(data, [values[1]]), values[2])
+        return view(context, builder, signature.return_type, builder.gep(data, [values[1]]), values[2])
 
     return types.Array(types.float64, 1, "C")(array, types.int64, types.int64), generate
 
 
-@intrinsic
-def _call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
-    """Call the C function at an address with the common signature."""
+def address_caller(of: Any) -> Any:
+    """What calls C functions of a signature: (address, tuple of arguments), pointers as whole numbers."""
 
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        address_value, tuple_value = values
-        kinds = [context.get_value_type(kind) for kind in SIGNATURE.args]
-        function = ir.FunctionType(ir.VoidType(), kinds)
-        pointer = builder.inttoptr(address_value, function.as_pointer())
-        items = [builder.extract_value(tuple_value, k) for k in range(len(kinds))]
-        cast = [
-            builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v for v, k in zip(items, kinds, strict=True)
-        ]
-        builder.call(pointer, cast)
-        return context.get_dummy_value()
+    @intrinsic
+    def call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
+        def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+            kinds = [context.get_value_type(kind) for kind in of.args]
+            void = of.return_type == types.void
+            result = ir.VoidType() if void else context.get_value_type(of.return_type)
+            pointer = builder.inttoptr(values[0], ir.FunctionType(result, kinds).as_pointer())
+            items = [builder.extract_value(values[1], k) for k in range(len(kinds))]
+            cast = [
+                builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v
+                for v, k in zip(items, kinds, strict=True)
+            ]
+            given = builder.call(pointer, cast)
+            return context.get_dummy_value() if void else given
 
-    return types.void(types.int64, arguments), generate
+        return of.return_type(types.int64, arguments), generate
+
+    return call_address
+
+
+_call_address = address_caller(SIGNATURE)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def call_kernel(address, arguments):  # type: ignore[no-untyped-def]
     """Call a kernel; ``arguments`` is a tuple in the order of ``SIGNATURE``, pointers as whole numbers."""
-    _call_address(address, arguments)  # type: ignore[call-arg]
+    _call_address(address, arguments)
 
 
 @intrinsic

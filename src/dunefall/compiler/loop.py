@@ -159,12 +159,8 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
 def _sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
     size = 0.0
-    if row.size == QUANTUM:
-        for i in range(QUANTUM):
-            size += abs(row[i])
-    else:
-        for i in range(row.size):
-            size += abs(row[i])
+    for i in range(row.size):
+        size += abs(row[i])
     return size < FAULT_SIZE
 
 
@@ -311,7 +307,7 @@ def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyp
         bad = call_fused(
             address,
             (
-                n, start, places[0], places[1] + 8 * module.port_first, places[2], places[3], places[4],
+                n, start, places[0], places[1] + 8 * module.port_first, places[2], places[3],
                 places[6] + MODULE_BYTES * first, places[7] + INPUT_BYTES * module.input_first,
                 places[8] + BASE_BYTES * module.input_first, places[9], places[10], plan.rate[0],
             ),

@@ -197,16 +197,17 @@ class Program:
 
     def set_base(self, module: str, param: str, domain_value: float) -> None:
         """Let a base value glide to a new one, given in the parameter's domain, in all voices."""
+        now = self.bases_now()
         for instance in self.copies.get(module, ()):
             index = self.input_at[(instance, param)]
             goal = domain_value + self.spread.get((instance, param), 0.0)
-            self.memory.bases[index] = (self.bases_now()[index], goal, self.ramp, 1, -1)
+            self.memory.bases[index] = (now[index], goal, self.ramp, 1, -1)
             self.memory.restless[self.module_at[instance]] = 1
 
     def set_link(self, link: str, amount: float, offset: float) -> None:
         """Let a link's amount and offset glide to new ones."""
+        amounts, offsets = self.amounts_now()
         for index in self.link_at.get(link, ()):
-            amounts, offsets = self.amounts_now()
             self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)
 
     def press(self, module: str, port: str, high: bool) -> None:

@@ -25,14 +25,10 @@ def _pairs(new: Mapping[K, int], old: Mapping[K, int]) -> tuple[NDArray[np.int64
     return both[:, 0], both[:, 1]
 
 
-def _voice_places(program: Program) -> dict[tuple[str, int], int]:
+def _voice_places(program: Program) -> dict[tuple[str, int, int], int]:
     """Place of each voice among the levels; a layer whose number of voices changed begins anew."""
-    places: dict[tuple[str, int], int] = {}
-    at = 0
-    for layer in program.patch.layers:
-        places |= {(f"{layer.id} {layer.voices}", voice): at + voice for voice in range(layer.voices)}
-        at += layer.voices
-    return places
+    voices = [(layer.id, layer.voices, voice) for layer in program.patch.layers for voice in range(layer.voices)]
+    return {voice: place for place, voice in enumerate(voices)}
 
 
 class Takeover:

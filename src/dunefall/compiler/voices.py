@@ -9,11 +9,11 @@ frequencies and times.
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable
 from dataclasses import dataclass
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.compiler.graph import reached
 from dunefall.patch.model import Layer, Link, Module, Patch
 
 __all__ = ["Instance", "Wire", "expand", "instance_id", "module_key", "voice_spread"]
@@ -99,17 +99,7 @@ def _per_voice(layer: Layer, known: dict[str, ModuleSpec], links: list[Link]) ->
             before.setdefault(link.target.module, set()).add(link.source.module)
     keyboards = {id_ for id_ in inside if any(output.per_voice for output in known[id_].outputs)}
     meet = layer.meet if layer.meet in inside else layer.output_id
-    return inside - _reached(keyboards, before) - _reached({meet}, after)
-
-
-def _reached(start: Iterable[str], edges: dict[str, set[str]]) -> set[str]:
-    found = set(start)
-    todo = list(found)
-    while todo:
-        new = edges.get(todo.pop(), set()) - found
-        found |= new
-        todo += new
-    return found
+    return inside - reached(keyboards, before) - reached({meet}, after)
 
 
 def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int]) -> list[Wire]:
