@@ -1,7 +1,8 @@
 """`python -m bench.steady [SECONDS]`: the demo at 128 frames while the window is used without pause; counts underruns.
 
-Beside it a process that only sleeps, with the same priority as the sound, notes how late it wakes: what the machine
-itself takes away (other guests of the host) is told apart from what the program does.
+Beside it a process that only sleeps, with the same priority as the sound, notes when it wakes late, and the kernel
+counts the time that the host took from this machine (steal): underruns at such moments are told apart from the
+program's own.
 """
 
 from __future__ import annotations
@@ -9,17 +10,19 @@ from __future__ import annotations
 import json
 import multiprocessing
 import os
+import statistics
 import subprocess
 import sys
 import time
 from multiprocessing.connection import Connection
+from pathlib import Path
 
 from PySide6.QtTest import QTest
 
 from dunefall.app.start import make_app
 from dunefall.app.theme import DUSK, NOON
 from dunefall.app.window import MainWindow
-from dunefall.engine.devices.output import HELD_S, ask_for_real_time
+from dunefall.engine.devices.output import ask_for_real_time
 from dunefall.engine.host import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
@@ -28,22 +31,45 @@ from dunefall.session import Session, open_patch
 __all__ = ["measure", "use"]
 
 FRAMES = 128
+LATE_S = 0.01
+"""A thread that only sleeps and wakes later than this was kept from it by the machine."""
+STOLEN_S = 0.03
+REACH_S = 0.3
+"""An underrun is noticed at most this long after what caused it."""
 
 
 def _sleeper(pipe: Connection) -> None:
     ask_for_real_time()
-    stalls, worst = 0, 0.0
+    stalls: list[tuple[float, float]] = []
     while not pipe.poll(0):
         due = time.monotonic() + 0.0027
         time.sleep(0.0027)
         late = time.monotonic() - due
-        worst = max(worst, late)
-        stalls += late > HELD_S - 0.01
-    pipe.send((stalls, worst))
+        if late > LATE_S:
+            stalls.append((due, due + late))
+    pipe.send(stalls)
+
+
+def _stolen_s() -> float:
+    """Seconds that the host took from all processors since the start."""
+    fields = Path("/proc/stat").read_text().splitlines()[0].split()
+    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
+
+
+def _own(looks: list[tuple[float, float, float]], stalls: list[tuple[float, float]]) -> float:
+    """Underruns at moments at which the machine did not stall; ``looks`` are (time, underruns, stolen seconds)."""
+    own = 0.0
+    for k in range(1, len(looks)):
+        (begun, before, _), (ended, after, stolen) = looks[k - 1], looks[k]
+        earlier = next((look[2] for look in looks if look[0] >= begun - REACH_S), stolen)
+        stalled = any(first < ended and last > begun - REACH_S for first, last in stalls)
+        if after > before and not stalled and stolen - earlier < STOLEN_S:
+            own += after - before
+    return own
 
 
 def use(seconds: float) -> None:
-    """Print, as JSON, underruns, the engine's load, and how often the bare machine stalled as long."""
+    """Print, as JSON, underruns, those that no stall of the machine explains, the engine's load, and the stalls."""
     make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated", frames=FRAMES)), NOON)
     window.show()
@@ -55,7 +81,8 @@ def use(seconds: float) -> None:
     sleeper = multiprocessing.get_context("spawn").Process(target=_sleeper, args=(theirs,), daemon=True)
     sleeper.start()
     QTest.qWait(1500)
-    before, begun, load, step = status[Status.UNDERRUNS], time.monotonic(), 0.0, 0
+    begun, loads, step = time.monotonic(), [], 0
+    looks = [(begun, float(status[Status.UNDERRUNS]), _stolen_s())]
     modules = [module.id for module in window.session.patch.modules()]
     while time.monotonic() - begun < seconds:
         step += 1
@@ -69,15 +96,22 @@ def use(seconds: float) -> None:
             window.set_theme(DUSK if step % 400 else NOON)
         if step % 50 == 0:
             window.undo()
-        load = max(load, float(status[Status.LOAD]))
         QTest.qWait(30)
-    underruns = float(status[Status.UNDERRUNS] - before)
+        loads.append(float(status[Status.LOAD]))
+        looks.append((time.monotonic(), float(status[Status.UNDERRUNS]), _stolen_s()))
     mine.send("end")
-    stalls, worst = mine.recv()
+    stalls = mine.recv()
     sleeper.join()
     window.session.close()
-    found = {"seconds": seconds, "underruns": underruns, "highest_load": load, "machine_stalls": float(stalls),
-            "machine_latest_ms": worst * 1000}  # fmt: skip
+    found = {
+        "seconds": seconds,
+        "underruns": looks[-1][1] - looks[0][1],
+        "own_underruns": _own(looks, stalls),
+        "median_load": statistics.median(loads),
+        "machine_stalls": float(len(stalls)),
+        "machine_latest_ms": 1000 * max((last - first for first, last in stalls), default=0.0),
+        "stolen_s": looks[-1][2] - looks[0][2],
+    }
     print(json.dumps(found), flush=True)
     os._exit(0)  # without taking the window apart, which nobody waits for
 

@@ -13,7 +13,6 @@ from dunefall.engine.host import EngineOptions
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DEMO, find_patch, starters
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
-from dunefall.patch.take import Take
 from dunefall.session import Session, open_patch
 from rig import demo
 
@@ -25,8 +24,8 @@ class SilentEngine:
         self.options = options
         self.patches: list[Patch] = []
 
-    def open(self, take: Take) -> None:
-        self.patches.append(take.start)
+    def open(self, patch: Patch) -> None:
+        self.patches.append(patch)
 
     def set_patch(self, patch: Patch) -> None:
         self.patches.append(patch)

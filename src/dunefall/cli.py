@@ -17,7 +17,6 @@ from dunefall.base.errors import DunefallError
 __all__ = ["main"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
-TAKE_SUFFIX = ".dunetake"
 COMMANDS = ("render", "modules", "starters", "story", "check")
 
 
@@ -107,6 +106,7 @@ def _render(options: argparse.Namespace) -> int:
     from dunefall.catalogue import catalogue
     from dunefall.compiler.kernels import prepare
     from dunefall.patch.take import Take
+    from dunefall.patch.takefiles import TAKE_SUFFIX
     from dunefall.render.offline import render_to_file
     from dunefall.session import open_patch, open_take
 

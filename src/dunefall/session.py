@@ -63,11 +63,15 @@ class Session:
     """The open document, sounding. Every method that edits is one undo step, or part of one."""
 
     def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:
-        self.options = options
         self.engine = EngineClient(options)
         self.document = Document(patch, path)
         self.document.changed.connect(self._sound)
         self.engine.set_patch(patch)
+
+    @property
+    def options(self) -> EngineOptions:
+        """Device, rate and block of now."""
+        return self.engine.options
 
     @property
     def patch(self) -> Patch:
@@ -79,7 +83,7 @@ class Session:
         listeners = self.document.changed
         self.document = Document(patch, path)
         self.document.changed = listeners
-        self.engine.open(Take(patch, self.engine.options.rate))
+        self.engine.open(patch)
 
     def close(self) -> None:
         """End the engine."""
@@ -251,7 +255,7 @@ class Session:
     @property
     def seconds(self) -> float:
         """Where the sound stands."""
-        return self.engine.position / self.engine.options.rate
+        return self.engine.position / self.options.rate
 
     @property
     def limited(self) -> bool:
@@ -264,7 +268,7 @@ class Session:
 
     def seek(self, seconds: float) -> None:
         """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo."""
-        then = self.engine.seek(round(seconds * self.engine.options.rate))
+        then = self.engine.seek(round(seconds * self.options.rate))
         changed = apply_changes(self.patch, difference(self.patch, then))
         self.document.edit(f"Go to {seconds:.1f} s", changed)
 

@@ -69,12 +69,8 @@ class FileCommands(WindowParts):
 
     def save_as(self) -> bool:
         """Choose a file and save to it."""
-        start = str(Path(self._folder()) / f"{self.session.patch.title}.dunefall".replace("/", "-"))
-        name, _ = QFileDialog.getSaveFileName(self, "Save the patch", start, "Patches (*.dunefall)")
-        if not name:
-            return False
-        path = Path(name)
-        return self.save_path(path if path.suffix else path.with_suffix(".dunefall"))
+        path = self._ask_file("Save the patch", "Patches", ".dunefall")
+        return self.save_path(path) if path else False
 
     def save_path(self, path: Path) -> bool:
         """Save to a file; a dialog says why it could not be, and the old file stays whole."""
@@ -95,20 +91,27 @@ class FileCommands(WindowParts):
         seconds = max(1.0, self.session.seconds)
         self._render(self.session.engine.take, f"{seconds:.1f} s", " take.wav")
 
+    def _path_named(self, ending: str) -> Path:
+        """A file named after the patch, in the folder where one would look for it."""
+        return Path(self._folder()) / f"{self.session.patch.title}{ending}".replace("/", "-")
+
+    def _ask_file(self, title: str, kind: str, suffix: str) -> Path | None:
+        """File to save to, with the suffix where none was given; None if the user thought better of it."""
+        name, _ = QFileDialog.getSaveFileName(self, title, str(self._path_named(suffix)), f"{kind} (*{suffix})")
+        path = Path(name)
+        return (path if path.suffix else path.with_suffix(suffix)) if name else None
+
     def _render(self, take: Patch | Take, length: str, ending: str) -> None:
-        path = Path(self._folder()) / f"{self.session.patch.title}{ending}".replace("/", "-")
-        dialog = RenderDialog(take, path, self.session.engine.options.rate, length, self)
+        dialog = RenderDialog(take, self._path_named(ending), self.session.options.rate, length, self)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.open()
 
     def save_take(self) -> None:
         """Choose a file and save what has been played since the start, with everything that was changed by hand."""
-        start = str(Path(self._folder()) / f"{self.session.patch.title}{TAKE_SUFFIX}".replace("/", "-"))
-        name, _ = QFileDialog.getSaveFileName(self, "Save the take", start, f"Takes (*{TAKE_SUFFIX})")
-        if name:
-            path = Path(name)
+        path = self._ask_file("Save the take", "Takes", TAKE_SUFFIX)
+        if path:
             try:
-                save_take(self.session.engine.take, path if path.suffix else path.with_suffix(TAKE_SUFFIX))
+                save_take(self.session.engine.take, path)
             except DunefallError as error:
                 self.warn("The take was not saved", str(error))
 

@@ -43,9 +43,7 @@ class ModuleCommands(WindowParts):
         verb = "moves" if isinstance(found, Param) else "feeds"
         title = f"What {verb} {found.name.lower()} of {module.name}?"
         dialog = LinkDialog(patch, title, self.session.engine, self._theme, self)
-        dialog.accepted.connect(lambda: self._link(dialog.chosen, target))
-        dialog.finished.connect(dialog.deleteLater)
-        dialog.open()
+        self.ask(dialog, lambda: self._link(dialog.chosen, target))
 
     def _link(self, source: Place | None, target: Place) -> None:
         if source is not None:
@@ -126,10 +124,8 @@ class ModuleCommands(WindowParts):
         """Set how many voices the selected module's layer has."""
         if self.canvas.selection:
             layer = self.session.patch.layer_of(self.canvas.selection)
-            dialog = VoicesDialog(self.session.patch, layer, self)
-            dialog.accepted.connect(lambda: self.session.set_voices(layer.id, *dialog.values))
-            dialog.finished.connect(dialog.deleteLater)
-            dialog.open()
+            dialog = VoicesDialog(layer, self)
+            self.ask(dialog, lambda: self.session.set_voices(layer.id, *dialog.values))
 
     def undo(self) -> None:
         """Take back the last step."""

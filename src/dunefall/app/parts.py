@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QMainWindow, QMessageBox
+from PySide6.QtWidgets import QDialog, QMainWindow, QMessageBox
 
 from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.header import Header
@@ -35,6 +37,12 @@ class WindowParts(QMainWindow):
     def show_patch(self, before: Patch, after: Patch) -> None:
         """Show another state of the patch."""
         raise NotImplementedError
+
+    def ask(self, dialog: QDialog, then: Callable[[], None]) -> None:
+        """Show a dialog and go on when it is accepted; the window does not wait."""
+        dialog.accepted.connect(then)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.open()
 
     def warn(self, title: str, text: str) -> None:
         """Say what went wrong in a dialog."""

@@ -72,10 +72,8 @@ class SoundCommands(WindowParts):
 
     def choose_device(self) -> None:
         """Choose the output, its rate and its block, while the sound goes on."""
-        dialog = DeviceDialog(self.session.engine.options, self)
-        dialog.accepted.connect(lambda: self.session.engine.set_device(*dialog.values))
-        dialog.finished.connect(dialog.deleteLater)
-        dialog.open()
+        dialog = DeviceDialog(self.session.options, self)
+        self.ask(dialog, lambda: self.session.engine.set_device(*dialog.values))
 
     def _value_moved(self, param: str, value: float) -> None:
         self.session.set_param(self.canvas.selection, param, value)

@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.patch.model import Patch
+from dunefall.catalogue import spec_of
+from dunefall.patch.model import Patch, Place
 
 if TYPE_CHECKING:
     from dunefall.compiler.fuse import LoopModule
@@ -209,6 +210,11 @@ class Program:
         amounts, offsets = self.amounts_now()
         for index in self.link_at.get(link, ()):
             self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)
+
+    def writes(self, place: Place) -> bool:
+        """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds."""
+        spec = spec_of(self.patch.module(place.module).type) if place.module in self.sounding else None
+        return spec is not None and place.port == spec.outputs[0].id
 
     def press(self, module: str, port: str, high: bool) -> None:
         """Hold an input high, or let it go, at once: a gate by hand."""

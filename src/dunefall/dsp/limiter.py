@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.dsp.cache import cached_njit
+from dunefall.dsp.meter import oversampler
 
 __all__ = ["CEILING_DB", "Limiter"]
 
@@ -47,7 +48,7 @@ class Limiter:
         """Samples by which the sound comes out later."""
         self._ceiling = 10 ** ((ceiling_db - MARGIN_DB) / 20)
         self._letting_go = 1.0 - math.exp(-1.0 / (RELEASE_S * rate))
-        self._phases = _oversampler()
+        self._phases = oversampler(PHASES, TAPS, 9.0)
         self._state = np.zeros(FIELDS)
         self._line = np.zeros((self.latency + 1, 2))
         self._gains = np.ones(self._window)
@@ -70,14 +71,6 @@ class Limiter:
                 self._letting_go,
             )
         )  # fmt: skip
-
-
-def _oversampler() -> NDArray[np.float64]:
-    """Phases of a Kaiser-windowed sinc, shape (PHASES, TAPS)."""
-    n = np.arange(PHASES * TAPS)
-    taps = np.sinc((n - (PHASES * TAPS - 1) / 2) / PHASES) * np.kaiser(PHASES * TAPS, 9.0)
-    phases = taps.reshape(TAPS, PHASES).T
-    return np.ascontiguousarray(phases / phases.sum(axis=1, keepdims=True))
 
 
 @cached_njit(fastmath=True)

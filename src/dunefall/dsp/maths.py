@@ -21,6 +21,7 @@ __all__ = [
     "exp2",
     "flush",
     "fma",
+    "follow",
     "nearest",
     "note_to_hz",
     "ramp",
@@ -212,6 +213,25 @@ def approach(value: float, goal: float, rise: float, fall: float) -> float:
     """One sample nearer to a goal, by the share ``rise`` upwards or ``fall`` downwards."""
     gap = goal - value
     return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
+
+
+@njit(error_model="numpy", forceinline=True)
+def follow(out, goals, value, rise_s, fall_s, rate, moves, scratch):  # type: ignore[no-untyped-def]
+    """Go after a row of goals with times of rising and falling that move or, where ``moves`` is 0, rest; returns the
+    last value. ``goals`` may be ``out`` itself."""
+    n = out.size
+    if moves:
+        for i in range(n):
+            scratch[i], scratch[64 + i] = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
+        for i in range(n):
+            value = approach(value, goals[i], scratch[i], scratch[64 + i])
+            out[i] = value
+    else:
+        rise, fall = approach_step(rise_s[0], rate), approach_step(fall_s[0], rate)
+        for i in range(n):
+            value = approach(value, goals[i], rise, fall)
+            out[i] = value
+    return value
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -38,12 +38,12 @@ def k_weighting(rate: float) -> NDArray[np.float64]:
     return np.array([shelf, high])
 
 
-def oversampler() -> NDArray[np.float64]:
-    """Four phases of a Kaiser-windowed sinc, shape (4, 12): interpolates between samples."""
-    n = np.arange(4 * TAPS)
-    taps = np.sinc((n - (4 * TAPS - 1) / 2) / 4) * np.kaiser(4 * TAPS, 8.0)
-    phases = taps.reshape(TAPS, 4).T
-    return np.ascontiguousarray(phases / phases.sum(axis=1, keepdims=True))
+def oversampler(phases: int = 4, taps: int = TAPS, beta: float = 8.0) -> NDArray[np.float64]:
+    """Phases of a Kaiser-windowed sinc, shape (phases, taps): interpolates between samples."""
+    n = np.arange(phases * taps)
+    sinc = np.sinc((n - (phases * taps - 1) / 2) / phases) * np.kaiser(phases * taps, beta)
+    rows = sinc.reshape(taps, phases).T
+    return np.ascontiguousarray(rows / rows.sum(axis=1, keepdims=True))
 
 
 @cached_njit()

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-import numpy as np
-
 from dunefall.compiler.program import Memory, Program
 from dunefall.patch.model import Patch, Place
 from dunefall.render.player import Checkpoint, Player
@@ -70,8 +68,7 @@ class Checkpoints:
         if -1 not in room.positions:
             self._thin(room)
         place = room.positions.index(-1)
-        for mine, theirs in zip(room.memories[place], player.program.memory, strict=True):
-            np.copyto(mine, theirs)
+        room.memories[place].restore(player.program.memory)
         room.positions[place] = player.position
 
     def nearest(self, position: int) -> Checkpoint | None:

@@ -109,18 +109,17 @@ class EngineClient:
 
     # -- what to sound --------------------------------------------------------------------------------------------
 
-    def open(self, take: Take) -> None:
-        """Begin a take at its start, stopped or playing as it was; its journal goes on being written."""
-        self.take, self._patch = take, take.patch_at(1 << 62)
+    def open(self, patch: Patch) -> None:
+        """Begin a take of a patch, stopped or playing as it was."""
+        self._patch, self.take = patch, Take(patch, self.options.rate)
         self._pending.clear()
         self._opened = True
-        self._send(say.Open(Take(self._patch, take.rate_hz), playing=self._playing))
-        self.take = Take(self._patch, self.options.rate)
+        self._send(say.Open(self.take, playing=self._playing))
 
     def set_patch(self, patch: Patch) -> None:
         """Sound this patch from now on."""
         if not self._opened:
-            self.open(Take(patch, self.options.rate))
+            self.open(patch)
             return
         changes = difference(self._patch, patch)
         self._patch = patch
@@ -143,7 +142,7 @@ class EngineClient:
     def rewind(self) -> None:
         """Fade out and go back to the beginning; a new take begins."""
         self._playing = False
-        self.open(Take(self._patch, self.options.rate))
+        self.open(self._patch)
 
     def seek(self, position: int) -> Patch:
         """Go to a sample of the take, which goes on from there; returns the patch of that moment."""
@@ -280,7 +279,7 @@ class EngineClient:
             self._reserve.send(say.Prepare())
 
     def _hangs(self) -> bool:
-        beat = float(self.status[Status.HOST_BEAT])
+        beat = float(self.status[Status.HEARTBEAT])
         return self._ready_at is not None and beat > 0 and time.monotonic() - max(beat, self._ready_at) > NO_BEAT_S
 
     def _after_death(self) -> say.Trouble:
@@ -300,7 +299,7 @@ class EngineClient:
         self._engine, self._reserve = self._reserve or self._start_process(), None
         self._engine.started = time.monotonic()
         self._ready_at = time.monotonic()
-        self.status[Status.BLOCKS] = self.status[Status.HOST_BEAT] = 0
+        self.status[Status.BLOCKS] = self.status[Status.HEARTBEAT] = 0
         for number in sorted(self._pending):
             self.take = self.take.with_entry(Entry(position, self._pending.pop(number)))
         for index, place in self._probes.items():

@@ -18,7 +18,7 @@ from dunefall.compiler.code import LoopCode
 from dunefall.compiler.kernels import prepare
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.takeover import Takeover
-from dunefall.compiler.traces import PROBES
+from dunefall.compiler.traces import PROBES, Traces
 from dunefall.engine import messages as say
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.outlet import Outlet
@@ -144,13 +144,15 @@ class _Host:
         """What is due beside messages."""
         if self._program is None:
             return
-        self._shared.status[Status.HOST_BEAT] = time.monotonic()
+        self._shared.status[Status.HEARTBEAT] = time.monotonic()
         while self._applied:
             number, at = self._applied.popleft()
             self._tell(say.Applied(number, at) if number > 0 else say.Sought(at))
-        memory = self._program.memory
-        copies = self._program.copies.items()
-        faulty = tuple(m for m, names in copies if any(memory.faults[self._program.module_at[x]] for x in names))
+        faults = self._program.memory.faults
+        faulty: tuple[str, ...] = ()
+        if faults.any():  # hardly ever: the names are looked up only then
+            silenced = {name for name, place in self._program.module_at.items() if faults[place]}
+            faulty = tuple(m for m, copies in self._program.copies.items() if not silenced.isdisjoint(copies))
         if faulty != self._faulty:
             self._faulty = faulty
             self._tell(say.Faults(faulty))
@@ -183,7 +185,7 @@ class _Host:
         program = self._compile(self._patch)
         start = message.position // QUANTUM * QUANTUM
         program.memory.position[0] = start
-        sounding, player = self._sound(), self._new_player(program)
+        sounding, player = self._sound(), Player(program, self._show(program))
         room = Room(program, self._probed)
 
         def begin() -> None:
@@ -206,12 +208,12 @@ class _Host:
     def _probed(self) -> tuple[Place, ...]:
         return (*(place for place in self._probes if place), *(Place(module, "") for module in self._watched))
 
-    def _new_player(self, program: Program) -> Player:
-        """A player of this program, which the window sees from now on."""
+    def _show(self, program: Program) -> Traces:
+        """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
-        player = Player(program, self._slots.traces(program, self._probes))
+        traces = self._slots.traces(program, self._probes)
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
-        return player
+        return traces
 
     def _set_patch(self, message: say.SetPatch) -> None:
         before, self._patch = self._patch, message.patch
@@ -229,11 +231,11 @@ class _Host:
         assert self._program is not None
         before, program = self._program, self._compile(patch)
         takeover = Takeover(program, before)
-        player = self._new_player(program)
-        room, checkpoints = Room(program, self._probed), self._sound().checkpoints
+        traces, room = self._show(program), Room(program, self._probed)
+        checkpoints = self._sound().checkpoints
 
-        def act(sounding: Player) -> None:
-            sounding.swap(program, player.traces, takeover)
+        def act(player: Player) -> None:
+            player.swap(program, traces, takeover)
             checkpoints.begin(room)
 
         self._do(act, number, structural=True)
@@ -253,10 +255,13 @@ class _Host:
         self._do(by_hand(message.what), message.number)
 
     def _set_probe(self, message: say.Probe) -> None:
-        if self._probes[message.index] == message.place:
+        """What is watched sample by sample: another program only where this one does not write it."""
+        before, self._probes[message.index] = self._probes[message.index], message.place
+        if self._program is None or before == message.place:
             return
-        self._probes[message.index] = message.place
-        if self._program is not None:
+        if all(place is None or self._program.writes(place) for place in (before, message.place)):
+            self._slots.probe(self._program, self._probes)
+        else:
             self._swap(self._patch)
 
     def _watch(self, message: say.Watch) -> None:
@@ -285,7 +290,7 @@ class _Host:
         found = job.performance.player.program
         program = self._compile(found.patch)
         takeover = Takeover(program, found)
-        traces, room = self._new_player(program).traces, Room(program, self._probed)
+        traces, room = self._show(program), Room(program, self._probed)
         sounding, tell = self._sound(), self._applied
         at = job.position if job.join else NOW
 
@@ -324,7 +329,7 @@ class _Host:
             found = before.player.program
             program = self._compile(self._patch)
             Takeover(program, found).apply()
-            sounding.player = self._new_player(program)
+            sounding.player = Player(program, self._show(program))
             if old_rate == message.rate:
                 sounding.checkpoints = before.checkpoints
             sounding.checkpoints.begin(Room(program, self._probed))

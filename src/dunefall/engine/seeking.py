@@ -27,7 +27,7 @@ class SeekJob:
     """
 
     def __init__(self, take: Take, goal: int, checkpoint: Checkpoint | None, *, join: bool = False) -> None:
-        self.take, self.join = take, join
+        self.join = join
         self.goal = goal // QUANTUM * QUANTUM
         self.performance = Performance(take, checkpoint)
         self._piece = np.zeros((PIECE, 2))

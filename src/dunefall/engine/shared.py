@@ -32,9 +32,8 @@ class Status(IntEnum):
     TRUE_PEAK = 7
     LUFS = 8
     BLOCKS = 9  # blocks that have sounded
-    HEARTBEAT = 10  # time.monotonic() of the last block
-    HOST_BEAT = 11  # time.monotonic() of the last look at the messages
-    REDUCTION = 12  # lowest gain of the limiter, linear
+    HEARTBEAT = 10  # time.monotonic() of the last look at the messages
+    REDUCTION = 11  # lowest gain of the limiter, linear
 
 
 def trace_key(module: str, port: str = "") -> str:

@@ -69,11 +69,6 @@ class Sounding:
         self._gain_goal = 1.0 if playing else 0.0
         self._shared.status[Status.PLAYING] = self._gain_goal
 
-    def silence(self) -> None:
-        """Nothing sounds any more, at once (audio thread)."""
-        self._gain = 0.0
-        self._limiter.reset()
-
     def let_go(self) -> None:
         """Forget all programs (after the device has stopped)."""
         self._queue.clear()
@@ -135,4 +130,3 @@ class Sounding:
         load = (time.perf_counter() - begun) * self.rate / len(out)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])
         status[Status.BLOCKS] += 1
-        status[Status.HEARTBEAT] = time.monotonic()

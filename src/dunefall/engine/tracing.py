@@ -40,14 +40,20 @@ class TraceSlots:
         self._assign(list(outputs))
         traced = sorted((place, row, self._slots[key]) for key, (place, row) in outputs.items() if key in self._slots)
         first = np.searchsorted([place for place, _, _ in traced], np.arange(len(program.module_at) + 1))
-        places = [(place.module, place.port) if place else ("", "") for place in probes]
         self._traces = Traces(
             first.astype(np.int64), np.array([row for _, row, _ in traced], np.int64),
             np.array([slot for _, _, slot in traced], np.int64), self._shared.bins, np.zeros(len(traced)),
-            np.zeros(len(traced)), np.array([program.row_at.get(place, -1) for place in places], np.int64),
+            np.zeros(len(traced)), np.zeros(len(probes), np.int64),
             self._shared.probes, self._shared.counts,
         )  # fmt: skip
+        self.probe(program, probes)
         return self._traces
+
+    def probe(self, program: Program, probes: list[Place | None]) -> None:
+        """Let the program whose traces were made last write other probes."""
+        if self._traces is not None:
+            rows = [program.row_at.get((place.module, place.port), -1) if place else -1 for place in probes]
+            self._traces.probe_rows[:] = rows
 
     def let_go(self) -> None:
         """Forget the shared memory."""

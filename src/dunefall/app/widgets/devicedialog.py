@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QWidget
 
+from dunefall.app.widgets.choicedialog import ChoiceDialog
 from dunefall.engine.devices.output import FRAMES, RATES_HZ, device_names
 from dunefall.engine.host import EngineOptions
 
 __all__ = ["DeviceDialog"]
 
+NOTE = "A smaller block answers sooner; a larger one is safer on a busy machine. The sound goes on."
 
-class DeviceDialog(QDialog):
+
+class DeviceDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are output, rate in Hz and frames."""
 
     def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Sound device")
-        self.setMinimumWidth(420)
-        form = QFormLayout()
+        super().__init__("Sound device", NOTE, parent)
         self.output, self.rate, self.frames = QComboBox(), QComboBox(), QComboBox()
         self.output.addItem("Best available", "auto")
         self.output.addItem("Simulated output (silent)", "simulated")
@@ -27,23 +27,13 @@ class DeviceDialog(QDialog):
             self.rate.addItem(f"{rate / 1000:g} kHz", rate)
         for frames in FRAMES:
             self.frames.addItem(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames)
-        for box, label, value in (
-            (self.output, "Output", options.audio),
-            (self.rate, "Sample rate", options.rate),
-            (self.frames, "Block", options.frames),
+        for label, box, value in (
+            ("Output", self.output, options.audio),
+            ("Sample rate", self.rate, options.rate),
+            ("Block", self.frames, options.frames),
         ):
             box.setCurrentIndex(max(0, box.findData(value)))
-            box.setAccessibleName(label)
-            form.addRow(label, box)
-        note = QLabel("A smaller block answers sooner; a larger one is safer on a busy machine. The sound goes on.")
-        note.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column = QVBoxLayout(self)
-        column.addLayout(form)
-        column.addWidget(note)
-        column.addWidget(buttons)
+            self.add(label, box)
 
     @property
     def values(self) -> tuple[str, float, int]:

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QSpinBox, QWidget
 
-from dunefall.patch.model import MOST_VOICES, Layer, Patch
+from dunefall.app.widgets.choicedialog import ChoiceDialog
+from dunefall.patch.model import MOST_VOICES, Layer
 
 __all__ = ["VoicesDialog"]
 
+NOTE = (
+    "Each voice has all modules up to where the voices meet, with random values of its own and a little off in "
+    "pitch and time. With a Keyboard, each note takes the next free voice."
+)
 
-class VoicesDialog(QDialog):
+
+class VoicesDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are voices, spread (0..1) and the module where they meet."""
 
-    def __init__(self, patch: Patch, layer: Layer, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(f"Voices of {layer.name}")
-        self.setMinimumWidth(420)
+    def __init__(self, layer: Layer, parent: QWidget | None = None) -> None:
+        super().__init__(f"Voices of {layer.name}", NOTE, parent)
         self.voices, self.spread, self.meet = QSpinBox(), QSpinBox(), QComboBox()
         self.voices.setRange(1, MOST_VOICES)
         self.voices.setValue(layer.voices)
@@ -27,22 +31,9 @@ class VoicesDialog(QDialog):
             if module.id != layer.output_id:
                 self.meet.addItem(f"at {module.name}", module.id)
         self.meet.setCurrentIndex(max(0, self.meet.findData(layer.meet)))
-        form = QFormLayout()
-        for box, label in ((self.voices, "Voices"), (self.spread, "Spread"), (self.meet, "Voices meet")):
-            box.setAccessibleName(label)
-            form.addRow(label, box)
-        note = QLabel(
-            "Each voice has all modules up to where the voices meet, with random values of its own and a little off in "
-            "pitch and time. With a Keyboard, each note takes the next free voice."
-        )
-        note.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column = QVBoxLayout(self)
-        column.addLayout(form)
-        column.addWidget(note)
-        column.addWidget(buttons)
+        self.add("Voices", self.voices)
+        self.add("Spread", self.spread)
+        self.add("Voices meet", self.meet)
 
     @property
     def values(self) -> tuple[int, float, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach, approach_step, flush
+from dunefall.dsp.maths import flush, follow
 
 __all__ = ["MODULE"]
 
@@ -13,20 +13,10 @@ MOVES = 0b110
 
 def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: level."""
-    value, n = state[VALUE], out.size
-    if moving & MOVES:
-        for i in range(n):
-            scratch[i], scratch[64 + i] = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
-        for i in range(n):
-            value = approach(value, abs(audio[i]), scratch[i], scratch[64 + i])
-            out[i] = value
-    else:
-        rise, fall = approach_step(rise_s[0], rate), approach_step(fall_s[0], rate)
-        for i in range(n):
-            value = approach(value, abs(audio[i]), rise, fall)
-            out[i] = value
-    state[VALUE] = flush(value)
-    for i in range(n):
+    for i in range(out.size):
+        out[i] = abs(audio[i])
+    state[VALUE] = flush(follow(out, out, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch))
+    for i in range(out.size):
         out[i] = min(out[i] * sensitivity[i], 1.0)
 
 

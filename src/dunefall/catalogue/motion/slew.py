@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach, approach_step, flush
+from dunefall.dsp.maths import flush, follow
 
 __all__ = ["MODULE"]
 
@@ -13,18 +13,8 @@ MOVES = 0b110
 
 def kernel(signal, rise_s, fall_s, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: value, 1 once begun."""
-    value, n = state[VALUE] if state[BEGUN] > 0.5 else signal[0], out.size
-    if moving & MOVES:
-        for i in range(n):
-            scratch[i], scratch[64 + i] = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
-        for i in range(n):
-            value = approach(value, signal[i], scratch[i], scratch[64 + i])
-            out[i] = value
-    else:
-        rise, fall = approach_step(rise_s[0], rate), approach_step(fall_s[0], rate)
-        for i in range(n):
-            value = approach(value, signal[i], rise, fall)
-            out[i] = value
+    begin = state[VALUE] if state[BEGUN] > 0.5 else signal[0]
+    value = follow(out, signal, begin, rise_s, fall_s, rate, moving & MOVES, scratch)
     state[VALUE], state[BEGUN] = flush(value), 1.0
 
 

@@ -29,15 +29,14 @@ class Outlet:
         """Open the chosen device unless it is open; the simulated one where it cannot be had."""
         if self._output is not None:
             return
-        self._options, note = options, ""
+        self._options = options
         try:
             self._output = open_output(options.audio, options.rate, options.frames)
             self._output.start(sounding.fill)
         except DeviceError as error:
-            note = f"{error}. The simulated output sounds instead."
-            self._output = SimulatedOutput(options.rate, options.frames)
-            self._output.start(sounding.fill)
-        self._announce(note)
+            self._simulate(options, sounding, f"{error}. The simulated output sounds instead.")
+        else:
+            self._announce(options)
 
     def look_after(self, sounding: Sounding, shared: SharedState) -> None:
         """Count underruns; go on with the simulated output where the device is gone."""
@@ -47,9 +46,8 @@ class Outlet:
         if not self._output.alive:
             gone = self._output
             gone.stop()
-            self._output = SimulatedOutput(self._options.rate, self._options.frames)
-            self._output.start(sounding.fill)
-            self._announce(f"The sound device {gone.name} is gone; the simulated output goes on at the same place.")
+            note = f"The sound device {gone.name} is gone; the simulated output goes on at the same place."
+            self._simulate(self._options, sounding, note)
 
     def close(self) -> None:
         """Close the device; returns when it asks for no more sound."""
@@ -57,8 +55,12 @@ class Outlet:
             self._output.stop()
             self._output = None
 
-    def _announce(self, note: str) -> None:
+    def _simulate(self, options: EngineOptions, sounding: Sounding, note: str) -> None:
+        self._output = SimulatedOutput(options.rate, options.frames)
+        self._output.start(sounding.fill)
+        self._announce(options, note)
+
+    def _announce(self, options: EngineOptions, note: str = "") -> None:
         assert self._output is not None
-        assert self._options is not None
         name, simulated = self._output.name, self._output.simulated
-        self._tell(say.DeviceChosen(name, simulated, self._options.rate, self._options.frames, note))
+        self._tell(say.DeviceChosen(name, simulated, options.rate, options.frames, note))
