@@ -19,6 +19,7 @@ from dunefall.compiler.program import (
     INPUT,
     LINK,
     MODULE,
+    PLACES,
     QUANTUM,
     VOICE,
     Memory,
@@ -126,6 +127,7 @@ class _Builder:
             meets=np.array(meets, np.int64),
             mix=aligned_zeros(2 * QUANTUM),
             scratch=aligned_zeros(SCRATCH),
+            places=np.zeros(len(PLACES), np.int64),
             rate=np.array([self.rate]),
         )
         amounts = [(x.link.amount, x.link.amount, x.link.offset, x.link.offset, 0) for x in self.ordered_wires]

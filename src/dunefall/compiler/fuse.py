@@ -18,8 +18,6 @@ from numba.extending import intrinsic
 
 from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.kernels import (
-    FLOATS,
-    INTS,
     address_caller,
     compiled_before,
     generated_path,
@@ -27,22 +25,18 @@ from dunefall.compiler.kernels import (
     load_generated,
     view,
 )
-from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE
+from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, word
 
 __all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_ready", "fused_text", "local"]
 
 FUSED = types.int64(
     types.int64,  # number of samples
     types.int64,  # first sample within the quantum
-    FLOATS,  # all rows
-    INTS,  # rows of the loop's ports
-    FLOATS,  # all states
-    FLOATS,  # all memories
-    INTS,  # the loop's module records
-    INTS,  # the loop's input records
-    FLOATS,  # the loop's base values
-    INTS,  # all link records
-    FLOATS,  # all amounts
+    types.int64,  # address of the rows of the loop's ports
+    types.int64,  # address of the loop's module records
+    types.int64,  # address of its input records
+    types.int64,  # address of its base values
+    types.int64,  # address of ``Plan.places``
     types.float64,  # sample rate in Hz
 )
 """Gives 1, and has changed nothing but rows and memories, if a module may have given no usable number; 0 otherwise."""
@@ -87,6 +81,8 @@ class LoopModule:
     bypassed: bool
 
 
+MANY = 1 << 40
+"""More numbers than any array has: views that are never walked through."""
 _loaded: dict[Path, Any] = {}
 
 
@@ -109,12 +105,12 @@ def fused_address(path: Path) -> int:
 
 def fused_text(modules: tuple[LoopModule, ...]) -> str:
     """Source of the loop's function."""
-    lines = ['"""Made for one kind of feedback loop."""', "import numpy as np", "from numba import carray, cfunc, njit"]
+    lines = ['"""Made for one kind of feedback loop."""', "import numpy as np", "from numba import cfunc, njit"]
     kernels = {module.spec.id: module.spec.kernel.__module__ for module in modules if not module.bypassed}
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
     lines += [
         "from dunefall.compiler.fuse import FUSED, local",
-        "from dunefall.compiler.kernels import SCRATCH, window",
+        "from dunefall.compiler.kernels import SCRATCH, window, words",
         "from dunefall.compiler.program import QUANTUM",
         "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped",
         "from dunefall.dsp.maths import exp2, fma",
@@ -124,20 +120,18 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [f"{_name(type_id)} = njit({options})(plain_{_name(type_id)})" for type_id in kernels]
     lines += [
         "",
-        '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy")',
-        "def entry(n, start, rows_p, ports_p, states_p, memories_p, modules_p, inputs_p, bases_p,",
-        "          links_p, amounts_p, rate):",
+        '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy", forceinline=True)',
+        "def entry(n, start, ports_p, modules_p, inputs_p, bases_p, places_p, rate):",
+        f"    places = words(places_p, 0, {len(PLACES)})",
     ]
-    for name in ("ports", "modules", "inputs", "bases", "links", "amounts"):
-        lines.append(f"    {name} = carray({name}_p, (1 << 40,))")
+    lines += [f"    {name} = words({name}_p, 0, {MANY})" for name in ("ports", "modules", "inputs")]
+    lines += [f"    bases = window(bases_p, 0, {MANY})"]
+    for name in ("rows", "states", "memories", "links", "amounts"):
+        lines.append(f"    {name}_p = places[{PLACES.index(name)}]")
+    lines += [f"    links = words(links_p, 0, {MANY})", f"    amounts = window(amounts_p, 0, {MANY})"]
     writer = _Writer(modules)
     lines += [f"    {line}" for line in (*writer.setup(), *writer.body(), *writer.end())]
     return "\n".join(lines) + "\n"
-
-
-def _word(record: Any, field: str, index: int = 0) -> int:
-    """Place of a field, in words of 8 bytes, in a row of records as they lie in ``compiler.program``'s arrays."""
-    return int(index * record.itemsize + record.fields[field][1]) // 8
 
 
 def _name(type_id: str) -> str:
@@ -172,7 +166,7 @@ class _Writer:
         for k, module in enumerate(self.modules):
             spec = module.spec
             names = ("state_at", "memory_at", "memory_size", "key")
-            state_at, memory_at, memory_size, key = (f"modules[{_word(MODULE, name, k)}]" for name in names)
+            state_at, memory_at, memory_size, key = (f"modules[{word(MODULE, name, k)}]" for name in names)
             targets = len(spec.targets)
             lines += [f"c{k} = local({targets + len(spec.outputs)})", f"s{k} = local({spec.state})"]
             lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
@@ -190,15 +184,15 @@ class _Writer:
 
     def _links(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
         at = self.input_first[k] + j
-        lines = [f"base{k}_{j} = bases[{_word(BASE, 'goal', at)}]"]
-        lines += [f"first{k}_{j} = inputs[{_word(INPUT, 'link_first', at)}]"]
+        lines = [f"base{k}_{j} = bases[{word(BASE, 'goal', at)}]"]
+        lines += [f"first{k}_{j} = inputs[{word(INPUT, 'link_first', at)}]"]
         for x, link in enumerate(links):
             place = f"(first{k}_{j} + {x})"
             for name in ("amount", "offset"):
-                at_goal = f"{AMOUNT.itemsize // 8} * {place} + {_word(AMOUNT, f'{name}_goal')}"
+                at_goal = f"{AMOUNT.itemsize // 8} * {place} + {word(AMOUNT, f'{name}_goal')}"
                 lines.append(f"{name}{k}_{j}_{x} = amounts[{at_goal}]")
             if link.source is None:
-                at_row = f"{LINK.itemsize // 8} * {place} + {_word(LINK, 'row')}"
+                at_row = f"{LINK.itemsize // 8} * {place} + {word(LINK, 'row')}"
                 lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{at_row}] + start, n)")
         return lines
 
@@ -293,5 +287,5 @@ _call_address = address_caller(FUSED)
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def call_fused(address, arguments):  # type: ignore[no-untyped-def]
-    """Call a loop's function; ``arguments`` is a tuple in the order of ``FUSED``, pointers as whole numbers."""
+    """Call a loop's function; ``arguments`` is a tuple in the order of ``FUSED``."""
     return _call_address(address, arguments)

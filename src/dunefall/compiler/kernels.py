@@ -24,12 +24,10 @@ from numba.extending import intrinsic
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.program import MODULE, PLACES, QUANTUM, word
 from dunefall.dsp.cache import use_cache_folder
 
 __all__ = [
-    "FLOATS",
-    "INTS",
     "OWN",
     "SCRATCH",
     "SIGNATURE",
@@ -42,54 +40,46 @@ __all__ = [
     "kernel_address",
     "kernel_arguments",
     "load_generated",
+    "nth",
     "piece",
     "prepare",
+    "put",
     "view",
     "window",
+    "words",
 ]
 
-FLOATS = types.CPointer(types.float64)  # type: ignore[no-untyped-call]
-INTS = types.CPointer(types.int64)  # type: ignore[no-untyped-call]
 SIGNATURE = types.void(
     types.int64,  # number of samples
     types.int64,  # first sample within the quantum
-    FLOATS,  # all rows
-    INTS,  # where this module's rows start
-    FLOATS,  # all states
-    types.int64,  # where this module's state starts
-    FLOATS,  # all memories
-    types.int64,  # where this module's memory starts
-    types.int64,  # samples of memory
-    types.uint64,  # key of the random numbers
-    types.int64,  # which inputs and parameters are linked
-    types.int64,  # which of them move within these samples
-    types.int64,  # which outputs somebody uses
-    FLOATS,  # scratch, SCRATCH numbers
-    FLOATS,  # levels of the layer's voices
-    types.int64,  # number of voices
+    types.int64,  # which inputs and parameters move within these samples
+    types.int64,  # address of the rows of this module's ports
+    types.int64,  # address of this module's record
+    types.int64,  # address of ``Plan.places``
     types.float64,  # sample rate in Hz
 )
+"""What every kernel is called with: few enough numbers to go in registers."""
 SCRATCH = 8 * QUANTUM
 OWN = ("state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start")
 """What a kernel may ask for by name beside its ports."""
 
 _TEMPLATE = '''\
 """Made from the declaration of "{id}": the kernel behind the common signature."""
-from numba import carray, cfunc, njit
+import numpy as np
+from numba import cfunc, njit
 from {module} import kernel as plain
-from dunefall.compiler.kernels import SCRATCH, SIGNATURE, window
+from dunefall.compiler.kernels import SIGNATURE, window, words
 
 kernel = njit(nogil=True, error_model="numpy", forceinline=True)(plain)
 
 
-@cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy")
-def entry(n, start, rows_p, at_p, states_p, state_at, memories_p, memory_at, memory_size, key, linked, moving,
-          wanted, scratch_p, levels_p, voices, rate):
-    at = carray(at_p, ({ports},))
-    state = window(states_p, state_at, {state})
-    memory = window(memories_p, memory_at, memory_size)
-    scratch = window(scratch_p, 0, SCRATCH)
-    levels = window(levels_p, 0, voices)
+@cfunc(SIGNATURE, cache=True, nopython=True, error_model="numpy", forceinline=True)
+def entry(n, start, moving, ports_p, module_p, places_p, rate):
+    at = words(ports_p, 0, {ports})
+    module = words(module_p, 0, {size})
+    places = words(places_p, 0, {places})
+    rows_p = places[{rows}]
+    {own}
     kernel({arguments})
 '''
 
@@ -114,13 +104,28 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
 
 def _wrapper_text(spec: ModuleSpec) -> str:
     ports = (*spec.targets, *spec.outputs)
+    place = {name: f"places[{PLACES.index(name)}]" for name in PLACES}
+    field = {name: f"module[{word(MODULE, name)}]" for name in MODULE.names or ()}
+    own = {
+        "state": f"window({place['states']}, {field['state_at']}, {spec.state})",
+        "memory": f"window({place['memories']}, {field['memory_at']}, {field['memory_size']})",
+        "scratch": f"window({place['scratch']}, 0, {SCRATCH})",
+        "levels": f"window({place['levels']}, {field['level_first']}, {field['level_count']})",
+        "voices": field["level_count"],
+        "key": f"np.uint64({field['key']})",
+        "linked": field["linked"],
+        "wanted": field["wanted"],
+    }
     row = {port.id: f"window(rows_p, at[{k}] + start, n)" for k, port in enumerate(ports)}
     each = {output.id for output in spec.outputs if output.per_voice}
     row |= {port.id: f"window(rows_p, at[{k}], {QUANTUM} * voices)" for k, port in enumerate(ports) if port.id in each}
-    arguments = ", ".join(row.get(name, name) for name in kernel_arguments(spec))
+    names = kernel_arguments(spec)
+    asked = [name for name in own if name in names or (name == "voices" and each)]
     return _TEMPLATE.format(
-        id=spec.id, module=spec.kernel.__module__, ports=len(ports), state=spec.state, arguments=arguments
-    )
+        id=spec.id, module=spec.kernel.__module__, ports=len(ports), size=MODULE.itemsize // 8, places=len(PLACES),
+        rows=PLACES.index("rows"), own="\n    ".join(f"{name} = {own[name]}" for name in asked),
+        arguments=", ".join(row.get(name, name) for name in names),
+    )  # fmt: skip
 
 
 def load_generated(path: Path) -> ModuleType:
@@ -193,28 +198,68 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
 
 
 def view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
-    """An array of ``count`` numbers that begins at an address."""
+    """An array of ``count`` numbers of 8 bytes that begins at a pointer."""
     array = context.make_array(kind)(context, builder)
-    word = context.get_constant
+    constant = context.get_constant
     context.populate_array(
         array,
         data=builder.bitcast(first, array.data.type),
         shape=cgutils.pack_array(builder, [count]),  # type: ignore[no-untyped-call]
-        strides=cgutils.pack_array(builder, [word(types.intp, 8)]),  # type: ignore[no-untyped-call]
-        itemsize=word(types.intp, 8),
+        strides=cgutils.pack_array(builder, [constant(types.intp, 8)]),  # type: ignore[no-untyped-call]
+        itemsize=constant(types.intp, 8),
         meminfo=None,
     )
     return array._getvalue()
 
 
+def _viewer(number: Any) -> Any:
+    kind = types.Array(number, 1, "C")  # type: ignore[no-untyped-call]
+
+    def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+        address = builder.add(values[0], builder.mul(values[1], context.get_constant(types.int64, 8)))
+        pointer = builder.inttoptr(address, context.get_data_type(number).as_pointer())
+        return view(context, builder, kind, pointer, values[2])
+
+    return kind(types.int64, types.int64, types.int64), generate
+
+
 @intrinsic
-def window(typingctx, pointer, first, count):  # type: ignore[no-untyped-def]
-    """An array over ``count`` numbers from ``first`` on, without any check."""
+def window(typingctx, address, first, count):  # type: ignore[no-untyped-def]
+    """An array over ``count`` real numbers from the ``first`` after an address on, without any check."""
+    return _viewer(types.float64)
+
+
+@intrinsic
+def words(typingctx, address, first, count):  # type: ignore[no-untyped-def]
+    """As ``window``, over whole numbers of 8 bytes."""
+    return _viewer(types.int64)
+
+
+@intrinsic
+def nth(typingctx, array, index):  # type: ignore[no-untyped-def]
+    """``array[index]`` of an index that is not negative, without any check: a number, or a record in its place."""
 
     def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        return view(context, builder, signature.return_type, builder.gep(values[0], [values[1]]), values[2])
+        kind = signature.args[0]
+        pointer = builder.gep(context.make_array(kind)(context, builder, value=values[0]).data, [values[1]])
+        if isinstance(kind.dtype, types.Record):
+            return builder.bitcast(pointer, context.get_value_type(kind.dtype))
+        return context.unpack_value(builder, kind.dtype, pointer)
 
-    return types.Array(types.float64, 1, "C")(pointer, types.int64, types.int64), generate
+    return array.dtype(array, types.int64), generate
+
+
+@intrinsic
+def put(typingctx, array, index, value):  # type: ignore[no-untyped-def]
+    """``array[index] = value`` likewise."""
+
+    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
+        kind = signature.args[0]
+        pointer = builder.gep(context.make_array(kind)(context, builder, value=values[0]).data, [values[1]])
+        context.pack_value(builder, kind.dtype, values[2], pointer)
+        return context.get_dummy_value()
+
+    return types.void(array, types.int64, array.dtype), generate
 
 
 @intrinsic
@@ -229,7 +274,7 @@ def piece(typingctx, array, first, count):  # type: ignore[no-untyped-def]
 
 
 def address_caller(of: Any) -> Any:
-    """What calls C functions of a signature: (address, tuple of arguments), pointers as whole numbers."""
+    """What calls C functions of a signature: (address, tuple of arguments)."""
 
     @intrinsic
     def call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]
@@ -238,12 +283,7 @@ def address_caller(of: Any) -> Any:
             void = of.return_type == types.void
             result = ir.VoidType() if void else context.get_value_type(of.return_type)
             pointer = builder.inttoptr(values[0], ir.FunctionType(result, kinds).as_pointer())
-            items = [builder.extract_value(values[1], k) for k in range(len(kinds))]
-            cast = [
-                builder.inttoptr(v, k) if isinstance(k, ir.PointerType) else v
-                for v, k in zip(items, kinds, strict=True)
-            ]
-            given = builder.call(pointer, cast)
+            given = builder.call(pointer, [builder.extract_value(values[1], k) for k in range(len(kinds))])
             return context.get_dummy_value() if void else given
 
         return of.return_type(types.int64, arguments), generate
@@ -256,7 +296,7 @@ _call_address = address_caller(SIGNATURE)
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def call_kernel(address, arguments):  # type: ignore[no-untyped-def]
-    """Call a kernel; ``arguments`` is a tuple in the order of ``SIGNATURE``, pointers as whole numbers."""
+    """Call a kernel; ``arguments`` is a tuple in the order of ``SIGNATURE``."""
     _call_address(address, arguments)
 
 

@@ -223,7 +223,7 @@ def _as_it_is(entry, base, links, amounts):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
+def _run_module(plan, memory, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
     """Run one module for n samples of the present quantum; ``single``: it stands in a feedback loop."""
     module, rows = plan.modules[m], memory.rows
     if memory.faults[m] != 0:
@@ -239,14 +239,8 @@ def _run_module(plan, memory, places, m, start, n, ramp, single):  # type: ignor
     if module.address == 0:
         _pass_on(rows, plan.ports, module, start, n)
         return
-    call_kernel(
-        module.address,
-        (
-            n, start, places[0], places[1] + 8 * module.port_first, places[2], module.state_at, places[3],
-            module.memory_at, module.memory_size, module.key, module.linked, moving, module.wanted, places[4],
-            places[5] + 8 * module.level_first, module.level_count, plan.rate[0],
-        ),
-    )  # fmt: skip
+    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
+    call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
     for p in range(module.output_first, module.port_last):
         if module.wanted & (1 << (p - module.output_first)) == 0:
             continue
@@ -299,7 +293,7 @@ def _clear_outputs(plan, memory, m):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyped-def]
+def _run_loop(plan, memory, s, start, n, ramp):  # type: ignore[no-untyped-def]
     """Run a feedback loop: by the code made for it where there is some and nothing glides, or module by module."""
     first, last, address = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 3]
     if address != 0 and _steady(plan, memory, first, last):
@@ -307,9 +301,10 @@ def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyp
         bad = call_fused(
             address,
             (
-                n, start, places[0], places[1] + 8 * module.port_first, places[2], places[3],
-                places[6] + MODULE_BYTES * first, places[7] + INPUT_BYTES * module.input_first,
-                places[8] + BASE_BYTES * module.input_first, places[9], places[10], plan.rate[0],
+                n, start, plan.ports.ctypes.data + 8 * module.port_first,
+                plan.modules.ctypes.data + MODULE_BYTES * first,
+                plan.inputs.ctypes.data + INPUT_BYTES * module.input_first,
+                memory.bases.ctypes.data + BASE_BYTES * module.input_first, plan.places.ctypes.data, plan.rate[0],
             ),
         )  # fmt: skip
         if bad == 0:
@@ -317,7 +312,7 @@ def _run_loop(plan, memory, places, s, start, n, ramp):  # type: ignore[no-untyp
             return
     for i in range(start, start + n):
         for m in range(first, last):
-            _run_module(plan, memory, places, m, i, 1, ramp, True)
+            _run_module(plan, memory, m, i, 1, ramp, True)
 
 
 @njit(nogil=True, error_model="numpy")
@@ -386,11 +381,11 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     ramp = max(1, round(RAMP_S * plan.rate[0]))
-    places = (
-        memory.rows.ctypes.data, plan.ports.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data,
-        plan.scratch.ctypes.data, memory.levels.ctypes.data, plan.modules.ctypes.data, plan.inputs.ctypes.data,
-        memory.bases.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data,
-    )  # fmt: skip
+    for k, address in enumerate((
+        memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
+        memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data,
+    )):  # fmt: skip
+        plan.places[k] = address
     done = 0
     while done < out.shape[0]:
         start = memory.position[0] % QUANTUM
@@ -399,10 +394,10 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
         for s in range(plan.parts.shape[0]):
             first, last, loop = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2]
             if loop != 0:
-                _run_loop(plan, memory, places, s, start, n, ramp)
+                _run_loop(plan, memory, s, start, n, ramp)
             for m in range(first, last):
                 if loop == 0:
-                    _run_module(plan, memory, places, m, start, n, ramp, False)
+                    _run_module(plan, memory, m, start, n, ramp, False)
                 _after(plan, memory, traces, m, start, n)
         for i in range(n):
             out[done + i, 0], out[done + i, 1] = plan.mix[i], plan.mix[QUANTUM + i]
@@ -428,7 +423,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     p, m = plan_held, memory_held
     plan = Plan(
         borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.rate),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.places),
+        borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),

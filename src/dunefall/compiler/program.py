@@ -19,7 +19,7 @@ from dunefall.patch.model import Patch, Place
 if TYPE_CHECKING:
     from dunefall.compiler.fuse import LoopModule
 
-__all__ = ["QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "aligned_zeros", "ramp_place"]
+__all__ = ["PLACES", "QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "aligned_zeros", "ramp_place", "word"]
 
 QUANTUM = 64
 """Samples that are computed at a time, whatever the device asks for."""
@@ -62,6 +62,17 @@ AMOUNT = np.dtype(
 """A link's amount and offset, gliding likewise."""
 
 
+PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts")
+"""Arrays whose addresses compiled code finds in ``Plan.places``."""
+
+
+def word(record: np.dtype[np.void], field: str, index: int = 0) -> int:
+    """Place of a field, in words of 8 bytes, in a row of records."""
+    fields = record.fields
+    assert fields is not None
+    return int(index * record.itemsize + fields[field][1]) // 8
+
+
 class Plan(NamedTuple):
     """What never changes while a program runs.
 
@@ -69,7 +80,8 @@ class Plan(NamedTuple):
     very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
     of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
     ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``mix`` is
-    where the sum of the layers is made, ``scratch`` nobody's; ``rate`` the sample rate in Hz.
+    where the sum of the layers is made, ``scratch`` nobody's; ``places`` takes the addresses of ``PLACES`` at each run;
+    ``rate`` the sample rate in Hz.
     """
 
     parts: Ints
@@ -83,6 +95,7 @@ class Plan(NamedTuple):
     meets: Ints
     mix: Floats
     scratch: Floats
+    places: Ints
     rate: Floats
 
 

@@ -18,37 +18,30 @@ WIDEST, NARROWEST = 1.4142135623730951, 0.02
 def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wanted, scratch):  # type: ignore[no-untyped-def]
     """State: the two integrators.
 
-    The integrators run as a two-by-two recurrence; what does not depend on them is worked out before it or after it.
+    The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
+    the mean of what it holds before and after the sample.
     """
     n = low.size
     s1, s2, scale = state[S1], state[S2], 2.0 / rate
-    g_row, a1_row = scratch[:n], scratch[64 : 64 + n]
-    s1_row, s2_row = scratch[128 : 128 + n], scratch[192 : 192 + n]
+    keep, cross, hold = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    middle = scratch[192 : 192 + n]
     if moving & MOVES:
         for i in range(n):
-            g_row[i], a1_row[i] = _factors(cutoff_hz[i], resonance[i], scale)
+            keep[i], cross[i], hold[i] = _factors(cutoff_hz[i], resonance[i], scale)
         for i in range(n):
-            s1_row[i], s2_row[i] = s1, s2
-            a2 = g_row[i] * a1_row[i]
-            s1, s2 = _next(s1, s2, audio[i], a1_row[i], a2, g_row[i] * a2)
-        if wanted == LOW_ONLY:
-            for i in range(n):
-                low[i] = _low(audio[i], s1_row[i], s2_row[i], g_row[i], a1_row[i])
-        else:
-            for i in range(n):
-                low[i], band[i], high[i] = _all(audio[i], s1_row[i], s2_row[i], resonance[i], g_row[i], a1_row[i])
+            t1, t2 = _next(s1, s2, keep[i], cross[i], hold[i], cross[i] * audio[i], (1.0 - hold[i]) * audio[i])
+            middle[i], low[i] = 0.5 * (s1 + t1), 0.5 * (s2 + t2)
+            s1, s2 = t1, t2
     else:
-        g, a1 = _factors(cutoff_hz[0], resonance[0], scale)
-        a2 = g * a1
+        k, c, h = _factors(cutoff_hz[0], resonance[0], scale)
         for i in range(n):
-            s1_row[i], s2_row[i] = s1, s2
-            s1, s2 = _next(s1, s2, audio[i], a1, a2, g * a2)
-        if wanted == LOW_ONLY:
-            for i in range(n):
-                low[i] = _low(audio[i], s1_row[i], s2_row[i], g, a1)
-        else:
-            for i in range(n):
-                low[i], band[i], high[i] = _all(audio[i], s1_row[i], s2_row[i], resonance[0], g, a1)
+            t1, t2 = _next(s1, s2, k, c, h, c * audio[i], (1.0 - h) * audio[i])
+            middle[i], low[i] = 0.5 * (s1 + t1), 0.5 * (s2 + t2)
+            s1, s2 = t1, t2
+    if wanted != LOW_ONLY:
+        for i in range(n):
+            band[i] = _damping(resonance[i]) * middle[i]
+            high[i] = audio[i] - band[i] - low[i]
     state[S1], state[S2] = flush(s1), flush(s2)
 
 
@@ -59,33 +52,17 @@ def _damping(resonance):  # type: ignore[no-untyped-def]
 
 @njit(error_model="numpy", forceinline=True)
 def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
-    """g = tan and 1 / (1 + g (g + damping)), with one division for both."""
+    """Factors of the recurrence: with g the tangent of half the cutoff's angle and k the damping they are
+    2 / (1 + g (g + k)) - 1, 2 g / (1 + g (g + k)) and 1 - 2 g**2 / (1 + g (g + k)), from sine and cosine without g."""
     up, down = tangent_parts(min(cutoff * scale, 0.97))
-    whole = fma(up, fma(_damping(resonance), down, up), down * down)
-    both = 1.0 / (down * whole)
-    return up * whole * both, down * down * down * both
+    twice = 2.0 / fma(up * down, _damping(resonance), 1.0)
+    return fma(down * down, twice, -1.0), up * down * twice, fma(-up * up, twice, 1.0)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _next(s1, s2, x, a1, a2, a3):  # type: ignore[no-untyped-def]
+def _next(s1, s2, keep, cross, hold, from_1, from_2):  # type: ignore[no-untyped-def]
     """The integrators a sample later."""
-    return (
-        fma(fma(2.0, a1, -1.0), s1, fma(-2.0 * a2, s2, 2.0 * a2 * x)),
-        fma(2.0 * a2, s1, fma(fma(-2.0, a3, 1.0), s2, 2.0 * a3 * x)),
-    )
-
-
-@njit(error_model="numpy", forceinline=True)
-def _low(x, s1, s2, g, a1):  # type: ignore[no-untyped-def]
-    return fma(g, fma(a1, s1, g * a1 * (x - s2)), s2)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _all(x, s1, s2, resonance, g, a1):  # type: ignore[no-untyped-def]
-    damping = _damping(resonance)
-    b = fma(a1, s1, g * a1 * (x - s2))
-    l = fma(g, b, s2)  # noqa: E741
-    return l, damping * b, fma(-damping, b, x - l)
+    return fma(-cross, s2, fma(keep, s1, from_1)), fma(cross, s1, fma(hold, s2, from_2))
 
 
 MODULE = ModuleSpec(
