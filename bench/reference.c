@@ -44,12 +44,6 @@ static inline double power2(double x)
     return power;
 }
 
-static inline double tangent(double x)
-{
-    double f = 0.25 * x, e = 0.25 - f, u = f * f, v = e * e;
-    return f * (0.25 - u) * arch(u) / (e * (0.25 - v) * arch(v));
-}
-
 static inline double hertz(double note) { return 440.0 * power2((note - 69.0) / 12.0); }
 static inline double clamp(double x, double low, double high) { return fmin(fmax(x, low), high); }
 
@@ -184,28 +178,42 @@ static inline double triangle(double phase, double step)
 typedef struct { double s1, s2; } Filter;
 enum { LOW, BAND, HIGH };
 
-static inline double share(double g, double damping) { return 1.0 / (1.0 + g * (g + damping)); }
+static inline double damping_of(double resonance) { return 1.4142135623730951 - 1.3942135623730951 * resonance; }
 
-static inline double filter_step(Filter *s, double x, double damping, double g, double a1, int kind)
+typedef struct { double both, up, down; } Parts;
+typedef struct { double take, cross, sink; } Factors;
+
+static inline Parts parts(double hz)
 {
-    double a2 = g * a1, a3 = g * a2, s1 = s->s1, s2 = s->s2;
-    double b = a1 * s1 + a2 * (x - s2), l = g * b + s2;
-    s->s1 = (2.0 * a1 - 1.0) * s1 + (-2.0 * a2 * s2 + 2.0 * a2 * x);
-    s->s2 = 2.0 * a2 * s1 + ((1.0 - 2.0 * a3) * s2 + 2.0 * a3 * x);
-    return kind == LOW ? l : kind == BAND ? damping * b : x - damping * b - l;
+    double f = 0.25 * fmin(hz * (2.0 / RATE), 0.97), e = 0.25 - f, u = f * f, v = e * e;
+    double up = f * (0.25 - u) * arch(u), down = e * (0.25 - v) * arch(v);
+    return (Parts){up * down, up * up, down * down};
 }
 
-static inline double damping_of(double resonance) { return 1.4142135623730951 - 1.3942135623730951 * resonance; }
+static inline Factors factors(Parts p, double damping)
+{
+    double twice = 2.0 / (1.0 + damping * p.both);
+    return (Factors){p.down * twice, p.both * twice, p.up * twice};
+}
+
+static inline double filter_step(Filter *s, double x, double damping, Factors f, int kind)
+{
+    double s1 = s->s1, s2 = s->s2, away = x - s2;
+    s->s1 = f.cross * away + (f.take * s1 - s1);
+    s->s2 = f.sink * away + (f.cross * s1 + s2);
+    double band = 0.5 * damping * (s1 + s->s1), low = 0.5 * (s2 + s->s2);
+    return kind == LOW ? low : kind == BAND ? band : x - band - low;
+}
 
 static inline void filter(Filter *state, const double *x, const double *hz, double resonance, int kind, double *out)
 {
-    double damping = damping_of(resonance), g[N], a1[N];
+    double damping = damping_of(resonance), take[N], cross[N], sink[N];
     Filter s = *state;
     for (int i = 0; i < N; i++) {
-        g[i] = tangent(fmin(hz[i] * (2.0 / RATE), 0.97));
-        a1[i] = share(g[i], damping);
+        Factors f = factors(parts(hz[i]), damping);
+        take[i] = f.take, cross[i] = f.cross, sink[i] = f.sink;
     }
-    for (int i = 0; i < N; i++) out[i] = filter_step(&s, x[i], damping, g[i], a1[i], kind);
+    for (int i = 0; i < N; i++) out[i] = filter_step(&s, x[i], damping, (Factors){take[i], cross[i], sink[i]}, kind);
     *state = s;
 }
 
@@ -261,7 +269,7 @@ static inline double delay_step(Delay *s, double x, double feedback, double damp
     s->damped = damping * s->damped + (1.0 - damping) * echo;
     s->memory[s->write] = x + saturate(feedback * s->damped, 1.0);
     if (++s->write == s->size) s->write = 0;
-    return x + (echo - x) * mix;
+    return x * (1.0 - mix) + echo * mix;
 }
 
 static inline void delay(Delay *s, double *x, double feedback, double damping, double mix)
@@ -280,7 +288,7 @@ static inline void delay(Delay *s, double *x, double feedback, double damping, d
     for (int i = 0; i < N; i++) echo[i] = w0 * read[i + 1] + w1 * read[i] + w2 * read[i - 1] + w3 * read[i - 2];
     for (int i = 0; i < N; i++) damped[i] = d = damping * d + (1.0 - damping) * echo[i];
     for (int i = 0; i < N; i++) write[i] = x[i] + saturate(feedback * damped[i], 1.0);
-    for (int i = 0; i < N; i++) x[i] += (echo[i] - x[i]) * mix;
+    for (int i = 0; i < N; i++) x[i] = x[i] * (1.0 - mix) + echo[i] * mix;
     s->damped = d;
     s->write += N;
 }
@@ -400,7 +408,7 @@ void run_c(double *out, int quantums)
     const double settled = log2(100.0), damping = damping_of(0.1);
     const double rise = 1.0 - power2(-settled / (0.002 * RATE)), fall = 1.0 - power2(-settled / (0.05 * RATE));
     const double slew_step = 1.0 - power2(-settled / (0.03 * RATE));
-    const double g = tangent(40.0 * (2.0 / RATE)), a1 = share(g, damping);
+    const Factors calm = factors(parts(40.0), damping);
     memset(out, 0, sizeof(double) * 2 * N * quantums);
     for (int q = 0; q < quantums; q++, out += 2 * N)
         for (int c = 0; c < COPIES; c++) {
@@ -418,7 +426,7 @@ void run_c(double *out, int quantums)
                 if (phase >= 1.0) phase -= 1.0;
                 double gap = fabs(x[i]) - level;
                 level += gap * (gap > 0.0 ? rise : fall);
-                double smooth = filter_step(&low, fmin(level, 1.0), damping, g, a1, LOW);
+                double smooth = filter_step(&low, fmin(level, 1.0), damping, calm, LOW);
                 if (q == 0 && i == 0 && begun == 1.0 && slewed == 0.0) slewed = smooth;
                 slewed += (smooth - slewed) * slew_step;
             }
@@ -526,7 +534,7 @@ static inline void drip(const double *gate, const double *gusts, double *out)
     const double rise = 1.0 - power2(-log2(1.3 / 0.3) / (0.003 * RATE));
     const double up = 1.0 - power2(-settled / (0.03 * RATE)), down = 1.0 - power2(-settled / (0.24 * RATE));
     const double low = log2(10.0), high = log2(20000.0), base = log2(950.0);
-    double passed[N], pitch[N], strike[N], x[N], step[N], g[N];
+    double passed[N], pitch[N], strike[N], x[N], step[N], both[N], ups[N], downs[N];
     for (int i = 0; i < N; i++) {
         if (gate[i] > 0.5 && demo.skip_last <= 0.5) {
             demo.skip_open = uniform(demo.skip_key, demo.skip_draws) < 0.32 ? 1.0 : 0.0;
@@ -575,14 +583,14 @@ static inline void drip(const double *gate, const double *gusts, double *out)
     demo.droplet = at;
     for (int i = 0; i < N; i++) x[i] = sine(x[i]) * clamp(0.7 * strike[i] * strike[i], 0.0, 1.0);
     for (int i = 0; i < N; i++) {
-        double hz = power2(clamp(base + 2.0 * strike[i] + 1.5 * gusts[i], low, high));
-        g[i] = tangent(fmin(hz * (2.0 / RATE), 0.97));
+        Parts p = parts(power2(clamp(base + 2.0 * strike[i] + 1.5 * gusts[i], low, high)));
+        both[i] = p.both, ups[i] = p.up, downs[i] = p.down;
     }
     double back = demo.echo_last;
     Filter pass = demo.drip;
     for (int i = 0; i < N; i++) {
         double damping = damping_of(clamp(0.34 - 0.12 * saturate(back, 2.0), 0.0, 1.0));
-        double y = filter_step(&pass, x[i], damping, g[i], share(g[i], damping), LOW);
+        double y = filter_step(&pass, x[i], damping, factors((Parts){both[i], ups[i], downs[i]}, damping), LOW);
         x[i] = back = delay_step(&demo.echo, y, 0.52, 0.35, 0.42);
     }
     demo.drip = pass;

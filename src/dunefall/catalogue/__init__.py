@@ -7,6 +7,7 @@ import pkgutil
 from functools import cache
 from types import MappingProxyType
 
+import dunefall.dsp  # noqa: F401 - says how kernels are compiled
 from dunefall.catalogue.declare import STAGES, ModuleSpec
 
 __all__ = ["catalogue", "spec_of"]

@@ -180,7 +180,7 @@ class _Writer:
                 lines += [f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)",
                           f"b{k}_{j} = window(rows_p, {self._row(k, j)} + before, 1)",
                           f"p{k}_{j} = b{k}_{j}[0]", f"c{k}[{j}] = p{k}_{j}"]  # fmt: skip
-        return [*lines, "size = 0.0"]
+        return [*lines, *(f"size{k} = 0.0" for k in range(len(self.modules)))]
 
     def _links(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
         at = self.input_first[k] + j
@@ -188,9 +188,9 @@ class _Writer:
         lines += [f"first{k}_{j} = inputs[{word(INPUT, 'link_first', at)}]"]
         for x, link in enumerate(links):
             place = f"(first{k}_{j} + {x})"
-            for name in ("amount", "offset"):
-                at_goal = f"{AMOUNT.itemsize // 8} * {place} + {word(AMOUNT, f'{name}_goal')}"
-                lines.append(f"{name}{k}_{j}_{x} = amounts[{at_goal}]")
+            at = f"{AMOUNT.itemsize // 8} * {place}"
+            lines.append(f"base{k}_{j} += amounts[{at} + {word(AMOUNT, 'offset_goal')}]")
+            lines.append(f"amount{k}_{j}_{x} = amounts[{at} + {word(AMOUNT, 'amount_goal')}]")
             if link.source is None:
                 at_row = f"{LINK.itemsize // 8} * {place} + {word(LINK, 'row')}"
                 lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{at_row}] + start, n)")
@@ -219,7 +219,7 @@ class _Writer:
                 if module.leaving[j - targets]:
                     lines.append(f"    r{k}_{j}[i] = c{k}[{j}]")
                 if module.used[j - targets]:
-                    lines.append(f"    size += abs(c{k}[{j}])")
+                    lines.append(f"    size{k} = fma(c{k}[{j}], c{k}[{j}], size{k})")
         return lines
 
     def _gather(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
@@ -232,7 +232,7 @@ class _Writer:
                 value = f"c{a}[{len(self.modules[a].spec.targets) + output}]"
                 value = f"ceiling({value})" if link.bounded and a >= k else value
             value = f"shaped({value}, {link.curve})" if link.curve else value
-            lines.append(f"v += fma({value}, amount{k}_{j}_{x}, offset{k}_{j}_{x})")
+            lines.append(f"v = fma({value}, amount{k}_{j}_{x}, v)")
         port = self.modules[k].spec.targets[j]
         if isinstance(port, Param):
             lines.append(f"v = min(max(v, {float(port.to_domain(port.low))!r}), {float(port.to_domain(port.high))!r})")
@@ -261,7 +261,12 @@ class _Writer:
             for k, module in enumerate(self.modules)
             for j in range(len(module.spec.targets), len(module.spec.targets) + len(module.spec.outputs))
         ]
-        lines = ["if not size < FAULT_SIZE:", *(f"    b{k}_{j}[0] = p{k}_{j}" for k, j in outputs), "    return 1"]
+        sizes = " + ".join(f"size{k}" for k in range(len(self.modules)))
+        lines = [
+            f"if not {sizes} < FAULT_SIZE * FAULT_SIZE:",
+            *(f"    b{k}_{j}[0] = p{k}_{j}" for k, j in outputs),
+            "    return 1",
+        ]
         lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for k, j in outputs]
         for k, module in enumerate(self.modules):
             lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]

@@ -20,6 +20,8 @@ from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memo
 from dunefall.compiler.traces import Traces, no_traces, span, trace_end, trace_module
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.maths import exp2, fma, saturate
+from dunefall.dsp.tiny import restore_tiny as _restore_tiny
+from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
 __all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "warm_up"]
 
@@ -34,6 +36,8 @@ REST_STATE = 1e-5
 
 
 borrow: Any = _borrow
+restore_tiny: Any = _restore_tiny
+tiny_is_zero: Any = _tiny_is_zero
 piece: Any = _piece
 
 
@@ -63,22 +67,15 @@ def _place(left, ramp):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _link_value(rows, link, amounts, i, ramp):  # type: ignore[no-untyped-def]
-    """What a link adds at sample i of the quantum; its glide moves on by one sample."""
+def _link_signal(rows, link, i):  # type: ignore[no-untyped-def]
+    """What a link takes at sample i of the quantum, before its amount."""
     if link.delayed != 0:
         value = rows[link.row + ((i + QUANTUM - 1) & (QUANTUM - 1))]
         if link.bounded != 0:
             value = ceiling(value)
     else:
         value = rows[link.row + i]
-    if link.curve != 0:
-        value = shaped(value, link.curve)
-    if amounts.left == 0:
-        return fma(value, amounts.amount_goal, amounts.offset_goal)
-    amounts.left -= 1
-    place = _place(amounts.left, ramp)
-    amount = amounts.amount_start + (amounts.amount_goal - amounts.amount_start) * place
-    return fma(value, amount, amounts.offset_start) + (amounts.offset_goal - amounts.offset_start) * place
+    return shaped(value, link.curve) if link.curve != 0 else value
 
 
 @njit(nogil=True, error_model="numpy")
@@ -94,58 +91,70 @@ def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-untyped-def]
-    """Sample i of an input's row from its base value and its links."""
+    """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
+    glides moves on by one sample."""
     value = base.goal
     if base.left > 0:
         base.left -= 1
         base.stale = 1
         value = base.start + (base.goal - base.start) * _place(base.left, ramp)
     for k in range(entry.link_first, entry.link_last):
-        value += _link_value(rows, links[k], amounts[k], i, ramp)
+        moving = amounts[k]
+        if moving.left == 0:
+            value += moving.offset_goal
+        else:
+            place = _place(moving.left - 1, ramp)
+            value += moving.offset_start + (moving.offset_goal - moving.offset_start) * place
+    for k in range(entry.link_first, entry.link_last):
+        moving, amount = amounts[k], amounts[k].amount_goal
+        if moving.left != 0:
+            moving.left -= 1
+            amount = moving.amount_start + (amount - moving.amount_start) * _place(moving.left, ramp)
+        value = fma(_link_signal(rows, links[k], i), amount, value)
     value = min(max(value, entry.low), entry.high)
     rows[entry.row + i] = exp2(value) if entry.octaves != 0 else value
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _add_link(row, source, curve, moving):  # type: ignore[no-untyped-def]
-    """Add a link whose amount rests to a row; a loop for each curve, so that all vectorise."""
-    amount, offset = moving.amount_goal, moving.offset_goal
+def _add_link(row, source, curve, amount):  # type: ignore[no-untyped-def]
+    """Add what a link brings to a row; a loop for each curve, so that all vectorise."""
     if curve == 0:
         for i in range(row.size):
-            row[i] += fma(source[i], amount, offset)
+            row[i] = fma(source[i], amount, row[i])
     elif curve == 1:
         for i in range(row.size):
-            row[i] += fma(shaped(source[i], 1), amount, offset)
+            row[i] = fma(shaped(source[i], 1), amount, row[i])
     elif curve == 2:
         for i in range(row.size):
-            row[i] += fma(shaped(source[i], 2), amount, offset)
+            row[i] = fma(shaped(source[i], 2), amount, row[i])
     else:
         for i in range(row.size):
-            row[i] += fma(shaped(source[i], 3), amount, offset)
+            row[i] = fma(shaped(source[i], 3), amount, row[i])
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[no-untyped-def]
-    """Samples start..start+n of an input's row; plain loops over views, which vectorise."""
-    row = piece(rows, entry.row + start, n)
-    left, goal = base.left, base.goal
-    if left > 0:
-        begin = base.start
-        for i in range(n):
-            left = max(left - 1, 0)
-            row[i] = begin + (goal - begin) * _place(left, ramp)
-        base.left = left
-        base.stale = 1
-    else:
-        for i in range(n):
-            row[i] = goal
+    """Samples start..start+n of an input's row; where nothing glides, by plain loops over views, which vectorise."""
+    value, steady = base.goal, base.left == 0
     for k in range(entry.link_first, entry.link_last):
-        link, moving = links[k], amounts[k]
-        if moving.left == 0 and link.delayed == 0:
-            _add_link(row, piece(rows, link.row + start, n), link.curve, moving)
+        value += amounts[k].offset_goal
+        steady = steady and amounts[k].left == 0
+    if not steady:
+        for i in range(start, start + n):
+            _gather_one(rows, entry, base, links, amounts, i, ramp)
+        return
+    row = piece(rows, entry.row + start, n)
+    for k in range(entry.link_first, entry.link_last):
+        source, amount = piece(rows, links[k].row + start, n), amounts[k].amount_goal
+        if k > entry.link_first:
+            _add_link(row, source, links[k].curve, amount)
+        elif links[k].curve == 0:
+            for i in range(n):
+                row[i] = fma(source[i], amount, value)
         else:
             for i in range(n):
-                row[i] += _link_value(rows, link, moving, start + i, ramp)
+                row[i] = value
+            _add_link(row, source, links[k].curve, amount)
     low, high = entry.low, entry.high
     if entry.octaves != 0:
         for i in range(n):
@@ -155,13 +164,13 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
             row[i] = min(max(row[i], low), high)
 
 
-@njit(nogil=True, error_model="numpy", fastmath={"reassoc"}, forceinline=True)
+@njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
 def _sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
-    size = 0.0
+    power = 0.0
     for i in range(row.size):
-        size += abs(row[i])
-    return size < FAULT_SIZE
+        power += row[i] * row[i]
+    return power < FAULT_SIZE * FAULT_SIZE
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -436,7 +445,9 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
         borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
         borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
     )  # fmt: skip
+    mode = tiny_is_zero()
     _run(plan, memory, traces, borrow(out_held))
+    restore_tiny(mode)
 
 
 def warm_up() -> None:

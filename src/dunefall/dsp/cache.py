@@ -1,4 +1,4 @@
-"""Where compiled code is kept between starts.
+"""How code is compiled, and where it is kept between starts.
 
 Numba's own disk cache does not notice that a function in another file has changed, and code made for one processor
 may not run on another. So the folder is named after the project's sources, the versions and the processor.
@@ -25,6 +25,10 @@ __all__ = ["cache_folder", "cached_njit", "use_cache_folder"]
 _SOURCES = Path(__file__).parent.parent
 _COMPILED = ("dsp", "catalogue", "compiler")
 _KEPT_FOLDERS = 3
+if config.CPU_FEATURES is None:  # type: ignore[attr-defined]
+    # A processor that has vectors of eight numbers uses them: by itself LLVM is content with four.
+    _FEATURES = binding.get_host_cpu_features().flatten() + ",-prefer-256-bit"
+    config.CPU_FEATURES = _FEATURES  # type: ignore[attr-defined]
 
 
 @cache

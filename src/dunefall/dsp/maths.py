@@ -19,7 +19,6 @@ __all__ = [
     "approach_step",
     "db_to_gain",
     "exp2",
-    "flush",
     "fma",
     "follow",
     "nearest",
@@ -196,7 +195,7 @@ def ramp_by(out, phase, steps, factor):  # type: ignore[no-untyped-def]
     """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [0, 1]."""
     for i in range(out.size):
         out[i] = phase
-        phase = fma(steps[i], factor, phase)
+        phase += steps[i] * factor
         while phase >= 1.0:  # a branch that is nearly always foretold, where a choice of two would cost each time
             phase -= 1.0
     return phase
@@ -240,9 +239,3 @@ def saturate(x: float, knee: float) -> float:
     size = abs(x)
     bent = math.copysign(knee * (2.0 - knee / size), x)
     return x if size <= knee else bent
-
-
-@njit(error_model="numpy", forceinline=True)
-def flush(x: float) -> float:
-    """x, or 0 where it has decayed so far that the processor would slow down on it (denormal numbers)."""
-    return x if abs(x) > 1e-200 else 0.0

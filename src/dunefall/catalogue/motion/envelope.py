@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, flush
+from dunefall.dsp.maths import exp2
 
 __all__ = ["MODULE"]
 
@@ -38,7 +38,7 @@ def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch)
         else:
             value *= falls[i]
         out[i] = value
-    state[LEVEL], state[RISING], state[LAST] = flush(value), rising, last
+    state[LEVEL], state[RISING], state[LAST] = value, rising, last
     for i in range(n):
         out[i] *= level[i]
 

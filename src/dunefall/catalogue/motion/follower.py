@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, follow
+from dunefall.dsp.maths import follow
 
 __all__ = ["MODULE"]
 
@@ -15,7 +15,7 @@ def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch
     """State: level."""
     for i in range(out.size):
         out[i] = abs(audio[i])
-    state[VALUE] = flush(follow(out, out, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch))
+    state[VALUE] = follow(out, out, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
     for i in range(out.size):
         out[i] = min(out[i] * sensitivity[i], 1.0)
 

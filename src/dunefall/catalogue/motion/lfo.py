@@ -12,7 +12,7 @@ from dunefall.dsp.maths import fma, ramp, ramp_by, sine
 __all__ = ["MODULE"]
 
 PHASE, RESET = range(2)
-RESET_MOVES, RATE_MOVES, SHAPE_MOVES = 0b0001, 0b0010, 0b0100
+RESET_MOVES, RATE_MOVES, WAVE_MOVES = 0b00001, 0b00010, 0b11100
 
 
 def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  # type: ignore[no-untyped-def]
@@ -31,22 +31,22 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  #
     else:
         position = ramp(out, position, rate_hz[0] * per)
     state[PHASE], state[RESET] = position, reset[out.size - 1]
-    form = shape[0]
-    if moving & SHAPE_MOVES or form not in (0.0, 1.0, 2.0, 3.0):
+    form, shift, polar = shape[0], phase[0], polarity[0]
+    if moving & WAVE_MOVES or form not in (0.0, 1.0, 2.0, 3.0):
         for i in range(out.size):
             out[i] = _spanned(_blend(_place(out[i], phase[i]), shape[i]), polarity[i])
     elif form == 0.0:
         for i in range(out.size):
-            out[i] = _spanned(sine(out[i] + phase[i]), polarity[i])
+            out[i] = _spanned(sine(out[i] + shift), polar)
     elif form == 1.0:
         for i in range(out.size):
-            out[i] = _spanned(_triangle(_place(out[i], phase[i])), polarity[i])
+            out[i] = _spanned(_triangle(_place(out[i], shift)), polar)
     elif form == 2.0:
         for i in range(out.size):
-            out[i] = _spanned(fma(2.0, _place(out[i], phase[i]), -1.0), polarity[i])
+            out[i] = _spanned(fma(2.0, _place(out[i], shift), -1.0), polar)
     else:
         for i in range(out.size):
-            out[i] = _spanned(_square(_place(out[i], phase[i])), polarity[i])
+            out[i] = _spanned(_square(_place(out[i], shift)), polar)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, follow
+from dunefall.dsp.maths import follow
 
 __all__ = ["MODULE"]
 
@@ -13,9 +13,9 @@ MOVES = 0b110
 
 def kernel(signal, rise_s, fall_s, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: value, 1 once begun."""
-    begin = state[VALUE] if state[BEGUN] > 0.5 else signal[0]
-    value = follow(out, signal, begin, rise_s, fall_s, rate, moving & MOVES, scratch)
-    state[VALUE], state[BEGUN] = flush(value), 1.0
+    while state[BEGUN] == 0.0:  # once: a branch that is foretold, where a choice would be waited for
+        state[VALUE], state[BEGUN] = signal[0], 1.0
+    state[VALUE] = follow(out, signal, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
 
 
 MODULE = ModuleSpec(

@@ -29,6 +29,7 @@ SCALES = {
 ROOTS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 HELD, PULSE, BEGUN = range(3)
 PULSE_S = 0.002
+CHANGED_WANTED = 0b10
 
 
 def _tables() -> tuple[np.ndarray, np.ndarray]:
@@ -45,7 +46,7 @@ def _tables() -> tuple[np.ndarray, np.ndarray]:
 DOWN, UP = _tables()
 
 
-def kernel(pitch, scale, root, hold_st, out, changed, state, rate):  # type: ignore[no-untyped-def]
+def kernel(pitch, scale, root, hold_st, out, changed, state, rate, wanted):  # type: ignore[no-untyped-def]
     """State: the note now, samples for which the change is still told, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     for i in range(out.size):
@@ -55,15 +56,17 @@ def kernel(pitch, scale, root, hold_st, out, changed, state, rate):  # type: ign
             pulse = PULSE_S * rate * begun
             held, begun = note, 1.0
         out[i] = held
-        changed[i] = 1.0 if pulse > 0.0 else 0.0
-        pulse = max(pulse - 1.0, 0.0)
+        if wanted & CHANGED_WANTED:
+            changed[i] = 1.0 if pulse > 0.0 else 0.0
+            pulse = max(pulse - 1.0, 0.0)
     state[HELD], state[PULSE], state[BEGUN] = held, pulse, begun
 
 
 @njit(error_model="numpy", forceinline=True)
 def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
     whole = math.floor(pitch)
-    degree = int(whole - root) % 12
+    above = whole - root
+    degree = int(above - 12.0 * math.floor((above + 0.5) * (1.0 / 12.0)))
     low = whole - DOWN[scale, degree]
     high = whole + UP[scale, degree]
     return low if pitch - low <= high - pitch else high

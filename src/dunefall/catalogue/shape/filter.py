@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, fma, tangent_parts
+from dunefall.dsp.maths import fma, tangent_parts
 
 __all__ = ["MODULE"]
 
@@ -23,26 +23,26 @@ def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wa
     """
     n = low.size
     s1, s2, scale = state[S1], state[S2], 2.0 / rate
-    keep, cross, hold = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     middle = scratch[192 : 192 + n]
     if moving & MOVES:
         for i in range(n):
-            keep[i], cross[i], hold[i] = _factors(cutoff_hz[i], resonance[i], scale)
+            take[i], cross[i], sink[i] = _factors(cutoff_hz[i], resonance[i], scale)
         for i in range(n):
-            t1, t2 = _next(s1, s2, keep[i], cross[i], hold[i], cross[i] * audio[i], (1.0 - hold[i]) * audio[i])
-            middle[i], low[i] = 0.5 * (s1 + t1), 0.5 * (s2 + t2)
+            t1, t2 = _next(s1, s2, audio[i], take[i], cross[i], sink[i])
+            middle[i], low[i] = fma(0.5, t1, 0.5 * s1), fma(0.5, t2, 0.5 * s2)
             s1, s2 = t1, t2
     else:
-        k, c, h = _factors(cutoff_hz[0], resonance[0], scale)
+        t, c, s = _factors(cutoff_hz[0], resonance[0], scale)
         for i in range(n):
-            t1, t2 = _next(s1, s2, k, c, h, c * audio[i], (1.0 - h) * audio[i])
-            middle[i], low[i] = 0.5 * (s1 + t1), 0.5 * (s2 + t2)
+            t1, t2 = _next(s1, s2, audio[i], t, c, s)
+            middle[i], low[i] = fma(0.5, t1, 0.5 * s1), fma(0.5, t2, 0.5 * s2)
             s1, s2 = t1, t2
     if wanted != LOW_ONLY:
         for i in range(n):
             band[i] = _damping(resonance[i]) * middle[i]
             high[i] = audio[i] - band[i] - low[i]
-    state[S1], state[S2] = flush(s1), flush(s2)
+    state[S1], state[S2] = s1, s2
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -52,17 +52,18 @@ def _damping(resonance):  # type: ignore[no-untyped-def]
 
 @njit(error_model="numpy", forceinline=True)
 def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
-    """Factors of the recurrence: with g the tangent of half the cutoff's angle and k the damping they are
-    2 / (1 + g (g + k)) - 1, 2 g / (1 + g (g + k)) and 1 - 2 g**2 / (1 + g (g + k)), from sine and cosine without g."""
+    """Factors of the recurrence: with g the tangent of half the cutoff's angle, k the damping and d = 1 + g (g + k)
+    they are 2 / d, 2 g / d and 2 g**2 / d, worked out from sine and cosine without g."""
     up, down = tangent_parts(min(cutoff * scale, 0.97))
     twice = 2.0 / fma(up * down, _damping(resonance), 1.0)
-    return fma(down * down, twice, -1.0), up * down * twice, fma(-up * up, twice, 1.0)
+    return down * down * twice, up * down * twice, up * up * twice
 
 
 @njit(error_model="numpy", forceinline=True)
-def _next(s1, s2, keep, cross, hold, from_1, from_2):  # type: ignore[no-untyped-def]
+def _next(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
     """The integrators a sample later."""
-    return fma(-cross, s2, fma(keep, s1, from_1)), fma(cross, s1, fma(hold, s2, from_2))
+    away = x - s2
+    return fma(cross, away, fma(take, s1, -s1)), fma(sink, away, fma(cross, s1, s2))
 
 
 MODULE = ModuleSpec(

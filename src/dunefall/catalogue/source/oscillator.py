@@ -11,34 +11,48 @@ from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
-PHASE = 0
+PHASE, PITCH, STEP = range(3)
 PITCH_MOVES, SHAPE_MOVES = 0b0011, 0b0100
 
 
 def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: phase in cycles [0, 1)."""
-    phase = state[PHASE]
-    if moving & PITCH_MOVES:
-        for i in range(out.size):
-            scratch[i] = _step(pitch_note[i], fine_ct[i], rate)
+    """State: phase in cycles [0, 1); the pitch for which the last even step was worked out, and that step.
+
+    So a pitch that stays costs nothing, also in a feedback loop, where each call is a sample.
+    """
+    n, phase, form = out.size, state[PHASE], shape[0]
+    if moving & PITCH_MOVES and n > 1:
+        for i in range(n):
+            scratch[i] = _step(_pitch(pitch_note[i], fine_ct[i]), rate)
         phase = ramp_by(out, phase, scratch, 1.0)
     else:
-        step = _step(pitch_note[0], fine_ct[0], rate)
-        phase = ramp(out, phase, step)
-        scratch[: out.size] = step
+        pitch = _pitch(pitch_note[0], fine_ct[0])
+        if state[PITCH] != pitch or state[STEP] == 0.0:
+            state[PITCH], state[STEP] = pitch, _step(pitch, rate)
+        phase = ramp(out, phase, state[STEP])
+        if moving & SHAPE_MOVES or form != 0.0:
+            scratch[:n] = state[STEP]
     state[PHASE] = phase
-    if moving & SHAPE_MOVES or shape[0] != 0.0:
-        for i in range(out.size):
+    if moving & SHAPE_MOVES == 0 and form == 0.0:
+        for i in range(n):
+            out[i] = sine(out[i]) * level[i]
+    elif moving & SHAPE_MOVES == 0 and form == 1.0:
+        for i in range(n):
+            out[i] = _triangle(out[i], scratch[i]) * level[i]
+    else:
+        for i in range(n):
             form = shape[i]
             out[i] = fma(form, _triangle(out[i], scratch[i]), (1.0 - form) * sine(out[i])) * level[i]
-    else:
-        for i in range(out.size):
-            out[i] = sine(out[i]) * level[i]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(note, cents, rate):  # type: ignore[no-untyped-def]
-    return min(note_to_hz(fma(cents, 0.01, note)) * (1.0 / rate), 0.5)
+def _pitch(note, cents):  # type: ignore[no-untyped-def]
+    return fma(cents, 0.01, note)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(pitch, rate):  # type: ignore[no-untyped-def]
+    return min(note_to_hz(pitch) * (1.0 / rate), 0.5)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -72,7 +86,8 @@ MODULE = ModuleSpec(
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
     ),
     outputs=(Output("out", "Tone", "audio"),),
-    state=1,
+    state=3,
+    cached=(STEP,),
     face="pitch_note",
     words=("tone", "sine", "triangle", "drone", "pitch", "hum", "beep"),
     sources=("Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)",),

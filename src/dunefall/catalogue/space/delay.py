@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import flush, fma, saturate
+from dunefall.dsp.maths import fma, saturate
 
 __all__ = ["MODULE"]
 
@@ -39,7 +39,7 @@ def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate, movi
         for i in range(n):
             written[i] = audio[i] + saturate(feedback[i] * out[i], KNEE)
         for i in range(n):
-            out[i] = fma(echoes[i] - audio[i], mix[i], audio[i])
+            out[i] = fma(audio[i], 1.0 - mix[i], echoes[i] * mix[i])
         write += n
     else:
         for i in range(n):
@@ -50,8 +50,8 @@ def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate, movi
             write += 1
             if write == size:
                 write = 0
-            out[i] = fma(echo - audio[i], mix[i], audio[i])
-    state[WRITE], state[TIME], state[DAMPED] = write, delay, flush(damped)
+            out[i] = fma(audio[i], 1.0 - mix[i], echo * mix[i])
+    state[WRITE], state[TIME], state[DAMPED] = write, delay, damped
 
 
 @njit(error_model="numpy", forceinline=True)
