@@ -30,7 +30,8 @@ def test_filter_equals_the_bilinear_transform(cutoff: float, resonance: float) -
 
 def test_filter_at_rest_is_flat_and_falls_by_12_db() -> None:
     # Q = 1/sqrt 2: -3.01 dB at the cutoff, -12 dB per octave (Simper; Zavalishin; scipy.signal)
-    response = np.abs(np.fft.rfft(Rig("filter", cutoff_hz=500, resonance=0).run(48000, audio=impulse(48000))["low"]))
+    out = Rig("filter", cutoff_hz=500, resonance=0).run(48000, audio=impulse(48000))["low"]
+    response = np.abs(np.fft.rfft(out))[:-1]  # at half the rate the bilinear transform has a zero
     decibels = 20 * np.log10(response)
     assert decibels[500] == pytest.approx(-3.01, abs=0.01)
     assert decibels[2000] - decibels[4000] == pytest.approx(12.0, abs=0.5)

@@ -188,9 +188,9 @@ class _Writer:
         lines += [f"first{k}_{j} = inputs[{word(INPUT, 'link_first', at)}]"]
         for x, link in enumerate(links):
             place = f"(first{k}_{j} + {x})"
-            at = f"{AMOUNT.itemsize // 8} * {place}"
-            lines.append(f"base{k}_{j} += amounts[{at} + {word(AMOUNT, 'offset_goal')}]")
-            lines.append(f"amount{k}_{j}_{x} = amounts[{at} + {word(AMOUNT, 'amount_goal')}]")
+            record = f"{AMOUNT.itemsize // 8} * {place}"
+            lines.append(f"base{k}_{j} += amounts[{record} + {word(AMOUNT, 'offset_goal')}]")
+            lines.append(f"amount{k}_{j}_{x} = amounts[{record} + {word(AMOUNT, 'amount_goal')}]")
             if link.source is None:
                 at_row = f"{LINK.itemsize // 8} * {place} + {word(LINK, 'row')}"
                 lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{at_row}] + start, n)")

@@ -19,6 +19,7 @@ __all__ = [
     "approach_step",
     "db_to_gain",
     "exp2",
+    "floor",
     "fma",
     "follow",
     "nearest",
@@ -64,19 +65,34 @@ def nearest(x: float) -> float:
     return float(round(x))
 
 
-@intrinsic
-def _round(typingctx: Any, x: Any) -> Any:
-    def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
-        name = "llvm.rint.f64"
-        kind = ir.FunctionType(ir.DoubleType(), [ir.DoubleType()])
-        return builder.call(builder.module.globals.get(name) or ir.Function(builder.module, kind, name), values)
+def floor(x: float) -> float:
+    """The whole number at or below x, as a real number: compiled, one instruction."""
+    return float(math.floor(x))
 
-    return types.float64(types.float64), generate
+
+def _rounding(name: str) -> Any:
+    @intrinsic
+    def rounded(typingctx: Any, x: Any) -> Any:
+        def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+            kind = ir.FunctionType(ir.DoubleType(), [ir.DoubleType()])
+            return builder.call(builder.module.globals.get(name) or ir.Function(builder.module, kind, name), values)
+
+        return types.float64(types.float64), generate
+
+    return rounded
+
+
+_round, _floor = _rounding("llvm.rint.f64"), _rounding("llvm.floor.f64")
 
 
 @overload(nearest, jit_options=_INLINED)
 def _compiled_nearest(x):  # type: ignore[no-untyped-def]
-    return lambda x: _round(np.float64(x))  # type: ignore[call-arg]
+    return lambda x: _round(np.float64(x))
+
+
+@overload(floor, jit_options=_INLINED)
+def _compiled_floor(x):  # type: ignore[no-untyped-def]
+    return lambda x: _floor(np.float64(x))
 
 
 def times_power_of_two(x: float, whole: float) -> float:

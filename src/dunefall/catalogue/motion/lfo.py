@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
-
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, ramp, ramp_by, sine
+from dunefall.dsp.maths import floor, fma, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -52,7 +50,7 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  #
 @njit(error_model="numpy", forceinline=True)
 def _place(position, phase):  # type: ignore[no-untyped-def]
     at = position + phase
-    return at - math.floor(at)
+    return at - floor(at)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -63,7 +61,7 @@ def _spanned(wave, polarity):  # type: ignore[no-untyped-def]
 
 @njit(error_model="numpy", forceinline=True)
 def _triangle(at):  # type: ignore[no-untyped-def]
-    quarter = at + 0.25 - math.floor(at + 0.25)
+    quarter = at + 0.25 - floor(at + 0.25)
     return 1.0 - abs(fma(4.0, quarter, -2.0))
 
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import floor, fma
 
 __all__ = ["MODULE", "SCALES"]
 
@@ -64,9 +63,9 @@ def kernel(pitch, scale, root, hold_st, out, changed, state, rate, wanted):  # t
 
 @njit(error_model="numpy", forceinline=True)
 def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
-    whole = math.floor(pitch)
+    whole = floor(pitch)
     above = whole - root
-    degree = int(above - 12.0 * math.floor((above + 0.5) * (1.0 / 12.0)))
+    degree = int(fma(-12.0, floor(fma(above, 1.0 / 12.0, 0.5 / 12.0)), above))
     low = whole - DOWN[scale, degree]
     high = whole + UP[scale, degree]
     return low if pitch - low <= high - pitch else high

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
-
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma
+from dunefall.dsp.maths import floor, fma
 
 __all__ = ["MODULE"]
 
@@ -42,14 +40,14 @@ def kernel(audio, drive, symmetry, mix, out, state, scratch):  # type: ignore[no
 def _fold(x):  # type: ignore[no-untyped-def]
     """A triangle of slope 1 through 0 that turns at -1 and 1."""
     at = fma(x, 0.25, 0.25)
-    return 1.0 - abs(fma(4.0, at - math.floor(at), -2.0))
+    return 1.0 - abs(fma(4.0, at - floor(at), -2.0))
 
 
 @njit(error_model="numpy", forceinline=True)
 def _area(x):  # type: ignore[no-untyped-def]
     """Antiderivative of ``_fold``; periodic, as its mean is 0."""
     at = fma(x, 0.25, 0.25)
-    u = fma(4.0, at - math.floor(at), -2.0)
+    u = fma(4.0, at - floor(at), -2.0)
     return u * (1.0 - 0.5 * abs(u))
 
 

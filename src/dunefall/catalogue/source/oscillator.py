@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
-
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
+from dunefall.dsp.maths import floor, fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -58,7 +56,7 @@ def _step(pitch, rate):  # type: ignore[no-untyped-def]
 @njit(error_model="numpy", forceinline=True)
 def _triangle(phase, step):  # type: ignore[no-untyped-def]
     """A triangle whose corners are rounded by a band-limited ramp over four samples; no branches."""
-    at = phase + 0.25 - math.floor(phase + 0.25)
+    at = phase + 0.25 - floor(phase + 0.25)
     per = 1.0 / max(step, 1e-12)
     low, high = min(at, 1.0 - at) * per, abs(at - 0.5) * per
     return fma(8.0 * step, _corner(low) - _corner(high), 1.0 - abs(4.0 * at - 2.0))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -24,10 +26,10 @@ def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, p
             even = rate * (period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i])
         if reset[i] > 0.5 and last_reset <= 0.5:
             count, step, length = 0.0, 0.0, 0.0
-        elif begun > 0.5:
-            count += 1.0
-        if i == 0 or length == 0.0 or moving & PERIOD_MOVES:
-            length = even * (1.0 + swing[i] if step < 0.5 else 1.0 - swing[i])
+        else:
+            count += begun
+        if length == 0.0 or moving & PERIOD_MOVES:
+            length = _length(even, swing[i], step)
             if length != span:
                 count = count * length / span if span > 0.0 else count
                 span = length
@@ -35,14 +37,21 @@ def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, p
         if count >= span - EARLY:
             count -= span
             step = 1.0 - step
-            span = length = even * (1.0 + swing[i] if step < 0.5 else 1.0 - swing[i])
+            span = length = _length(even, swing[i], step)
             per = 1.0 / span
             count = min(count, 0.999999 * span)
-        begun = 1.0
-        last_reset = reset[i]
-        phase[i] = max(count, 0.0) * per
+        begun, last_reset = 1.0, reset[i]
+        phase[i] = count
+        gate[i] = per
+    for i in range(gate.size):
+        phase[i] = max(phase[i], 0.0) * gate[i]
         gate[i] = 1.0 if phase[i] < width[i] else 0.0
     state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN] = count, span, step, last_reset, begun
+
+
+@njit(error_model="numpy", forceinline=True)
+def _length(even, swing, step):  # type: ignore[no-untyped-def]
+    return even * (1.0 + swing if step < 0.5 else 1.0 - swing)
 
 
 MODULE = ModuleSpec(
