@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 from dunefall.app.start import make_app
 from dunefall.app.theme import DUSK, NOON
 from dunefall.app.window import MainWindow
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch

@@ -9,7 +9,7 @@ import pytest
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
 from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DEMO, find_patch, starters
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place

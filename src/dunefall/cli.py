@@ -54,6 +54,8 @@ def _window_parser() -> _Parser:
     parser.add_argument("--demo", action="store_true", help="open the shipped demo")
     parser.add_argument("--theme", choices=("noon", "dusk"), help="light or dark; default: what the desktop asks for")
     parser.add_argument("--audio", default="auto", metavar="auto|simulated|NAME", help="the sound device")
+    parser.add_argument("--live", default="auto", metavar="auto|simulated|NAME", help="the live input")
+    parser.add_argument("--keys", default="auto", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
     parser.add_argument("--workspace", default="build", choices=("build",), help="the workspace to open")
     parser.add_argument("--screenshot", type=Path, metavar="FILE", help="save the window's picture when it has settled")
     parser.add_argument(

@@ -11,7 +11,7 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch

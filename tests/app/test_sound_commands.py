@@ -16,7 +16,7 @@ from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.app.widgets.renderdialog import RenderDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
 from dunefall.app.window import MainWindow
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.takefiles import load_take
 from dunefall.session import Session

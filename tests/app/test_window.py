@@ -21,7 +21,7 @@ from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.rail import Rail
 from dunefall.app.widgets.renderdialog import RenderDialog
 from dunefall.app.window import MainWindow
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Place

@@ -18,7 +18,7 @@ from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import SimulatedOutput, open_output
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Module, Place
@@ -226,7 +226,7 @@ def test_rate_and_block_change_while_it_plays(engine: EngineClient, rate: float,
     engine.play()
     assert until(lambda: engine.status[Status.POSITION] > 24000)
     before = engine.status[Status.POSITION] / 48000
-    engine.set_device("simulated", rate, frames)
+    engine.set_device(EngineOptions("simulated", rate, frames))
     chosen = engine.wait_for(say.DeviceChosen)
     assert isinstance(chosen, say.DeviceChosen)
     assert (chosen.rate, chosen.frames) == (rate, frames)

@@ -45,7 +45,7 @@ COMMANDS = (
     Command("stop", "Stop and rewind", "Shift+Space", "rewind"),
     Command("silence", "Silence everything", "Ctrl+.", "silence_everything", part="Sound"),
     Command("limiter", "Limiter on or off", "Ctrl+L", "toggle_limiter", part="Sound"),
-    Command("device", "Sound device…", "Ctrl+Shift+D", "choose_device", part="Sound"),
+    Command("device", "Sound devices…", "Ctrl+Shift+D", "choose_device", part="Sound"),
     Command("reroll", "Another seed", "Ctrl+R", "reroll"),
     Command("freeze", "Freeze Watch", "F", "toggle_freeze"),
     Command("theme", "Noon or Dusk", "Ctrl+T", "toggle_theme", separator=True),

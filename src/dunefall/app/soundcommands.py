@@ -71,9 +71,9 @@ class SoundCommands(WindowParts):
         self.tell("The limiter holds true peaks under −1 dBTP." if on else "The limiter is off: levels may clip.")
 
     def choose_device(self) -> None:
-        """Choose the output, its rate and its block, while the sound goes on."""
+        """Choose output, live input, MIDI keys, rate and block, while the sound goes on."""
         dialog = DeviceDialog(self.session.options, self)
-        self.ask(dialog, lambda: self.session.engine.set_device(*dialog.values))
+        self.ask(dialog, lambda: self.session.engine.set_device(dialog.values))
 
     def _value_moved(self, param: str, value: float) -> None:
         self.session.set_param(self.canvas.selection, param, value)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
-from dunefall.engine.host import EngineOptions
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
 from dunefall.patch.model import Patch
@@ -50,7 +50,7 @@ def open_window(options: argparse.Namespace) -> int:
     name = DEMO if options.demo else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
     app = make_app(options.theme)
-    session = Session(patch, path, EngineOptions(audio=options.audio))
+    session = Session(patch, path, EngineOptions(audio=options.audio, live=options.live, keys=options.keys))
     window = MainWindow(session, wanted_theme(options.theme))
     window.show()
     errands = _Errands(window, options)

@@ -12,7 +12,7 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
-from dunefall.compiler.kernels import SCRATCH, kernel_address
+from dunefall.compiler.kernels import SCRATCH, kernel_address, listens
 from dunefall.compiler.program import (
     AMOUNT,
     BASE,
@@ -127,6 +127,7 @@ class _Builder:
             meets=np.array(meets, np.int64),
             mix=aligned_zeros(2 * QUANTUM),
             scratch=aligned_zeros(SCRATCH),
+            live=aligned_zeros(QUANTUM),
             places=np.zeros(len(PLACES), np.int64),
             rate=np.array([self.rate]),
         )
@@ -156,7 +157,7 @@ class _Builder:
             patch=self.patch, rate=self.rate, plan=plan, memory=memory, module_at=dict(self.place),
             input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
             row_at=self.row_at, copies=copies, spread=self.spread, sounding=frozenset(self.sounding),
-            asleep=self.asleep, loops=self._loops(),
+            asleep=self.asleep, live=any(listens(x.spec) for x in self.order), loops=self._loops(),
         )  # fmt: skip
 
     def _place_outputs(self) -> None:
@@ -270,7 +271,7 @@ class _Builder:
         found = {}
         for s, (first, last, loop, _) in enumerate(self.parts):
             inside = self.order[first:last]
-            shared = any(output.per_voice for x in inside for output in x.spec.outputs)
+            shared = any(listens(x.spec) or any(output.per_voice for output in x.spec.outputs) for x in inside)
             if loop and len(inside) <= FUSED_MOST and not shared:
                 found[s] = tuple(self._loop_module(x, first, last) for x in inside)
         return found

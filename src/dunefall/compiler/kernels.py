@@ -39,6 +39,7 @@ __all__ = [
     "generated_path",
     "kernel_address",
     "kernel_arguments",
+    "listens",
     "load_generated",
     "nth",
     "piece",
@@ -60,7 +61,7 @@ SIGNATURE = types.void(
 )
 """What every kernel is called with: few enough numbers to go in registers."""
 SCRATCH = 8 * QUANTUM
-OWN = ("state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start")
+OWN = ("state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live")
 """What a kernel may ask for by name beside its ports."""
 
 _TEMPLATE = '''\
@@ -102,6 +103,11 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
     return names
 
 
+def listens(spec: ModuleSpec) -> bool:
+    """Whether a module takes the live input."""
+    return "live" in kernel_arguments(spec)
+
+
 def _wrapper_text(spec: ModuleSpec) -> str:
     ports = (*spec.targets, *spec.outputs)
     place = {name: f"places[{PLACES.index(name)}]" for name in PLACES}
@@ -111,6 +117,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "memory": f"window({place['memories']}, {field['memory_at']}, {field['memory_size']})",
         "scratch": f"window({place['scratch']}, 0, {SCRATCH})",
         "levels": f"window({place['levels']}, {field['level_first']}, {field['level_count']})",
+        "live": f"window({place['live']}, start, n)",
         "voices": field["level_count"],
         "key": f"np.uint64({field['key']})",
         "linked": field["linked"],

@@ -392,7 +392,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     ramp = max(1, round(RAMP_S * plan.rate[0]))
     for k, address in enumerate((
         memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
-        memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data,
+        memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data, plan.live.ctypes.data,
     )):  # fmt: skip
         plan.places[k] = address
     done = 0
@@ -432,8 +432,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     p, m = plan_held, memory_held
     plan = Plan(
         borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.places),
-        borrow(p.rate),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.live),
+        borrow(p.places), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),

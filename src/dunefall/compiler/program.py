@@ -62,7 +62,7 @@ AMOUNT = np.dtype(
 """A link's amount and offset, gliding likewise."""
 
 
-PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts")
+PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live")
 """Arrays whose addresses compiled code finds in ``Plan.places``."""
 
 
@@ -80,8 +80,8 @@ class Plan(NamedTuple):
     very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
     of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
     ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``mix`` is
-    where the sum of the layers is made, ``scratch`` nobody's; ``places`` takes the addresses of ``PLACES`` at each run;
-    ``rate`` the sample rate in Hz.
+    where the sum of the layers is made, ``scratch`` nobody's; ``live`` is the live input of this quantum; ``places``
+    takes the addresses of ``PLACES`` at each run; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints
@@ -95,6 +95,7 @@ class Plan(NamedTuple):
     meets: Ints
     mix: Floats
     scratch: Floats
+    live: Floats
     places: Ints
     rate: Floats
 
@@ -170,6 +171,8 @@ class Program:
         Instances from which a way leads to an output.
     asleep : frozenset of str
         Modules from which no way leads to an output: left out, unless somebody watches them.
+    live : bool
+        Whether a module listens to the live input.
     loops : dict of int to tuple of LoopModule
         Feedback loops by their place in the plan's parts, for which code can be made.
     """
@@ -187,6 +190,7 @@ class Program:
     spread: dict[tuple[str, str], float]
     sounding: frozenset[str]
     asleep: frozenset[str]
+    live: bool
     loops: dict[int, tuple[LoopModule, ...]]
 
     @property

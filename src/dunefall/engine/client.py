@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from dunefall.compiler.traces import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
-from dunefall.engine.host import EngineOptions, run_engine
+from dunefall.engine.host import run_engine
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import SharedState, Status, trace_key
 from dunefall.patch.changes import difference
 from dunefall.patch.model import Patch, Place
@@ -157,11 +158,11 @@ class EngineClient:
         self.limited = on
         self._send(say.SetLimiter(on))
 
-    def set_device(self, audio: str, rate: float, frames: int) -> None:
-        """Use another device, rate in Hz, or number of frames at a time, while the sound goes on."""
-        self.options = EngineOptions(audio, rate, frames)
-        self.take = self.take.at_rate(rate)
-        self._send(say.SetDevice(audio, rate, frames))
+    def set_device(self, options: EngineOptions) -> None:
+        """Use other devices, another rate or another block, while the sound goes on."""
+        self.options = options
+        self.take = self.take.at_rate(options.rate)
+        self._send(say.SetDevice(options))
 
     def set_probe(self, index: int, place: Place | None) -> None:
         """Watch an output sample by sample."""
@@ -208,6 +209,8 @@ class EngineClient:
             self._ready_at = time.monotonic()
         elif isinstance(message, say.Applied) and message.number in self._pending:
             self.take = self.take.with_entry(Entry(message.at, self._pending.pop(message.number)))
+        elif isinstance(message, say.Happened):
+            self.take = self.take.with_entry(message.entry)
 
     def _note_down(self, what: Edit | Note | Press | Clear) -> int:
         self._number += 1
@@ -304,7 +307,7 @@ class EngineClient:
             self.take = self.take.with_entry(Entry(position, self._pending.pop(number)))
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
-        self._send(say.SetDevice(self.options.audio, self.options.rate, self.options.frames))
+        self._send(say.SetDevice(self.options))
         self._send(say.SetLimiter(self.limited))
         self._send(say.Watch(self._watched))
         if self._opened:

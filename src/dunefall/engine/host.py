@@ -7,11 +7,11 @@ import sys
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any
 
-from dunefall.base.errors import DunefallError
+from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
@@ -21,27 +21,23 @@ from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
 from dunefall.engine import messages as say
 from dunefall.engine.checkpoints import Room
+from dunefall.engine.devices.input import open_input
+from dunefall.engine.devices.keys import Keys, open_keys
 from dunefall.engine.devices.outlet import Outlet
+from dunefall.engine.live import LiveTap
+from dunefall.engine.messages import EngineOptions
 from dunefall.engine.seeking import SeekJob
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.model import Patch, Place
+from dunefall.patch.take import Entry, Heard, Note
 from dunefall.render.performance import by_hand
 from dunefall.render.player import NOW, Player, Step, glide
 
-__all__ = ["EngineOptions", "run_engine"]
+__all__ = ["run_engine"]
 
 JOIN_AHEAD_S = 0.1
-
-
-@dataclass(frozen=True)
-class EngineOptions:
-    """How the engine starts: the device's choice, its rate in Hz and its frames per block."""
-
-    audio: str = "auto"
-    rate: float = 48000.0
-    frames: int = 512
 
 
 def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> None:
@@ -67,7 +63,10 @@ class _Host:
         self._probes: list[Place | None] = [None] * PROBES
         self._slots = TraceSlots(shared)
         self._faulty: tuple[str, ...] = ()
-        self._applied: deque[tuple[int, int]] = deque()
+        self._news: deque[object] = deque()
+        self._keys: Keys | None = None
+        self._keyboards: tuple[str, ...] = ()
+        self._tap = LiveTap(options.rate, self._recording_began)
         self._seek: SeekJob | None = None
         self._deferred: deque[object] = deque()
         self._code = LoopCode()
@@ -120,7 +119,7 @@ class _Host:
 
     def close(self) -> None:
         """Stop everything and let go of the shared memory."""
-        self._outlet.close()
+        self._close_devices()
         self._code.close()
         self._program = self._seek = None
         self._slots.let_go()
@@ -145,9 +144,8 @@ class _Host:
         if self._program is None:
             return
         self._shared.status[Status.HEARTBEAT] = time.monotonic()
-        while self._applied:
-            number, at = self._applied.popleft()
-            self._tell(say.Applied(number, at) if number > 0 else say.Sought(at))
+        while self._news:
+            self._tell(self._news.popleft())
         faults = self._program.memory.faults
         faulty: tuple[str, ...] = ()
         if faults.any():  # hardly ever: the names are looked up only then
@@ -160,6 +158,7 @@ class _Host:
         if self._seek is not None:
             self._go_on_seeking(self._seek)
         self._outlet.look_after(self._sound(), self._shared)
+        self._tap.keep()
 
     # -- programs -----------------------------------------------------------------------------------------------
 
@@ -185,7 +184,7 @@ class _Host:
         program = self._compile(self._patch)
         start = message.position // QUANTUM * QUANTUM
         program.memory.position[0] = start
-        sounding, player = self._sound(), Player(program, self._show(program))
+        sounding, player = self._sound(), self._player(program)
         room = Room(program, self._probed)
 
         def begin() -> None:
@@ -202,6 +201,7 @@ class _Host:
         self._outlet.open(self._options, sounding)
         if not self._opened:
             self._opened = True
+            self._open_keys()
             self._tell(say.Prepared())
 
     @property
@@ -211,9 +211,16 @@ class _Host:
     def _show(self, program: Program) -> Traces:
         """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
+        self._keyboards = tuple(m.id for m in program.patch.modules() if m.type == "keyboard")
+        self._listen(program.live)
         traces = self._slots.traces(program, self._probes)
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
         return traces
+
+    def _player(self, program: Program) -> Player:
+        player = Player(program, self._show(program))
+        player.live = self._tap.read
+        return player
 
     def _set_patch(self, message: say.SetPatch) -> None:
         before, self._patch = self._patch, message.patch
@@ -241,12 +248,12 @@ class _Host:
         self._do(act, number, structural=True)
 
     def _do(self, act: Callable[[Player], None], number: int, *, structural: bool = False) -> None:
-        applied = self._applied
+        news = self._news
 
         def step(player: Player) -> None:
             act(player)
             if number:
-                applied.append((number, player.position))
+                news.append(say.Applied(number, player.position))
 
         self._sound().do(Step(NOW, step, structural))
 
@@ -291,7 +298,7 @@ class _Host:
         program = self._compile(found.patch)
         takeover = Takeover(program, found)
         traces, room = self._show(program), Room(program, self._probed)
-        sounding, tell = self._sound(), self._applied
+        sounding, news = self._sound(), self._news
         at = job.position if job.join else NOW
 
         def act(player: Player) -> None:
@@ -299,7 +306,7 @@ class _Host:
             if not job.join:
                 sounding.checkpoints.forget_after(job.position)
             sounding.checkpoints.begin(room)
-            tell.append((-1, job.position))
+            news.append(say.Sought(job.position))
 
         sounding.do(Step(at, act, structural=True))
 
@@ -318,20 +325,64 @@ class _Host:
         self._sound().limited = message.on
 
     def _set_device(self, message: say.SetDevice) -> None:
-        """Another device, rate or block: the sound goes on at the same place."""
+        """Other devices, rate or block: the sound goes on at the same place."""
         playing = bool(self._shared.status[Status.PLAYING])
-        self._outlet.close()
+        self._close_devices()
         old_rate = self._options.rate
-        self._options = EngineOptions(message.audio, message.rate, message.frames)
+        self._options = message.options
+        self._tap = LiveTap(self._options.rate, self._recording_began)
         before, self._sounding = self._sounding, None
         sounding = self._sound()
         if self._program is not None and before is not None and before.player is not None:
             found = before.player.program
             program = self._compile(self._patch)
             Takeover(program, found).apply()
-            sounding.player = Player(program, self._show(program))
-            if old_rate == message.rate:
+            sounding.player = self._player(program)
+            if old_rate == self._options.rate:
                 sounding.checkpoints = before.checkpoints
             sounding.checkpoints.begin(Room(program, self._probed))
             sounding.set_playing(playing)
         self._outlet.open(self._options, sounding)
+        self._open_keys()
+
+    def _close_devices(self) -> None:
+        if self._keys is not None:
+            self._keys.stop()
+            self._keys = None
+        self._outlet.close()
+        self._listen(False)
+        self._tap.keep()
+        self._tap.end()
+
+    def _listen(self, on: bool) -> None:
+        """Open the live input while somebody listens to it, and only then."""
+        if on and self._tap.source is None:
+            try:
+                self._tap.source = open_input(self._options.live, self._options.rate)
+            except DeviceError as error:
+                self._tap.source = open_input("simulated", self._options.rate)
+                self._tell(say.Trouble(f"{error}. The simulated microphone is heard instead."))
+        elif not on and self._tap.source is not None:
+            source, self._tap.source = self._tap.source, None
+            source.stop()
+
+    def _recording_began(self, at: int, path: Path) -> None:
+        self._tell(say.Happened(Entry(at, Heard(str(path)))))
+
+    def _open_keys(self) -> None:
+        try:
+            self._keys = open_keys(self._options.keys, self._key_played)
+        except DeviceError as error:
+            self._tell(say.Trouble(f"{error}."))
+
+    def _key_played(self, note: float, velocity: float) -> None:
+        """A key went down or up (in the keyboard's thread): every Keyboard module plays it."""
+        news = self._news
+        for module in self._keyboards:
+            what = Note(module, note, velocity)
+
+            def step(player: Player, what: Note = what) -> None:
+                by_hand(what)(player)
+                news.append(say.Happened(Entry(player.position, what)))
+
+            self._sound().do(Step(NOW, step))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from dunefall.patch.model import Patch, Place
-from dunefall.patch.take import Clear, Note, Press, Take
+from dunefall.patch.take import Clear, Entry, Note, Press, Take
 from dunefall.render.player import Checkpoint
 
 __all__ = [
@@ -13,8 +13,10 @@ __all__ = [
     "Applied",
     "AskCheckpoint",
     "DeviceChosen",
+    "EngineOptions",
     "Faults",
     "GotCheckpoint",
+    "Happened",
     "Open",
     "Play",
     "Prepare",
@@ -32,6 +34,17 @@ __all__ = [
     "Trouble",
     "Watch",
 ]
+
+
+@dataclass(frozen=True)
+class EngineOptions:
+    """Devices by choice (``auto``, ``simulated``, part of a name), rate in Hz and frames per block."""
+
+    audio: str = "auto"
+    rate: float = 48000.0
+    frames: int = 512
+    live: str = "auto"
+    keys: str = "auto"
 
 
 # -- window to engine -----------------------------------------------------------------------------------------------
@@ -118,11 +131,9 @@ class SetLimiter:
 
 @dataclass(frozen=True)
 class SetDevice:
-    """Use another device, rate in Hz or number of frames at a time."""
+    """Use other devices, another rate or another block."""
 
-    audio: str
-    rate: float
-    frames: int
+    options: EngineOptions
 
 
 @dataclass(frozen=True)
@@ -179,6 +190,13 @@ class Applied:
 
     number: int
     at: int
+
+
+@dataclass(frozen=True)
+class Happened:
+    """Something that came from a device and belongs to the take."""
+
+    entry: Entry
 
 
 @dataclass(frozen=True)

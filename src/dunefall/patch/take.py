@@ -12,7 +12,7 @@ from dunefall.base.errors import ParameterError
 from dunefall.patch.changes import Change, apply_changes
 from dunefall.patch.model import Patch
 
-__all__ = ["Clear", "Edit", "Entry", "Note", "Press", "Take"]
+__all__ = ["Clear", "Edit", "Entry", "Heard", "Note", "Press", "Take", "What"]
 
 
 @dataclass(frozen=True)
@@ -55,11 +55,27 @@ class Clear:
 
 
 @dataclass(frozen=True)
+class Heard:
+    """From here on the live input was this recording, from its first sample to its last.
+
+    Attributes
+    ----------
+    recording : str
+        A mono sound file: its path, in a take's file relative to it.
+    """
+
+    recording: str
+
+
+What = Edit | Note | Press | Clear | Heard
+
+
+@dataclass(frozen=True)
 class Entry:
     """What happened at a sample."""
 
     at: int
-    what: Edit | Note | Press | Clear
+    what: What
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,12 @@ Layout: ``format``, ``kind`` ("take"), ``rate_hz``, ``start`` (a patch as in its
 from __future__ import annotations
 
 import json
+import shutil
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from dunefall.base.errors import PatchError
+from dunefall.base.errors import PatchError, StorageError
 from dunefall.patch.changes import (
     Change,
     LayerGone,
@@ -41,7 +43,7 @@ from dunefall.patch.files import (
     split_place,
     write_file,
 )
-from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 
 __all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "save_take"]
 
@@ -53,14 +55,43 @@ def load_take(path: Path) -> Take:
     """Read a take file; raises StorageError if it cannot be read and PatchError with the place if it is no take."""
     data = read_file(path)
     try:
-        return parse_take(data)
+        take = parse_take(data)
+        return replace(take, entries=tuple(_found(entry, path.parent) for entry in take.entries))
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
 
 
 def save_take(take: Take, path: Path) -> None:
-    """Write a take; raises StorageError and leaves an old file whole if it cannot be written."""
-    write_file(dump_take(take), path)
+    """Write a take, and its recordings beside it; raises StorageError and leaves an old file whole if it cannot be
+    written."""
+    write_file(dump_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries))), path)
+
+
+def _found(entry: Entry, folder: Path) -> Entry:
+    """An entry of a file, its recording looked up beside the file."""
+    if not isinstance(entry.what, Heard):
+        return entry
+    name = entry.what.recording
+    if Path(name).name != name:
+        raise PatchError(f'the recording "{name}" must lie beside the take: a file\'s name, no folder')
+    recording = folder / name
+    if not recording.is_file():
+        raise PatchError(f'its recording "{name}" is missing; it belongs into {folder}')
+    return replace(entry, what=Heard(str(recording)))
+
+
+def _kept(entry: Entry, take: Path) -> Entry:
+    """An entry as it is written, its recording copied beside the take."""
+    if not isinstance(entry.what, Heard):
+        return entry
+    recording = Path(entry.what.recording)
+    beside = take.with_name(f"{take.stem} live {entry.at}{recording.suffix}")
+    try:
+        if not (beside.exists() and beside.samefile(recording)):
+            shutil.copyfile(recording, beside)
+    except OSError as error:
+        raise StorageError(f"cannot copy {recording} to {beside}: {error.strerror}") from error
+    return replace(entry, what=Heard(beside.name))
 
 
 def dump_take(take: Take) -> str:
@@ -105,6 +136,8 @@ def _dump(entry: Entry) -> list[dict[str, Any]]:
         return [{"press": f"{what.module}.{what.port}", "high": what.high}]
     if isinstance(what, Clear):
         return [{"clear": what.module}]
+    if isinstance(what, Heard):
+        return [{"live": what.recording}]
     return [_dump_change(change) for change in what.changes]
 
 
@@ -139,6 +172,8 @@ def _entry(at: int, actions: list[tuple[dict[str, Any], str]], place: str) -> En
             return Entry(at, Press(target.module, target.port, get(item, "high", bool, where)))
         if "clear" in item:
             return Entry(at, Clear(get(item, "clear", str, where)))
+        if "live" in item:
+            return Entry(at, Heard(get(item, "live", str, where)))
     if not actions:
         raise PatchError("needs at least one action", place=f"{place}.do")
     return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))

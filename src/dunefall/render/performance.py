@@ -12,8 +12,9 @@ from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 from dunefall.render.player import Checkpoint, Player, Step, glide, play_note
+from dunefall.render.recordings import TakeRecordings
 
 __all__ = ["Performance", "by_hand"]
 
@@ -53,8 +54,9 @@ class Performance:
         patch = take.patch_at(begin)
         program = checkpoint.program() if checkpoint else compile_patch(patch, rate=take.rate_hz)
         self.player = Player(program)
+        self.player.live = TakeRecordings(take).read
         for entry in take.entries:
-            if entry.at >= begin:
+            if entry.at >= begin and not isinstance(entry.what, Heard):
                 step, patch = self._step(entry, patch)
                 self.player.steps.append(step)
 
@@ -63,6 +65,7 @@ class Performance:
         self.player.fill(out)
 
     def _step(self, entry: Entry, before: Patch) -> tuple[Step, Patch]:
+        assert not isinstance(entry.what, Heard)
         if not isinstance(entry.what, Edit):
             return Step(entry.at, by_hand(entry.what)), before
         after = apply_changes(before, entry.what.changes)

@@ -66,11 +66,14 @@ class Player:
     ----------
     steps : deque of Step
         What is to come, in order of time. Another thread may append.
+    live : function of (position, out)
+        Fills ``out`` with the live input from a position on; asked for each sample once, in order.
     """
 
     def __init__(self, program: Program, traces: Traces | None = None) -> None:
         self.program = program
         self.traces = traces
+        self.live: Callable[[int, NDArray[np.float64]], None] | None = None
         self.steps: deque[Step] = deque()
         self._unwatched = no_traces()
         self._old: Program | None = None
@@ -151,8 +154,9 @@ class Player:
         traces = self.traces or self._unwatched
         done = 0
         while self._old is not None and done < len(out):
-            n = min(len(out) - done, QUANTUM, len(self._weights) - self._faded)
+            n = min(len(out) - done, QUANTUM - self.position % QUANTUM, len(self._weights) - self._faded)
             piece, other = out[done : done + n], self._other[:n]
+            self._hear(n)
             run(self.program.plan, self.program.memory, traces, piece)
             run(self._old.plan, self._old.memory, self._unwatched, other)
             other -= piece
@@ -162,8 +166,23 @@ class Player:
             done += n
             if self._faded == len(self._weights):
                 self._old = None
-        if done < len(out):
-            run(self.program.plan, self.program.memory, traces, out[done:])
+        while done < len(out):
+            n = len(out) - done
+            if self.program.live:
+                n = min(n, QUANTUM - self.position % QUANTUM)
+                self._hear(n)
+            run(self.program.plan, self.program.memory, traces, out[done : done + n])
+            done += n
+
+    def _hear(self, n: int) -> None:
+        """Give the live input of the next n samples of this quantum to what listens to it."""
+        if self.live is None or not (self.program.live or (self._old is not None and self._old.live)):
+            return
+        start = self.position % QUANTUM
+        heard = self.program.plan.live[start : start + n]
+        self.live(self.position, heard)
+        if self._old is not None:
+            self._old.plan.live[start : start + n] = heard
 
 
 def glide(program: Program, before: Patch, after: Patch) -> None:

@@ -11,7 +11,7 @@ from dunefall.engine.devices.output import AudioOutput, SimulatedOutput, open_ou
 from dunefall.engine.shared import SharedState, Status
 
 if TYPE_CHECKING:
-    from dunefall.engine.host import EngineOptions
+    from dunefall.engine.messages import EngineOptions
     from dunefall.engine.sounding import Sounding
 
 __all__ = ["Outlet"]

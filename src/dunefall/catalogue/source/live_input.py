@@ -1,0 +1,70 @@
+"""Live input: a microphone or an instrument, as it sounds just now."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.maths import approach, approach_step, db_to_gain, exp2, fma
+
+__all__ = ["MODULE"]
+
+LEVEL, OPEN, LOW = range(3)
+RISE_S, FALL_S = 0.002, 0.08
+"""How fast the gate hears that a sound begins, and ends."""
+SWING_S = 0.01
+"""In which it opens and shuts."""
+NEVER_DB = -96.0
+
+
+def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live):  # type: ignore[no-untyped-def]
+    """State: level that the gate hears, how far it is open (0..1), the low-pass.
+
+    A gate with a one-pole detector, then a one-pole low-pass of matched corner.
+    """
+    n = out.size
+    gains, bars, shares = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    if moving:
+        for i in range(n):
+            gains[i], bars[i], shares[i] = _factors(gain_db[i], gate_db[i], cutoff_hz[i], rate)
+    else:
+        gains[:], bars[:], shares[:] = _factors(gain_db[0], gate_db[0], cutoff_hz[0], rate)
+    level, opened, low = state[LEVEL], state[OPEN], state[LOW]
+    rise, fall, swing = approach_step(RISE_S, rate), approach_step(FALL_S, rate), approach_step(SWING_S, rate)
+    for i in range(n):
+        sound = live[i] * gains[i]
+        level = approach(level, abs(sound), rise, fall)
+        opened = fma((1.0 if level >= bars[i] else 0.0) - opened, swing, opened)
+        low = fma(sound * opened - low, shares[i], low)
+        out[i] = low
+    state[LEVEL], state[OPEN], state[LOW] = level, opened, low
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(gain, bar, cutoff, rate):  # type: ignore[no-untyped-def]
+    """Gain, the level at which the gate opens, and the low-pass's share."""
+    share = 1.0 - exp2(-2.0 * math.pi / math.log(2.0) * cutoff / rate)
+    return db_to_gain(gain), db_to_gain(bar) if bar > NEVER_DB else 0.0, share
+
+
+MODULE = ModuleSpec(
+    id="live-input",
+    name="Live input",
+    stage="source",
+    sentence="What the microphone hears now; every take keeps it as a recording and plays it again exactly.",
+    kernel=kernel,
+    params=(
+        Param("gain_db", "Gain", "db", -48, 48, 0, "Level of what comes in.", amount=6.0),
+        Param("gate_db", "Gate", "db", NEVER_DB, 0, -60, "Softer sounds are shut out; −96 dB lets everything in.",
+              amount=6.0),
+        Param("cutoff_hz", "Low-pass", "hz", 20, 20000, 16000, "Takes hiss and edges away above this frequency.",
+              taper="octaves", amount=1.0),
+    ),
+    outputs=(Output("out", "Sound", "audio"),),
+    state=3,
+    face="gain_db",
+    words=("microphone", "mic", "voice", "instrument", "line in", "record"),
+    sources=("gate and one-pole low-pass, step response 1 - exp(-2 pi f t) (textbook)",),
+)  # fmt: skip

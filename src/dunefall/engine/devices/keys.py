@@ -1,0 +1,131 @@
+"""MIDI keyboards: ports of the machine through ``mido``, or the simulated keyboard that plays a shipped MIDI file."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Protocol
+
+import mido
+
+from dunefall.base.errors import DeviceError
+from dunefall.patch.library import DATA
+
+__all__ = ["Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
+
+Played = Callable[[float, float], None]
+"""Takes a note number and a velocity, 0 to 1; 0 lets the note go."""
+SHIPPED = DATA / "keys.mid"
+SEQUENCER = Path("/dev/snd/seq")
+"""Without it ALSA has no MIDI, and says so on the terminal when it is asked."""
+
+
+class Keys(Protocol):
+    """What the engine needs of a keyboard."""
+
+    name: str
+    simulated: bool
+
+    def stop(self) -> None:
+        """Close it; what is held is let go."""
+
+
+class _Held:
+    """Hands notes on, and remembers which are held."""
+
+    def __init__(self, played: Played) -> None:
+        self._played = played
+        self._held: set[int] = set()
+
+    def take(self, message: Any) -> None:
+        """A MIDI message; what is no note is passed over."""
+        if message.type not in ("note_on", "note_off"):
+            return
+        velocity = message.velocity / 127.0 if message.type == "note_on" else 0.0
+        (self._held.add if velocity > 0.0 else self._held.discard)(message.note)
+        self._played(float(message.note), velocity)
+
+    def let_go(self) -> None:
+        """Let go of everything."""
+        for note in sorted(self._held):
+            self._played(float(note), 0.0)
+        self._held.clear()
+
+
+class SimulatedKeys:
+    """Somebody who plays the shipped file over and over."""
+
+    simulated = True
+    name = "simulated keyboard"
+
+    def __init__(self, played: Played) -> None:
+        self._held = _Held(played)
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._play, name="simulated keyboard", daemon=True)
+        self._thread.start()
+
+    def _play(self) -> None:
+        file = mido.MidiFile(SHIPPED)
+        while not self._ended.is_set():
+            for message in file:
+                if self._ended.wait(message.time):
+                    break
+                self._held.take(message)
+        self._held.let_go()
+
+    def stop(self) -> None:
+        """Stop playing."""
+        self._ended.set()
+        self._thread.join()
+
+
+class RealKeys:
+    """A MIDI input of the machine; raises DeviceError if it refuses."""
+
+    simulated = False
+
+    def __init__(self, name: str, played: Played) -> None:
+        self.name = name
+        self._held = _Held(played)
+        try:
+            self._port: Any = mido.open_input(name, callback=self._held.take)
+        except (ImportError, OSError, ValueError) as error:
+            raise DeviceError(f"the MIDI input {name} cannot be used: {error}") from error
+
+    def stop(self) -> None:
+        """Close the port."""
+        self._port.close()
+        self._held.let_go()
+
+
+def key_names() -> list[str]:
+    """Names of the machine's MIDI inputs; empty where there is no MIDI."""
+    if not SEQUENCER.exists():
+        return []
+    try:
+        return list(dict.fromkeys(mido.get_input_names()))
+    except (ImportError, OSError):
+        return []
+
+
+def open_keys(choice: str, played: Played) -> Keys | None:
+    """The keyboard for a choice: ``none``, ``auto`` (the first one, if there is one), ``simulated`` or part of a name.
+
+    Raises
+    ------
+    DeviceError
+        If a named keyboard is not there or refuses.
+    """
+    if choice == "none":
+        return None
+    if choice == "simulated":
+        return SimulatedKeys(played)
+    names = key_names()
+    if choice == "auto":
+        return RealKeys(names[0], played) if names else None
+    for name in names:
+        if choice.lower() in name.lower():
+            return RealKeys(name, played)
+    there = ", ".join(names) or "none"
+    raise DeviceError(f'there is no MIDI input "{choice}"; this machine has: {there}; or choose "simulated"')

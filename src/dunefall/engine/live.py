@@ -1,0 +1,102 @@
+"""The live input on its way into the sound, and into recordings to which the take refers."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import platformdirs
+from numpy.typing import NDArray
+
+from dunefall.base.errors import StorageError
+from dunefall.engine.devices.input import AudioInput
+from dunefall.render.recordings import SUFFIX, RecordingWriter
+
+__all__ = ["LiveTap", "recordings_folder"]
+
+RING = 1 << 22
+"""Samples that may wait for the disk: more than a minute."""
+MOST_AT_ONCE = 64
+KEPT_DAYS = 30.0
+
+
+def recordings_folder() -> Path:
+    """Where recordings lie until a take is saved with copies of them; what is older than a month goes."""
+    root = os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")
+    folder = Path(root) / "recordings"
+    folder.mkdir(parents=True, exist_ok=True)
+    for old in folder.glob(f"*{SUFFIX}"):
+        if time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
+            old.unlink(missing_ok=True)
+    return folder
+
+
+class LiveTap:
+    """Gives the audio thread the live input, and keeps what was given.
+
+    The audio thread calls ``read`` only; it writes into a ring, and another thread takes it from there to the disk.
+    """
+
+    def __init__(self, rate: float, began: Callable[[int, Path], None]) -> None:
+        self.source: AudioInput | None = None
+        self._rate, self._began = rate, began
+        self._next = -1
+        self._heard = np.zeros(MOST_AT_ONCE, np.float32)
+        self._ring = np.zeros(RING, np.float32)
+        self._written = self._kept = 0
+        self._starts: deque[tuple[int, int]] = deque()
+        self._file: RecordingWriter | None = None
+
+    def read(self, position: int, out: NDArray[np.float64]) -> None:
+        """The live input from a position on (audio thread)."""
+        n, source = len(out), self.source
+        heard = self._heard[:n]
+        if source is None:
+            heard[:] = 0.0
+        else:
+            source.read(heard)
+        out[:] = heard
+        if position != self._next:
+            self._starts.append((self._written, position))
+        at = self._written % RING
+        first = min(n, RING - at)
+        self._ring[at : at + first] = heard[:first]
+        self._ring[: n - first] = heard[first:]
+        self._written += n
+        self._next = position + n
+
+    def keep(self) -> None:
+        """Write what came in to the disk (not in the audio thread); raises StorageError."""
+        while True:
+            written = self._written
+            ends = self._starts[0][0] if self._starts else written
+            if self._kept < ends:
+                self._write(ends)
+            if not self._starts or self._starts[0][0] > self._kept:
+                return
+            _, position = self._starts.popleft()
+            self.end()
+            name = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {os.getpid()}-{position}{SUFFIX}"
+            self._file = RecordingWriter(recordings_folder() / name, self._rate)
+            self._began(position, self._file.path)
+
+    def end(self) -> None:
+        """End the recording, if there is one."""
+        if self._file is not None:
+            self._file.close()
+            self._file = None
+
+    def _write(self, end: int) -> None:
+        places = np.arange(self._kept, end) % RING
+        self._kept = end
+        if self._file is None:
+            return
+        try:
+            self._file.write(self._ring[places])
+        except StorageError:
+            self.end()
+            raise

@@ -1,0 +1,146 @@
+"""What comes in: the live input with its recording, and MIDI keys; both become entries of the take."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from dunefall.base.errors import DeviceError
+from dunefall.engine import messages as say
+from dunefall.engine.client import EngineClient
+from dunefall.engine.devices import keys as keys_module
+from dunefall.engine.devices.input import open_input, voice
+from dunefall.engine.devices.keys import SHIPPED, RealKeys, open_keys
+from dunefall.engine.messages import EngineOptions
+from dunefall.engine.shared import Status
+from dunefall.patch.model import Module, Place
+from dunefall.patch.take import Heard, Note
+from dunefall.render.offline import render_to_array
+from rig import patch_of
+
+PATCH = patch_of(
+    Module("mic", "live-input", "Mic", {"gate_db": -96}), Module("keys", "keyboard", "Keys"),
+    Module("tone", "oscillator", "Tone"), Module("a-out", "output", "A"),
+    links=(("mic.out", "a-out.audio", 1.0), ("keys.pitch", "tone.pitch_note", 1.0), ("tone.out", "a-out.audio", 0.1)),
+)  # fmt: skip
+
+
+@pytest.fixture
+def engine(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[EngineClient]:
+    monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
+    client = EngineClient(EngineOptions(audio="simulated", live="simulated", keys="simulated"))
+    client.set_patch(PATCH)
+    client.wait_for(say.Prepared, 200)
+    yield client
+    client.close()
+
+
+def play(engine: EngineClient, seconds: float) -> None:
+    engine.play()
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        engine.poll()
+        time.sleep(0.02)
+
+
+def test_voice_and_keys_are_in_the_take_and_the_take_sounds_the_same_again(engine: EngineClient) -> None:
+    engine.set_probe(0, Place("mic", "out"))
+    play(engine, 4.0)
+    assert engine.status[Status.PEAK_LEFT] > 0.001
+    engine.stop()
+    play_end = engine.position
+    deadline = time.monotonic() + 5
+    while time.monotonic() < deadline and (engine.status[Status.PLAYING] or engine.position != play_end):
+        play_end = engine.position
+        time.sleep(0.1)
+        engine.poll()
+    heard = [entry for entry in engine.take.entries if isinstance(entry.what, Heard)]
+    notes = [entry for entry in engine.take.entries if isinstance(entry.what, Note)]
+    assert len(heard) == 1
+    assert notes
+    assert {entry.what.module for entry in notes} == {"keys"}
+    assert notes[0].what.note == 45.0  # the first low note of the shipped file
+    recorded, rate = soundfile.read(heard[0].what.recording, dtype="float32")
+    assert rate == 48000
+    np.testing.assert_array_equal(recorded[:48000], voice(48000.0)[:48000])
+    sounded = engine.probe(0, 9600)
+    mic_only = engine.take.start.without_module("tone").without_module("keys")
+    again = render_to_array(
+        type(engine.take)(mic_only, 48000.0, (heard[0],)), seconds=engine.position / 48000 + 0.1, block=4096
+    )
+    straight = again[: engine.position, 0] / 10 ** (-12 / 20) / np.cos(np.pi / 4)
+    np.testing.assert_allclose(sounded, straight[-9600:], atol=1e-6)
+
+
+def test_the_microphone_is_open_only_while_somebody_listens(engine: EngineClient, tmp_path: Path) -> None:
+    play(engine, 1.0)
+    engine.set_patch(PATCH.without_module("mic"))
+    play(engine, 0.5)
+    (recording,) = (tmp_path / "recordings").iterdir()
+    size = recording.stat().st_size
+    play(engine, 0.5)
+    assert recording.stat().st_size == size
+
+
+class _Port:
+    closed = False
+
+    def close(self) -> None:
+        self.closed = True
+
+
+def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Note-on with velocity 0 lets go (MIDI 1.0 specification, from memory); 127 is full velocity."""
+    port, callbacks, played = _Port(), [], []
+
+    def opened(name: str, callback: object) -> _Port:
+        callbacks.append(callback)
+        return port
+
+    monkeypatch.setattr(keys_module, "key_names", lambda: ["Bench Keys 1"])
+    monkeypatch.setattr(mido, "open_input", opened)
+    keyboard = open_keys("bench", lambda note, velocity: played.append((note, velocity)))
+    assert isinstance(keyboard, RealKeys)
+    for message in (
+        mido.Message("note_on", note=60, velocity=127), mido.Message("control_change", control=1, value=5),
+        mido.Message("note_on", note=60, velocity=0), mido.Message("note_on", note=62, velocity=64),
+    ):  # fmt: skip
+        callbacks[0](message)
+    keyboard.stop()
+    assert port.closed
+    assert played == [(60.0, 1.0), (60.0, 0.0), (62.0, 64 / 127), (62.0, 0.0)]
+
+
+def test_what_is_not_there_is_said() -> None:
+    with pytest.raises(DeviceError, match='no sound input "Attic"'):
+        open_input("Attic", 48000.0)
+    with pytest.raises(DeviceError, match='no MIDI input "Attic"'):
+        open_keys("Attic", lambda note, velocity: None)
+    assert open_keys("none", lambda note, velocity: None) is None
+    assert open_input("auto", 48000.0).simulated
+
+
+def test_the_shipped_file_lets_go_of_every_note() -> None:
+    held: set[int] = set()
+    for message in mido.MidiFile(SHIPPED):
+        if message.type == "note_on" and message.velocity:
+            held.add(message.note)
+        elif message.type in ("note_on", "note_off"):
+            held.discard(message.note)
+    assert not held
+
+
+def test_the_simulated_voice_speaks_in_vowels_and_rests() -> None:
+    """Loudest below 1 kHz, as a voice is; every fifth syllable is silence; the same each time."""
+    spoken = voice(48000.0)
+    spectrum = np.abs(np.fft.rfft(spoken))
+    hz = np.fft.rfftfreq(len(spoken), 1 / 48000)
+    assert 80 < hz[np.argmax(spectrum)] < 1000
+    assert not spoken[round(4.05 * 0.4 * 48000) : round(4.95 * 0.4 * 48000)].any()
+    assert np.abs(spoken).max() == pytest.approx(0.3)
