@@ -54,7 +54,10 @@ def main(hours: float) -> None:
             print(f"{hours_done:6.2f} h, {ticks} ticks, worst {worst:.6f} samples, {used} MB", flush=True)
             assert before == 0 or used <= before + 50
             before = before or used
+    print(f"{hours:g} h done: {ticks} ticks, worst {worst:.6f} samples")
     assert worst <= 1.0 + 1e-6, worst
+    del ring, gate, traces, program
+    shared.close()
 
 
 if __name__ == "__main__":

@@ -97,7 +97,7 @@ def test_sample_by_sample_is_the_same_as_in_blocks(spec: ModuleSpec, moving: boo
     inputs = random_inputs(spec, 256, 8)
     if not moving:
         inputs = {name: np.full(256, values[0]) for name, values in inputs.items()}
-    results = []
+    live, results = np.random.default_rng(9).uniform(-1, 1, 256), []
     for step in (64, 7, 1):
         outputs = {output.id: np.zeros(256) for output in spec.outputs}
         held = {"state": np.zeros(spec.state), "memory": np.zeros(3000)}
@@ -108,7 +108,8 @@ def test_sample_by_sample_is_the_same_as_in_blocks(spec: ModuleSpec, moving: boo
             quantum = at // 64 * 64
             piece |= {x.id: outputs[x.id][quantum : quantum + 64] for x in spec.outputs if x.per_voice}
             own = {**held, "rate": 48000.0, "key": np.uint64(9), "linked": 3, "moving": 255 * moving, "wanted": 255,
-                   "scratch": np.full(512, np.nan), "levels": np.zeros(1), "voices": 1, "start": at % 64}  # fmt: skip
+                   "scratch": np.full(512, np.nan), "levels": np.zeros(1), "voices": 1, "start": at % 64,
+                   "live": live[at : at + n]}  # fmt: skip
             kernel(**{name: {**piece, **own}[name] for name in inspect.signature(spec.kernel).parameters})
             at += n
         results.append(outputs)

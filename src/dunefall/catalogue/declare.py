@@ -149,8 +149,9 @@ class ModuleSpec:
         ``rate`` (Hz), ``key`` (uint64 of the module's random numbers), ``linked`` (bit k set: target k has a link),
         ``moving`` (bit k set: target k may differ from sample to sample; what does not move is the same in all n),
         ``wanted`` (bit k set: somebody uses output k), ``scratch`` (512 numbers that mean nothing between calls),
-        ``voices``, ``levels`` (how loud each voice was) and ``start`` (place in the quantum of 64). It runs any n
-        from 1 to 64, allocates nothing, and keeps everything it must remember in ``state`` and ``memory``.
+        ``voices``, ``levels`` (how loud each voice was), ``live`` (the live input) and ``start`` (place in the quantum
+        of 64). It runs any n from 1 to 64, allocates nothing, and keeps everything it must remember in ``state`` and
+        ``memory``.
     cached : tuple of int
         Places of the state that depend on the sample rate and are worked out anew from 0.
     rests : int

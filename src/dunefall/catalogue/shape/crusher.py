@@ -1,0 +1,59 @@
+"""Crusher: fewer samples, fewer bits."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, fma, nearest
+from dunefall.dsp.random import uniform
+
+__all__ = ["MODULE"]
+
+HELD, PHASE, DRAWS = range(3)
+FULL_BITS = 24.0
+EARLY = 1e-9
+"""A period of whole samples ends there, however the last digits were rounded."""
+
+
+def kernel(audio, rate_hz, bits, dither, mix, out, state, key, rate):  # type: ignore[no-untyped-def]
+    """State: value held, phase of the slow clock (0: take at once), random numbers drawn.
+
+    Every period of the slow clock the sound is taken, with triangular dither of one step if asked, and rounded.
+    """
+    held, phase, draws, per = state[HELD], state[PHASE], state[DRAWS], 1.0 / rate
+    for i in range(out.size):
+        if phase <= EARLY:
+            phase += 1.0
+            step = exp2(1.0 - bits[i])
+            noise = 0.0
+            if dither[i] > 0.0:
+                noise = (uniform(key, draws, 0) - uniform(key, draws + 1.0, 0)) * dither[i]
+                draws += 2.0
+            held = nearest(audio[i] / step + noise) * step if bits[i] < FULL_BITS else audio[i]
+        phase -= min(rate_hz[i] * per, 1.0)
+        out[i] = fma(held - audio[i], mix[i], audio[i])
+    state[HELD], state[PHASE], state[DRAWS] = held, phase, draws
+
+
+MODULE = ModuleSpec(
+    id="crusher",
+    name="Crusher",
+    stage="shape",
+    sentence="Takes a sound apart into few samples and few bits: radios, alarms, broken machines.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("rate_hz", "Rate", "hz", 50, 96000, 6000, "Samples per second that are left.", taper="octaves",
+              amount=1.0),
+        Param("bits", "Bits", "none", 1, FULL_BITS, 8, "Steps of level: 2 to this power; 24 leaves levels alone.",
+              amount=2.0),
+        Param("dither", "Dither", "ratio", 0, 1, 0, "Turns the rounding's false tones into even hiss.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the crushed one.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=3,
+    face="bits",
+    passes="audio",
+    words=("bitcrusher", "lo-fi", "digital", "downsample", "quantise", "radio"),
+    sources=("quantisation error of step q has the power q**2 / 12 (Bennett 1948)",
+             "Lipshitz et al. 1992, Quantization and dither (triangular dither)"),
+)  # fmt: skip

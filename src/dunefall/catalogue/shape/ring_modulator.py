@@ -1,0 +1,35 @@
+"""Ring modulator: sums and differences of two sounds."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma
+
+__all__ = ["MODULE"]
+
+
+def kernel(audio, carrier, leak, mix, out):  # type: ignore[no-untyped-def]
+    """Keeps nothing."""
+    for i in range(out.size):
+        wet = audio[i] * fma(carrier[i], 1.0 - leak[i], leak[i])
+        out[i] = fma(wet - audio[i], mix[i], audio[i])
+
+
+MODULE = ModuleSpec(
+    id="ring-modulator",
+    name="Ring modulator",
+    stage="shape",
+    sentence="Multiplies two sounds: only the sums and differences of their tones are left, like bells and robots.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"), Input("carrier", "Carrier", "audio", "What it is multiplied with.")),
+    params=(
+        Param("leak", "Leak", "ratio", 0, 1, 0, "From sums and differences alone to the sound passing through.",
+              amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the product.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    face="leak",
+    passes="audio",
+    words=("multiply", "bell", "robot", "metallic", "amplitude modulation"),
+    sources=("product of two sines: half the sines of difference and sum (trigonometry)",),
+)  # fmt: skip

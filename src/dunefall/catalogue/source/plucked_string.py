@@ -1,0 +1,92 @@
+"""Plucked string: a period of noise that runs round and round and loses its brightness."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, fma, note_to_hz
+from dunefall.dsp.random import uniform
+
+__all__ = ["MODULE"]
+
+WRITE, LAST, DRAWS, LEFT, PLUCK, LENGTH, BEFORE = range(7)
+LOWEST_HZ = 8.0
+TO_60_DB = 9.965784284662087  # log2(1000)
+
+
+def kernel(trigger, audio, pitch_note, decay_s, brightness, place, hardness, out, state, memory, key, rate):  # type: ignore[no-untyped-def]
+    """State: place of writing, last trigger, random numbers drawn, samples of the pluck that are left, its low-passed
+    noise, its length, the string's sample before.
+
+    A delay of one period less what the loop's two-point mean delays, read between samples by a cubic. A pluck is one
+    period of noise; the same noise, turned round by a share of the period, is taken off it, which leaves out the
+    overtones that have a node where the string is plucked.
+    """
+    size, write, last, draws = memory.size, int(state[WRITE]), state[LAST], state[DRAWS]
+    left, pluck, length, before = state[LEFT], state[PLUCK], state[LENGTH], state[BEFORE]
+    for i in range(out.size):
+        period = min(max(rate / note_to_hz(pitch_note[i]), 4.0), size - 4.0)
+        if trigger[i] > 0.5 and last <= 0.5:
+            left = length = float(int(period))
+            pluck = 0.0
+            draws += 4096.0 * 16.0 - (draws % (4096.0 * 16.0))  # each pluck begins a stretch of numbers of its own
+        last = trigger[i]
+        push = audio[i]
+        if left > 0.0:
+            at = length - left
+            earlier = at - float(int(place[i] * length))
+            earlier += length if earlier < 0.0 else 0.0
+            noise = 2.0 * (uniform(key, draws + at, 0) - uniform(key, draws + earlier, 0))
+            pluck = fma(noise - pluck, hardness[i], pluck)
+            push += pluck
+            left -= 1.0
+        mean = 0.5 * (1.0 - brightness[i])  # weight of the older of the two samples: also its delay at low frequencies
+        string = _read(memory, write, period - mean)
+        loss = exp2(-TO_60_DB * period / (decay_s[i] * rate))
+        memory[write] = push + loss * fma(before - string, mean, string)
+        before = string
+        out[i] = memory[write]
+        write = write + 1 if write + 1 < size else 0
+    state[WRITE], state[LAST], state[DRAWS] = write, last, draws
+    state[LEFT], state[PLUCK], state[LENGTH], state[BEFORE] = left, pluck, length, before
+
+
+@njit(error_model="numpy", forceinline=True)
+def _read(memory, write, delay):  # type: ignore[no-untyped-def]
+    """The sound of ``delay`` samples ago, at least 2 (third-order Lagrange interpolation)."""
+    back = int(delay)
+    f, at = delay - back, write - back + memory.size
+    newer, here = memory[(at + 1) % memory.size], memory[at % memory.size]
+    older, oldest = memory[(at - 1) % memory.size], memory[(at - 2) % memory.size]
+    a, b, c = f + 1.0, f - 1.0, f - 2.0
+    return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
+
+
+MODULE = ModuleSpec(
+    id="plucked-string",
+    name="Plucked string",
+    stage="source",
+    sentence="A string that is plucked by triggers or driven by a sound, and rings out.",
+    kernel=kernel,
+    inputs=(
+        Input("trigger", "Trigger", "gate", "Each rising edge plucks it."),
+        Input("audio", "Drive", "audio", "A sound that the string is driven by."),
+    ),
+    params=(
+        Param("pitch_note", "Pitch", "note", 0, 115, 45, "The string's note; a linked pitch counts from C4.",
+              amount=7.0),
+        Param("decay_s", "Decay", "s", 0.05, 120, 4, "Time to −60 dB of the lowest partial.", taper="octaves",
+              amount=1.0),
+        Param("brightness", "Brightness", "ratio", 0, 1, 0.6, "How slowly the overtones fade.", amount=0.3),
+        Param("place", "Place", "ratio", 0.02, 0.5, 0.2, "Where along the string it is plucked.", amount=0.2),
+        Param("hardness", "Hardness", "ratio", 0.02, 1, 0.7, "From a thumb to a nail.", amount=0.3),
+    ),
+    outputs=(Output("out", "Tone", "audio"),),
+    state=7,
+    memory_s=1.0 / LOWEST_HZ,
+    face="pitch_note",
+    words=("string", "pluck", "guitar", "harp", "wire"),
+    sources=("Karplus and Strong 1983 (plucked string)", "Jaffe and Smith 1983 (tuning, decay, place of plucking)",
+             "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)"),
+)  # fmt: skip
