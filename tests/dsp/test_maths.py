@@ -57,7 +57,8 @@ for spec in catalogue().values():
         values[param.id] = np.full(n, param.from_rail(place))
     outputs = {output.id: np.zeros(n) for output in spec.outputs}
     own = {"state": np.zeros(spec.state), "memory": np.zeros(2000), "rate": 48000.0, "key": np.uint64(77), "linked": 3,
-               "moving": 255, "wanted": 255, "scratch": np.zeros(512), "levels": np.zeros(1), "voices": 1, "start": 0}
+               "moving": 255, "wanted": 255, "scratch": np.zeros(512), "levels": np.zeros(1), "voices": 1, "start": 0,
+               "live": np.sin(np.arange(n) * 0.1)}
     kernel = spec.kernel
     if sys.argv[1] == "compiled":
         from numba import njit
