@@ -28,7 +28,7 @@ from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
 
-__all__ = ["measure", "use"]
+__all__ = ["measure", "own_underruns", "use"]
 
 FRAMES = 128
 LATE_S = 0.01
@@ -56,7 +56,7 @@ def _stolen_s() -> float:
     return int(fields[8]) / os.sysconf("SC_CLK_TCK")
 
 
-def _own(looks: list[tuple[float, float, float]], stalls: list[tuple[float, float]]) -> float:
+def own_underruns(looks: list[tuple[float, float, float]], stalls: list[tuple[float, float]]) -> float:
     """Underruns at moments at which the machine did not stall; ``looks`` are (time, underruns, stolen seconds)."""
     own = 0.0
     for k in range(1, len(looks)):
@@ -106,7 +106,7 @@ def use(seconds: float) -> None:
     found = {
         "seconds": seconds,
         "underruns": looks[-1][1] - looks[0][1],
-        "own_underruns": _own(looks, stalls),
+        "own_underruns": own_underruns(looks, stalls),
         "median_load": statistics.median(loads),
         "machine_stalls": float(len(stalls)),
         "machine_latest_ms": 1000 * max((last - first for first, last in stalls), default=0.0),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bench.steady import _own, measure
+from bench.steady import measure, own_underruns
 
 
 def test_no_underruns_while_the_window_is_in_use() -> None:
@@ -15,6 +15,6 @@ def test_no_underruns_while_the_window_is_in_use() -> None:
 def test_underruns_are_told_apart_by_what_the_machine_did() -> None:
     """One in a stall of the machine, one while the host took time, one without any reason outside."""
     looks = [(0.1 * k, float((k >= 5) + (k >= 20) + (k >= 40)), 0.1 * (k >= 20)) for k in range(50)]
-    assert _own(looks, stalls=[(0.35, 0.47)]) == 1.0
-    assert _own(looks, stalls=[]) == 2.0
-    assert _own(looks, stalls=[(0.35, 0.47), (3.8, 3.95)]) == 0.0
+    assert own_underruns(looks, stalls=[(0.35, 0.47)]) == 1.0
+    assert own_underruns(looks, stalls=[]) == 2.0
+    assert own_underruns(looks, stalls=[(0.35, 0.47), (3.8, 3.95)]) == 0.0

@@ -41,10 +41,8 @@ __all__ = [
     "kernel_arguments",
     "listens",
     "load_generated",
-    "nth",
     "piece",
     "prepare",
-    "put",
     "view",
     "window",
     "words",
@@ -240,33 +238,6 @@ def window(typingctx, address, first, count):  # type: ignore[no-untyped-def]
 def words(typingctx, address, first, count):  # type: ignore[no-untyped-def]
     """As ``window``, over whole numbers of 8 bytes."""
     return _viewer(types.int64)
-
-
-@intrinsic
-def nth(typingctx, array, index):  # type: ignore[no-untyped-def]
-    """``array[index]`` of an index that is not negative, without any check: a number, or a record in its place."""
-
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        kind = signature.args[0]
-        pointer = builder.gep(context.make_array(kind)(context, builder, value=values[0]).data, [values[1]])
-        if isinstance(kind.dtype, types.Record):
-            return builder.bitcast(pointer, context.get_value_type(kind.dtype))
-        return context.unpack_value(builder, kind.dtype, pointer)
-
-    return array.dtype(array, types.int64), generate
-
-
-@intrinsic
-def put(typingctx, array, index, value):  # type: ignore[no-untyped-def]
-    """``array[index] = value`` likewise."""
-
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        kind = signature.args[0]
-        pointer = builder.gep(context.make_array(kind)(context, builder, value=values[0]).data, [values[1]])
-        context.pack_value(builder, kind.dtype, values[2], pointer)
-        return context.get_dummy_value()
-
-    return types.void(array, types.int64, array.dtype), generate
 
 
 @intrinsic

@@ -28,7 +28,6 @@ __all__ = [
     "ramp_by",
     "saturate",
     "sine",
-    "tan_half_pi",
     "tangent_parts",
     "times_power_of_two",
 ]
@@ -157,21 +156,12 @@ def sine(phase: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def tangent_parts(x: float) -> tuple[float, float]:
-    """Two numbers whose quotient is tan(pi/2 * x), for x in [0, 1): see ``tan_half_pi``."""
+    """sin(pi/2 * x) and cos(pi/2 * x), for x in [0, 1]: for x up to 0.98 their quotient, the tangent that prewarps
+    filters, has a relative error below 1e-9."""
     f = 0.25 * x
     e = 0.25 - f
     u, v = f * f, e * e
     return f * (0.25 - u) * _arch(u), e * (0.25 - v) * _arch(v)
-
-
-@njit(error_model="numpy", forceinline=True)
-def tan_half_pi(x: float) -> float:
-    """tan(pi/2 * x) for x in [0, 0.98] with a relative error below 1e-9: the prewarping of filters.
-
-    Method: sine over cosine, as in ``sine``.
-    """
-    up, down = tangent_parts(x)
-    return up / down
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, tangent_parts
+from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
@@ -16,15 +16,15 @@ DAMPING = 1.4142135623730951
 def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: the integrators of three second-order filters: the first splits, the others repeat its low and high.
 
-    Both ends of the first filter come from one pair of integrators; see the Filter.
+    Both ends of the first filter come from one pair of integrators.
     """
     n, scale = low.size, 2.0 / rate
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     if moving & 0b10:
         for i in range(n):
-            take[i], cross[i], sink[i] = _factors(split_hz[i], scale)
+            take[i], cross[i], sink[i] = svf_factors(split_hz[i], DAMPING, scale)
     else:
-        take[:], cross[:], sink[:] = _factors(split_hz[0], scale)
+        take[:], cross[:], sink[:] = svf_factors(split_hz[0], DAMPING, scale)
     a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
     for i in range(n):
         t, c, s = take[i], cross[i], sink[i]
@@ -35,19 +35,11 @@ def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: i
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(cutoff, scale):  # type: ignore[no-untyped-def]
-    up, down = tangent_parts(min(cutoff * scale, 0.97))
-    twice = 2.0 / fma(up * down, DAMPING, 1.0)
-    return down * down * twice, up * down * twice, up * up * twice
-
-
-@njit(error_model="numpy", forceinline=True)
 def _step(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
     """Integrators a sample later, low and high."""
-    away = x - s2
-    t1, t2 = fma(cross, away, fma(take, s1, -s1)), fma(sink, away, fma(cross, s1, s2))
-    low = fma(0.5, t2, 0.5 * s2)
-    return t1, t2, low, x - DAMPING * fma(0.5, t1, 0.5 * s1) - low
+    t1, t2 = svf_next(s1, s2, x, take, cross, sink)
+    low = mean(s2, t2)
+    return t1, t2, low, x - DAMPING * mean(s1, t1) - low
 
 
 MODULE = ModuleSpec(

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from numba import njit
-
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_line
 from dunefall.dsp.maths import fma, note_to_hz, saturate
 
 __all__ = ["MODULE"]
@@ -26,24 +25,12 @@ def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, 
     else:
         scratch[:n] = min(rate / note_to_hz(pitch_note[0]), size - 4.0)
     for i in range(n):
-        damped = fma(damping[i], damped, (1.0 - damping[i]) * _read(memory, write, scratch[i]))
+        damped = fma(damping[i], damped, (1.0 - damping[i]) * read_line(memory, write, scratch[i]))
         wet = audio[i] + saturate(feedback[i] * damped, KNEE)
         memory[write] = wet
         write = write + 1 if write + 1 < size else 0
         out[i] = fma(wet - audio[i], mix[i], audio[i])
     state[WRITE], state[DAMPED] = write, damped
-
-
-@njit(error_model="numpy", forceinline=True)
-def _read(memory, write, delay):  # type: ignore[no-untyped-def]
-    """The sound of ``delay`` samples ago, at least 2 (third-order Lagrange interpolation)."""
-    delay = max(delay, 2.0)
-    back = int(delay)
-    f, at = delay - back, write - back + memory.size
-    newer, here = memory[(at + 1) % memory.size], memory[at % memory.size]
-    older, oldest = memory[(at - 1) % memory.size], memory[(at - 2) % memory.size]
-    a, b, c = f + 1.0, f - 1.0, f - 2.0
-    return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
 
 
 MODULE = ModuleSpec(

@@ -5,7 +5,8 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, tangent_parts
+from dunefall.dsp.maths import fma
+from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
@@ -27,16 +28,16 @@ def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wa
     middle = scratch[192 : 192 + n]
     if moving & MOVES:
         for i in range(n):
-            take[i], cross[i], sink[i] = _factors(cutoff_hz[i], resonance[i], scale)
+            take[i], cross[i], sink[i] = svf_factors(cutoff_hz[i], _damping(resonance[i]), scale)
         for i in range(n):
-            t1, t2 = _next(s1, s2, audio[i], take[i], cross[i], sink[i])
-            middle[i], low[i] = fma(0.5, t1, 0.5 * s1), fma(0.5, t2, 0.5 * s2)
+            t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
+            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
     else:
-        t, c, s = _factors(cutoff_hz[0], resonance[0], scale)
+        t, c, s = svf_factors(cutoff_hz[0], _damping(resonance[0]), scale)
         for i in range(n):
-            t1, t2 = _next(s1, s2, audio[i], t, c, s)
-            middle[i], low[i] = fma(0.5, t1, 0.5 * s1), fma(0.5, t2, 0.5 * s2)
+            t1, t2 = svf_next(s1, s2, audio[i], t, c, s)
+            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
     if wanted != LOW_ONLY:
         for i in range(n):
@@ -48,22 +49,6 @@ def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wa
 @njit(error_model="numpy", forceinline=True)
 def _damping(resonance):  # type: ignore[no-untyped-def]
     return fma(NARROWEST - WIDEST, resonance, WIDEST)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
-    """Factors of the recurrence: with g the tangent of half the cutoff's angle, k the damping and d = 1 + g (g + k)
-    they are 2 / d, 2 g / d and 2 g**2 / d, worked out from sine and cosine without g."""
-    up, down = tangent_parts(min(cutoff * scale, 0.97))
-    twice = 2.0 / fma(up * down, _damping(resonance), 1.0)
-    return down * down * twice, up * down * twice, up * up * twice
-
-
-@njit(error_model="numpy", forceinline=True)
-def _next(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
-    """The integrators a sample later."""
-    away = x - s2
-    return fma(cross, away, fma(take, s1, -s1)), fma(sink, away, fma(cross, s1, s2))
 
 
 MODULE = ModuleSpec(

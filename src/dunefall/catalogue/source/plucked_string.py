@@ -5,17 +5,23 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_line
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
 WRITE, LAST, DRAWS, LEFT, PLUCK, LENGTH, BEFORE = range(7)
+MOVES = 0b1100
 LOWEST_HZ = 8.0
+STRETCH = 65536.0
+"""Each pluck has this many random numbers of its own: more than the longest period."""
 TO_60_DB = 9.965784284662087  # log2(1000)
 
 
-def kernel(trigger, audio, pitch_note, decay_s, brightness, place, hardness, out, state, memory, key, rate):  # type: ignore[no-untyped-def]
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, audio, pitch_note, decay_s, brightness, place, hardness, out, state, memory, key, rate, moving, scratch
+):
     """State: place of writing, last trigger, random numbers drawn, samples of the pluck that are left, its low-passed
     noise, its length, the string's sample before.
 
@@ -25,12 +31,19 @@ def kernel(trigger, audio, pitch_note, decay_s, brightness, place, hardness, out
     """
     size, write, last, draws = memory.size, int(state[WRITE]), state[LAST], state[DRAWS]
     left, pluck, length, before = state[LEFT], state[PLUCK], state[LENGTH], state[BEFORE]
-    for i in range(out.size):
-        period = min(max(rate / note_to_hz(pitch_note[i]), 4.0), size - 4.0)
+    n = out.size
+    periods, losses = scratch[:n], scratch[64 : 64 + n]
+    if moving & MOVES:
+        for i in range(n):
+            periods[i], losses[i] = _factors(pitch_note[i], decay_s[i], rate, size)
+    else:
+        periods[:], losses[:] = _factors(pitch_note[0], decay_s[0], rate, size)
+    for i in range(n):
+        period = periods[i]
         if trigger[i] > 0.5 and last <= 0.5:
             left = length = float(int(period))
             pluck = 0.0
-            draws += 4096.0 * 16.0 - (draws % (4096.0 * 16.0))  # each pluck begins a stretch of numbers of its own
+            draws += STRETCH
         last = trigger[i]
         push = audio[i]
         if left > 0.0:
@@ -42,9 +55,8 @@ def kernel(trigger, audio, pitch_note, decay_s, brightness, place, hardness, out
             push += pluck
             left -= 1.0
         mean = 0.5 * (1.0 - brightness[i])  # weight of the older of the two samples: also its delay at low frequencies
-        string = _read(memory, write, period - mean)
-        loss = exp2(-TO_60_DB * period / (decay_s[i] * rate))
-        memory[write] = push + loss * fma(before - string, mean, string)
+        string = read_line(memory, write, period - mean)
+        memory[write] = push + losses[i] * fma(before - string, mean, string)
         before = string
         out[i] = memory[write]
         write = write + 1 if write + 1 < size else 0
@@ -53,14 +65,10 @@ def kernel(trigger, audio, pitch_note, decay_s, brightness, place, hardness, out
 
 
 @njit(error_model="numpy", forceinline=True)
-def _read(memory, write, delay):  # type: ignore[no-untyped-def]
-    """The sound of ``delay`` samples ago, at least 2 (third-order Lagrange interpolation)."""
-    back = int(delay)
-    f, at = delay - back, write - back + memory.size
-    newer, here = memory[(at + 1) % memory.size], memory[at % memory.size]
-    older, oldest = memory[(at - 1) % memory.size], memory[(at - 2) % memory.size]
-    a, b, c = f + 1.0, f - 1.0, f - 2.0
-    return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
+def _factors(note, decay, rate, size):  # type: ignore[no-untyped-def]
+    """The period in samples, and what is left of a sound after it."""
+    period = min(max(rate / note_to_hz(note), 4.0), size - 4.0)
+    return period, exp2(-TO_60_DB * period / (decay * rate))
 
 
 MODULE = ModuleSpec(

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
+from dunefall.engine.devices.ports import chosen, sound_names, sound_ports
 
 __all__ = ["AudioInput", "RealInput", "SimulatedInput", "input_names", "open_input", "voice"]
 
@@ -117,12 +118,7 @@ class RealInput:
 
 def input_names() -> list[str]:
     """Names of the machine's inputs; empty where there is no sound system."""
-    try:
-        import sounddevice
-
-        return [str(entry["name"]) for entry in sounddevice.query_devices() if entry["max_input_channels"] >= 1]
-    except (ImportError, OSError):
-        return []
+    return sound_names("input", 1)
 
 
 def open_input(choice: str, rate: float) -> AudioInput:
@@ -131,17 +127,15 @@ def open_input(choice: str, rate: float) -> AudioInput:
     Raises
     ------
     DeviceError
-        If a named device is not there. ``auto`` never fails: without an input it gives the simulated one.
+        If a named device is not there, or the one that is refuses; without any, ``auto`` gives the simulated one.
     """
-    names = input_names() if choice != "simulated" else []
-    if choice == "simulated" or (choice == "auto" and not names):
+    if choice == "simulated":
         return SimulatedInput(rate)
+    try:
+        ports = sound_ports("input", 1)
+    except (ImportError, OSError):
+        ports = []
     if choice == "auto":
-        return RealInput(None, "default input", rate)
-    import sounddevice
-
-    for index, entry in enumerate(sounddevice.query_devices() if names else []):
-        if entry["max_input_channels"] >= 1 and choice.lower() in str(entry["name"]).lower():
-            return RealInput(index, str(entry["name"]), rate)
-    there = ", ".join(names) or "none"
-    raise DeviceError(f'there is no sound input "{choice}"; this machine has: {there}; or choose "simulated"')
+        return RealInput(None, "default input", rate) if ports else SimulatedInput(rate)
+    port = ports[chosen(choice, [port.name for port in ports], "sound input")]
+    return RealInput(port.number, port.name, rate)

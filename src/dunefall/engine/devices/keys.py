@@ -10,6 +10,7 @@ from typing import Any, Protocol
 import mido
 
 from dunefall.base.errors import DeviceError
+from dunefall.engine.devices.ports import chosen
 from dunefall.patch.library import DATA
 
 __all__ = ["Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
@@ -124,8 +125,4 @@ def open_keys(choice: str, played: Played) -> Keys | None:
     names = key_names()
     if choice == "auto":
         return RealKeys(names[0], played) if names else None
-    for name in names:
-        if choice.lower() in name.lower():
-            return RealKeys(name, played)
-    there = ", ".join(names) or "none"
-    raise DeviceError(f'there is no MIDI input "{choice}"; this machine has: {there}; or choose "simulated"')
+    return RealKeys(names[chosen(choice, names, "MIDI input")], played)

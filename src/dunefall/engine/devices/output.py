@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
+from dunefall.engine.devices.ports import chosen, sound_names, sound_ports
 
 __all__ = [
     "FRAMES",
@@ -170,12 +171,7 @@ class RealOutput:
 
 def device_names() -> list[str]:
     """Names of the machine's stereo outputs; empty where there is no sound system."""
-    try:
-        import sounddevice
-
-        return [str(entry["name"]) for entry in sounddevice.query_devices() if entry["max_output_channels"] >= 2]
-    except (ImportError, OSError):
-        return []
+    return sound_names("output", 2)
 
 
 def open_output(choice: str, rate: float, frames: int) -> AudioOutput:
@@ -189,17 +185,12 @@ def open_output(choice: str, rate: float, frames: int) -> AudioOutput:
     if choice == "simulated":
         return SimulatedOutput(rate, frames)
     try:
-        import sounddevice
-
-        devices = [dict(entry) for entry in sounddevice.query_devices() if entry["max_output_channels"] >= 2]
+        ports = sound_ports("output", 2)
     except (ImportError, OSError) as error:
         if choice == "auto":
             return SimulatedOutput(rate, frames)
         raise DeviceError(f"the sound system (PortAudio) cannot be used: {error}") from error
     if choice == "auto":
-        return RealOutput(None, "default output", rate, frames) if devices else SimulatedOutput(rate, frames)
-    for entry in devices:
-        if choice.lower() in str(entry["name"]).lower():
-            return RealOutput(int(entry["index"]), str(entry["name"]), rate, frames)
-    names = ", ".join(str(entry["name"]) for entry in devices) or "none"
-    raise DeviceError(f'there is no sound device "{choice}"; this machine has: {names}; or choose "simulated"')
+        return RealOutput(None, "default output", rate, frames) if ports else SimulatedOutput(rate, frames)
+    port = ports[chosen(choice, [port.name for port in ports], "sound device")]
+    return RealOutput(port.number, port.name, rate, frames)
