@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import RIGHT
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
@@ -41,8 +42,8 @@ def watch_all(patch: Patch, *, rate: float = RATE) -> Program:
 
 
 class Rig:
-    """One module that runs quantum by quantum with any inputs; ``linked`` is what it believes to be linked, by default
-    what is given to it."""
+    """One module that runs quantum by quantum with any inputs, both channels of its outputs recorded; ``linked`` is
+    what it believes to be linked, by default what is given to it."""
 
     def __init__(
         self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int | None = None, **params: float
@@ -50,17 +51,20 @@ class Rig:
         self.spec = spec_of(type_id)
         assert self.spec is not None
         patch = patch_of(Module("m", type_id, "M", params), seed=seed)
-        watched = [Place("m", output.id) for output in self.spec.outputs]
+        watched = [Place("m", output.id) for output in self.spec.output_rows]
         self.program: Program = compile_patch(patch, rate=rate, probed=watched)
         self._auto = linked is None
         self.program.plan.modules["linked"] = linked or 0
         self._out = np.zeros((QUANTUM, 2))
 
-    def run(self, samples: int, **inputs: Signal) -> dict[str, Signal]:
-        """The outputs of the next samples; inputs and moved parameters in their units."""
+    def run(self, samples: int, *, at_a_time: int = QUANTUM, **inputs: Signal) -> dict[str, Signal]:
+        """The outputs of the next samples; inputs and moved parameters in their units. The kernel is called with
+        ``at_a_time`` samples, and with rubbish in its scratch space."""
         quantums = -(-samples // QUANTUM)
         program, memory = self.program, self.program.memory
-        outputs = {output.id: np.zeros(quantums * QUANTUM) for output in self.spec.outputs}
+        outputs = {output.id: np.zeros(quantums * QUANTUM) for output in self.spec.output_rows}
+        mono = {f"{port.id}{RIGHT}": port.id for port in self.spec.inputs if port.stereo and port.id in inputs}
+        inputs = {right: inputs[left] for right, left in mono.items()} | inputs
         padded = {
             port: np.pad(values, (0, max(0, quantums * QUANTUM - len(values)))) for port, values in inputs.items()
         }
@@ -73,7 +77,9 @@ class Rig:
             for port, values in padded.items():
                 row = int(program.plan.inputs[program.input_at[("m", port)]]["row"])
                 memory.rows[row : row + QUANTUM] = values[piece]
-            run(program.plan, memory, no_traces(), self._out)
+            for first in range(0, QUANTUM, at_a_time):
+                program.plan.scratch[:] = np.nan
+                run(program.plan, memory, no_traces(), self._out[first : first + at_a_time])
             for port, values in outputs.items():
                 row = program.row_at[("m", port)]
                 values[piece] = memory.rows[row : row + QUANTUM]

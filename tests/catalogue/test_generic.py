@@ -9,7 +9,7 @@ import pytest
 
 from dunefall.base.units import UNITS, parse_value
 from dunefall.catalogue import catalogue
-from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from rig import QUANTUM, Rig, tone
 
 SPECS = list(catalogue().values())
@@ -20,7 +20,7 @@ def random_inputs(spec: ModuleSpec, samples: int, seed: int) -> dict[str, np.nda
     """Every port moving wildly, every parameter within its hard range."""
     generator = np.random.default_rng(seed)
     inputs = {}
-    for port in spec.inputs:
+    for port in (port for port in spec.target_rows if isinstance(port, Input)):
         wild = generator.normal(size=samples)
         inputs[port.id] = (wild > 1.5).astype(float) if port.role == "gate" else wild
     for param in spec.params:
@@ -91,31 +91,15 @@ def test_checkpoint_goes_on_bit_for_bit(spec: ModuleSpec) -> None:
 @pytest.mark.parametrize("moving", [True, False])
 def test_sample_by_sample_is_the_same_as_in_blocks(spec: ModuleSpec, moving: bool) -> None:
     """A kernel may be called with any number of samples (within a loop: one), and gives the same bits."""
-    import numba
-
-    kernel = numba.njit(error_model="numpy")(spec.kernel)
     inputs = random_inputs(spec, 256, 8)
     if not moving:
-        inputs = {name: np.full(256, values[0]) for name, values in inputs.items()}
-    live, results = np.random.default_rng(9).uniform(-1, 1, 256), []
-    for step in (64, 7, 1):
-        outputs = {output.id: np.zeros(256) for output in spec.outputs}
-        held = {"state": np.zeros(spec.state), "memory": np.zeros(3000)}
-        at = 0
-        while at < 256:
-            n = min(step, 64 - at % 64)
-            piece = {name: values[at : at + n] for name, values in {**inputs, **outputs}.items()}
-            quantum = at // 64 * 64
-            piece |= {x.id: outputs[x.id][quantum : quantum + 64] for x in spec.outputs if x.per_voice}
-            own = {**held, "rate": 48000.0, "key": np.uint64(9), "linked": 3, "moving": 255 * moving, "wanted": 255,
-                   "scratch": np.full(512, np.nan), "levels": np.zeros(1), "voices": 1, "start": at % 64,
-                   "live": live[at : at + n]}  # fmt: skip
-            kernel(**{name: {**piece, **own}[name] for name in inspect.signature(spec.kernel).parameters})
-            at += n
-        results.append(outputs)
+        values = {param.id: float(inputs.pop(param.id)[0]) for param in spec.params}
+    results = [
+        Rig(spec.id, **({} if moving else values)).run(256, at_a_time=step, **inputs) for step in (QUANTUM, 7, 1)
+    ]
     for other in results[1:]:
-        for port, values in results[0].items():
-            np.testing.assert_array_equal(other[port], values)
+        for port, signal in results[0].items():
+            np.testing.assert_array_equal(other[port], signal)
 
 
 SOUNDING = [

@@ -6,11 +6,11 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from scipy import signal, stats
+from scipy import signal, special, stats
 
 from rig import RATE, Rig, level_db
 
-SLOPES = [("white", 0, 0.0), ("pink", 1, -3.01), ("red", 2, -6.02)]
+SLOPES = [("white", 0, 0.0), ("pink", 1, -3.01), ("red", 2, -6.02), ("blue", 3, 3.01), ("violet", 4, 6.02)]
 
 
 @pytest.mark.parametrize(("name", "colour", "slope"), SLOPES)
@@ -25,7 +25,7 @@ def test_noise_slopes(name: str, colour: int, slope: float, rate: float) -> None
     assert measured == pytest.approx(slope, abs=0.3)
 
 
-@pytest.mark.parametrize("colour", [0, 1, 2])
+@pytest.mark.parametrize("colour", [0, 1, 2, 3, 4])
 def test_all_colours_are_equally_strong(colour: int) -> None:
     noise = Rig("noise", colour=colour).run(round(60 * RATE))["out"]
     assert level_db(noise) == pytest.approx(-12.04, abs=1.0)  # RMS 0.25, as declared
@@ -65,15 +65,118 @@ def test_triangle_harmonics() -> None:
     assert spectrum[220] < 1e-4
 
 
+def test_velvet_has_one_grain_in_each_cell() -> None:
+    """Definition (Karjalainen and Jarvelainen 2007): as many grains as cells, of both signs, at even places."""
+    grains = Rig("noise", colour=5, density_hz=480).run(round(20 * RATE))["out"]
+    places = np.flatnonzero(grains)
+    assert len(places) == 20 * 480
+    assert (places // 100 == np.arange(len(places))).all()
+    assert stats.kstest(places % 100, "randint", args=(0, 100)).statistic < 0.03
+    assert stats.binomtest(int((grains > 0).sum()), len(places)).pvalue > 0.01
+
+
+def test_crackle_comes_at_any_time() -> None:
+    """Exponential gaps (Poisson): Kolmogorov-Smirnov p > 0.01 at a fixed seed, mean within 3 % (CHECKS.md)."""
+    grains = Rig("noise", colour=6, density_hz=20).run(round(200 * RATE))["out"]
+    gaps = np.diff(np.flatnonzero(grains)) / RATE
+    assert stats.kstest(gaps, "expon", args=(0, 1 / 20)).pvalue > 0.01
+    assert gaps.mean() == pytest.approx(1 / 20, rel=0.03)
+
+
+def test_an_own_seed_gives_another_noise() -> None:
+    one = Rig("noise", colour=0).run(6400)["out"]
+    rig = Rig("noise", colour=0)
+    rig.program.set_base("m", "seed", 7.0)
+    rig.program.memory.bases["left"] = 0
+    assert abs(np.corrcoef(rig.run(6400)["out"], one)[0, 1]) < 0.05
+
+
+def strangers_db(wave: np.ndarray, hz: float, rate: float) -> float:
+    """The strongest component up to 16 kHz that is no harmonic, over the strongest of all."""
+    spectrum = 20 * np.log10(np.abs(np.fft.rfft(wave * signal.windows.blackmanharris(len(wave)))) + 1e-12)
+    frequencies = np.fft.rfftfreq(len(wave), 1 / rate)
+    away = np.abs(frequencies / hz - np.round(frequencies / hz)) * hz
+    return float(spectrum[(away > 8) & (frequencies < 16000) & (frequencies > 20)].max() - spectrum.max())
+
+
+@pytest.mark.parametrize("rate", [44100.0, 48000.0, 96000.0])
+@pytest.mark.parametrize("shape", [1, 2, 3], ids=["triangle", "saw", "pulse"])
 @pytest.mark.parametrize("hz", [1000.0, 2500.0, 5000.0])
-def test_triangle_aliasing(hz: float) -> None:
+def test_aliasing(hz: float, shape: int, rate: float) -> None:
     """Every component that is no harmonic at least 60 dB below the fundamental up to 16 kHz (CHECKS.md)."""
-    note = 69 + 12 * np.log2(hz * 1.0037 / 440)
-    wave = Rig("oscillator", pitch_note=note, shape=1, level=1).run(1 << 16)["out"]
-    window = signal.windows.blackmanharris(len(wave))
-    spectrum = 20 * np.log10(np.abs(np.fft.rfft(wave * window)) + 1e-12)
-    frequencies = np.fft.rfftfreq(len(wave), 1 / RATE)
-    fundamental = spectrum.max()
-    nearest = np.abs(frequencies / (hz * 1.0037) - np.round(frequencies / (hz * 1.0037))) * hz
-    strangers = spectrum[(nearest > 8) & (frequencies < 16000) & (frequencies > 20)]
-    assert strangers.max() < fundamental - 60
+    hz *= 1.0037
+    rig = Rig("oscillator", rate=rate, pitch_note=69 + 12 * np.log2(hz / 440), shape=shape, level=1)
+    assert strangers_db(rig.run(1 << 16)["out"], hz, rate) < -60
+
+
+def harmonics(wave: np.ndarray, hz: int, count: int) -> np.ndarray:
+    """Amplitudes of the first harmonics in a second of sound."""
+    return (2 * np.abs(np.fft.rfft(wave)) / len(wave))[hz : hz * (count + 1) : hz]
+
+
+def test_saw_and_pulse_harmonics() -> None:
+    """Fourier series: 2 / (pi n) for the saw, 4 sin(pi n w) / (pi n) for a pulse of width w; nothing at 0 Hz."""
+    n = np.arange(1, 31)
+    saw = Rig("oscillator", pitch_note=45, shape=2, level=1).run(48000)["out"]
+    np.testing.assert_allclose(harmonics(saw, 110, 30), 2 / (np.pi * n), rtol=0.01)
+    pulse = Rig("oscillator", pitch_note=45, shape=3, width=0.3, level=1).run(48000)["out"]
+    np.testing.assert_allclose(harmonics(pulse, 110, 30), 4 * np.abs(np.sin(0.3 * np.pi * n)) / (np.pi * n), atol=2e-3)
+    assert max(abs(saw.mean()), abs(pulse.mean())) < 1e-3
+
+
+@pytest.mark.parametrize("index", [1.0, 2.4048, 5.0, 12.0])
+def test_linear_fm_goes_through_zero(index: float) -> None:
+    """Sidebands J_n(index) (Chowning 1973, scipy.special.jv); at index 12 the frequency swings to -1350 Hz: what lies
+    below 0 Hz comes back beside the others."""
+    modulator = index * 200 * np.cos(2 * np.pi * 200 * np.arange(96000) / RATE)
+    note = 69 + 12 * np.log2(1050 / 440)
+    wave = Rig("oscillator", pitch_note=note, level=1).run(96000, fm_hz=modulator)["out"][48000:]
+    spectrum = 2 * np.abs(np.fft.rfft(wave)) / 48000
+    for n in range(-12, 12):
+        assert spectrum[abs(1050 + 200 * n)] == pytest.approx(abs(special.jv(n, index)), abs=2e-3)
+
+
+@pytest.mark.parametrize("shape", [0, 2, 3])
+def test_hard_sync_leaves_harmonics_of_the_master_only(shape: int) -> None:
+    """The wave begins anew with each cycle of the master (definition); strangers stay 50 dB down."""
+    hz = 437.3
+    rig = Rig("oscillator", pitch_note=69 + 12 * np.log2(hz * 2.63 / 440), shape=shape, level=1)
+    master = np.sin(2 * np.pi * hz * np.arange(1 << 16) / RATE)
+    assert strangers_db(rig.run(1 << 16, sync=master)["out"], hz, RATE) < -50
+
+
+def test_soft_sync_turns_the_wave_round() -> None:
+    """No step: the sine goes back and forth (definition)."""
+    master = np.sin(2 * np.pi * 100 * np.arange(48000) / RATE)
+    note = 69 + 12 * np.log2(230 / 440)
+    wave = Rig("oscillator", pitch_note=note, level=1, sync_mode=1).run(48000, sync=master)["out"]
+    assert np.abs(np.diff(wave)).max() < 2 * np.pi * 230 / RATE * 1.01
+    assert harmonics(wave, 50, 4)[0] > 0.05  # it repeats after two cycles of the master
+
+
+def test_restart_begins_the_wave_anew() -> None:
+    restart = np.zeros(9600)
+    restart[5000:5100] = 1.0
+    wave = Rig("oscillator", pitch_note=45, shape=1, level=1).run(9600, restart=restart)["out"]
+    np.testing.assert_allclose(wave[5000:7000], wave[:2000], atol=1e-9)
+
+
+def test_unison_voices_stand_where_they_are_told() -> None:
+    """Five voices at 20 cents without scatter: 0, +-20 and +-10 cents around the pitch; as strong as one voice."""
+    rig = Rig("oscillator", pitch_note=69, unison=4, detune_ct=20, scatter=0, level=1)
+    wave = rig.run(1 << 19)["out"]
+    spectrum = np.abs(np.fft.rfft(wave * signal.windows.blackmanharris(len(wave))))
+    peaks, _ = signal.find_peaks(spectrum, height=spectrum.max() * 0.5)
+    cents = 1200 * np.log2(peaks * RATE / len(wave) / 440)
+    np.testing.assert_allclose(cents, [-20, -10, 0, 10, 20], atol=0.4)
+    assert level_db(wave) == pytest.approx(-3.01, abs=0.6)
+
+
+def test_unison_spreads_and_drifts() -> None:
+    rig = Rig("oscillator", pitch_note=57, unison=6, detune_ct=15, spread=1, drift_ct=20, level=1)
+    both = rig.run(96000)
+    assert abs(np.corrcoef(both["out"], both["out_right"])[0, 1]) < 0.8
+    assert level_db(both["out"]) == pytest.approx(level_db(both["out_right"]), abs=2.0)
+    still = Rig("oscillator", pitch_note=57).run(96000)["out"]
+    drifting = Rig("oscillator", pitch_note=57, drift_ct=50, drift_hz=2).run(96000)["out"]
+    assert np.abs(still - drifting).max() > 0.3

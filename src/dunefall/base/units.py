@@ -58,6 +58,8 @@ UNITS: dict[str, Unit] = {
     "s": Unit("s", {"s": 1, "sec": 1, "ms": 0.001, "min": 60, "m": 60, "h": 3600}, "oct", True),
     "beats": Unit("beats", {"beats": 1, "beat": 1, "b": 1, "bars": 4, "bar": 4}, "oct", True),
     "bpm": Unit("BPM", {"bpm": 1}, "BPM"),
+    "shift": Unit("Hz", {"hz": 1, "khz": 1000, "k": 1000}, "Hz"),
+    "deg": Unit("°", {"°": 1, "deg": 1}, "°"),
     "note": Unit("", {"st": 1}, "st"),
     "st": Unit("st", {"st": 1, "semitones": 1, "oct": 12, "c": 0.01, "cents": 0.01}, "st"),
     "cents": Unit("ct", {"ct": 1, "cents": 1, "c": 1, "st": 100}, "ct"),

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any, Literal
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
 
-__all__ = ["STAGES", "Input", "ModuleSpec", "Output", "Param", "Role"]
+__all__ = ["RIGHT", "STAGES", "Input", "ModuleSpec", "Output", "Param", "Role"]
 
 Role = Literal["audio", "control", "gate", "pitch"]
 STAGES = ("time", "motion", "pitch", "source", "shape", "space")
@@ -22,12 +23,20 @@ STAGES = ("time", "motion", "pitch", "source", "shape", "space")
 
 @dataclass(frozen=True)
 class Input:
-    """A port that takes a signal: 0 where nothing is linked, the sum of its links otherwise."""
+    """A port that takes a signal: 0 where nothing is linked, the sum of its links otherwise.
+
+    Attributes
+    ----------
+    stereo : bool
+        Takes both channels: the kernel gets the right one as ``<id>_right``, the same as the left where what comes in
+        is mono.
+    """
 
     id: str
     name: str
     role: Role
     help: str = ""
+    stereo: bool = False
 
 
 @dataclass(frozen=True)
@@ -40,6 +49,11 @@ class Output:
         The span that a control output keeps within: -1..1 or 0..1; others draw and tell by role.
     per_voice : bool
         Has a row for each of the layer's voices; the kernel gets them one after the other.
+    stereo : bool
+        Gives both channels: the kernel writes the right one into ``<id>_right``, if that is wanted.
+    width : str
+        The parameter that makes a stereo output wide: mono while it is 0 and nothing is linked to it. Without one the
+        output is as wide as the module's stereo inputs.
     """
 
     id: str
@@ -48,6 +62,8 @@ class Output:
     low: float = -1.0
     high: float = 1.0
     per_voice: bool = False
+    stereo: bool = False
+    width: str = ""
 
 
 @dataclass(frozen=True)
@@ -137,6 +153,10 @@ class Param:
         return value
 
 
+RIGHT = "_right"
+"""What the name of a channel's port ends in, where it is not the left one."""
+
+
 @dataclass(frozen=True)
 class ModuleSpec:
     """The declaration of a module.
@@ -144,8 +164,9 @@ class ModuleSpec:
     Attributes
     ----------
     kernel : function
-        Called with arrays of n samples for every input, parameter and output by id, ``state`` (float64, ``state``
-        numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64, ``memory_s`` seconds),
+        Called with arrays of n samples for every port of ``target_rows`` and ``output_rows`` by id, ``state``
+        (float64, ``state`` numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64,
+        ``memory_s`` seconds),
         ``rate`` (Hz), ``key`` (uint64 of the module's random numbers), ``linked`` (bit k set: target k has a link),
         ``moving`` (bit k set: target k may differ from sample to sample; what does not move is the same in all n),
         ``wanted`` (bit k set: somebody uses output k), ``scratch`` (512 numbers that mean nothing between calls),
@@ -187,7 +208,7 @@ class ModuleSpec:
     def __post_init__(self) -> None:
         if self.stage not in STAGES:
             raise ValueError(f'stage of module "{self.id}" must be one of {STAGES}; got "{self.stage}"')
-        ids = [port.id for port in self.targets] + [output.id for output in self.outputs]
+        ids = [port.id for port in (*self.target_rows, *self.output_rows)]
         if len(ids) != len(set(ids)):
             raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
 
@@ -195,6 +216,21 @@ class ModuleSpec:
     def targets(self) -> tuple[Input | Param, ...]:
         """Inputs and parameters, in the order of their rows."""
         return (*self.inputs, *self.params)
+
+    @cached_property
+    def target_rows(self) -> tuple[Input | Param, ...]:
+        """Inputs and parameters as the kernel gets them: a stereo input twice."""
+        return tuple(row for port in self.targets for row in _channels(port, isinstance(port, Input) and port.stereo))
+
+    @cached_property
+    def output_rows(self) -> tuple[Output, ...]:
+        """Outputs as the kernel gets them: a stereo output twice."""
+        return tuple(row for output in self.outputs for row in _channels(output, output.stereo))
+
+    @property
+    def stereo(self) -> bool:
+        """Stereo by nature: it works on both channels together. All other modules run once for each channel."""
+        return any(port.stereo for port in self.inputs) or any(port.stereo for port in self.outputs)
 
     def param(self, param_id: str) -> Param:
         """The parameter of this id; raises KeyError if there is none."""
@@ -208,6 +244,10 @@ class ModuleSpec:
     def output(self, port_id: str) -> Output | None:
         """The output of this id, or None."""
         return next((port for port in self.outputs if port.id == port_id), None)
+
+
+def _channels(port: Any, stereo: bool) -> tuple[Any, ...]:
+    return (port, replace(port, id=port.id + RIGHT, name=f"{port.name}, right")) if stereo else (port,)
 
 
 def _missing(module: str, param: str) -> Any:

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, Param
+from dunefall.catalogue.declare import RIGHT, Input, Param
+from dunefall.compiler.channels import widths
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
 from dunefall.compiler.kernels import SCRATCH, kernel_address, listens
@@ -50,7 +51,7 @@ def same_structure(a: Patch, b: Patch) -> bool:
         layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
         modules = tuple((layer.id, m.id, m.type, m.bypassed) for layer in patch.layers for m in layer.modules)
         links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
-        return patch.seed, layers, modules, links
+        return patch.seed, layers, modules, links, widths(patch)
 
     return shape(a) == shape(b)
 
@@ -80,7 +81,7 @@ class _Builder:
         self.place = {instance.id: k for k, instance in enumerate(self.order)}
         self.into: dict[tuple[str, str], list[Wire]] = {}
         for wire in self.wires:
-            self.into.setdefault((wire.target, wire.link.target.port), []).append(wire)
+            self.into.setdefault((wire.target, wire.target_port), []).append(wire)
         self.row_at: dict[tuple[str, str], int] = {}
         self.input_at: dict[tuple[str, str], int] = {}
         self.spread: dict[tuple[str, str], float] = {}
@@ -131,7 +132,10 @@ class _Builder:
             places=np.zeros(len(PLACES), np.int64),
             rate=np.array([self.rate]),
         )
-        amounts = [(x.link.amount, x.link.amount, x.link.offset, x.link.offset, 0) for x in self.ordered_wires]
+        shares = np.array([(x.share, x.offset_share) for x in self.ordered_wires]).reshape(-1, 2)
+        amounts = [
+            (a := x.link.amount * x.share, a, b := x.link.offset * x.offset_share, b, 0) for x in self.ordered_wires
+        ]
         memory = Memory(
             rows=aligned_zeros(self.rows),
             states=np.zeros(self.state_size),
@@ -156,16 +160,17 @@ class _Builder:
         return Program(
             patch=self.patch, rate=self.rate, plan=plan, memory=memory, module_at=dict(self.place),
             input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
-            row_at=self.row_at, copies=copies, spread=self.spread, sounding=frozenset(self.sounding),
+            shares=shares, row_at=self.row_at, copies=copies, spread=self.spread,
+            sounding=frozenset(self.sounding),
             asleep=self.asleep, live=any(listens(x.spec) for x in self.order), loops=self._loops(),
         )  # fmt: skip
 
     def _place_outputs(self) -> None:
         """Rows for all outputs that somebody uses; the others share one that nobody reads."""
-        used = self.watched | {(wire.source, wire.link.source.port) for wire in self.wires}
+        used = self.watched | {(wire.source, wire.source_port) for wire in self.wires}
         self.nowhere = self._row()
         for instance in self.order:
-            for k, output in enumerate(instance.spec.outputs):
+            for k, output in enumerate(instance.spec.output_rows):
                 key = (instance.id, output.id)
                 if k == 0 or output.per_voice or instance.spec.lane_end or key in used:
                     self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
@@ -173,21 +178,23 @@ class _Builder:
     def _add_module(self, instance: Instance) -> None:
         module, spec = instance.module, instance.spec
         port_first, input_first, moved_first, linked = len(self.ports), len(self.input_records), len(self.moved), 0
-        for k, port in enumerate(spec.targets):
+        for k, port in enumerate(spec.target_rows):
             wires = self.into.get((instance.id, port.id), [])
             linked |= (1 << k) if wires else 0
             self.moved += [len(self.input_records)] if wires else []
             self._add_input(instance, k, port, wires)
         output_first = len(self.ports)
-        self.ports += [self.row_at.get((instance.id, output.id), self.nowhere) for output in spec.outputs]
-        wanted = sum(1 << k for k, output in enumerate(spec.outputs) if (instance.id, output.id) in self.row_at)
-        passes = port_first + [port.id for port in spec.targets].index(spec.passes) if spec.passes else -1
+        self.ports += [self.row_at.get((instance.id, output.id), self.nowhere) for output in spec.output_rows]
+        wanted = sum(1 << k for k, output in enumerate(spec.output_rows) if (instance.id, output.id) in self.row_at)
+        ids = [port.id for port in spec.target_rows]
+        passes = port_first + ids.index(spec.passes) if spec.passes else -1
+        passes_right = passes + 1 if spec.passes + RIGHT in ids and spec.outputs[0].stereo else -1
         memory = math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
         self.module_records.append((
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
-            levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
+            passes_right, levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
             int(spec.lane_end), moved_first, len(self.moved), wanted,
             int(any(output.per_voice for output in spec.outputs)), module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
@@ -232,7 +239,7 @@ class _Builder:
     def _add_wire(self, wire: Wire) -> None:
         self.ordered_wires.append(wire)
         self.link_records.append((
-            self.row_at[(wire.source, wire.link.source.port)] + QUANTUM * wire.row,
+            self.row_at[(wire.source, wire.source_port)] + QUANTUM * wire.row,
             int(self.place[wire.source] >= self.place[wire.target]),
             int(_is_audio(self.order[self.place[wire.source]], wire)),
             CURVES.index(wire.link.curve),
@@ -255,7 +262,7 @@ class _Builder:
         for wire in self.wires:
             source = voice_of[self.place[wire.source]]
             if source >= 0 and voice_of[self.place[wire.target]] < 0:
-                meets[source].append(self.row_at[(wire.source, wire.link.source.port)])
+                meets[source].append(self.row_at[(wire.source, wire.source_port)])
         records: list[tuple[int, ...]] = []
         all_rests: list[int] = []
         all_meets: list[int] = []
@@ -280,24 +287,24 @@ class _Builder:
         def link_of(wire: Wire) -> LoopLink:
             place = self.place[wire.source]
             source = self.order[place]
-            outputs = [output.id for output in source.spec.outputs]
-            inside = (place - first, outputs.index(wire.link.source.port)) if first <= place < last else None
+            outputs = [output.id for output in source.spec.output_rows]
+            inside = (place - first, outputs.index(wire.source_port)) if first <= place < last else None
             return LoopLink(inside, _is_audio(source, wire), CURVES.index(wire.link.curve))
 
-        used = tuple((instance.id, output.id) in self.row_at for output in instance.spec.outputs)
-        ports = [self.into.get((instance.id, port.id), []) for port in instance.spec.targets]
+        used = tuple((instance.id, output.id) in self.row_at for output in instance.spec.output_rows)
+        ports = [self.into.get((instance.id, port.id), []) for port in instance.spec.target_rows]
         links = tuple(tuple(link_of(wire) for wire in wires) for wires in ports)
         return LoopModule(instance.spec, links, self._leaving(instance, first, last), used, instance.module.bypassed)
 
     def _leaving(self, instance: Instance, first: int, last: int) -> tuple[bool, ...]:
         outside = {
-            wire.link.source.port
+            wire.source_port
             for wire in self.wires
             if wire.source == instance.id and not first <= self.place[wire.target] < last
         }
         seen = outside | {port for module, port in self.watched if module == instance.id}
         every = instance.spec.lane_end
-        return tuple(every or k == 0 or output.id in seen for k, output in enumerate(instance.spec.outputs))
+        return tuple(every or k == 0 or output.id in seen for k, output in enumerate(instance.spec.output_rows))
 
 
 def _is_audio(source: Instance, wire: Wire) -> bool:

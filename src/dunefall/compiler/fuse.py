@@ -16,7 +16,7 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic
 
-from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.catalogue.declare import RIGHT, ModuleSpec, Param
 from dunefall.compiler.kernels import (
     address_caller,
     compiled_before,
@@ -154,8 +154,8 @@ class _Writer:
         for module in modules:
             self.port_first.append(ports)
             self.input_first.append(inputs)
-            ports += len(module.spec.targets) + len(module.spec.outputs)
-            inputs += len(module.spec.targets)
+            ports += len(module.spec.target_rows) + len(module.spec.output_rows)
+            inputs += len(module.spec.target_rows)
 
     def _row(self, k: int, port: int) -> str:
         return f"ports[{self.port_first[k] + port}]"
@@ -167,8 +167,8 @@ class _Writer:
             spec = module.spec
             names = ("state_at", "memory_at", "memory_size", "key")
             state_at, memory_at, memory_size, key = (f"modules[{word(MODULE, name, k)}]" for name in names)
-            targets = len(spec.targets)
-            lines += [f"c{k} = local({targets + len(spec.outputs)})", f"s{k} = local({spec.state})"]
+            targets = len(spec.target_rows)
+            lines += [f"c{k} = local({targets + len(spec.output_rows)})", f"s{k} = local({spec.state})"]
             lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
             lines += [f"s{k}[{j}] = t{k}[{j}]" for j in range(spec.state)]
             lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory_s else []
@@ -176,7 +176,7 @@ class _Writer:
             for j, links in enumerate(module.links):
                 lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
                 lines += self._links(k, j, links) if links else [f"c{k}[{j}] = r{k}_{j}[0]"]
-            for j in range(targets, targets + len(spec.outputs)):
+            for j in range(targets, targets + len(spec.output_rows)):
                 lines += [f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)",
                           f"b{k}_{j} = window(rows_p, {self._row(k, j)} + before, 1)",
                           f"p{k}_{j} = b{k}_{j}[0]", f"c{k}[{j}] = p{k}_{j}"]  # fmt: skip
@@ -214,8 +214,8 @@ class _Writer:
                 elif links:
                     lines.append(f"    c{k}[{j}] = r{k}_{j}[i]")
             lines.append("    " + self._call(k, module))
-            targets = len(module.spec.targets)
-            for j in range(targets, targets + len(module.spec.outputs)):
+            targets = len(module.spec.target_rows)
+            for j in range(targets, targets + len(module.spec.output_rows)):
                 if module.leaving[j - targets]:
                     lines.append(f"    r{k}_{j}[i] = c{k}[{j}]")
                 if module.used[j - targets]:
@@ -229,11 +229,11 @@ class _Writer:
                 value = f"x{k}_{j}_{x}[i]"
             else:
                 a, output = link.source
-                value = f"c{a}[{len(self.modules[a].spec.targets) + output}]"
+                value = f"c{a}[{len(self.modules[a].spec.target_rows) + output}]"
                 value = f"ceiling({value})" if link.bounded and a >= k else value
             value = f"shaped({value}, {link.curve})" if link.curve else value
             lines.append(f"v = fma({value}, amount{k}_{j}_{x}, v)")
-        port = self.modules[k].spec.targets[j]
+        port = self.modules[k].spec.target_rows[j]
         if isinstance(port, Param):
             lines.append(f"v = min(max(v, {float(port.to_domain(port.low))!r}), {float(port.to_domain(port.high))!r})")
             lines += ["v = exp2(v)"] if port.octaves else []
@@ -241,12 +241,14 @@ class _Writer:
 
     def _call(self, k: int, module: LoopModule) -> str:
         spec = module.spec
-        ports = [port.id for port in (*spec.targets, *spec.outputs)]
+        ports = [port.id for port in (*spec.target_rows, *spec.output_rows)]
         if module.bypassed:
-            passed = f"c{k}[{ports.index(spec.passes)}]" if spec.passes else "0.0"
-            first = len(spec.targets)
-            rest = [f"c{k}[{j}] = 0.0" for j in range(first + 1, len(ports))]
-            return "; ".join([f"c{k}[{first}] = {passed}", *rest])
+            first, right = len(spec.target_rows), spec.passes + RIGHT
+            passed = {first: ports.index(spec.passes)} if spec.passes else {}
+            if right in ports and spec.outputs[0].stereo:
+                passed[first + 1] = ports.index(right)
+            given = {j: f"c{k}[{passed[j]}]" if j in passed else "0.0" for j in range(first, len(ports))}
+            return "; ".join(f"c{k}[{j}] = {value}" for j, value in given.items())
         linked = str(sum(1 << j for j, links in enumerate(module.links) if links))
         wanted = str(sum(1 << j for j, used in enumerate(module.used) if used))
         own = {"state": f"s{k}", "memory": f"m{k}", "scratch": f"scratch{k}", "key": f"key{k}"}
@@ -259,7 +261,7 @@ class _Writer:
         outputs = [
             (k, j)
             for k, module in enumerate(self.modules)
-            for j in range(len(module.spec.targets), len(module.spec.targets) + len(module.spec.outputs))
+            for j in range(len(module.spec.target_rows), len(module.spec.target_rows) + len(module.spec.output_rows))
         ]
         sizes = " + ".join(f"size{k}" for k in range(len(self.modules)))
         lines = [

@@ -93,7 +93,7 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
     ValueError
         If it asks for something else.
     """
-    ports = {port.id for port in (*spec.targets, *spec.outputs)}
+    ports = {port.id for port in (*spec.target_rows, *spec.output_rows)}
     names = list(inspect.signature(spec.kernel).parameters)
     unknown = [name for name in names if name not in ports and name not in OWN]
     if unknown:
@@ -107,7 +107,7 @@ def listens(spec: ModuleSpec) -> bool:
 
 
 def _wrapper_text(spec: ModuleSpec) -> str:
-    ports = (*spec.targets, *spec.outputs)
+    ports = (*spec.target_rows, *spec.output_rows)
     place = {name: f"places[{PLACES.index(name)}]" for name in PLACES}
     field = {name: f"module[{word(MODULE, name)}]" for name in MODULE.names or ()}
     own = {

@@ -356,11 +356,13 @@ def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, error_model="numpy")
 def _pass_on(rows, ports, module, start, n):  # type: ignore[no-untyped-def]
-    """A bypassed module: its first output gives what it would have worked on, the others rest."""
+    """A bypassed module: its first output, or both its channels, give what it would have worked on, the others rest."""
     for p in range(module.output_first, module.port_last):
+        source = module.passes if p == module.output_first else -1
+        if p == module.output_first + 1:
+            source = module.passes_right
         for i in range(start, start + n):
-            passed = p == module.output_first and module.passes >= 0
-            rows[ports[p] + i] = rows[ports[module.passes] + i] if passed else 0.0
+            rows[ports[p] + i] = rows[ports[source] + i] if source >= 0 else 0.0
 
 
 @njit(nogil=True, error_model="numpy")

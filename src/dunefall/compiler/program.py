@@ -33,14 +33,14 @@ Ints = NDArray[np.int64]
 MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "input_first", "input_last", "port_first", "output_first", "port_last", "state_at", "state_size",
-        "memory_at", "memory_size", "linked", "passes", "voice", "level_first", "level_count", "lane_end",
-        "moved_first", "moved_last", "wanted", "wakes",
+        "memory_at", "memory_size", "linked", "passes", "passes_right", "voice", "level_first", "level_count",
+        "lane_end", "moved_first", "moved_last", "wanted", "wakes",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` is a port or -1; ``voice`` the
-voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer; ``lane_end``
-1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses; ``wakes`` 1
-where it gives notes to the voices."""
+"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` and ``passes_right`` are ports
+or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer;
+``lane_end`` 1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses;
+``wakes`` 1 where it gives notes to the voices."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(
@@ -161,6 +161,8 @@ class Program:
         Index of each input and parameter.
     wire_at, link_at : dict
         Index of each wire; indexes of all wires of a link that is on.
+    shares : ndarray [shape=(wires, 2)]
+        What each wire takes of its link's amount and offset.
     row_at : dict of (instance, output) to int
         First sample of each output's row.
     copies : dict of str to list of str
@@ -185,6 +187,7 @@ class Program:
     input_at: dict[tuple[str, str], int]
     wire_at: dict[str, int]
     link_at: dict[str, list[int]]
+    shares: Floats
     row_at: dict[tuple[str, str], int]
     copies: dict[str, list[str]]
     spread: dict[tuple[str, str], float]
@@ -226,7 +229,8 @@ class Program:
         """Let a link's amount and offset glide to new ones."""
         amounts, offsets = self.amounts_now()
         for index in self.link_at.get(link, ()):
-            self.memory.amounts[index] = (amounts[index], amount, offsets[index], offset, self.ramp)
+            goal, shift = amount * self.shares[index, 0], offset * self.shares[index, 1]
+            self.memory.amounts[index] = (amounts[index], goal, offsets[index], shift, self.ramp)
 
     def writes(self, place: Place) -> bool:
         """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds."""

@@ -1,4 +1,5 @@
-"""From modules to instances: a layer's modules stand once for each of its voices, up to where the voices meet.
+"""From modules to instances: a layer's modules stand once for each of its voices, up to where the voices meet, and
+once for each channel where they are fed stereo.
 
 What runs once: the module where the voices meet and all that follows it, and the keyboards that give notes to the
 voices with all that leads to them. A sound that leaves the voices is their sum; another signal is the first voice's.
@@ -12,7 +13,8 @@ import hashlib
 from dataclasses import dataclass
 
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
+from dunefall.compiler.channels import Channels
 from dunefall.compiler.graph import reached
 from dunefall.patch.model import Layer, Link, Module, Patch
 
@@ -33,6 +35,8 @@ class Instance:
         The module's, for the first voice; see ``instance_id``.
     voice : int
         Its voice, or -1 where it runs once.
+    side : int
+        0: the left channel, or the only one; 1: the right one.
     """
 
     id: str
@@ -40,22 +44,39 @@ class Instance:
     spec: ModuleSpec
     layer: Layer
     voice: int
+    side: int = 0
 
 
 @dataclass(frozen=True)
 class Wire:
-    """One link between instances; ``row`` chooses among the rows of an output that has one for each voice."""
+    """One link between instances.
+
+    Attributes
+    ----------
+    source_port, target_port : str
+        Among ``output_rows`` and ``target_rows``.
+    row : int
+        Chooses among the rows of an output that has one for each voice.
+    share : float
+        Of the link's amount; half of it for each channel that is averaged.
+    offset_share : float
+        Of the link's offset: 1 for one of the wires into a row, 0 for the others.
+    """
 
     id: str
     link: Link
     source: str
+    source_port: str
     target: str
+    target_port: str
     row: int
+    share: float
+    offset_share: float
 
 
-def instance_id(module_id: str, voice: int) -> str:
-    """Name of a module's instance in a voice."""
-    return module_id if voice <= 0 else f"{module_id}#{voice}"
+def instance_id(module_id: str, voice: int, side: int = 0) -> str:
+    """Name of a module's instance in a voice and channel."""
+    return (module_id if voice <= 0 else f"{module_id}#{voice}") + ("~right" if side else "")
 
 
 def module_key(seed: int, instance: str) -> int:
@@ -68,7 +89,7 @@ def voice_spread(instance: Instance, param: Param) -> float:
     """What a voice adds to a base value, in the parameter's domain."""
     if instance.voice <= 0 or not (param.octaves or param.unit in SPREAD_OCTAVES):
         return 0.0
-    place = module_key(0, f"{instance.id}.{param.id}") / 2**63 - 1.0
+    place = module_key(0, f"{instance_id(instance.module.id, instance.voice)}.{param.id}") / 2**63 - 1.0
     return instance.layer.spread * SPREAD_OCTAVES.get(param.unit, SPREAD_OTHERS) * place
 
 
@@ -76,16 +97,20 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
     """Instances in the order of the patch, voices side by side, and the wires between them."""
     known = {module.id: spec for module in patch.modules() if (spec := spec_of(module.type))}
     links = [link for link in patch.links if link.on and link.source.module in known and link.target.module in known]
-    count = {}
+    channels = Channels.of(patch, known, links)
+    count: dict[str, int] = {}
     instances = []
     for layer in patch.layers:
         many = _per_voice(layer, known, links) if layer.voices > 1 else set()
         for module in layer.modules:
             if module.id in known:
                 count[module.id] = layer.voices if module.id in many else 1
-                voices = range(layer.voices) if module.id in many else (-1,)
-                instances += [Instance(instance_id(module.id, v), module, known[module.id], layer, v) for v in voices]
-    wires = [wire for link in links for wire in _wires(link, known, count)]
+                instances += [
+                    Instance(instance_id(module.id, v, side), module, known[module.id], layer, v, side)
+                    for v in (range(layer.voices) if module.id in many else (-1,))
+                    for side in ((0, 1) if module.id in channels.doubled else (0,))
+                ]
+    wires = [wire for link in links for wire in _wires(link, known, count, channels)]
     return instances, wires
 
 
@@ -102,9 +127,9 @@ def _per_voice(layer: Layer, known: dict[str, ModuleSpec], links: list[Link]) ->
     return inside - reached(keyboards, before) - reached({meet}, after)
 
 
-def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int]) -> list[Wire]:
+def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int], channels: Channels) -> list[Wire]:
     source, target = link.source.module, link.target.module
-    output = known[source].output(link.source.port)
+    output, port = known[source].output(link.source.port), known[target].target(link.target.port)
     assert output is not None
     here, there = count[source], count[target]
     if there > 1:
@@ -113,8 +138,20 @@ def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int]) -> l
         pairs = [(v, 0) for v in range(here)]
     else:
         pairs = [(0, 0)]
-    rows = [b if output.per_voice else 0 for _, b in pairs]
-    return [
-        Wire(link.id if k == 0 else f"{link.id}#{k}", link, instance_id(source, a), instance_id(target, b), row)
-        for k, ((a, b), row) in enumerate(zip(pairs, rows, strict=True))
-    ]
+    wide, twice = (source, output.id) in channels.wide, target in channels.doubled
+    both = twice or (isinstance(port, Input) and port.stereo)
+    wires: list[Wire] = []
+    for side in (0, 1) if both else (0,):
+        fed = {instance_id(target, b, side if twice else 0) for _, b in pairs}
+        for a, b in pairs:
+            for from_side in (side if wide else 0,) if both or not wide else (0, 1):
+                own = from_side and source in channels.doubled
+                into = instance_id(target, b, side if twice else 0)
+                wires.append(Wire(
+                    link.id if not wires else f"{link.id}#{len(wires)}", link,
+                    instance_id(source, a, 1 if own else 0), output.id + (RIGHT if from_side and not own else ""),
+                    into, link.target.port + (RIGHT if side and not twice else ""),
+                    b if output.per_voice else 0, 1.0 if both or not wide else 0.5, float(into in fed),
+                ))  # fmt: skip
+                fed.discard(into)
+    return wires

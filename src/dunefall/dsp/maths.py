@@ -22,6 +22,9 @@ __all__ = [
     "floor",
     "fma",
     "follow",
+    "level_db",
+    "log2",
+    "mantissa_and_exponent",
     "nearest",
     "note_to_hz",
     "ramp",
@@ -245,3 +248,53 @@ def saturate(x: float, knee: float) -> float:
     size = abs(x)
     bent = math.copysign(knee * (2.0 - knee / size), x)
     return x if size <= knee else bent
+
+
+@intrinsic
+def _parts_of(typingctx: Any, x: Any) -> Any:
+    """Mantissa in [1, 2) and exponent of a normal number above 0."""
+
+    def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+        kind, bits = ir.DoubleType(), ir.IntType(64)
+        word = builder.bitcast(values[0], bits)
+        mantissa = builder.or_(builder.and_(word, ir.Constant(bits, (1 << 52) - 1)), ir.Constant(bits, 1023 << 52))
+        # the exponent's bits below the point of 2**52: a real number without a conversion, which would not vectorise
+        whole = builder.or_(builder.lshr(word, ir.Constant(bits, 52)), ir.Constant(bits, 0x433 << 52))
+        exponent = builder.fsub(builder.bitcast(whole, kind), ir.Constant(kind, 2.0**52 + 1023.0))
+        return context.make_tuple(builder, signature.return_type, [builder.bitcast(mantissa, kind), exponent])
+
+    pair = types.UniTuple(types.float64, 2)  # type: ignore[no-untyped-call]
+    return pair(types.float64), generate
+
+
+def mantissa_and_exponent(x: float) -> tuple[float, float]:
+    """x as mantissa in [1, 2) times 2**exponent, for a normal number above 0."""
+    mantissa, exponent = math.frexp(x)
+    return 2.0 * mantissa, exponent - 1.0
+
+
+@overload(mantissa_and_exponent, jit_options=_INLINED)
+def _compiled_mantissa_and_exponent(x):  # type: ignore[no-untyped-def]
+    return lambda x: _parts_of(np.float64(x))  # type: ignore[call-arg]
+
+
+@njit(error_model="numpy", forceinline=True)
+def log2(x: float) -> float:
+    """Logarithm to base 2 of x in [1e-300, 1e300], with an absolute error below 1e-9.
+
+    Method: mantissa brought to [0.71, 1.42], then the series of the inverse hyperbolic tangent to the 11th power.
+    """
+    m, e = mantissa_and_exponent(x)
+    big = m > 1.4142135623730951
+    m, e = 0.5 * m if big else m, e + 1.0 if big else e
+    t = (m - 1.0) / (m + 1.0)
+    y = t * t
+    high = fma(y, fma(y, 1.0 / 11.0, 1.0 / 9.0), 1.0 / 7.0)
+    series = fma(y, fma(y, fma(y, high, 0.2), 1.0 / 3.0), 1.0)
+    return fma(2.8853900817779268 * t, series, e)
+
+
+@njit(error_model="numpy", forceinline=True)
+def level_db(gain: float) -> float:
+    """Level in dB of a linear gain, from -300 dB up; inverse of ``db_to_gain``."""
+    return log2(max(gain, 1e-15)) * 6.020599913279624

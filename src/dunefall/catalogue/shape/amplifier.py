@@ -3,30 +3,40 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import db_to_gain
 
 __all__ = ["MODULE"]
 
+LEVEL_MOVES = 0b100
 
-def kernel(audio, gain, out):  # type: ignore[no-untyped-def]
+
+def kernel(audio, gain, level_db, out, moving):  # type: ignore[no-untyped-def]
     """Keeps nothing."""
-    for i in range(out.size):
-        out[i] = audio[i] * gain[i]
+    if moving & LEVEL_MOVES:
+        for i in range(out.size):
+            out[i] = audio[i] * (gain[i] * db_to_gain(level_db[i]))
+    else:
+        level = db_to_gain(level_db[0])
+        for i in range(out.size):
+            out[i] = audio[i] * (gain[i] * level)
 
 
 MODULE = ModuleSpec(
     id="amplifier",
     name="Amplifier",
     stage="shape",
-    sentence="Makes a sound louder or softer as something else moves it.",
+    sentence="Makes a sound louder or softer as something else moves it, evenly or in decibels.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
         Param("gain", "Gain", "ratio", 0, 4, 1, "Level with nothing moving it; 0 % for a sound that only an envelope "
               "opens.", amount=1.0),
+        Param("level_db", "Level", "db", -96, 24, 0, "The same in decibels: what is linked here moves it as the ear "
+              "hears.", amount=12.0),
     ),
     outputs=(Output("out", "Audio", "audio"),),
     face="gain",
     passes="audio",
-    words=("level", "volume", "gate", "tremolo"),
+    words=("level", "volume", "gate", "tremolo", "decibel"),
     sources=("definition",),
 )  # fmt: skip

@@ -8,56 +8,142 @@ import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma
+from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.random import philox
 
 __all__ = ["MODULE"]
 
 COUNT, RATE, RED, RED_POLE, GROUP, LANES, POLES, STEPS = 0, 1, 2, 3, 4, 5, 9, 17
 BANDS = 8
-STATE = STEPS + 2 * BANDS
+BLUE_GAIN = STEPS + 2 * BANDS
+BLUE, VIOLET, CELL, WAIT, SIGN, DRAWS = range(BLUE_GAIN + 1, BLUE_GAIN + 7)
+STATE = DRAWS + 1
 LOWEST_HZ, SPACING = 1.5, 4.0
-WHITE_PEAK = 0.25 * math.sqrt(3.0)  # all colours have an RMS of 0.25 (-12 dBFS)
+WHITE_PEAK = 0.25 * math.sqrt(3.0)  # all colours have an RMS of 0.25 (-12 dBFS), velvet and crackle peaks of 0.8
 RED_CORNER_HZ = 8.0
+PEAK = 0.8
+EARLY = 1e-6
+"""A cell of whole samples ends there, however its last digits were rounded."""
+SEED_STRIDE = 1000003
+PER_DRAW = 1.0 / 4294967296.0
+COLOURS = ("white", "pink", "red", "blue", "violet", "velvet", "crackle")
+OTHER_SIDE = 0x9E3779B97F4A7C15
+"""Turns the key of the left channel into the right one's."""
 
 
-def kernel(colour, out, state, key, rate, moving):  # type: ignore[no-untyped-def]
-    """State: samples made, rate of the factors, red's value and pole, group and four numbers in hand, pink's bands,
-    steps, gains.
+def kernel(colour, density_hz, width, seed, out, out_right, state, key, rate, moving, wanted, scratch):  # type: ignore[no-untyped-def]
+    """State, once for each channel: samples made, rate of the factors, red's value and pole, group and four numbers in
+    hand, pink's bands, steps, gains, blue's gain; blue's and violet's last values; what is left of a grain's cell and
+    until the grain, its height, random numbers drawn.
 
     Pink is one white source through one-pole low-passes at even distances in octaves, each weighted by the root of its
-    corner: their sum falls by 3 dB per octave. Red is a leaky integrator.
+    corner: their sum falls by 3 dB per octave. Red is a leaky integrator; blue and violet are the differences of pink
+    and white. Velvet has one grain of either sign in each of equal cells, crackle grains at any time and of any height.
     """
+    _channel(colour, density_hz, seed, out, state[:STATE], key, rate, moving)
+    if wanted & 0b10:
+        other = scratch[: out.size]
+        _channel(colour, density_hz, seed, other, state[STATE:], key ^ np.uint64(OTHER_SIDE), rate, moving)
+        for i in range(out.size):
+            out_right[i] = fma(width[i], other[i], math.sqrt(1.0 - width[i] * width[i]) * out[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _channel(colour, density_hz, seed, out, state, key, rate, moving):  # type: ignore[no-untyped-def]
     if state[RATE] != rate:
         _prepare(state, rate)
-    _white(out, state, key)
     form = colour[0]
-    if moving != 0 or form not in (0.0, 1.0, 2.0):
+    even = moving & 1 == 0 and form == floor(form)
+    if even and form >= 5.0:
         for i in range(out.size):
-            form, white, value = colour[i], out[i], 0.0
-            if form < 1.0:
-                value += (1.0 - form) * white
-            if 0.0 < form < 2.0:
-                value += (1.0 - abs(form - 1.0)) * _pink(white, state)
-            if form > 1.0:
-                value += (form - 1.0) * _red(white, state)
-            out[i] = value
+            out[i] = _grain(form, density_hz[i], state, _own(key, seed[i]), rate)
+        return
+    _white(out, state, key, seed)
+    if not even:
+        for i in range(out.size):
+            out[i] = _between(colour[i], out[i], density_hz[i], state, _own(key, seed[i]), rate)
     elif form == 1.0:
         for i in range(out.size):
             out[i] = _pink(out[i], state)
     elif form == 2.0:
         for i in range(out.size):
             out[i] = _red(out[i], state)
+    elif form == 3.0:
+        for i in range(out.size):
+            out[i] = _blue(out[i], state)
+    elif form == 4.0:
+        for i in range(out.size):
+            out[i] = _violet(out[i], state)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _white(out, state, key):  # type: ignore[no-untyped-def]
+def _between(form, white, density, state, key, rate):  # type: ignore[no-untyped-def]
+    """A sample between two colours; a colour that is not heard stands still."""
+    value = 0.0
+    for k in range(len(COLOURS)):
+        share = 1.0 - abs(form - k)
+        if share <= 0.0:
+            continue
+        if k == 0:
+            sound = white
+        elif k == 1:
+            sound = _pink(white, state)
+        elif k == 2:
+            sound = _red(white, state)
+        elif k == 3:
+            sound = _blue(white, state)
+        elif k == 4:
+            sound = _violet(white, state)
+        else:
+            sound = _grain(float(k), density, state, key, rate)
+        value += share * sound
+    return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def _blue(white, state):  # type: ignore[no-untyped-def]
+    pink, last = _pink(white, state), state[BLUE]
+    state[BLUE] = pink
+    return (pink - last) * state[BLUE_GAIN]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _violet(white, state):  # type: ignore[no-untyped-def]
+    last = state[VIOLET]
+    state[VIOLET] = white
+    return (white - last) * math.sqrt(0.5)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _grain(form, density, state, key, rate):  # type: ignore[no-untyped-def]
+    """Velvet (5) and crackle (6), sample by sample."""
+    if state[CELL] <= EARLY:
+        draw, sign, height, _ = philox(key, np.uint64(state[DRAWS]), np.uint64(1))
+        state[DRAWS] += 1.0
+        place, tall = np.float64(draw) * PER_DRAW, np.float64(height) * PER_DRAW
+        cell = max(rate / density, 1.0)
+        state[SIGN] = PEAK if sign & np.uint64(1) else -PEAK
+        if form == 5.0:
+            state[WAIT] = floor(place * cell)
+            state[CELL] += cell
+        else:
+            state[WAIT] = 0.0
+            state[CELL] += max(-math.log(1.0 - place) * cell, 1.0)
+            state[SIGN] *= tall * tall
+    value = state[SIGN] if state[WAIT] == 0.0 else 0.0
+    state[WAIT] -= 1.0
+    state[CELL] -= 1.0
+    return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def _white(out, state, key, seed):  # type: ignore[no-untyped-def]
     """Even noise: four samples from each draw; whole groups without detour."""
     n, count = out.size, int(state[COUNT])
     state[COUNT] += n
     if (n | count) & 3 == 0:
         for g in range(n >> 2):
-            a, b, c, d = philox(key, np.uint64(count + 4 * g), np.uint64(0))
+            a, b, c, d = philox(_own(key, seed[4 * g]), np.uint64(count + 4 * g), np.uint64(0))
             out[4 * g], out[4 * g + 1] = _level(a), _level(b)
             out[4 * g + 2], out[4 * g + 3] = _level(c), _level(d)
         return
@@ -65,7 +151,7 @@ def _white(out, state, key):  # type: ignore[no-untyped-def]
         group = (count + i) & ~3
         if state[GROUP] != group + 1.0:
             state[GROUP] = group + 1.0
-            a, b, c, d = philox(key, np.uint64(group), np.uint64(0))
+            a, b, c, d = philox(_own(key, seed[i]), np.uint64(group), np.uint64(0))
             state[LANES], state[LANES + 1], state[LANES + 2], state[LANES + 3] = (
                 _level(a),
                 _level(b),
@@ -73,6 +159,11 @@ def _white(out, state, key):  # type: ignore[no-untyped-def]
                 _level(d),
             )
         out[i] = state[LANES + ((count + i) & 3)]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _own(key, seed):  # type: ignore[no-untyped-def]
+    return key + np.uint64(seed) * np.uint64(SEED_STRIDE)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -104,7 +195,7 @@ def _red(white, state):  # type: ignore[no-untyped-def]
 def _prepare(state, rate):  # type: ignore[no-untyped-def]
     state[RATE] = rate
     state[RED_POLE] = math.exp(-2.0 * math.pi * RED_CORNER_HZ / rate)
-    power = 0.0
+    power = later = 0.0
     for b in range(BANDS):
         corner = LOWEST_HZ * SPACING**b
         state[STEPS + b] = 1.0 - math.exp(-2.0 * math.pi * corner / rate)
@@ -113,7 +204,10 @@ def _prepare(state, rate):  # type: ignore[no-untyped-def]
         for b in range(BANDS):
             sa, sb = state[STEPS + a], state[STEPS + b]
             joint = sa * sb / (1.0 - (1.0 - sa) * (1.0 - sb))
-            power += joint * state[STEPS + BANDS + a] * state[STEPS + BANDS + b]
+            joint *= state[STEPS + BANDS + a] * state[STEPS + BANDS + b]
+            power += joint
+            later += (1.0 - sa) * joint  # covariance with the sample before
+    state[BLUE_GAIN] = 1.0 / math.sqrt(2.0 * (1.0 - later / power))
     for b in range(BANDS):
         state[STEPS + BANDS + b] /= math.sqrt(power)
 
@@ -122,18 +216,25 @@ MODULE = ModuleSpec(
     id="noise",
     name="Noise",
     stage="source",
-    sentence="Air, sea and rain to start from: white, pink or red noise at the same loudness.",
+    sentence="Air, sea, rain and fire to start from: five colours at the same loudness, and two kinds of grains.",
     kernel=kernel,
     params=(
-        Param("colour", "Colour", "choice", 0, 2, 1, "White is even, pink falls by 3 dB, red by 6 dB per octave.",
-              ("white", "pink", "red"), amount=0.5),
+        Param("colour", "Colour", "choice", 0, 6, 1, "White is even; pink falls by 3 dB, red by 6 dB per octave; blue "
+              "and violet rise as much; velvet and crackle are single grains.", COLOURS, amount=0.5),
+        Param("density_hz", "Density", "hz", 0.1, 24000, 800, "Grains per second of velvet and crackle.",
+              taper="octaves", amount=1.0),
+        Param("width", "Width", "ratio", 0, 1, 0, "From the same noise on both sides to two unrelated ones.",
+              amount=0.3),
+        Param("seed", "Own seed", "none", 0, 9999, 0, "Chooses another noise with the same patch seed."),
     ),
-    outputs=(Output("out", "Noise", "audio"),),
-    state=STATE,
+    outputs=(Output("out", "Noise", "audio", stereo=True, width="width"),),
+    state=2 * STATE,
     face="colour",
-    words=("white", "pink", "red", "brown", "wind", "rain", "sea", "hiss", "rumble"),
+    words=("white", "pink", "red", "brown", "blue", "violet", "velvet", "crackle", "wind", "rain", "sea", "fire",
+           "hiss", "rumble", "dust"),
     sources=(
         "Salmon et al. 2011, doi:10.1145/2063384.2063405 (random numbers)",
         "1/f noise as a sum of first-order processes: van der Ziel 1950, doi:10.1016/0031-8914(50)90078-4",
+        "Karjalainen and Jarvelainen 2007 (velvet noise, from memory)",
     ),
 )  # fmt: skip

@@ -1,51 +1,155 @@
-"""Oscillator: a tone with a pitch."""
+"""Oscillator: a tone with a pitch, from one voice or up to nine."""
 
 from __future__ import annotations
 
+import math
+
 from numba import njit
 
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import floor, fma, note_to_hz, ramp, ramp_by, sine
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
+from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, ramp, ramp_by, sine
+from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
-PHASE, PITCH, STEP = range(3)
-PITCH_MOVES, SHAPE_MOVES = 0b0011, 0b0100
+VOICES = 9
+PHASE, PITCH, STEP, PLACE, DRAWS, LAST, SYNC, TURN, AT = range(9)
+VOICE, LATE = 9, 9 + VOICES
+STATE = LATE + 8 * VOICES
+SYNC_LINK, RESTART_LINK = 0b01, 0b10
+PITCH_MOVES = 0b11100
+SHAPE_MOVES = 0b1100000
+PHASE_MOVES, FM_MOVES = 0b100000000, 0b1000000000
+VOICES_MOVE, SPREAD_MOVES = 1 << 10, 1 << 12
+CROWD_MOVES = VOICES_MOVE | 1 << 14
+"""What moves, if it does, asks for the long way: the number of voices, the drift."""
+OCTAVES = ("−4", "−3", "−2", "−1", "0", "+1", "+2", "+3", "+4")
+MIDDLE_OCTAVE = 4.0
+ROOT_2 = math.sqrt(2.0)
+PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75, 0.25, -0.25)
+"""Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
+DELAY = int(REACH)
+"""With sync the sound comes this many samples later: the step back is rounded to both sides."""
 
 
-def kernel(pitch_note, fine_ct, shape, level, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: phase in cycles [0, 1); the pitch for which the last even step was worked out, and that step.
+def kernel(  # type: ignore[no-untyped-def]
+    sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
+    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, key, rate, moving, linked, wanted, scratch,
+):  # fmt: skip
+    """State: phase in cycles [0, 1); the pitch for which the last even step was worked out, and that step; place and
+    number of the drift's draws; last restart and sync; direction; place in the late sound; phases of the voices; the
+    late sound of each.
 
-    So a pitch that stays costs nothing, also in a feedback loop, where each call is a sample.
+    A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
+    sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off stands still.
     """
-    n, phase, form = out.size, state[PHASE], shape[0]
-    if moving & PITCH_MOVES and n > 1:
+    n = out.size
+    alone = unison[0] == 0.0 and drift_ct[0] == 0.0 and moving & CROWD_MOVES == 0
+    if alone and linked & (SYNC_LINK | RESTART_LINK) == 0:
+        _single(pitch_note, octave, fine_ct, shape, width, phase_deg, fm_hz, out, state, rate, moving, scratch)
         for i in range(n):
-            scratch[i] = _step(_pitch(pitch_note[i], fine_ct[i]), rate)
-        phase = ramp_by(out, phase, scratch, 1.0)
+            out[i] *= level[i]
+        if wanted & 0b10:
+            out_right[:] = out
+        return
+    steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
+    _drifts(drift_ct, drift_hz, places, draws, state, rate)
+    count = scratch[448 : 448 + n]
+    for i in range(n):
+        count[i] = 1.0 + unison[i]
+    _crowd(count, scratch[320 : 320 + n], scratch[384 : 384 + n], moving & VOICES_MOVE)
+    many = VOICES if moving & VOICES_MOVE else int(count[0] + 0.999999)
+    out[:] = 0.0
+    out_right[:] = 0.0
+    if linked & SYNC_LINK:
+        _synced(sync, restart, shape, width, phase_deg, fm_hz, count, detune_ct, spread, scatter, drift_ct, sync_mode,
+                out, out_right, state, key, rate, wanted & 0b10, many, scratch)  # fmt: skip
     else:
-        pitch = _pitch(pitch_note[0], fine_ct[0])
-        if state[PITCH] != pitch or state[STEP] == 0.0:
-            state[PITCH], state[STEP] = pitch, _step(pitch, rate)
-        phase = ramp(out, phase, state[STEP])
-        if moving & SHAPE_MOVES or form != 0.0:
-            scratch[:n] = state[STEP]
-    state[PHASE] = phase
-    if moving & SHAPE_MOVES == 0 and form == 0.0:
-        for i in range(n):
-            out[i] = sine(out[i]) * level[i]
-    elif moving & SHAPE_MOVES == 0 and form == 1.0:
-        for i in range(n):
-            out[i] = _triangle(out[i], scratch[i]) * level[i]
-    else:
-        for i in range(n):
-            form = shape[i]
-            out[i] = fma(form, _triangle(out[i], scratch[i]), (1.0 - form) * sine(out[i])) * level[i]
+        for v in range(many):
+            _voice(v, restart, shape, width, phase_deg, fm_hz, count, detune_ct, spread, scatter, drift_ct, out,
+                   out_right, state, key, rate, wanted & 0b10, moving, scratch)  # fmt: skip
+    state[LAST] = restart[n - 1]
+    for i in range(n):
+        gain = level[i]
+        out[i] *= gain
+        out_right[i] *= gain
 
 
 @njit(error_model="numpy", forceinline=True)
-def _pitch(note, cents):  # type: ignore[no-untyped-def]
-    return fma(cents, 0.01, note)
+def _single(pitch_note, octave, fine_ct, shape, width, phase_deg, fm_hz, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    n, form = out.size, shape[0]
+    bends = moving & (PHASE_MOVES | FM_MOVES) != 0 or phase_deg[0] != 0.0 or fm_hz[0] != 0.0
+    steady = (moving & PITCH_MOVES == 0 or n == 1) and not bends
+    steps = scratch[:n]
+    phase = state[VOICE]
+    if steady:
+        step = _even_step(pitch_note[0], octave[0], fine_ct[0], state, rate)
+        phase = ramp(out, phase, step)
+        if moving & SHAPE_MOVES or form != 0.0:
+            steps[:] = step
+    else:
+        _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
+        if bends:
+            for i in range(n):
+                out[i] = phase
+                steps[i] = min(max(fma(fm_hz[i], 1.0 / rate, steps[i]), -0.5), 0.5)
+                phase += steps[i]
+                phase -= floor(phase)
+            for i in range(n):
+                out[i] = fma(phase_deg[i], 1.0 / 360.0, out[i])
+                out[i] -= floor(out[i])
+                steps[i] = abs(steps[i])
+        else:
+            phase = ramp_by(out, phase, steps, 1.0)
+    state[VOICE] = phase
+    _shape(shape, width, out, steps, moving & SHAPE_MOVES)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _shape(shape, width, out, steps, moves):  # type: ignore[no-untyped-def]
+    """Phases into the wave; a loop for each form that stays."""
+    n, form = out.size, shape[0]
+    if moves == 0 and form == 0.0:
+        for i in range(n):
+            out[i] = sine(out[i])
+    elif moves == 0 and form == 1.0:
+        for i in range(n):
+            out[i] = triangle(out[i], steps[i])
+    elif moves == 0 and form == 2.0:
+        for i in range(n):
+            half = out[i] + 0.5
+            out[i] = saw(half - floor(half), steps[i])
+    elif moves == 0 and form == 3.0:
+        for i in range(n):
+            out[i] = pulse(out[i], steps[i], width[i])
+    else:
+        for i in range(n):
+            out[i] = wave(shape[i], out[i], steps[i], width[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _steps(pitch_note, octave, fine_ct, steps, state, rate, moving):  # type: ignore[no-untyped-def]
+    """Steps of the phase from the pitch alone."""
+    if moving & PITCH_MOVES and steps.size > 1:
+        for i in range(steps.size):
+            steps[i] = _step(_pitch(pitch_note[i], octave[i], fine_ct[i]), rate)
+    else:
+        steps[:] = _even_step(pitch_note[0], octave[0], fine_ct[0], state, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _even_step(note, octave, cents, state, rate):  # type: ignore[no-untyped-def]
+    pitch = _pitch(note, octave, cents)
+    if state[PITCH] != pitch or state[STEP] == 0.0:
+        state[PITCH], state[STEP] = pitch, _step(pitch, rate)
+    return state[STEP]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _pitch(note, octave, cents):  # type: ignore[no-untyped-def]
+    return fma(cents, 0.01, fma(octave - MIDDLE_OCTAVE, 12.0, note))
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -54,39 +158,205 @@ def _step(pitch, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _triangle(phase, step):  # type: ignore[no-untyped-def]
-    """A triangle whose corners are rounded by a band-limited ramp over four samples; no branches."""
-    at = phase + 0.25 - floor(phase + 0.25)
-    per = 1.0 / max(step, 1e-12)
-    low, high = min(at, 1.0 - at) * per, abs(at - 0.5) * per
-    return fma(8.0 * step, _corner(low) - _corner(high), 1.0 - abs(4.0 * at - 2.0))
+def _drifts(drift_ct, drift_hz, places, draws, state, rate):  # type: ignore[no-untyped-def]
+    """Where between two of its random places each voice is, and which two they are."""
+    place, draw = state[PLACE], state[DRAWS]
+    for i in range(places.size):
+        places[i], draws[i] = place * place * fma(-2.0, place, 3.0), draw
+        if drift_ct[i] != 0.0:
+            place += min(drift_hz[i] / rate, 1.0)
+            if place >= 1.0:
+                place -= 1.0
+                draw += 1.0
+    state[PLACE], state[DRAWS] = place, draw
 
 
 @njit(error_model="numpy", forceinline=True)
-def _corner(distance):  # type: ignore[no-untyped-def]
-    """What a corner of slope 1 lacks of its band-limited form: the cubic B-spline integrated twice, less the ramp."""
-    outer, inner = max(2.0 - distance, 0.0), max(1.0 - distance, 0.0)
-    a, b = outer * outer, inner * inner
-    return (a * a * outer - 4.0 * (b * b * inner)) * (1.0 / 120.0)
+def _start(v, key):  # type: ignore[no-untyped-def]
+    """Phase at which a voice starts: the first at 0, the others anywhere."""
+    return uniform(key, float(v), 1) if v > 0 else 0.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _weight(v, voices):  # type: ignore[no-untyped-def]
+    return min(max(voices - v, 0.0), 1.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _crowd(voices, middles, gains, moves):  # type: ignore[no-untyped-def]
+    """Middle of all voices that sound, and the gain that keeps their sum as strong as one."""
+    for i in range(voices.size):
+        if i > 0 and moves == 0:
+            middles[i], gains[i] = middles[0], gains[0]
+            continue
+        total = sums = 0.0
+        for k in range(VOICES):
+            share = _weight(k, voices[i])
+            total += share
+            sums += share * PLACES[k]
+        middles[i], gains[i] = sums / total, 1.0 / total**0.5
+
+
+@njit(error_model="numpy", forceinline=True)
+def _sides(v, spread, both):  # type: ignore[no-untyped-def]
+    """Gains of a voice to the left and to the right: 1 and 1 in the middle, or where there is one channel."""
+    if not both:
+        return 1.0, 0.0
+    angle = fma(0.125 * PLACES[VOICES - 1 - v] if v > 0 else 0.0, spread, 0.125)
+    return ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate):  # type: ignore[no-untyped-def]
+    """Steps of a voice's phase: its place among the voices, a little off by chance, and its drift."""
+    chance = 2.0 * uniform(key, float(v), 2) - 1.0
+    drawn, a, b = -1.0, 0.0, 0.0
+    for i in range(own.size):
+        if draws[i] != drawn:
+            drawn = draws[i]
+            a, b = uniform(key, drawn, 16 + v), uniform(key, drawn + 1.0, 16 + v)
+        own[i] = fma(2.0, fma(b - a, places[i], a), -1.0)
+    for i in range(own.size):
+        aside = fma(scatter[i], chance, PLACES[v] - middles[i])
+        cents = fma(aside, detune_ct[i], drift_ct[i] * own[i])
+        own[i] = min(max(fma(steps[i], exp2(cents * (1.0 / 1200.0)), fm_hz[i] / rate), -0.5), 0.5)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _voice(  # type: ignore[no-untyped-def]
+    v, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, out, out_right, state,
+    key, rate, both, moving, scratch,
+):  # fmt: skip
+    """Add one voice."""
+    n = out.size
+    steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    own, at = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    middles, gains = scratch[320 : 320 + n], scratch[384 : 384 + n]
+    _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
+    start, phase, last = _start(v, key), state[VOICE + v], state[LAST]
+    if phase == 0.0:
+        phase = start
+    for i in range(n):
+        if restart[i] > 0.5 and last <= 0.5:
+            phase = start
+        last = restart[i]
+        at[i] = phase
+        if unison[i] > v:
+            phase += own[i]
+            phase -= floor(phase)
+    state[VOICE + v] = phase
+    for i in range(n):
+        at[i] = fma(phase_deg[i], 1.0 / 360.0, at[i])
+        at[i] -= floor(at[i])
+        own[i] = abs(own[i])
+    _shape(shape, width, at, own, moving & SHAPE_MOVES)
+    left, right = _sides(v, spread[0], both)
+    for i in range(n):
+        if both and moving & SPREAD_MOVES:
+            left, right = _sides(v, spread[i], both)
+        sound = at[i] * _weight(v, unison[i]) * gains[i]
+        out[i] = fma(sound, left, out[i])
+        out_right[i] = fma(sound, right, out_right[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _synced(  # type: ignore[no-untyped-def]
+    sync, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, sync_mode, out,
+    out_right, state, key, rate, both, many, scratch,
+):  # fmt: skip
+    """All voices, set back or turned round whenever the sync signal rises through 0."""
+    n = out.size
+    steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    own, middles, gains = scratch[192 : 192 + n], scratch[320 : 320 + n], scratch[384 : 384 + n]
+    at0 = int(state[AT])
+    turn0, last0, sync0 = state[TURN], state[LAST], state[SYNC]
+    for v in range(many):
+        _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
+        start, phase, late = _start(v, key), state[VOICE + v], state[LATE + 8 * v : LATE + 8 * v + 8]
+        if phase == 0.0:
+            phase = start
+        at, turn, last, before = at0, turn0, last0, sync0
+        for i in range(n):
+            if restart[i] > 0.5 and last <= 0.5:
+                phase = start
+            step = own[i] * (1.0 - 2.0 * turn)
+            share = _weight(v, unison[i]) * gains[i]
+            left, right = _sides(v, spread[i], both)
+            jump = since = 0.0
+            if before <= 0.0 and sync[i] > 0.0:
+                since = sync[i] / (sync[i] - before)  # part of a sample that has gone by since it rose
+                if sync_mode[i] >= 0.5:
+                    turn = 1.0 - turn
+                else:
+                    here = fma(-since, step, phase) + phase_deg[i] * (1.0 / 360.0)
+                    there = start + phase_deg[i] * (1.0 / 360.0)
+                    was = wave(shape[i], here - floor(here), abs(step), width[i])
+                    jump = wave(shape[i], there - floor(there), abs(step), width[i]) - was
+                    phase = fma(since, step, start)
+                    phase -= floor(phase)
+            before, last = sync[i], restart[i]
+            turned = fma(phase_deg[i], 1.0 / 360.0, phase)
+            sound = wave(shape[i], turned - floor(turned), abs(step), width[i])
+            _write_late(late, at, sound, jump, since)
+            out[i] = fma(share * left, late[at], out[i])
+            out_right[i] = fma(share * right, late[at], out_right[i])
+            late[at] = 0.0
+            at = (at + 1) & 7
+            if unison[i] > v:
+                phase += step
+                phase -= floor(phase)
+        state[VOICE + v] = phase
+        state[AT], state[TURN], state[SYNC] = at, turn, before
+
+
+@njit(error_model="numpy", forceinline=True)
+def _write_late(late, at, sound, jump, since):  # type: ignore[no-untyped-def]
+    """Add a sample to the sound of a few samples later, and around it what rounds a jump."""
+    late[(at + DELAY) & 7] += sound
+    if jump != 0.0:
+        for k in range(-DELAY, DELAY + 1):
+            away = k + since
+            late[(at + DELAY + k) & 7] += jump * (-step_left(away) if away >= 0.0 else step_left(-away))
 
 
 MODULE = ModuleSpec(
     id="oscillator",
     name="Oscillator",
     stage="source",
-    sentence="A steady tone, from a pure sine to a hollow triangle.",
+    sentence="A tone from a pure sine to a thin pulse, alone or as a crowd of up to nine that beat and drift.",
     kernel=kernel,
+    inputs=(
+        Input("sync", "Sync", "audio", "Whenever it rises through zero, the wave is set back."),
+        Input("restart", "Restart", "gate", "Each rising edge begins the wave anew; without it the phase runs free."),
+    ),
     params=(
         Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
+        Param("octave", "Octave", "choice", 0, 8, 4, "Whole octaves on top of the pitch.", OCTAVES),
         Param("fine_ct", "Fine", "cents", -100, 100, 0, "Detune in hundredths of a semitone.", amount=8.0),
-        Param("shape", "Shape", "choice", 0, 1, 0, "Form of the wave; glides between the two.", ("sine", "triangle"),
-              amount=0.5),
+        Param("shape", "Shape", "choice", 0, 3, 0, "Form of the wave; glides from one to the next.",
+              ("sine", "triangle", "saw", "pulse"), amount=0.5),
+        Param("width", "Pulse width", "ratio", 0.02, 0.98, 0.5, "Share of the cycle in which the pulse is high.",
+              amount=0.2),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
+        Param("phase_deg", "Phase", "deg", -1440, 1440, 0, "Shifts the wave within its cycle; a sound linked here is "
+              "phase modulation.", amount=90.0),
+        Param("fm_hz", "Linear FM", "shift", -20000, 20000, 0, "Hertz added to the frequency, also through zero and "
+              "backwards.", amount=100.0),
+        Param("unison", "Voices", "choice", 0, 8, 0, "How many sound together.", tuple("123456789"), amount=1.0),
+        Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the voices stand apart.", amount=8.0),
+        Param("spread", "Spread", "ratio", 0, 1, 0, "How far the voices stand apart between left and right.",
+              amount=0.3),
+        Param("scatter", "Scatter", "ratio", 0, 1, 0.2, "How irregular their distances are.", amount=0.3),
+        Param("drift_ct", "Drift", "cents", 0, 100, 0, "How far each voice wanders by itself.", amount=5.0),
+        Param("drift_hz", "Drift rate", "hz", 0.005, 20, 0.3, "How fast it wanders.", taper="octaves", amount=1.0),
+        Param("sync_mode", "Sync kind", "choice", 0, 1, 0, "Hard sync begins the wave anew, soft sync turns it round.",
+              ("hard", "soft")),
     ),
-    outputs=(Output("out", "Tone", "audio"),),
-    state=3,
+    outputs=(Output("out", "Tone", "audio", stereo=True, width="spread"),),
+    state=STATE,
     cached=(STEP,),
     face="pitch_note",
-    words=("tone", "sine", "triangle", "drone", "pitch", "hum", "beep"),
-    sources=("Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)",),
+    words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync"),
+    sources=("Valimaki and Huovilainen 2007, Antialiasing oscillators (band-limited steps from a windowed sinc)",
+             "Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)"),
 )  # fmt: skip

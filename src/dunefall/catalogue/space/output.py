@@ -10,24 +10,24 @@ from dunefall.dsp.maths import db_to_gain, fma, sine
 __all__ = ["MODULE"]
 
 SILENT_DB = -96.0
-LEVEL_MOVES, PAN_MOVES = 0b010, 0b100
+LEVEL_MOVES, PAN_MOVES = 0b0100, 0b1000
 
 
-def kernel(audio, level_db, pan, left, right, moving):  # type: ignore[no-untyped-def]
+def kernel(audio, audio_right, level_db, pan, left, right, moving):  # type: ignore[no-untyped-def]
     """Keeps nothing."""
     if moving & LEVEL_MOVES == 0 and moving & PAN_MOVES:
         gain = _gain(level_db[0])
         for i in range(left.size):
             angle = fma(0.125, pan[i], 0.125)
-            left[i], right[i] = audio[i] * (gain * sine(angle + 0.25)), audio[i] * (gain * sine(angle))
+            left[i], right[i] = audio[i] * (gain * sine(angle + 0.25)), audio_right[i] * (gain * sine(angle))
     elif moving & LEVEL_MOVES:
         for i in range(left.size):
             gain_left, gain_right = _gains(level_db[i], pan[i])
-            left[i], right[i] = audio[i] * gain_left, audio[i] * gain_right
+            left[i], right[i] = audio[i] * gain_left, audio_right[i] * gain_right
     else:
         gain_left, gain_right = _gains(level_db[0], pan[0])
         for i in range(left.size):
-            left[i], right[i] = audio[i] * gain_left, audio[i] * gain_right
+            left[i], right[i] = audio[i] * gain_left, audio_right[i] * gain_right
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -47,7 +47,7 @@ MODULE = ModuleSpec(
     stage="space",
     sentence="Where a layer's sound leaves for the mix, with its level and its place between left and right.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio"),),
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
     params=(
         Param("level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0),
         Param(

@@ -1,0 +1,83 @@
+"""Compressor: makes loud parts softer, or ducks a sound under another."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db
+
+__all__ = ["MODULE"]
+
+REDUCTION = 0
+SIDE = 0b100
+RIGHT = 0b10
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, side, side_right, threshold_db, ratio, knee_db, attack_s, release_s, makeup_db, mix,
+    out, out_right, reduction, state, rate, linked, wanted, scratch,
+):  # fmt: skip
+    """State: the reduction in dB, smoothed.
+
+    The louder of both channels decides; what exceeds the static curve is smoothed and taken off both.
+    """
+    n = out.size
+    goal, rise, fall = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    for i in range(n):
+        loud = max(abs(side[i]), abs(side_right[i])) if linked & SIDE else max(abs(audio[i]), abs(audio_right[i]))
+        goal[i] = _too_loud(level_db(loud), threshold_db[i], ratio[i], knee_db[i])
+    for i in range(n):
+        rise[i], fall[i] = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
+    held = state[REDUCTION]
+    for i in range(n):
+        held = approach(held, goal[i], rise[i], fall[i])
+        goal[i] = held
+    state[REDUCTION] = held
+    for i in range(n):
+        gain = fma(db_to_gain(makeup_db[i] - goal[i]) - 1.0, mix[i], 1.0)
+        out[i] = audio[i] * gain
+        if wanted & RIGHT:
+            out_right[i] = audio_right[i] * gain
+        reduction[i] = 1.0 - db_to_gain(-goal[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _too_loud(level, threshold, ratio, knee):  # type: ignore[no-untyped-def]
+    """What the static curve takes off, in dB."""
+    over, slope = level - threshold, 1.0 - 1.0 / ratio
+    inside = over + 0.5 * knee
+    bent = slope * inside * inside / (2.0 * knee + 1e-9)
+    return bent if abs(over) < 0.5 * knee else max(over, 0.0) * slope
+
+
+MODULE = ModuleSpec(
+    id="compressor",
+    name="Compressor",
+    stage="shape",
+    sentence="Makes loud parts softer; with a sound at its side input it ducks under that one instead.",
+    kernel=kernel,
+    inputs=(
+        Input("audio", "Audio", "audio", stereo=True),
+        Input("side", "Side", "audio", "Decides instead of the sound itself.", stereo=True),
+    ),
+    params=(
+        Param("threshold_db", "Threshold", "db", -72, 0, -24, "Level above which it works.", amount=6.0),
+        Param("ratio", "Ratio", "factor", 1, 50, 3, "What is this many dB too loud comes out one dB too loud.",
+              taper="octaves", amount=1.0),
+        Param("knee_db", "Knee", "db", 0, 24, 6, "Width of the bend at the threshold.", amount=3.0),
+        Param("attack_s", "Attack", "s", 0.0002, 1, 0.01, "Time to take a level off.", taper="octaves", amount=1.0),
+        Param("release_s", "Release", "s", 0.005, 10, 0.25, "Time to let it come back.", taper="octaves", amount=1.0),
+        Param("makeup_db", "Make-up", "db", -24, 36, 0, "Level afterwards.", amount=3.0),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the compressed one.", amount=0.3),
+    ),
+    outputs=(
+        Output("out", "Audio", "audio", stereo=True),
+        Output("reduction", "Reduction", "control", 0, 1),
+    ),
+    state=1,
+    face="threshold_db",
+    passes="audio",
+    words=("duck", "sidechain", "pump", "dynamics", "leveller"),
+    sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (static curve with knee, smooth branching detector)",),
+)  # fmt: skip

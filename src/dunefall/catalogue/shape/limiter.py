@@ -1,0 +1,73 @@
+"""Limiter: nothing passes the ceiling."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import approach_step, db_to_gain, fma
+
+__all__ = ["MODULE"]
+
+WRITE, HELD, LEFT, TOTAL, BUSY = range(5)
+AHEAD_S = 0.0015
+RIGHT = 0b10
+GONE = 1e-6
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, drive_db, ceiling_db, release_s, out, out_right, reduction, state, memory, rate, wanted
+):
+    """State: place of writing; the reduction that is held, and for how many samples more; the sum of the last
+    reductions, and how many of them are not 0.
+
+    The sound waits for a moment. What a sample needs is held for that moment, comes back with the release, and is
+    averaged over the moment, so that it has arrived when the sample does. What still stands out is cut off.
+    """
+    size = memory.size // 3
+    write, held, left, total, busy = int(state[WRITE]), state[HELD], state[LEFT], state[TOTAL], state[BUSY]
+    for i in range(out.size):
+        gain, top = db_to_gain(drive_db[i]), db_to_gain(ceiling_db[i])
+        a, b = gain * audio[i], gain * audio_right[i]
+        loud = max(abs(a), abs(b))
+        need = 1.0 - top / loud if loud > top else 0.0
+        if need >= held:
+            held, left = need, float(size)
+        elif left > 0.0:
+            left -= 1.0
+        else:
+            held = fma(need - held, approach_step(release_s[i], rate), held)
+            held = held if held > GONE else 0.0
+        before = memory[2 * size + write]
+        busy += (1.0 if held != 0.0 else 0.0) - (1.0 if before != 0.0 else 0.0)
+        total = total + held - before if busy > 0.0 else 0.0
+        late, late_right = memory[write], memory[size + write]
+        memory[write], memory[size + write], memory[2 * size + write] = a, b, held
+        write = write + 1 if write + 1 < size else 0
+        keep = 1.0 - total / size
+        out[i] = min(max(late * keep, -top), top)
+        if wanted & RIGHT:
+            out_right[i] = min(max(late_right * keep, -top), top)
+        reduction[i] = 1.0 - keep
+    state[WRITE], state[HELD], state[LEFT], state[TOTAL], state[BUSY] = write, held, left, total, busy
+
+
+MODULE = ModuleSpec(
+    id="limiter",
+    name="Limiter",
+    stage="shape",
+    sentence="Lets nothing pass a ceiling; it looks 1.5 ms ahead, so that peaks are lowered and not cut.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("drive_db", "Drive", "db", -24, 36, 0, "Level at the input.", amount=6.0),
+        Param("ceiling_db", "Ceiling", "db", -48, 0, -3, "No sample comes out louder.", amount=3.0),
+        Param("release_s", "Release", "s", 0.02, 5, 0.15, "Time in which the level comes back.", taper="octaves",
+              amount=1.0),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True), Output("reduction", "Reduction", "control", 0, 1)),
+    state=5,
+    memory_s=3 * AHEAD_S,
+    face="ceiling_db",
+    passes="audio",
+    words=("peak", "ceiling", "loud", "brickwall", "dynamics", "guard"),
+    sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (look-ahead, smoothed gain; from memory)",),
+)  # fmt: skip

@@ -1,0 +1,66 @@
+"""Low-pass gate: level and brightness that open and close together."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import approach_step, exp2, fma
+from dunefall.dsp.svf import mean, svf_factors, svf_next
+
+__all__ = ["MODULE"]
+
+LIGHT, S1, S2 = range(3)
+ATTACK_S = 0.012
+DARK_HZ, OCTAVES = 30.0, 9.4
+"""Cutoff in the dark, and how far full light opens it: to 20 kHz."""
+DAMPING = 1.6
+
+
+def kernel(audio, opening, decay_s, colour, out, state, rate, scratch):  # type: ignore[no-untyped-def]
+    """State: light on the resistor (0..1), the integrators of a low-pass.
+
+    The resistor follows the light quickly upwards and slowly downwards, the slower the darker it is: that tail is the
+    sound of these gates.
+    """
+    n, light = out.size, state[LIGHT]
+    level, take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
+    rise = approach_step(ATTACK_S, rate)
+    for i in range(n):
+        take[i] = approach_step(decay_s[i], rate)
+    for i in range(n):
+        gap = opening[i] - light
+        light = fma(gap, rise if gap > 0.0 else take[i] * fma(1.7, light, 0.3), light)
+        level[i] = light
+    for i in range(n):
+        # full colour: the cutoff follows the light; none: it stays open
+        cutoff = DARK_HZ * exp2(OCTAVES * fma(colour[i], level[i] - 1.0, 1.0))
+        take[i], cross[i], sink[i] = svf_factors(cutoff, DAMPING, 2.0 / rate)
+    s1, s2 = state[S1], state[S2]
+    for i in range(n):
+        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
+        out[i] = mean(s2, t2)
+        s1, s2 = t1, t2
+    for i in range(n):
+        out[i] *= level[i]
+    state[LIGHT], state[S1], state[S2] = light, s1, s2
+
+
+MODULE = ModuleSpec(
+    id="low-pass-gate",
+    name="Low-pass gate",
+    stage="shape",
+    sentence="Opens level and brightness together and lets them fall with the slow tail of a light-fed resistor.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("opening", "Opening", "ratio", 0, 1, 0, "How much light falls on it: link a trigger or an envelope.",
+              amount=1.0),
+        Param("decay_s", "Decay", "s", 0.01, 10, 0.3, "How long it takes to go dark.", taper="octaves", amount=1.0),
+        Param("colour", "Colour", "ratio", 0, 1, 1, "From level alone to level and brightness together.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=3,
+    face="opening",
+    passes="audio",
+    words=("pluck", "bongo", "drip", "light", "gate", "percussion"),
+    sources=("Parker and D'Angelo 2013, DAFx-13 (level and cutoff driven by a light-dependent resistor)",),
+)  # fmt: skip

@@ -1,0 +1,85 @@
+"""Three-band resonator: three ringing bands side by side."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, fma
+from dunefall.dsp.svf import mean, svf_factors, svf_next
+
+__all__ = ["MODULE"]
+
+WIDEST, NARROWEST = 2.0, 0.0025
+OCTAVES = 9.643856189774724  # log2(WIDEST / NARROWEST)
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, a_hz, b_hz, c_hz, a_level, b_level, c_level, shift_st, resonance, mix, out, state, rate, moving, scratch
+):
+    """State: the integrators of three band-passes."""
+    n = out.size
+    wet = scratch[320 : 320 + n]
+    wet[:] = 0.0
+    shared = moving & 0b110000000
+    _band(audio, a_hz, a_level, shift_st, resonance, wet, state, 0, rate, shared | moving & 0b10, scratch)
+    _band(audio, b_hz, b_level, shift_st, resonance, wet, state, 2, rate, shared | moving & 0b100, scratch)
+    _band(audio, c_hz, c_level, shift_st, resonance, wet, state, 4, rate, shared | moving & 0b1000, scratch)
+    for i in range(n):
+        out[i] = fma(wet[i] - audio[i], mix[i], audio[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _band(audio, hz, level, shift_st, resonance, wet, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
+    n = wet.size
+    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    damping, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    if moves:
+        for i in range(n):
+            take[i], cross[i], sink[i], damping[i] = _factors(hz[i], shift_st[i], resonance[i], rate)
+    else:
+        take[:], cross[:], sink[:], damping[:] = _factors(hz[0], shift_st[0], resonance[0], rate)
+    s1, s2 = state[at], state[at + 1]
+    for i in range(n):
+        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
+        middle[i] = mean(s1, t1)
+        s1, s2 = t1, t2
+    for i in range(n):
+        wet[i] = fma(middle[i] * damping[i], level[i], wet[i])
+    state[at], state[at + 1] = s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(hz, shift, resonance, rate):  # type: ignore[no-untyped-def]
+    """Factors of a band-pass, and its damping, by which its gain at the middle is 1."""
+    damping = WIDEST * exp2(-OCTAVES * resonance)
+    take, cross, sink = svf_factors(hz * exp2(shift * (1.0 / 12.0)), damping, 2.0 / rate)
+    return take, cross, sink, damping
+
+
+MODULE = ModuleSpec(
+    id="resonator",
+    name="Three-band resonator",
+    stage="shape",
+    sentence="Three ringing bands side by side, each with its own frequency and level: hollow bodies, radios, throats.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("a_hz", "First", "hz", 20, 18000, 240, "Frequency of the first band.", taper="octaves", amount=1.0),
+        Param("b_hz", "Second", "hz", 20, 18000, 900, "Frequency of the second band.", taper="octaves", amount=1.0),
+        Param("c_hz", "Third", "hz", 20, 18000, 2700, "Frequency of the third band.", taper="octaves", amount=1.0),
+        Param("a_level", "First level", "ratio", -1, 1, 1, "Level of the first band; negative turns it over.",
+              amount=0.3),
+        Param("b_level", "Second level", "ratio", -1, 1, 0.7, "Level of the second band.", amount=0.3),
+        Param("c_level", "Third level", "ratio", -1, 1, 0.5, "Level of the third band.", amount=0.3),
+        Param("shift_st", "Shift", "st", -48, 48, 0, "Moves all three together.", amount=7.0),
+        Param("resonance", "Resonance", "ratio", 0, 1, 0.4, "From broad colours to long tones (Q 400).", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the bands alone.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=6,
+    face="resonance",
+    passes="audio",
+    words=("band-pass", "formant", "body", "box", "radio", "peaks"),
+    sources=("Zavalishin 2018, The Art of VA Filter Design (state-variable band-pass)",),
+)  # fmt: skip

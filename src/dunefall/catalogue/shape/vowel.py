@@ -1,0 +1,87 @@
+"""Vowel: a mouth between vowels."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, floor, fma
+from dunefall.dsp.svf import mean, svf_factors, svf_next
+
+__all__ = ["FORMANTS_HZ", "LEVELS_DB", "MODULE"]
+
+MOVES = 0b11110
+FORMANTS_HZ = np.array([[270, 2290, 3010], [530, 1840, 2480], [730, 1090, 2440], [570, 840, 2410], [300, 870, 2240]])
+LEVELS_DB = np.array([[-4, -24, -28], [-2, -17, -24], [-1, -5, -28], [0, -7, -34], [-3, -19, -43]])
+"""Formants of i, e, a, o, u."""
+OCTAVES = np.log2(FORMANTS_HZ.astype(float))
+GAINS = 10.0 ** (LEVELS_DB / 20.0)
+WIDTHS_HZ = (80.0, 110.0, 160.0)
+
+
+def kernel(audio, vowel, shift_st, sharpness, mix, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: the integrators of three band-passes side by side."""
+    n = out.size
+    wet = scratch[320 : 320 + n]
+    wet[:] = 0.0
+    for k in range(3):
+        _formant(audio, vowel, shift_st, sharpness, wet, state, rate, moving & MOVES, scratch, k)
+    for i in range(n):
+        out[i] = fma(wet[i] - audio[i], mix[i], audio[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _formant(audio, vowel, shift_st, sharpness, wet, state, rate, moves, scratch, k):  # type: ignore[no-untyped-def]
+    n = wet.size
+    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    gain, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    if moves:
+        for i in range(n):
+            take[i], cross[i], sink[i], gain[i] = _factors(k, vowel[i], shift_st[i], sharpness[i], rate)
+    else:
+        take[:], cross[:], sink[:], gain[:] = _factors(k, vowel[0], shift_st[0], sharpness[0], rate)
+    s1, s2 = state[2 * k], state[2 * k + 1]
+    for i in range(n):
+        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
+        middle[i] = mean(s1, t1)
+        s1, s2 = t1, t2
+    for i in range(n):
+        wet[i] = fma(middle[i], gain[i], wet[i])
+    state[2 * k], state[2 * k + 1] = s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(k, vowel, shift, sharpness, rate):  # type: ignore[no-untyped-def]
+    """Factors of a band-pass of gain 1 at its middle, and its level, between two vowels."""
+    at = min(floor(vowel), 3.0)
+    share, row = vowel - at, int(at)
+    octave = fma(share, OCTAVES[row + 1, k] - OCTAVES[row, k], OCTAVES[row, k])
+    level = fma(share, GAINS[row + 1, k] - GAINS[row, k], GAINS[row, k])
+    hz = exp2(octave + shift * (1.0 / 12.0))
+    damping = min(WIDTHS_HZ[k] * exp2(1.5 - 3.0 * sharpness) / exp2(octave), 1.8)
+    take, cross, sink = svf_factors(hz, damping, 2.0 / rate)
+    return take, cross, sink, level * damping
+
+
+MODULE = ModuleSpec(
+    id="vowel",
+    name="Vowel",
+    stage="shape",
+    sentence="Gives any sound a mouth that goes from i through e, a and o to u.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("vowel", "Vowel", "choice", 0, 4, 2, "Shape of the mouth; glides from one to the next.",
+              ("i", "e", "a", "o", "u"), amount=1.0),
+        Param("shift_st", "Shift", "st", -24, 24, 0, "Smaller or larger mouths.", amount=5.0),
+        Param("sharpness", "Sharpness", "ratio", 0, 1, 0.5, "From a hint to a whistle.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the vowel alone.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=6,
+    face="vowel",
+    passes="audio",
+    words=("formant", "voice", "mouth", "choir", "talk", "speech"),
+    sources=("Peterson and Barney 1952, J. Acoust. Soc. Am. 24 (formants and levels, from memory)",),
+)  # fmt: skip

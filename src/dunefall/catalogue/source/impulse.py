@@ -1,0 +1,50 @@
+"""Impulse: single samples, the shortest sound there is."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["MODULE"]
+
+LAST, PHASE, SIDE = range(3)
+TRIGGER = 0b1
+
+
+def kernel(trigger, rate_hz, level, alternate, out, state, rate, linked):  # type: ignore[no-untyped-def]
+    """State: last trigger, what is left of the period (0: an impulse is due), whether the next one points down."""
+    last, phase, side, per = state[LAST], state[PHASE], state[SIDE], 1.0 / rate
+    for i in range(out.size):
+        if linked & TRIGGER:
+            due = trigger[i] > 0.5 and last <= 0.5
+            last = trigger[i]
+        else:
+            due = phase <= 0.0
+            phase += 1.0 if due else 0.0
+            phase -= min(rate_hz[i] * per, 1.0)
+        out[i] = 0.0
+        if due:
+            out[i] = -level[i] if side > 0.5 and alternate[i] >= 0.5 else level[i]
+            side = 1.0 - side
+    state[LAST], state[PHASE], state[SIDE] = last, phase, side
+
+
+MODULE = ModuleSpec(
+    id="impulse",
+    name="Impulse",
+    stage="source",
+    sentence="A click of a single sample at each trigger or at a rate: it makes bodies, strings and rooms answer.",
+    kernel=kernel,
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge makes one."),),
+    params=(
+        Param("rate_hz", "Rate", "hz", 0.01, 2000, 1, "Impulses per second where nothing triggers it.",
+              taper="octaves", amount=1.0, idle_with="trigger"),
+        Param("level", "Level", "ratio", 0, 1, 0.8, "Height of the sample.", amount=0.3),
+        Param("alternate", "Direction", "choice", 0, 1, 0, "All upwards, or up and down in turn.",
+              ("up", "up and down")),
+    ),
+    outputs=(Output("out", "Click", "audio"),),
+    state=3,
+    face="rate_hz",
+    words=("click", "tick", "dirac", "exciter", "geiger"),
+    sources=("unit impulse (definition)",),
+)  # fmt: skip
