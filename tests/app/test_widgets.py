@@ -119,9 +119,9 @@ def test_rail_menu_and_ends(qapp: QApplication, qtbot: QtBot) -> None:
 
 
 def test_choices_step_by_one(qapp: QApplication, qtbot: QtBot) -> None:
-    rail = Rail(catalogue()["noise"].param("colour"), 0.0, DUSK, 92.0)
+    rail = Rail(catalogue()["noise"].param("colour"), 4.0, DUSK, 92.0)
     qtbot.addWidget(rail)
-    for expected in (1.0, 2.0, 2.0):
+    for expected in (5.0, 6.0, 6.0):
         qtbot.keyClick(rail, Qt.Key.Key_Right)
         assert rail.value == expected
 

@@ -40,7 +40,7 @@ def test_two_unrelated_noises_stay_two() -> None:
     assert np.std(left) == pytest.approx(np.std(right), rel=0.05)
     narrow = replace(NOISE, params={**NOISE.params, "width": 0.0})
     left, right = sound(to_output(narrow, links=(("n.out", "a-output.audio", 1.0),)))
-    np.testing.assert_array_equal(left, right)
+    np.testing.assert_allclose(left, right, rtol=1e-9, atol=1e-12)
 
 
 def test_a_module_that_is_fed_stereo_runs_once_for_each_channel() -> None:
@@ -73,7 +73,7 @@ def test_stereo_into_what_is_mono_is_averaged() -> None:
 def test_mono_into_a_stereo_input_feeds_both_sides() -> None:
     modules = (Module("s", "oscillator", "S"), Module("k", "compressor", "K", {"threshold_db": 0.0}))
     left, right = sound(to_output(*modules, links=(("s.out", "k.audio", 1.0), ("k.out", "a-output.audio", 1.0))))
-    np.testing.assert_array_equal(left, right)
+    np.testing.assert_allclose(left, right, rtol=1e-9, atol=1e-12)
     assert np.abs(left).max() > 0.1
 
 

@@ -185,6 +185,8 @@ class ModuleSpec:
         Other words under which it is searched.
     sources : tuple of str
         Published sources of the method.
+    shows : "response", "wave" or "course"
+        What its picture shows: level over frequency, some milliseconds, or some seconds; empty: what its stage shows.
     """
 
     id: str
@@ -201,6 +203,7 @@ class ModuleSpec:
     passes: str = ""
     words: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
+    shows: Literal["", "response", "wave", "course"] = ""
     lane_end: bool = False
     cached: tuple[int, ...] = ()
     rests: int = -1
@@ -226,6 +229,11 @@ class ModuleSpec:
     def output_rows(self) -> tuple[Output, ...]:
         """Outputs as the kernel gets them: a stereo output twice."""
         return tuple(row for output in self.outputs for row in _channels(output, output.stereo))
+
+    @property
+    def shows_as(self) -> str:
+        """What its picture shows."""
+        return self.shows or {"source": "wave", "shape": "response", "space": "course"}.get(self.stage, "course")
 
     @property
     def stereo(self) -> bool:

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2
+from dunefall.dsp.strike import fall_factor, rise_share, struck
 
 __all__ = ["MODULE"]
 
 LEVEL, RISING, LAST = range(3)
 TIMES_MOVE = 0b110
-OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
-RISE_OCTAVES = math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
-SETTLED = math.log2(1000.0)  # the fall has reached -60 dB after the decay time
 
 
 def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch):  # type: ignore[no-untyped-def]
@@ -22,21 +17,16 @@ def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch)
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
         for i in range(n):
-            rises[i] = 1.0 - exp2(-RISE_OCTAVES / (attack_s[i] * rate))
-            falls[i] = exp2(-SETTLED / (decay_s[i] * rate))
+            rises[i] = rise_share(attack_s[i], rate)
+            falls[i] = fall_factor(decay_s[i], rate)
     else:
-        rises[:] = 1.0 - exp2(-RISE_OCTAVES / (attack_s[0] * rate))
-        falls[:] = exp2(-SETTLED / (decay_s[0] * rate))
+        rises[:] = rise_share(attack_s[0], rate)
+        falls[:] = fall_factor(decay_s[0], rate)
     for i in range(n):
         if trigger[i] > 0.5 and last <= 0.5:
             rising = 1.0
         last = trigger[i]
-        if rising > 0.5:
-            value += (OVERSHOOT - value) * rises[i]
-            if value >= 1.0:
-                value, rising = 1.0, 0.0
-        else:
-            value *= falls[i]
+        value, rising = struck(value, rising, rises[i], falls[i])
         out[i] = value
     state[LEVEL], state[RISING], state[LAST] = value, rising, last
     for i in range(n):

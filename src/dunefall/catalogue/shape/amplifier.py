@@ -37,6 +37,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     face="gain",
     passes="audio",
+    shows="wave",
     words=("level", "volume", "gate", "tremolo", "decibel"),
     sources=("definition",),
 )  # fmt: skip

@@ -78,6 +78,7 @@ MODULE = ModuleSpec(
     state=1,
     face="threshold_db",
     passes="audio",
+    shows="course",
     words=("duck", "sidechain", "pump", "dynamics", "leveller"),
     sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (static curve with knee, smooth branching detector)",),
 )  # fmt: skip

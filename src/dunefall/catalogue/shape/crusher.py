@@ -53,6 +53,7 @@ MODULE = ModuleSpec(
     state=3,
     face="bits",
     passes="audio",
+    shows="wave",
     words=("bitcrusher", "lo-fi", "digital", "downsample", "quantise", "radio"),
     sources=("quantisation error of step q has the power q**2 / 12 (Bennett 1948)",
              "Lipshitz et al. 1992, Quantization and dither (triangular dither)"),

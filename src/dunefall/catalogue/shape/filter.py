@@ -1,4 +1,4 @@
-"""Filter: low, band and high at once from one state-variable filter."""
+"""Filter: low, band, high, notch and peak at once from one state-variable filter."""
 
 from __future__ import annotations
 
@@ -10,40 +10,102 @@ from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-S1, S2 = range(2)
-MOVES = 0b110
-LOW_ONLY = 0b001
+S1, S2, AGAIN = range(3)
+MOVES, SLOPE_MOVES = 0b110, 0b1000
+LOW, BAND, HIGH, NOTCH, PEAK, MORPH = (1 << k for k in range(6))
 WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
-def kernel(audio, cutoff_hz, resonance, low, band, high, state, rate, moving, wanted, scratch):  # type: ignore[no-untyped-def]
-    """State: the two integrators.
+def kernel(  # type: ignore[no-untyped-def]
+    audio, cutoff_hz, resonance, slope, form, low, band, high, notch, peak, morph, state, rate, moving, wanted, scratch
+):
+    """State: the two integrators, then those of the second filter of each output.
 
     The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
-    the mean of what it holds before and after the sample.
+    the mean of what it holds before and after the sample. For 24 dB each output goes through a filter of its own kind
+    once more.
     """
     n = low.size
     s1, s2, scale = state[S1], state[S2], 2.0 / rate
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    middle = scratch[192 : 192 + n]
+    middle, below = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    twice = moving & SLOPE_MOVES != 0 or slope[0] != 0.0
     if moving & MOVES:
         for i in range(n):
             take[i], cross[i], sink[i] = svf_factors(cutoff_hz[i], _damping(resonance[i]), scale)
         for i in range(n):
             t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
-            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
+            middle[i], below[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
     else:
         t, c, s = svf_factors(cutoff_hz[0], _damping(resonance[0]), scale)
         for i in range(n):
             t1, t2 = svf_next(s1, s2, audio[i], t, c, s)
-            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
+            middle[i], below[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
-    if wanted != LOW_ONLY:
-        for i in range(n):
-            band[i] = _damping(resonance[i]) * middle[i]
-            high[i] = audio[i] - band[i] - low[i]
+        if twice:
+            take[:], cross[:], sink[:] = t, c, s
     state[S1], state[S2] = s1, s2
+    if wanted == LOW and not twice:
+        low[:] = below
+        return
+    if wanted & LOW:
+        _give(low, 0.0, audio, resonance, slope, state, 0, twice, scratch)
+    if wanted & BAND:
+        _give(band, 1.0, audio, resonance, slope, state, 1, twice, scratch)
+    if wanted & HIGH:
+        _give(high, 2.0, audio, resonance, slope, state, 2, twice, scratch)
+    if wanted & NOTCH:
+        _give(notch, 3.0, audio, resonance, slope, state, 3, twice, scratch)
+    if wanted & PEAK:
+        _give(peak, 4.0, audio, resonance, slope, state, 4, twice, scratch)
+    if wanted & MORPH:
+        forms = scratch[320 : 320 + n]
+        forms[:] = form
+        _shape(morph, forms, audio, resonance, slope, state, 5, twice, scratch)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _give(out, kind, audio, resonance, slope, state, number, twice, scratch):  # type: ignore[no-untyped-def]
+    forms = scratch[320 : 320 + out.size]
+    forms[:] = kind
+    _shape(out, forms, audio, resonance, slope, state, number, twice, scratch)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _shape(out, forms, audio, resonance, slope, state, number, twice, scratch):  # type: ignore[no-untyped-def]
+    """One output from the integrators; then, as far as the slope says, that output filtered once more."""
+    n = out.size
+    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    middle, below = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    for i in range(n):
+        out[i] = _parts(forms[i], audio[i], _damping(resonance[i]) * middle[i], below[i])
+    if twice:
+        s1, s2 = state[AGAIN + 2 * number], state[AGAIN + 2 * number + 1]
+        for i in range(n):
+            if slope[i] == 0.0:
+                continue
+            x = out[i]
+            t1, t2 = svf_next(s1, s2, x, take[i], cross[i], sink[i])
+            again = _parts(forms[i], x, _damping(resonance[i]) * mean(s1, t1), mean(s2, t2))
+            s1, s2 = t1, t2
+            out[i] = fma(again - x, slope[i], x)
+        state[AGAIN + 2 * number], state[AGAIN + 2 * number + 1] = s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _parts(form, x, band, low):  # type: ignore[no-untyped-def]
+    """From low (0) over band, high and notch to peak (4): the notch is low and high together, the peak their
+    difference."""
+    is_low, is_band, is_high = _near(form, 0.0), _near(form, 1.0), _near(form, 2.0)
+    is_notch, is_peak = _near(form, 3.0), _near(form, 4.0)
+    high = x - band - low
+    return fma(is_low + is_notch + is_peak, low, fma(is_band, band, (is_high + is_notch - is_peak) * high))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _near(form, kind):  # type: ignore[no-untyped-def]
+    return max(1.0 - abs(form - kind), 0.0)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -55,19 +117,24 @@ MODULE = ModuleSpec(
     id="filter",
     name="Filter",
     stage="shape",
-    sentence="Keeps what lies below, around or above the cutoff, each on its own output.",
+    sentence="Keeps what lies below, around or above the cutoff, each on its own output, by 12 or 24 dB per octave.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
         Param("cutoff_hz", "Cutoff", "hz", 10, 20000, 950, "Frequency at which the sound divides.", taper="octaves",
               amount=1.5),
         Param("resonance", "Resonance", "ratio", 0, 1, 0.1, "From flat (Q 0.71) to ringing (Q 50).", amount=0.3),
+        Param("slope", "Slope", "choice", 0, 1, 0, "How steeply it falls; 24 dB is the filter twice.",
+              ("12 dB", "24 dB")),
+        Param("form", "Morph", "choice", 0, 4, 0, "What the output Morph gives; glides from one to the next.",
+              ("low", "band", "high", "notch", "peak"), amount=1.0),
     ),
-    outputs=(Output("low", "Low", "audio"), Output("band", "Band", "audio"), Output("high", "High", "audio")),
-    state=2,
+    outputs=(Output("low", "Low", "audio"), Output("band", "Band", "audio"), Output("high", "High", "audio"),
+             Output("notch", "Notch", "audio"), Output("peak", "Peak", "audio"), Output("morph", "Morph", "audio")),
+    state=14,
     face="cutoff_hz",
     passes="audio",
-    words=("low-pass", "high-pass", "band-pass", "muffle", "tone", "darken", "brighten"),
+    words=("low-pass", "high-pass", "band-pass", "notch", "muffle", "tone", "darken", "brighten", "morph"),
     sources=(
         "Zavalishin 2018, The Art of VA Filter Design (topology-preserving transform)",
         "Simper 2013, Linear trapezoidal integrated state variable filter",

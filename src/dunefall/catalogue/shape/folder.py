@@ -68,6 +68,7 @@ MODULE = ModuleSpec(
     state=1,
     face="drive",
     passes="audio",
+    shows="wave",
     words=("wavefolder", "fold", "distortion", "harmonics", "bright"),
     sources=("Parker, Zavalishin, Le Bivic 2016, antiderivative antialiasing (DAFx-16)",),
 )  # fmt: skip

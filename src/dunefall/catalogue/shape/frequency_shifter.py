@@ -70,6 +70,7 @@ MODULE = ModuleSpec(
     state=31,
     face="shift_hz",
     passes="audio",
+    shows="wave",
     words=("single sideband", "hilbert", "metallic", "inharmonic", "swirl", "barber"),
     sources=("single-sideband modulation by the phasing method (textbook)",
              "elliptic half-band all-pass pair; design after Ansari 1987 (from memory)"),

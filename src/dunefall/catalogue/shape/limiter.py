@@ -68,6 +68,7 @@ MODULE = ModuleSpec(
     memory_s=3 * AHEAD_S,
     face="ceiling_db",
     passes="audio",
+    shows="wave",
     words=("peak", "ceiling", "loud", "brickwall", "dynamics", "guard"),
     sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (look-ahead, smoothed gain; from memory)",),
 )  # fmt: skip

@@ -61,6 +61,7 @@ MODULE = ModuleSpec(
     state=3,
     face="opening",
     passes="audio",
+    shows="wave",
     words=("pluck", "bongo", "drip", "light", "gate", "percussion"),
     sources=("Parker and D'Angelo 2013, DAFx-13 (level and cutoff driven by a light-dependent resistor)",),
 )  # fmt: skip

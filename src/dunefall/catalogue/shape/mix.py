@@ -34,6 +34,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Sum", "audio"),),
     face="level_a",
     passes="a",
+    shows="wave",
     words=("add", "sum", "blend", "mixer"),
     sources=("definition",),
 )

@@ -73,6 +73,7 @@ MODULE = ModuleSpec(
     ),
     state=7,
     face="centre_hz",
+    shows="course",
     words=("pll", "tracking", "chase", "lock", "glitch", "sync"),
     sources=("Gardner, Phaselock Techniques; Best, Phase-Locked Loops (detectors, lock range; from memory)",),
 )  # fmt: skip

@@ -30,6 +30,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     face="leak",
     passes="audio",
+    shows="wave",
     words=("multiply", "bell", "robot", "metallic", "amplitude modulation"),
     sources=("product of two sines: half the sines of difference and sum (trigonometry)",),
 )  # fmt: skip

@@ -45,6 +45,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Click", "audio"),),
     state=3,
     face="rate_hz",
+    shows="course",
     words=("click", "tick", "dirac", "exciter", "geiger"),
     sources=("unit impulse (definition)",),
 )  # fmt: skip

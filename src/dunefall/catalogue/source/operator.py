@@ -8,16 +8,21 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
+from dunefall.dsp.strike import fall_factor, rise_share, struck
 
 __all__ = ["MODULE"]
 
-PHASE, LAST, BEFORE = range(3)
-FREQUENCY_MOVES, FEEDBACK_MOVES = 0b00011110, 0b01000000
+PHASE, LAST, BEFORE, HEIGHT, RISING, GATE = range(6)
+TRIGGER, FREQUENCY_MOVES, FEEDBACK_MOVES = 0b10, 0b00111100, 0b10000000
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 
 
-def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: phase in cycles [0, 1), the last two values (before the level).
+def kernel(  # type: ignore[no-untyped-def]
+    phase_in, trigger, pitch_note, ratio, fixed_hz, tuning, index, feedback, level, attack_s, decay_s, velocity, out,
+    state, rate, moving, linked, scratch,
+):  # fmt: skip
+    """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
+    last trigger.
 
     Feedback takes the mean of the last two values, which keeps it from hunting between two of them.
     """
@@ -46,6 +51,21 @@ def kernel(phase_in, pitch_note, ratio, fixed_hz, tuning, index, feedback, level
         for i in range(n):
             out[i] *= level[i]
     state[LAST], state[BEFORE] = last, before
+    if linked & TRIGGER:
+        _strike(trigger, attack_s, decay_s, velocity, out, state, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _strike(trigger, attack_s, decay_s, velocity, out, state, rate):  # type: ignore[no-untyped-def]
+    """The level follows a strike of its own."""
+    height, rising, gate = state[HEIGHT], state[RISING], state[GATE]
+    for i in range(out.size):
+        if trigger[i] > 0.5 and gate <= 0.5:
+            rising = 1.0
+        gate = trigger[i]
+        height, rising = struck(height, rising, rise_share(attack_s[i], rate), fall_factor(decay_s[i], rate))
+        out[i] *= height * velocity[i]
+    state[HEIGHT], state[RISING], state[GATE] = height, rising, gate
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -61,7 +81,10 @@ MODULE = ModuleSpec(
     stage="source",
     sentence="A sine whose phase is bent by another sound or by itself: bells, metal, growls.",
     kernel=kernel,
-    inputs=(Input("phase_in", "Phase", "audio", "What bends the phase: by the index, in radians."),),
+    inputs=(
+        Input("phase_in", "Phase", "audio", "What bends the phase: by the index, in radians."),
+        Input("trigger", "Trigger", "gate", "Each rising edge strikes it; with nothing linked it sounds all the time."),
+    ),
     params=(
         Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
         Param("ratio", "Ratio", "factor", 0, 64, 1, "Frequency as a multiple of the pitch.", amount=0.5),
@@ -73,9 +96,12 @@ MODULE = ModuleSpec(
         Param("feedback", "Feedback", "factor", 0, 4, 0, "How far it bends itself, in radians; rough from 1 on.",
               amount=0.3),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
+        Param("attack_s", "Attack", "s", 0.0005, 20, 0.002, "Time of a strike's rise.", taper="octaves", amount=1.0),
+        Param("decay_s", "Decay", "s", 0.005, 120, 1.5, "Time of its fall to −60 dB.", taper="octaves", amount=1.0),
+        Param("velocity", "Velocity", "ratio", 0, 1, 1, "Height of a strike: link a keyboard's velocity.", amount=1.0),
     ),
     outputs=(Output("out", "Tone", "audio"),),
-    state=3,
+    state=6,
     face="ratio",
     words=("fm", "phase modulation", "bell", "metal", "ratio", "index", "sine"),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",),

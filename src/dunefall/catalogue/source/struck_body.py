@@ -150,6 +150,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio"),),
     state=STATE,
     face="pitch_note",
+    shows="course",
     words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator"),
     sources=("Fletcher and Rossing, The Physics of Musical Instruments (modes; bell and glass from memory)",
              "zeros of Bessel functions (membrane), roots of cosh x cos x = 1 (bar)"),

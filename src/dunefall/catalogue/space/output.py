@@ -63,6 +63,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
     face="level_db",
+    shows="wave",
     words=("level", "pan", "mix", "out"),
     sources=("constant-power pan law, −3.01 dB in the middle (textbook)",),
     lane_end=True,

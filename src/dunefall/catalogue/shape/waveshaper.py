@@ -1,0 +1,167 @@
+"""Waveshaper: a curve from level in to level out."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.halfband import SIZE, halved, risen
+from dunefall.dsp.maths import db_to_gain, exp2, fma, log2, nearest, sine
+
+__all__ = ["MODULE"]
+
+LAST, DC_IN, DC_OUT, UP = range(4)
+DOWN, DRY = UP + SIZE, UP + 2 * SIZE
+CURVES = ("soft", "round", "hard", "diode", "rectify", "steps", "drawn")
+POINTS = 7
+TWO_OVER_PI, PER_LOG2 = 2.0 / math.pi, math.log(2.0)
+NEAR = 1e-5
+"""Below this step the curve at the mean of two values is used instead of the quotient."""
+STEPS = 4.0
+BLOCK_HZ = 8.0
+"""A high-pass at this frequency takes off what the curve adds that does not move."""
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, curve, drive_db, bias, mix, point_1, point_2, point_3, point_4, point_5, point_6, point_7, out, state, rate,
+    scratch,
+):  # fmt: skip
+    """State: the last driven value without the bias, the high-pass, then the filters to twice the rate and back for the
+    shaped sound and for the plain one.
+
+    At twice the sample rate, the mean of the curve over each step of the driven sound (antiderivative antialiasing).
+    """
+    last, low, high = state[LAST], state[DC_IN], state[DC_OUT]
+    keep = 1.0 - 2.0 * math.pi * BLOCK_HZ / rate
+    points = scratch[:POINTS]
+    for i in range(out.size):
+        form, shift = curve[i], bias[i]
+        points[0], points[1], points[2], points[3] = point_1[i], point_2[i], point_3[i], point_4[i]
+        points[4], points[5], points[6] = point_5[i], point_6[i], point_7[i]
+        early, late = risen(audio[i], state, UP)
+        plain = halved(early, late, state, DRY)
+        gain = db_to_gain(drive_db[i])
+        a, b = fma(early, gain, shift), fma(late, gain, shift)
+        still = _value(form, shift, points)
+        first, second = _mean(form, last + shift, a, points) - still, _mean(form, a, b, points) - still
+        last = late * gain
+        shaped = halved(first, second, state, DOWN)
+        high = fma(keep, high, shaped - low)
+        low = shaped
+        out[i] = fma(high - plain, mix[i], plain)
+    state[LAST], state[DC_IN], state[DC_OUT] = last, low, high
+
+
+@njit(error_model="numpy", forceinline=True)
+def _mean(form, a, b, points):  # type: ignore[no-untyped-def]
+    """Mean of the curve between two values."""
+    step = b - a
+    if abs(step) < NEAR:
+        return _value(form, 0.5 * (a + b), points)
+    return (_area(form, b, points) - _area(form, a, points)) / step
+
+
+@njit(error_model="numpy", forceinline=True)
+def _value(form, x, points):  # type: ignore[no-untyped-def]
+    """The curve, between two neighbours of the choice where it glides."""
+    low = int(form)
+    share = form - low
+    here = _one_value(low, x, points)
+    return here if share == 0.0 else fma(share, _one_value(low + 1, x, points) - here, here)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _area(form, x, points):  # type: ignore[no-untyped-def]
+    """An antiderivative of the curve."""
+    low = int(form)
+    share = form - low
+    here = _one_area(low, x, points)
+    return here if share == 0.0 else fma(share, _one_area(low + 1, x, points) - here, here)
+
+
+@njit(error_model="numpy")
+def _one_value(kind, x, points):  # type: ignore[no-untyped-def]
+    size = abs(x)
+    if kind == 0:
+        return x / (1.0 + size)
+    if kind == 1:
+        return sine(0.25 * x) if size < 1.0 else math.copysign(1.0, x)
+    if kind == 2:
+        return min(max(x, -1.0), 1.0)
+    if kind == 3:
+        return x / (1.0 + 0.5 * x) if x >= 0.0 else exp2(max(x / PER_LOG2, -400.0)) - 1.0
+    if kind == 4:
+        return min(size, 2.0)
+    if kind == 5:
+        return nearest(STEPS * min(max(x, -1.0), 1.0)) / STEPS
+    at = min(max((x + 1.0) * 0.5, 0.0), 1.0) * (POINTS - 1)
+    k = min(int(at), POINTS - 2)
+    return fma(at - k, points[k + 1] - points[k], points[k])
+
+
+@njit(error_model="numpy")
+def _one_area(kind, x, points):  # type: ignore[no-untyped-def]
+    size = abs(x)
+    if kind == 0:
+        return size - PER_LOG2 * log2(1.0 + size)
+    if kind == 1:
+        return TWO_OVER_PI * (1.0 - sine(0.25 * x + 0.25)) if size < 1.0 else TWO_OVER_PI + size - 1.0
+    if kind == 2:
+        return 0.5 * x * x if size < 1.0 else size - 0.5
+    if kind == 3:
+        if x >= 0.0:
+            return 2.0 * x - 4.0 * PER_LOG2 * log2(1.0 + 0.5 * x)
+        return exp2(max(x / PER_LOG2, -400.0)) - 1.0 - x
+    if kind == 4:
+        return 0.5 * x * size if size < 2.0 else math.copysign(2.0 * size - 2.0, x)
+    if kind == 5:
+        u = STEPS * min(size, 1.0)
+        r = nearest(u)
+        return (r * u - 0.5 * r * r) / (STEPS * STEPS) + max(size - 1.0, 0.0)
+    wide = 2.0 / (POINTS - 1)
+    area, left = 0.0, -1.0
+    if x < left:
+        return points[0] * (x - left)
+    for k in range(POINTS - 1):
+        part = min(x - left, wide)
+        end = fma(part / wide, points[k + 1] - points[k], points[k])
+        area = fma(0.5 * part, points[k] + end, area)
+        left += wide
+        if x <= left:
+            return area
+    return fma(points[POINTS - 1], x - 1.0, area)
+
+
+def _point(number: int) -> Param:
+    at = 2.0 * (number - 1) / (POINTS - 1) - 1.0
+    place = f"{100 * at:+.0f} %".replace("-", "−")
+    return Param(f"point_{number}", f"Drawn {place}", "ratio", -1, 1, round(at, 2),
+                 f"What the drawn curve gives at a level of {place}.", amount=0.3)  # fmt: skip
+
+
+MODULE = ModuleSpec(
+    id="waveshaper",
+    name="Waveshaper",
+    stage="shape",
+    sentence="Bends the wave along a curve: warmth, rasp, octaves, stairs, or a curve of your own.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("curve", "Curve", "choice", 0, 6, 0, "How level in becomes level out; glides from one to the next.",
+              CURVES, amount=1.0),
+        Param("drive_db", "Drive", "db", -24, 48, 6, "Level before the curve.", amount=6.0),
+        Param("bias", "Bias", "ratio", -1, 1, 0, "Moves the wave along the curve: even overtones.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the bent one.", amount=0.3),
+        *(_point(number) for number in range(1, POINTS + 1)),
+    ),
+    outputs=(Output("out", "Audio", "audio"),),
+    state=UP + 3 * SIZE,
+    face="drive_db",
+    passes="audio",
+    shows="wave",
+    words=("distortion", "saturation", "overdrive", "warmth", "clip", "tube", "rectifier", "octave", "fuzz"),
+    sources=("Parker, Zavalishin, Le Bivic 2016, antiderivative antialiasing (DAFx-16)",
+             "Orfanidis 2006, elliptic filter design (half-band filters, from memory)"),
+)  # fmt: skip

@@ -1,0 +1,126 @@
+"""FM stack: four operators in an arrangement."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.maths import floor, fma, note_to_hz, sine
+
+__all__ = ["ARRANGEMENTS", "MODULE"]
+
+LAST, BEFORE = 4, 5
+PER_RADIAN = 1.0 / (2.0 * math.pi)
+ARRANGEMENTS: dict[str, tuple[str, str]] = {
+    "chain": ("DC CB BA", "A"),
+    "two on a chain": ("DB CB BA", "A"),
+    "three on one": ("DA CA BA", "A"),
+    "two pairs": ("DC BA", "AC"),
+    "one on three": ("DA DB DC", "ABC"),
+    "pair and two": ("DC", "ABC"),
+    "fork": ("DC CA CB", "AB"),
+    "side by side": ("", "ABCD"),
+}
+"""Who bends whom, and who is heard."""
+
+
+def _matrix() -> np.ndarray:
+    """For each arrangement: who (row) bends whom (column), and in the last row who is heard, at even strength."""
+    table = np.zeros((len(ARRANGEMENTS), 5, 4))
+    for number, (bends, heard) in enumerate(ARRANGEMENTS.values()):
+        for pair in bends.split():
+            table[number, "ABCD".index(pair[0]), "ABCD".index(pair[1])] = 1.0
+        for name in heard:
+            table[number, 4, "ABCD".index(name)] = 1.0 / math.sqrt(len(heard))
+    return table
+
+
+MATRIX = _matrix()
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    pitch_note, arrangement, index, feedback, a_ratio, b_ratio, c_ratio, d_ratio, a_hz, b_hz, c_hz, d_hz, a_level,
+    b_level, c_level, d_level, level, out, state, rate,
+):  # fmt: skip
+    """State: phases of the four in cycles; the last two values of the fourth, which bends itself.
+
+    From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
+    """
+    last, before, per = state[LAST], state[BEFORE], 1.0 / rate
+    a, b, c, d = state[0], state[1], state[2], state[3]
+    for i in range(out.size):
+        base, form, bend = note_to_hz(pitch_note[i]), arrangement[i], index[i] * PER_RADIAN
+        own = feedback[i] * (0.5 * PER_RADIAN)
+        wave_d = sine(fma(own, last, fma(own, before, d)))
+        before, last = last, wave_d
+        from_d = bend * wave_d * d_level[i]
+        wave_c = sine(fma(_share(form, 3, 2), from_d, c))
+        from_c = bend * wave_c * c_level[i]
+        wave_b = sine(b + fma(_share(form, 3, 1), from_d, _share(form, 2, 1) * from_c))
+        from_b = bend * wave_b * b_level[i]
+        wave_a = sine(a + fma(_share(form, 3, 0), from_d, fma(_share(form, 2, 0), from_c, _share(form, 1, 0) * from_b)))
+        heard = fma(_share(form, 4, 0) * a_level[i], wave_a, _share(form, 4, 1) * b_level[i] * wave_b)
+        heard += fma(_share(form, 4, 2) * c_level[i], wave_c, _share(form, 4, 3) * d_level[i] * wave_d)
+        out[i] = heard * level[i]
+        a, b = _on(a, base, a_ratio[i], a_hz[i], per), _on(b, base, b_ratio[i], b_hz[i], per)
+        c, d = _on(c, base, c_ratio[i], c_hz[i], per), _on(d, base, d_ratio[i], d_hz[i], per)
+    state[0], state[1], state[2], state[3] = a, b, c, d
+    state[LAST], state[BEFORE] = last, before
+
+
+@njit(error_model="numpy", forceinline=True)
+def _on(phase, base, ratio, hz, per):  # type: ignore[no-untyped-def]
+    """The phase a sample later, at a multiple of the pitch and so many hertz."""
+    phase += min(max(fma(base, ratio, hz) * per, -0.5), 0.5)
+    return phase - floor(phase)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _share(form, source, target):  # type: ignore[no-untyped-def]
+    """A place of the matrix, between two arrangements where the choice glides."""
+    low = int(form)
+    here, share = MATRIX[low, source, target], form - low
+    return here if share == 0.0 else fma(share, MATRIX[low + 1, source, target] - here, here)
+
+
+def _operator(letter: str, ratio: float, level: float) -> tuple[Param, Param, Param]:
+    low = letter.lower()
+    return (
+        Param(f"{low}_ratio", f"{letter} ratio", "factor", 0, 32, ratio, "Frequency as a multiple of the pitch; 0 for "
+              "a fixed one.", amount=0.5),
+        Param(f"{low}_hz", f"{letter} hertz", "shift", -8000, 8000, 0, "Hertz on top of that: a beat, or with ratio 0 "
+              "a fixed frequency.", amount=20.0),
+        Param(f"{low}_level", f"{letter} level", "ratio", 0, 1, level, "How loud it is, or how far it bends.",
+              amount=0.3),
+    )  # fmt: skip
+
+
+_OPERATORS = (_operator("A", 1, 1), _operator("B", 2, 0.6), _operator("C", 3.5, 0.4), _operator("D", 1, 0.3))
+MODULE = ModuleSpec(
+    id="fm-stack",
+    name="FM stack",
+    stage="source",
+    sentence="Four operators that bend each other in one of eight arrangements: bells, reeds, growls, glass.",
+    kernel=kernel,
+    params=(
+        Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
+        Param("arrangement", "Arrangement", "choice", 0, 7, 0, "Who bends whom; glides from one to the next.",
+              tuple(ARRANGEMENTS), amount=1.0),
+        Param("index", "Index", "factor", 0, 20, 3, "How far a full level bends, in radians.", amount=1.0),
+        Param("feedback", "Feedback", "factor", 0, 4, 0, "How far D bends itself, in radians; rough from 1 on.",
+              amount=0.3),
+        *(params[0] for params in _OPERATORS),
+        *(params[1] for params in _OPERATORS),
+        *(params[2] for params in _OPERATORS),
+        Param("level", "Level", "ratio", 0, 1, 0.5, "Height of all together.", amount=0.3),
+    ),
+    outputs=(Output("out", "Tone", "audio"),),
+    state=6,
+    face="arrangement",
+    words=("fm", "operators", "algorithm", "bell", "brass", "metal", "electric piano", "glass"),
+    sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",
+             "Schottstaedt 1977, Computer Music Journal 1 (several modulators; from memory)"),
+)  # fmt: skip

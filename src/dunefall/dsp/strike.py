@@ -1,0 +1,38 @@
+"""A strike: rises from where it is to 1, then falls for ever: the exponential curves of a capacitor."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.dsp.maths import exp2
+
+__all__ = ["fall_factor", "rise_share", "struck"]
+
+OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
+RISE_OCTAVES = math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
+SETTLED = math.log2(1000.0)  # the fall has reached -60 dB after the decay time
+
+
+@njit(error_model="numpy", forceinline=True)
+def rise_share(attack_s, rate):  # type: ignore[no-untyped-def]
+    """Share of the way to above the top that a sample brings, for a time from rest to the top."""
+    return 1.0 - exp2(-RISE_OCTAVES / (attack_s * rate))
+
+
+@njit(error_model="numpy", forceinline=True)
+def fall_factor(decay_s, rate):  # type: ignore[no-untyped-def]
+    """What a sample leaves of the level, for a time from the top to -60 dB."""
+    return exp2(-SETTLED / (decay_s * rate))
+
+
+@njit(error_model="numpy", forceinline=True)
+def struck(value, rising, rise, fall):  # type: ignore[no-untyped-def]
+    """Level and whether it rises (1.0), a sample later."""
+    if rising > 0.5:
+        value += (OVERSHOOT - value) * rise
+        if value >= 1.0:
+            return 1.0, 0.0
+        return value, rising
+    return value * fall, rising
