@@ -81,6 +81,8 @@ class LoopModule:
     bypassed: bool
 
 
+IN_REGISTERS = 16
+"""Numbers of a state from which on it stays on the stack."""
 MANY = 1 << 40
 """More numbers than any array has: views that are never walked through."""
 _loaded: dict[Path, Any] = {}
@@ -138,6 +140,13 @@ def _name(type_id: str) -> str:
     return type_id.replace("-", "_")
 
 
+def _copied(target: str, source: str, count: int) -> list[str]:
+    """Lines that copy a state: one by one where it may go into registers, else in a loop, which compiles faster."""
+    if count <= IN_REGISTERS:
+        return [f"{target}[{j}] = {source}[{j}]" for j in range(count)]
+    return [f"for j in range({count}):", f"    {target}[j] = {source}[j]"]
+
+
 def _closed(links: tuple[LoopLink, ...]) -> bool:
     """Whether one of the links comes from within the loop."""
     return any(link.source is not None for link in links)
@@ -170,7 +179,7 @@ class _Writer:
             targets = len(spec.target_rows)
             lines += [f"c{k} = local({targets + len(spec.output_rows)})", f"s{k} = local({spec.state})"]
             lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
-            lines += [f"s{k}[{j}] = t{k}[{j}]" for j in range(spec.state)]
+            lines += _copied(f"s{k}", f"t{k}", spec.state)
             lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory_s else []
             lines += [f"key{k} = np.uint64({key})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
@@ -272,7 +281,7 @@ class _Writer:
         lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for k, j in outputs]
         for k, module in enumerate(self.modules):
             lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]
-            lines += [f"t{k}[{j}] = s{k}[{j}]" for j in range(module.spec.state)]
+            lines += _copied(f"t{k}", f"s{k}", module.spec.state)
         return [*lines, "return 0"]
 
 

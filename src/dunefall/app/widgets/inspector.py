@@ -24,6 +24,7 @@ from dunefall.patch.model import Link, Module, Patch
 __all__ = ["Inspector", "Live", "reach_of"]
 
 WIDTH = 340
+ASK_SIZE = 26
 ROW_BINS = 400
 
 
@@ -206,8 +207,18 @@ class Inspector(QScrollArea):
             rail.moved.connect(lambda new, name=port.id: self.value_moved.emit(name, new))
             rail.settled.connect(self.settled.emit)
             rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
-            column.addWidget(rail)
             self.rails[port.id] = rail
+            if not links:
+                row = QHBoxLayout()
+                row.setSpacing(2)
+                row.addWidget(rail, 1)
+                ask = self._ask(port, "+", "Move this…")
+                ask.setFont(sans(15, 600))
+                ask.setFixedSize(ASK_SIZE, ASK_SIZE)
+                row.addWidget(ask)
+                column.addLayout(row)
+                return
+            column.addWidget(rail)
         else:
             label = self._add_text(column, port.name, sans(13, 500), "text")
             label.setToolTip(port.help or port.name)
@@ -219,13 +230,19 @@ class Inspector(QScrollArea):
             self._add_text(inner, "Moved by" if isinstance(port, Param) else "Fed by", sans(11), "text2")
         for link in links:
             inner.addWidget(self._link_row(link, port))
-        ask = QPushButton("+ Move this…" if isinstance(port, Param) else "+ Feed this…")
+        text = "Move this…" if isinstance(port, Param) else "Feed this…"
+        inner.addWidget(self._ask(port, f"+ {text}", text))
+        column.addWidget(frame)
+
+    def _ask(self, port: Input | Param, text: str, tip: str) -> QPushButton:
+        """What asks for a new link: beside a rail that nothing moves, else below its links."""
+        ask = QPushButton(text)
         ask.setProperty("plain", True)
-        ask.setFont(sans(12, 600 if links else 400))
+        ask.setFont(sans(12, 600))
+        ask.setToolTip(f"{tip} (M)")
         ask.setAccessibleName(f"Link to {port.name}")
         ask.clicked.connect(lambda _=False, name=port.id: self.link_asked.emit(name))
-        inner.addWidget(ask)
-        column.addWidget(frame)
+        return ask
 
     def _link_row(self, link: Link, port: Input | Param) -> LinkRow:
         unit = port.unit if isinstance(port, Param) else "ratio"
