@@ -103,7 +103,7 @@ def test_selection_draws_links_of_the_selected_card_only(window: MainWindow, qtb
     window.canvas.select("")
     qtbot.wait(50)
     click_card(window, qtbot, "drip-line-low-pass")
-    assert set(window.inspector.rails) == {"cutoff_hz", "resonance"}
+    assert set(window.inspector.rails) == {"cutoff_hz", "resonance", "slope", "form"}
     assert len(window.inspector.rows) == 4
     assert "Gusts" in window.inspector._story.text()
     window.inspector._story.linkActivated.emit("gusts-1")
