@@ -230,6 +230,16 @@ class ModuleSpec:
         """Outputs as the kernel gets them: a stereo output twice."""
         return tuple(row for output in self.outputs for row in _channels(output, output.stereo))
 
+    @cached_property
+    def passed(self) -> tuple[tuple[int, int], ...]:
+        """What a bypassed module passes on: places among ``target_rows`` and ``output_rows``."""
+        ids = [port.id for port in self.target_rows]
+        if not self.passes:
+            return ()
+        first = ids.index(self.passes)
+        both = self.passes + RIGHT in ids and self.outputs[0].stereo
+        return ((first, 0), (first + 1, 1)) if both else ((first, 0),)
+
     @property
     def shows_as(self) -> str:
         """What its picture shows."""

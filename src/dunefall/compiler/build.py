@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import RIGHT, Input, Param
+from dunefall.catalogue.declare import Input, Param
 from dunefall.compiler.channels import widths
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
@@ -186,9 +186,8 @@ class _Builder:
         output_first = len(self.ports)
         self.ports += [self.row_at.get((instance.id, output.id), self.nowhere) for output in spec.output_rows]
         wanted = sum(1 << k for k, output in enumerate(spec.output_rows) if (instance.id, output.id) in self.row_at)
-        ids = [port.id for port in spec.target_rows]
-        passes = port_first + ids.index(spec.passes) if spec.passes else -1
-        passes_right = passes + 1 if spec.passes + RIGHT in ids and spec.outputs[0].stereo else -1
+        passed = [port_first + target for target, _ in spec.passed]
+        passes, passes_right = (*passed, -1, -1)[:2]
         memory = math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
         self.module_records.append((

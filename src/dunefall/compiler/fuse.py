@@ -16,7 +16,7 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic
 
-from dunefall.catalogue.declare import RIGHT, ModuleSpec, Param
+from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.kernels import (
     address_caller,
     compiled_before,
@@ -252,10 +252,8 @@ class _Writer:
         spec = module.spec
         ports = [port.id for port in (*spec.target_rows, *spec.output_rows)]
         if module.bypassed:
-            first, right = len(spec.target_rows), spec.passes + RIGHT
-            passed = {first: ports.index(spec.passes)} if spec.passes else {}
-            if right in ports and spec.outputs[0].stereo:
-                passed[first + 1] = ports.index(right)
+            first = len(spec.target_rows)
+            passed = {first + output: target for target, output in spec.passed}
             given = {j: f"c{k}[{passed[j]}]" if j in passed else "0.0" for j in range(first, len(ports))}
             return "; ".join(f"c{k}[{j}] = {value}" for j, value in given.items())
         linked = str(sum(1 << j for j, links in enumerate(module.links) if links))

@@ -31,6 +31,7 @@ __all__ = [
     "ramp_by",
     "saturate",
     "sine",
+    "smooth_step",
     "tangent_parts",
     "times_power_of_two",
 ]
@@ -240,6 +241,12 @@ def follow(out, goals, value, rise_s, fall_s, rate, moves, scratch):  # type: ig
             value = approach(value, goals[i], rise, fall)
             out[i] = value
     return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def smooth_step(x: float) -> float:
+    """From 0 to 1 for x in [0, 1], level at both ends."""
+    return x * x * fma(-2.0, x, 3.0)
 
 
 @njit(error_model="numpy", forceinline=True)

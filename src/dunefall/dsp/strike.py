@@ -8,11 +8,12 @@ from numba import njit
 
 from dunefall.dsp.maths import exp2
 
-__all__ = ["fall_factor", "rise_share", "struck"]
+__all__ = ["TO_60_DB", "fall_factor", "rise_share", "struck"]
 
 OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
 RISE_OCTAVES = math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
-SETTLED = math.log2(1000.0)  # the fall has reached -60 dB after the decay time
+TO_60_DB = math.log2(1000.0)
+"""Halvings until a level has fallen by 60 dB."""
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -24,7 +25,7 @@ def rise_share(attack_s, rate):  # type: ignore[no-untyped-def]
 @njit(error_model="numpy", forceinline=True)
 def fall_factor(decay_s, rate):  # type: ignore[no-untyped-def]
     """What a sample leaves of the level, for a time from the top to -60 dB."""
-    return exp2(-SETTLED / (decay_s * rate))
+    return exp2(-TO_60_DB / (decay_s * rate))
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -10,7 +10,7 @@ from numba import njit
 
 from dunefall.dsp.maths import fma, tangent_parts
 
-__all__ = ["mean", "svf_factors", "svf_next"]
+__all__ = ["add_band", "mean", "svf_factors", "svf_next"]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -34,3 +34,17 @@ def svf_next(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
 def mean(before, after):  # type: ignore[no-untyped-def]
     """Half of both."""
     return fma(0.5, after, 0.5 * before)
+
+
+@njit(error_model="numpy", forceinline=True)
+def add_band(wet, audio, take, cross, sink, gain, state, at, middle):  # type: ignore[no-untyped-def]
+    """Add a band-pass times a row of gains to ``wet``; its integrators stand at a place of the state, ``middle`` is
+    scratch."""
+    s1, s2 = state[at], state[at + 1]
+    for i in range(wet.size):
+        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
+        middle[i] = mean(s1, t1)
+        s1, s2 = t1, t2
+    for i in range(wet.size):
+        wet[i] = fma(middle[i], gain[i], wet[i])
+    state[at], state[at + 1] = s1, s2

@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, fma
-from dunefall.dsp.svf import mean, svf_factors, svf_next
+from dunefall.dsp.svf import add_band, svf_factors
 
 __all__ = ["MODULE"]
 
@@ -33,20 +33,15 @@ def kernel(  # type: ignore[no-untyped-def]
 def _band(audio, hz, level, shift_st, resonance, wet, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
     n = wet.size
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    damping, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    gain, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
     if moves:
         for i in range(n):
-            take[i], cross[i], sink[i], damping[i] = _factors(hz[i], shift_st[i], resonance[i], rate)
+            take[i], cross[i], sink[i], gain[i] = _factors(hz[i], shift_st[i], resonance[i], rate)
     else:
-        take[:], cross[:], sink[:], damping[:] = _factors(hz[0], shift_st[0], resonance[0], rate)
-    s1, s2 = state[at], state[at + 1]
+        take[:], cross[:], sink[:], gain[:] = _factors(hz[0], shift_st[0], resonance[0], rate)
     for i in range(n):
-        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
-        middle[i] = mean(s1, t1)
-        s1, s2 = t1, t2
-    for i in range(n):
-        wet[i] = fma(middle[i] * damping[i], level[i], wet[i])
-    state[at], state[at + 1] = s1, s2
+        gain[i] *= level[i]
+    add_band(wet, audio, take, cross, sink, gain, state, at, middle)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -7,7 +7,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma
-from dunefall.dsp.svf import mean, svf_factors, svf_next
+from dunefall.dsp.svf import add_band, svf_factors
 
 __all__ = ["FORMANTS_HZ", "LEVELS_DB", "MODULE"]
 
@@ -41,14 +41,7 @@ def _formant(audio, vowel, shift_st, sharpness, wet, state, rate, moves, scratch
             take[i], cross[i], sink[i], gain[i] = _factors(k, vowel[i], shift_st[i], sharpness[i], rate)
     else:
         take[:], cross[:], sink[:], gain[:] = _factors(k, vowel[0], shift_st[0], sharpness[0], rate)
-    s1, s2 = state[2 * k], state[2 * k + 1]
-    for i in range(n):
-        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
-        middle[i] = mean(s1, t1)
-        s1, s2 = t1, t2
-    for i in range(n):
-        wet[i] = fma(middle[i], gain[i], wet[i])
-    state[2 * k], state[2 * k + 1] = s1, s2
+    add_band(wet, audio, take, cross, sink, gain, state, 2 * k, middle)
 
 
 @njit(error_model="numpy", forceinline=True)

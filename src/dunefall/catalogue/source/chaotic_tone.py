@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import floor, fma, note_to_hz, sine
+from dunefall.dsp.maths import floor, fma, note_to_hz, sine, smooth_step
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
@@ -38,7 +38,7 @@ def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate):  # t
             x, y, now = _next(int(kind[i] + 0.5), temper[i], x, y, state, key)
         # a straight line over the share of the step that is smooth
         share = min(place / max(smooth[i], 1e-3), 1.0)
-        sound = fma(share * share * fma(-2.0, share, 3.0), now - was, was)
+        sound = fma(smooth_step(share), now - was, was)
         high = fma(keep, high, sound - low)
         low = sound
         out[i] = high * level[i]

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, sine
+from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, sine, smooth_step
 from dunefall.dsp.random import philox
 
 __all__ = ["MODULE"]
@@ -92,11 +92,6 @@ def _chances(key, count, stream):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _smooth(x):  # type: ignore[no-untyped-def]
-    return x * x * fma(-2.0, x, 3.0)
-
-
-@njit(error_model="numpy", forceinline=True)
 def _semitones(k, series):  # type: ignore[no-untyped-def]
     """Distance of a partial from the first, between two neighbouring series where the choice glides."""
     low, share = floor(series), series - floor(series)
@@ -123,7 +118,7 @@ def _set(k, note, partials, series, tilt, scatter, drift_ct, drift_level, spread
     if here == 0.0 and state[LEFT + k] == 0.0 and state[RIGHT + k] == 0.0:
         state[LEFT_BY + k] = state[RIGHT_BY + k] = 0.0
         return
-    gone, place = _smooth(state[GONE]), _smooth(state[PLACE])
+    gone, place = smooth_step(state[GONE]), smooth_step(state[PLACE])
     seeds = state[SEEDS]
     was_at, was_loud, was_aside = _chances(key, max(seeds - 1.0, 0.0), 2 * k)
     at, loud, aside = _chances(key, seeds, 2 * k)

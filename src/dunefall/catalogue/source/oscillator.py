@@ -8,14 +8,14 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
-from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, ramp, ramp_by, sine
+from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, ramp, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
 VOICES = 9
-PHASE, PITCH, STEP, PLACE, DRAWS, LAST, SYNC, TURN, AT = range(9)
-VOICE, LATE = 9, 9 + VOICES
+PITCH, STEP, PLACE, DRAWS, LAST, SYNC, TURN, AT = range(8)
+VOICE, LATE = 8, 8 + VOICES
 STATE = LATE + 8 * VOICES
 SYNC_LINK, RESTART_LINK = 0b01, 0b10
 PITCH_MOVES = 0b11100
@@ -37,9 +37,9 @@ def kernel(  # type: ignore[no-untyped-def]
     sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
     scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, key, rate, moving, linked, wanted, scratch,
 ):  # fmt: skip
-    """State: phase in cycles [0, 1); the pitch for which the last even step was worked out, and that step; place and
-    number of the drift's draws; last restart and sync; direction; place in the late sound; phases of the voices; the
-    late sound of each.
+    """State: the pitch for which the last even step was worked out, and that step; place and
+    number of the drift's draws; last restart and sync; direction; place in the late sound; phases of the voices in
+    cycles [0, 1); the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
     sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off stands still.
@@ -162,7 +162,7 @@ def _drifts(drift_ct, drift_hz, places, draws, state, rate):  # type: ignore[no-
     """Where between two of its random places each voice is, and which two they are."""
     place, draw = state[PLACE], state[DRAWS]
     for i in range(places.size):
-        places[i], draws[i] = place * place * fma(-2.0, place, 3.0), draw
+        places[i], draws[i] = smooth_step(place), draw
         if drift_ct[i] != 0.0:
             place += min(drift_hz[i] / rate, 1.0)
             if place >= 1.0:

@@ -8,6 +8,7 @@ from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_line
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
+from dunefall.dsp.strike import TO_60_DB
 
 __all__ = ["MODULE"]
 
@@ -16,7 +17,6 @@ MOVES = 0b1100
 LOWEST_HZ = 8.0
 STRETCH = 65536.0
 """Each pluck has this many random numbers of its own: more than the longest period."""
-TO_60_DB = 9.965784284662087  # log2(1000)
 
 
 def kernel(  # type: ignore[no-untyped-def]

@@ -9,6 +9,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, fma, note_to_hz, saturate, sine
+from dunefall.dsp.strike import fall_factor
 
 __all__ = ["BODIES", "MODULE"]
 
@@ -18,7 +19,6 @@ RE, IM, TURN_RE, TURN_IM, STRIKE, DRIVE = (8 + MODES * k for k in range(6))
 STATE = 8 + 6 * MODES
 STEP = 16
 """Pitches and decays of the modes follow their parameters every so many samples."""
-TO_60_DB = 9.965784284662087  # log2(1000)
 HIGHEST = 0.45
 KNEE = 2.0
 LOUD = 0.5
@@ -116,7 +116,7 @@ def _set(state, body, note, size, decay, material, place, rate):  # type: ignore
             state[TURN_RE + k] = state[TURN_IM + k] = state[STRIKE + k] = state[DRIVE + k] = 0.0
             continue
         fade = decay * size * exp2(-math.log2(ratio) * fma(1.8, material, 0.2))
-        shrink = exp2(-TO_60_DB / (fade * rate))
+        shrink = fall_factor(fade, rate)
         angle = hz / rate
         state[TURN_RE + k], state[TURN_IM + k] = shrink * sine(angle + 0.25), shrink * sine(angle)
         share = LOUD * abs(sine(0.5 * (k + 1.0) * place)) / math.sqrt(1.0 + k)
