@@ -86,6 +86,8 @@ class Param:
         Taken from the patch instead of being set by the user.
     idle_with : str
         Input that makes this parameter idle while something is linked to it.
+    usual : float or None
+        Value at which the kernel has a short way: the code of feedback loops is made for it and for all others apart.
     """
 
     id: str
@@ -100,6 +102,7 @@ class Param:
     amount: float = 0.0
     follows: Literal["", "tempo"] = ""
     idle_with: str = ""
+    usual: float | None = None
 
     @property
     def octaves(self) -> bool:
@@ -166,13 +169,13 @@ class ModuleSpec:
     kernel : function
         Called with arrays of n samples for every port of ``target_rows`` and ``output_rows`` by id, ``state``
         (float64, ``state`` numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64,
-        ``memory_s`` seconds),
-        ``rate`` (Hz), ``key`` (uint64 of the module's random numbers), ``linked`` (bit k set: target k has a link),
-        ``moving`` (bit k set: target k may differ from sample to sample; what does not move is the same in all n),
-        ``wanted`` (bit k set: somebody uses output k), ``scratch`` (512 numbers that mean nothing between calls),
-        ``voices``, ``levels`` (how loud each voice was), ``live`` (the live input) and ``start`` (place in the quantum
-        of 64). It runs any n from 1 to 64, allocates nothing, and keeps everything it must remember in ``state`` and
-        ``memory``.
+        ``memory`` numbers and ``memory_s`` seconds), ``rate`` (Hz), ``key`` (uint64 of the module's random numbers),
+        ``linked`` (bit k set: target k has a link), ``moving`` (bit k set: target k may differ from sample to sample;
+        what does not move is the same in all n), ``wanted`` (bit k set: somebody uses output k), ``scratch`` (512
+        numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was), ``live`` (the live
+        input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
+        everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``:
+        in the code of a feedback loop a small ``state`` lies in registers.
     cached : tuple of int
         Places of the state that depend on the sample rate and are worked out anew from 0.
     rests : int
@@ -198,6 +201,7 @@ class ModuleSpec:
     inputs: tuple[Input, ...] = ()
     params: tuple[Param, ...] = ()
     state: int = 1
+    memory: int = 0
     memory_s: float = 0.0
     face: str = ""
     passes: str = ""

@@ -188,7 +188,7 @@ class _Builder:
         wanted = sum(1 << k for k, output in enumerate(spec.output_rows) if (instance.id, output.id) in self.row_at)
         passed = [port_first + target for target, _ in spec.passed]
         passes, passes_right = (*passed, -1, -1)[:2]
-        memory = math.ceil(spec.memory_s * self.rate)
+        memory = spec.memory + math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
         self.module_records.append((
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,

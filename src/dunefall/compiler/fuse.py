@@ -180,7 +180,7 @@ class _Writer:
             lines += [f"c{k} = local({targets + len(spec.output_rows)})", f"s{k} = local({spec.state})"]
             lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
             lines += _copied(f"s{k}", f"t{k}", spec.state)
-            lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory_s else []
+            lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory or spec.memory_s else []
             lines += [f"key{k} = np.uint64({key})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
                 lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
@@ -215,7 +215,26 @@ class _Writer:
                     lines += ["for i in range(n):"]
                     lines += [f"    {line}" for line in self._gather(k, j, links)]
                     lines += [f"    r{k}_{j}[i] = v"]
-        lines.append("for i in range(n):")
+        usual = self._usual()
+        if not usual:
+            return [*lines, *self._samples()]
+        lines.append("if " + " and ".join(f"c{k}[{j}] == {value}" for k, j, value in usual) + ":")
+        lines += [f"    c{k}[{j}] = {value}" for k, j, value in usual]  # tells the compiler
+        lines += [f"    {line}" for line in self._samples()]
+        return [*lines, "else:", *(f"    {line}" for line in self._samples())]
+
+    def _usual(self) -> list[tuple[int, int, float]]:
+        """Parameters at which a short way through a module hangs, and their values for it."""
+        return [
+            (k, j, float(port.usual))
+            for k, module in enumerate(self.modules)
+            for j, port in enumerate(module.spec.target_rows)
+            if isinstance(port, Param) and port.usual is not None and not module.links[j] and not module.bypassed
+        ]
+
+    def _samples(self) -> list[str]:
+        """The loop over the samples."""
+        lines = ["for i in range(n):"]
         for k, module in enumerate(self.modules):
             for j, links in enumerate(module.links):
                 if links and _closed(links):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import floor, fma, ramp, ramp_by, sine
+from dunefall.dsp.maths import floor, fma, on_grid, ramp, ramp_by, sine
 
 __all__ = ["MODULE"]
 
@@ -22,7 +22,7 @@ def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  #
                 position = 0.0
             last_reset = reset[i]
             out[i] = position
-            position += rate_hz[i] * per
+            position += on_grid(rate_hz[i] * per)
             position -= 1.0 if position >= 1.0 else 0.0
     elif moving & RATE_MOVES:
         position = ramp_by(out, position, rate_hz, per)

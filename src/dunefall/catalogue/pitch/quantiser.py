@@ -65,7 +65,7 @@ def kernel(pitch, scale, root, hold_st, out, changed, state, rate, wanted):  # t
 def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
     whole = floor(pitch)
     above = whole - root
-    degree = int(fma(-12.0, floor(fma(above, 1.0 / 12.0, 0.5 / 12.0)), above))
+    degree = np.uint64(int(fma(-12.0, floor(fma(above, 1.0 / 12.0, 0.5 / 12.0)), above)))  # no sign to be asked for
     low = whole - DOWN[scale, degree]
     high = whole + UP[scale, degree]
     return low if pitch - low <= high - pitch else high

@@ -13,6 +13,8 @@ __all__ = ["MODULE"]
 S1, S2, AGAIN = range(3)
 MOVES, SLOPE_MOVES = 0b110, 0b1000
 LOW, BAND, HIGH, NOTCH, PEAK, MORPH = (1 << k for k in range(6))
+MOVED = 5.0
+"""Kind of the output whose form is a parameter."""
 WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
@@ -22,75 +24,63 @@ def kernel(  # type: ignore[no-untyped-def]
     """State: the two integrators, then those of the second filter of each output.
 
     The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
-    the mean of what it holds before and after the sample. For 24 dB each output goes through a filter of its own kind
-    once more.
+    the mean of what it holds before and after the sample. The other outputs are made from the low one, which comes
+    last. For 24 dB each output goes through a filter of its own kind once more.
     """
     n = low.size
     s1, s2, scale = state[S1], state[S2], 2.0 / rate
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    middle, below = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    middle = scratch[192 : 192 + n]
     twice = moving & SLOPE_MOVES != 0 or slope[0] != 0.0
     if moving & MOVES:
         for i in range(n):
             take[i], cross[i], sink[i] = svf_factors(cutoff_hz[i], _damping(resonance[i]), scale)
         for i in range(n):
             t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
-            middle[i], below[i] = mean(s1, t1), mean(s2, t2)
+            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
     else:
         t, c, s = svf_factors(cutoff_hz[0], _damping(resonance[0]), scale)
         for i in range(n):
             t1, t2 = svf_next(s1, s2, audio[i], t, c, s)
-            middle[i], below[i] = mean(s1, t1), mean(s2, t2)
+            middle[i], low[i] = mean(s1, t1), mean(s2, t2)
             s1, s2 = t1, t2
         if twice:
             take[:], cross[:], sink[:] = t, c, s
     state[S1], state[S2] = s1, s2
-    if wanted == LOW and not twice:
-        low[:] = below
-        return
-    if wanted & LOW:
-        _give(low, 0.0, audio, resonance, slope, state, 0, twice, scratch)
     if wanted & BAND:
-        _give(band, 1.0, audio, resonance, slope, state, 1, twice, scratch)
+        _give(band, 1.0, form, low, audio, resonance, slope, state, twice, scratch)
     if wanted & HIGH:
-        _give(high, 2.0, audio, resonance, slope, state, 2, twice, scratch)
+        _give(high, 2.0, form, low, audio, resonance, slope, state, twice, scratch)
     if wanted & NOTCH:
-        _give(notch, 3.0, audio, resonance, slope, state, 3, twice, scratch)
+        _give(notch, 3.0, form, low, audio, resonance, slope, state, twice, scratch)
     if wanted & PEAK:
-        _give(peak, 4.0, audio, resonance, slope, state, 4, twice, scratch)
+        _give(peak, 4.0, form, low, audio, resonance, slope, state, twice, scratch)
     if wanted & MORPH:
-        forms = scratch[320 : 320 + n]
-        forms[:] = form
-        _shape(morph, forms, audio, resonance, slope, state, 5, twice, scratch)
+        _give(morph, MOVED, form, low, audio, resonance, slope, state, twice, scratch)
+    if wanted & LOW and twice:
+        _give(low, 0.0, form, low, audio, resonance, slope, state, twice, scratch)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _give(out, kind, audio, resonance, slope, state, number, twice, scratch):  # type: ignore[no-untyped-def]
-    forms = scratch[320 : 320 + out.size]
-    forms[:] = kind
-    _shape(out, forms, audio, resonance, slope, state, number, twice, scratch)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _shape(out, forms, audio, resonance, slope, state, number, twice, scratch):  # type: ignore[no-untyped-def]
+def _give(out, kind, form, low, audio, resonance, slope, state, twice, scratch):  # type: ignore[no-untyped-def]
     """One output from the integrators; then, as far as the slope says, that output filtered once more."""
-    n = out.size
-    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    middle, below = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    n, own = out.size, AGAIN + 2 * int(kind)
+    take, cross, sink, middle = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
     for i in range(n):
-        out[i] = _parts(forms[i], audio[i], _damping(resonance[i]) * middle[i], below[i])
+        here = form[i] if kind == MOVED else kind
+        out[i] = _parts(here, audio[i], _damping(resonance[i]) * middle[i], low[i])
     if twice:
-        s1, s2 = state[AGAIN + 2 * number], state[AGAIN + 2 * number + 1]
+        s1, s2 = state[own], state[own + 1]
         for i in range(n):
             if slope[i] == 0.0:
                 continue
-            x = out[i]
+            x, here = out[i], form[i] if kind == MOVED else kind
             t1, t2 = svf_next(s1, s2, x, take[i], cross[i], sink[i])
-            again = _parts(forms[i], x, _damping(resonance[i]) * mean(s1, t1), mean(s2, t2))
+            again = _parts(here, x, _damping(resonance[i]) * mean(s1, t1), mean(s2, t2))
             s1, s2 = t1, t2
             out[i] = fma(again - x, slope[i], x)
-        state[AGAIN + 2 * number], state[AGAIN + 2 * number + 1] = s1, s2
+        state[own], state[own + 1] = s1, s2
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -125,7 +115,7 @@ MODULE = ModuleSpec(
               amount=1.5),
         Param("resonance", "Resonance", "ratio", 0, 1, 0.1, "From flat (Q 0.71) to ringing (Q 50).", amount=0.3),
         Param("slope", "Slope", "choice", 0, 1, 0, "How steeply it falls; 24 dB is the filter twice.",
-              ("12 dB", "24 dB")),
+              ("12 dB", "24 dB"), usual=0),
         Param("form", "Morph", "choice", 0, 4, 0, "What the output Morph gives; glides from one to the next.",
               ("low", "band", "high", "notch", "peak"), amount=1.0),
     ),

@@ -1,4 +1,4 @@
-"""Noise: white, pink and red, with glides between them."""
+"""Noise: seven colours, with glides between them."""
 
 from __future__ import annotations
 
@@ -26,6 +26,7 @@ EARLY = 1e-6
 """A cell of whole samples ends there, however its last digits were rounded."""
 SEED_STRIDE = 1000003
 PER_DRAW = 1.0 / 4294967296.0
+SEED_MOVES = 0b1000
 COLOURS = ("white", "pink", "red", "blue", "violet", "velvet", "crackle")
 OTHER_SIDE = 0x9E3779B97F4A7C15
 """Turns the key of the left channel into the right one's."""
@@ -58,7 +59,7 @@ def _channel(colour, density_hz, seed, out, state, key, rate, moving):  # type: 
         for i in range(out.size):
             out[i] = _grain(form, density_hz[i], state, _own(key, seed[i]), rate)
         return
-    _white(out, state, key, seed)
+    _white(out, state, key, seed, moving & SEED_MOVES)
     if not even:
         for i in range(out.size):
             out[i] = _between(colour[i], out[i], density_hz[i], state, _own(key, seed[i]), rate)
@@ -137,13 +138,14 @@ def _grain(form, density, state, key, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _white(out, state, key, seed):  # type: ignore[no-untyped-def]
+def _white(out, state, key, seed, moves):  # type: ignore[no-untyped-def]
     """Even noise: four samples from each draw; whole groups without detour."""
     n, count = out.size, int(state[COUNT])
     state[COUNT] += n
-    if (n | count) & 3 == 0:
+    if (n | count) & 3 == 0 and moves == 0:
+        own = _own(key, seed[0])
         for g in range(n >> 2):
-            a, b, c, d = philox(_own(key, seed[4 * g]), np.uint64(count + 4 * g), np.uint64(0))
+            a, b, c, d = philox(own, np.uint64(count + 4 * g), np.uint64(0))
             out[4 * g], out[4 * g + 1] = _level(a), _level(b)
             out[4 * g + 2], out[4 * g + 3] = _level(c), _level(d)
         return

@@ -8,20 +8,21 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
-from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, ramp, ramp_by, sine, smooth_step
+from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
 VOICES = 9
-PITCH, STEP, PLACE, DRAWS, LAST, SYNC, TURN, AT = range(8)
-VOICE, LATE = 8, 8 + VOICES
-STATE = LATE + 8 * VOICES
+PITCH, STEP, PHASE, STATE = range(4)
+PLACE, DRAWS, LAST, SYNC, TURN, AT, VOICE = range(7)
+LATE = VOICE + VOICES
+MEMORY = LATE + 8 * VOICES
 SYNC_LINK, RESTART_LINK = 0b01, 0b10
 PITCH_MOVES = 0b11100
 SHAPE_MOVES = 0b1100000
 PHASE_MOVES, FM_MOVES = 0b100000000, 0b1000000000
-VOICES_MOVE, SPREAD_MOVES = 1 << 10, 1 << 12
+LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES = 1 << 7, 1 << 10, 1 << 12
 CROWD_MOVES = VOICES_MOVE | 1 << 14
 """What moves, if it does, asks for the long way: the number of voices, the drift."""
 OCTAVES = ("−4", "−3", "−2", "−1", "0", "+1", "+2", "+3", "+4")
@@ -35,55 +36,57 @@ DELAY = int(REACH)
 
 def kernel(  # type: ignore[no-untyped-def]
     sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
-    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, key, rate, moving, linked, wanted, scratch,
+    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, memory, key, rate, moving, linked, wanted, scratch,
 ):  # fmt: skip
-    """State: the pitch for which the last even step was worked out, and that step; place and
-    number of the drift's draws; last restart and sync; direction; place in the late sound; phases of the voices in
-    cycles [0, 1); the late sound of each.
+    """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
+    [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart and sync;
+    direction; place in the late sound; phases of the other voices; the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
     sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off stands still.
     """
-    n = out.size
-    alone = unison[0] == 0.0 and drift_ct[0] == 0.0 and moving & CROWD_MOVES == 0
-    if alone and linked & (SYNC_LINK | RESTART_LINK) == 0:
-        _single(pitch_note, octave, fine_ct, shape, width, phase_deg, fm_hz, out, state, rate, moving, scratch)
-        for i in range(n):
-            out[i] *= level[i]
+    crowd = moving & CROWD_MOVES != 0 or linked & (SYNC_LINK | RESTART_LINK) != 0
+    if crowd or unison[0] != 0.0 or drift_ct[0] != 0.0:
+        _several(sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct,
+                 spread, scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, memory, key, rate, moving,
+                 linked, wanted & 0b10, scratch)  # fmt: skip
+    else:
+        _single(pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, out, state, rate, moving, scratch)
         if wanted & 0b10:
             out_right[:] = out
-        return
-    steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
-    _drifts(drift_ct, drift_hz, places, draws, state, rate)
-    count = scratch[448 : 448 + n]
-    for i in range(n):
-        count[i] = 1.0 + unison[i]
-    _crowd(count, scratch[320 : 320 + n], scratch[384 : 384 + n], moving & VOICES_MOVE)
-    many = VOICES if moving & VOICES_MOVE else int(count[0] + 0.999999)
-    out[:] = 0.0
-    out_right[:] = 0.0
-    if linked & SYNC_LINK:
-        _synced(sync, restart, shape, width, phase_deg, fm_hz, count, detune_ct, spread, scatter, drift_ct, sync_mode,
-                out, out_right, state, key, rate, wanted & 0b10, many, scratch)  # fmt: skip
-    else:
-        for v in range(many):
-            _voice(v, restart, shape, width, phase_deg, fm_hz, count, detune_ct, spread, scatter, drift_ct, out,
-                   out_right, state, key, rate, wanted & 0b10, moving, scratch)  # fmt: skip
-    state[LAST] = restart[n - 1]
-    for i in range(n):
-        gain = level[i]
-        out[i] *= gain
-        out_right[i] *= gain
 
 
 @njit(error_model="numpy", forceinline=True)
-def _single(pitch_note, octave, fine_ct, shape, width, phase_deg, fm_hz, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def _several(  # type: ignore[no-untyped-def]
+    sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
+    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, memory, key, rate, moving, linked, both, scratch,
+):  # fmt: skip
+    """All voices, one after the other."""
+    n = out.size
+    steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
+    _drifts(drift_ct, drift_hz, places, draws, memory, rate)
+    _crowd(unison, level, scratch[320 : 320 + n], scratch[384 : 384 + n], moving & (VOICES_MOVE | LEVEL_MOVES))
+    many = VOICES if moving & VOICES_MOVE else int(unison[0] + 1.999999)
+    out[:] = 0.0
+    out_right[:] = 0.0
+    if linked & SYNC_LINK:
+        _synced(sync, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, sync_mode,
+                out, out_right, state, memory, key, rate, both, many, scratch)  # fmt: skip
+    else:
+        for v in range(many):
+            _voice(v, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, out,
+                   out_right, state, memory, key, rate, both, moving, scratch)  # fmt: skip
+    memory[LAST] = restart[n - 1]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _single(pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     n, form = out.size, shape[0]
     bends = moving & (PHASE_MOVES | FM_MOVES) != 0 or phase_deg[0] != 0.0 or fm_hz[0] != 0.0
     steady = (moving & PITCH_MOVES == 0 or n == 1) and not bends
     steps = scratch[:n]
-    phase = state[VOICE]
+    phase = state[PHASE]
     if steady:
         step = _even_step(pitch_note[0], octave[0], fine_ct[0], state, rate)
         phase = ramp(out, phase, step)
@@ -93,40 +96,37 @@ def _single(pitch_note, octave, fine_ct, shape, width, phase_deg, fm_hz, out, st
         _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
         if bends:
             for i in range(n):
-                out[i] = phase
                 steps[i] = min(max(fma(fm_hz[i], 1.0 / rate, steps[i]), -0.5), 0.5)
-                phase += steps[i]
-                phase -= floor(phase)
+        phase = ramp_by(out, phase, steps, 1.0)
+        if bends:
             for i in range(n):
                 out[i] = fma(phase_deg[i], 1.0 / 360.0, out[i])
                 out[i] -= floor(out[i])
                 steps[i] = abs(steps[i])
-        else:
-            phase = ramp_by(out, phase, steps, 1.0)
-    state[VOICE] = phase
-    _shape(shape, width, out, steps, moving & SHAPE_MOVES)
+    state[PHASE] = phase
+    _shape(shape, width, level, out, steps, moving & SHAPE_MOVES)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _shape(shape, width, out, steps, moves):  # type: ignore[no-untyped-def]
-    """Phases into the wave; a loop for each form that stays."""
+def _shape(shape, width, gain, out, steps, moves):  # type: ignore[no-untyped-def]
+    """Phases into the wave times a gain; a loop for each form that stays."""
     n, form = out.size, shape[0]
     if moves == 0 and form == 0.0:
         for i in range(n):
-            out[i] = sine(out[i])
+            out[i] = gain[i] * sine(out[i])
     elif moves == 0 and form == 1.0:
         for i in range(n):
-            out[i] = triangle(out[i], steps[i])
+            out[i] = gain[i] * triangle(out[i], steps[i])
     elif moves == 0 and form == 2.0:
         for i in range(n):
             half = out[i] + 0.5
-            out[i] = saw(half - floor(half), steps[i])
+            out[i] = gain[i] * saw(half - floor(half), steps[i])
     elif moves == 0 and form == 3.0:
         for i in range(n):
-            out[i] = pulse(out[i], steps[i], width[i])
+            out[i] = gain[i] * pulse(out[i], steps[i], width[i])
     else:
         for i in range(n):
-            out[i] = wave(shape[i], out[i], steps[i], width[i])
+            out[i] = gain[i] * wave(shape[i], out[i], steps[i], width[i])
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -149,7 +149,7 @@ def _even_step(note, octave, cents, state, rate):  # type: ignore[no-untyped-def
 
 @njit(error_model="numpy", forceinline=True)
 def _pitch(note, octave, cents):  # type: ignore[no-untyped-def]
-    return fma(cents, 0.01, fma(octave - MIDDLE_OCTAVE, 12.0, note))
+    return note + fma(cents, 0.01, 12.0 * (octave - MIDDLE_OCTAVE))
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -158,9 +158,9 @@ def _step(pitch, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _drifts(drift_ct, drift_hz, places, draws, state, rate):  # type: ignore[no-untyped-def]
+def _drifts(drift_ct, drift_hz, places, draws, memory, rate):  # type: ignore[no-untyped-def]
     """Where between two of its random places each voice is, and which two they are."""
-    place, draw = state[PLACE], state[DRAWS]
+    place, draw = memory[PLACE], memory[DRAWS]
     for i in range(places.size):
         places[i], draws[i] = smooth_step(place), draw
         if drift_ct[i] != 0.0:
@@ -168,7 +168,7 @@ def _drifts(drift_ct, drift_hz, places, draws, state, rate):  # type: ignore[no-
             if place >= 1.0:
                 place -= 1.0
                 draw += 1.0
-    state[PLACE], state[DRAWS] = place, draw
+    memory[PLACE], memory[DRAWS] = place, draw
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -178,23 +178,37 @@ def _start(v, key):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _weight(v, voices):  # type: ignore[no-untyped-def]
-    return min(max(voices - v, 0.0), 1.0)
+def _phase(v, state, memory):  # type: ignore[no-untyped-def]
+    return memory[VOICE + v] if v > 0 else state[PHASE]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _crowd(voices, middles, gains, moves):  # type: ignore[no-untyped-def]
+def _keep_phase(v, phase, state, memory):  # type: ignore[no-untyped-def]
+    if v > 0:
+        memory[VOICE + v] = phase
+    else:
+        state[PHASE] = phase
+
+
+@njit(error_model="numpy", forceinline=True)
+def _weight(v, unison):  # type: ignore[no-untyped-def]
+    """Share of a voice in the sound: the last one comes in by degrees."""
+    return min(max(1.0 + unison - v, 0.0), 1.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _crowd(unison, level, middles, gains, moves):  # type: ignore[no-untyped-def]
     """Middle of all voices that sound, and the gain that keeps their sum as strong as one."""
-    for i in range(voices.size):
+    for i in range(unison.size):
         if i > 0 and moves == 0:
             middles[i], gains[i] = middles[0], gains[0]
             continue
         total = sums = 0.0
         for k in range(VOICES):
-            share = _weight(k, voices[i])
+            share = _weight(k, unison[i])
             total += share
             sums += share * PLACES[k]
-        middles[i], gains[i] = sums / total, 1.0 / total**0.5
+        middles[i], gains[i] = sums / total, level[i] / total**0.5
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -219,13 +233,13 @@ def _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, f
     for i in range(own.size):
         aside = fma(scatter[i], chance, PLACES[v] - middles[i])
         cents = fma(aside, detune_ct[i], drift_ct[i] * own[i])
-        own[i] = min(max(fma(steps[i], exp2(cents * (1.0 / 1200.0)), fm_hz[i] / rate), -0.5), 0.5)
+        own[i] = on_grid(min(max(fma(steps[i], exp2(cents * (1.0 / 1200.0)), fm_hz[i] / rate), -0.5), 0.5))
 
 
 @njit(error_model="numpy", forceinline=True)
 def _voice(  # type: ignore[no-untyped-def]
     v, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, out, out_right, state,
-    key, rate, both, moving, scratch,
+    memory, key, rate, both, moving, scratch,
 ):  # fmt: skip
     """Add one voice."""
     n = out.size
@@ -233,7 +247,7 @@ def _voice(  # type: ignore[no-untyped-def]
     own, at = scratch[192 : 192 + n], scratch[256 : 256 + n]
     middles, gains = scratch[320 : 320 + n], scratch[384 : 384 + n]
     _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
-    start, phase, last = _start(v, key), state[VOICE + v], state[LAST]
+    start, phase, last = _start(v, key), _phase(v, state, memory), memory[LAST]
     if phase == 0.0:
         phase = start
     for i in range(n):
@@ -241,38 +255,40 @@ def _voice(  # type: ignore[no-untyped-def]
             phase = start
         last = restart[i]
         at[i] = phase
-        if unison[i] > v:
+        if 1.0 + unison[i] > v:
             phase += own[i]
             phase -= floor(phase)
-    state[VOICE + v] = phase
+    _keep_phase(v, phase, state, memory)
     for i in range(n):
         at[i] = fma(phase_deg[i], 1.0 / 360.0, at[i])
         at[i] -= floor(at[i])
         own[i] = abs(own[i])
-    _shape(shape, width, at, own, moving & SHAPE_MOVES)
+    gain = scratch[448 : 448 + n]
+    for i in range(n):
+        gain[i] = _weight(v, unison[i]) * gains[i]
+    _shape(shape, width, gain, at, own, moving & SHAPE_MOVES)
     left, right = _sides(v, spread[0], both)
     for i in range(n):
         if both and moving & SPREAD_MOVES:
             left, right = _sides(v, spread[i], both)
-        sound = at[i] * _weight(v, unison[i]) * gains[i]
-        out[i] = fma(sound, left, out[i])
-        out_right[i] = fma(sound, right, out_right[i])
+        out[i] = fma(at[i], left, out[i])
+        out_right[i] = fma(at[i], right, out_right[i])
 
 
 @njit(error_model="numpy", forceinline=True)
 def _synced(  # type: ignore[no-untyped-def]
     sync, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, sync_mode, out,
-    out_right, state, key, rate, both, many, scratch,
+    out_right, state, memory, key, rate, both, many, scratch,
 ):  # fmt: skip
     """All voices, set back or turned round whenever the sync signal rises through 0."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     own, middles, gains = scratch[192 : 192 + n], scratch[320 : 320 + n], scratch[384 : 384 + n]
-    at0 = int(state[AT])
-    turn0, last0, sync0 = state[TURN], state[LAST], state[SYNC]
+    at0 = int(memory[AT])
+    turn0, last0, sync0 = memory[TURN], memory[LAST], memory[SYNC]
     for v in range(many):
         _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
-        start, phase, late = _start(v, key), state[VOICE + v], state[LATE + 8 * v : LATE + 8 * v + 8]
+        start, phase, late = _start(v, key), _phase(v, state, memory), memory[LATE + 8 * v : LATE + 8 * v + 8]
         if phase == 0.0:
             phase = start
         at, turn, last, before = at0, turn0, last0, sync0
@@ -292,7 +308,7 @@ def _synced(  # type: ignore[no-untyped-def]
                     there = start + phase_deg[i] * (1.0 / 360.0)
                     was = wave(shape[i], here - floor(here), abs(step), width[i])
                     jump = wave(shape[i], there - floor(there), abs(step), width[i]) - was
-                    phase = fma(since, step, start)
+                    phase = on_grid(fma(since, step, start))
                     phase -= floor(phase)
             before, last = sync[i], restart[i]
             turned = fma(phase_deg[i], 1.0 / 360.0, phase)
@@ -302,11 +318,11 @@ def _synced(  # type: ignore[no-untyped-def]
             out_right[i] = fma(share * right, late[at], out_right[i])
             late[at] = 0.0
             at = (at + 1) & 7
-            if unison[i] > v:
+            if 1.0 + unison[i] > v:
                 phase += step
                 phase -= floor(phase)
-        state[VOICE + v] = phase
-        state[AT], state[TURN], state[SYNC] = at, turn, before
+        _keep_phase(v, phase, state, memory)
+        memory[AT], memory[TURN], memory[SYNC] = at, turn, before
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -339,21 +355,23 @@ MODULE = ModuleSpec(
               amount=0.2),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
         Param("phase_deg", "Phase", "deg", -1440, 1440, 0, "Shifts the wave within its cycle; a sound linked here is "
-              "phase modulation.", amount=90.0),
+              "phase modulation.", amount=90.0, usual=0),
         Param("fm_hz", "Linear FM", "shift", -20000, 20000, 0, "Hertz added to the frequency, also through zero and "
-              "backwards.", amount=100.0),
-        Param("unison", "Voices", "choice", 0, 8, 0, "How many sound together.", tuple("123456789"), amount=1.0),
+              "backwards.", amount=100.0, usual=0),
+        Param("unison", "Voices", "choice", 0, 8, 0, "How many sound together.", tuple("123456789"), amount=1.0,
+              usual=0),
         Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the voices stand apart.", amount=8.0),
         Param("spread", "Spread", "ratio", 0, 1, 0, "How far the voices stand apart between left and right.",
               amount=0.3),
         Param("scatter", "Scatter", "ratio", 0, 1, 0.2, "How irregular their distances are.", amount=0.3),
-        Param("drift_ct", "Drift", "cents", 0, 100, 0, "How far each voice wanders by itself.", amount=5.0),
+        Param("drift_ct", "Drift", "cents", 0, 100, 0, "How far each voice wanders by itself.", amount=5.0, usual=0),
         Param("drift_hz", "Drift rate", "hz", 0.005, 20, 0.3, "How fast it wanders.", taper="octaves", amount=1.0),
         Param("sync_mode", "Sync kind", "choice", 0, 1, 0, "Hard sync begins the wave anew, soft sync turns it round.",
               ("hard", "soft")),
     ),
     outputs=(Output("out", "Tone", "audio", stereo=True, width="spread"),),
     state=STATE,
+    memory=MEMORY,
     cached=(STEP,),
     face="pitch_note",
     words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync"),
