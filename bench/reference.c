@@ -145,9 +145,11 @@ static inline void smooth(Smooth *s, double rate_hz, double *out)
     s->place = place;
 }
 
+/* Steps lie on the engine's grid (dsp/maths.py), so that both stay in step. */
 static inline void ramp(double *phase, double step, double *out)
 {
     double at = *phase;
+    step = rint(step * 0x1p46) * 0x1p-46;
     for (int i = 0; i < N; i++) {
         out[i] = at;
         at += step;

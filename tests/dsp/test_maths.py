@@ -48,14 +48,19 @@ PLAIN = """
 import inspect, pickle, sys
 import numpy as np
 from dunefall.catalogue import catalogue
+from dunefall.compiler import sounds
+from dunefall.patch.model import Module
 given = pickle.load(sys.stdin.buffer)
 results = {}
 for spec in catalogue().values():
     names = inspect.signature(spec.kernel).parameters
     outputs = {output.id: np.zeros(64) for output in spec.output_rows}
-    own = {"state": np.zeros(spec.state), "memory": np.zeros(int(np.ceil(spec.memory_s * 48000))), "rate": 48000.0,
+    sound = sounds.prepared(spec, Module("m", spec.id, "M"))
+    own = {"state": np.zeros(spec.state), "memory": np.zeros(spec.memory + int(np.ceil(spec.memory_s * 48000))),
+           "rate": 48000.0,
            "wanted": -1, "scratch": np.zeros(512), "levels": np.zeros(1), "voices": 1, "start": 0,
-           "live": np.zeros(64)}
+           "live": np.zeros(64), "sound": sound.samples, "sound_rows": sound.rows,
+           "sound_rate": sound.rate_hz}
     with np.errstate(over="ignore"):
         spec.kernel(**{name: {**given[spec.id], **outputs, **own}[name] for name in names})
     results[spec.id] = outputs

@@ -6,6 +6,7 @@ that the declaration names; nothing else has to be told about it.
 
 from __future__ import annotations
 
+import inspect
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -104,10 +105,15 @@ class Param:
     idle_with: str = ""
     usual: float | None = None
 
-    @property
+    @cached_property
     def octaves(self) -> bool:
         """Whether links add up in octaves."""
         return UNITS[self.unit].octaves
+
+    @cached_property
+    def domain(self) -> tuple[float, float]:
+        """The hard range in the domain in which links add up."""
+        return self.to_domain(self.low), self.to_domain(self.high)
 
     def to_domain(self, value: float) -> float:
         """Value in the domain in which links add up."""
@@ -175,7 +181,11 @@ class ModuleSpec:
         numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was), ``live`` (the live
         input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
         everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``:
-        in the code of a feedback loop a small ``state`` lies in registers.
+        in the code of a feedback loop a small ``state`` lies in registers. A module with a ``sound`` may ask for
+        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz).
+    sound : "file" or "table"
+        What it plays: a sound file of the user's, with its channels as rows; or wavetables, the built-in ones or those
+        of a file, with the frames of a table as rows. Empty: nothing.
     cached : tuple of int
         Places of the state that depend on the sample rate and are worked out anew from 0.
     rests : int
@@ -208,6 +218,7 @@ class ModuleSpec:
     words: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     shows: Literal["", "response", "wave", "course"] = ""
+    sound: Literal["", "file", "table"] = ""
     lane_end: bool = False
     cached: tuple[int, ...] = ()
     rests: int = -1
@@ -243,6 +254,11 @@ class ModuleSpec:
         first = ids.index(self.passes)
         both = self.passes + RIGHT in ids and self.outputs[0].stereo
         return ((first, 0), (first + 1, 1)) if both else ((first, 0),)
+
+    @cached_property
+    def asks(self) -> tuple[str, ...]:
+        """What the kernel asks for, in its order."""
+        return tuple(inspect.signature(self.kernel).parameters)
 
     @property
     def shows_as(self) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.compiler.channels import widths
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
@@ -28,6 +28,7 @@ from dunefall.compiler.program import (
     Program,
     aligned_zeros,
 )
+from dunefall.compiler.sounds import prepared
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
 from dunefall.patch.model import CURVES, Module, Patch, Place
 
@@ -49,7 +50,7 @@ def same_structure(a: Patch, b: Patch) -> bool:
 
     def shape(patch: Patch) -> object:
         layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
-        modules = tuple((layer.id, m.id, m.type, m.bypassed) for layer in patch.layers for m in layer.modules)
+        modules = tuple((layer.id, m.id, m.type, m.bypassed, m.sound) for layer in patch.layers for m in layer.modules)
         links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
         return patch.seed, layers, modules, links, widths(patch)
 
@@ -97,6 +98,7 @@ class _Builder:
         self.in_loop = [loop != 0 for first, last, loop, _ in self.parts for _ in range(first, last)]
         self.moved: list[int] = []
         self.input_rows: list[int] = []
+        self.sounds: list[NDArray[np.float32]] = []
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
         levels = 0
@@ -162,7 +164,7 @@ class _Builder:
             input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
             shares=shares, row_at=self.row_at, copies=copies, spread=self.spread,
             sounding=frozenset(self.sounding),
-            asleep=self.asleep, live=any(listens(x.spec) for x in self.order), loops=self._loops(),
+            asleep=self.asleep, live=any(listens(x.spec) for x in self.order), sounds=self.sounds, loops=self._loops(),
         )  # fmt: skip
 
     def _place_outputs(self) -> None:
@@ -190,12 +192,15 @@ class _Builder:
         passes, passes_right = (*passed, -1, -1)[:2]
         memory = spec.memory + math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
+        sound = prepared(spec, module)
+        self.sounds.append(sound.samples)
         self.module_records.append((
             0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
             passes_right, levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
             int(spec.lane_end), moved_first, len(self.moved), wanted,
-            int(any(output.per_voice for output in spec.outputs)), module_key(self.patch.seed, instance.id),
+            int(any(output.per_voice for output in spec.outputs)), sound.samples.ctypes.data, len(sound.samples),
+            sound.rows, sound.rate_hz, module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
         self.state_size += spec.state
         self.memory_size += memory
@@ -216,7 +221,7 @@ class _Builder:
             if away:
                 self.spread[(instance.id, port.id)] = away
             self.bases.append(port.to_domain(base_value(self.patch, instance.module, port)) + away)
-            low, high, octaves = port.to_domain(port.low), port.to_domain(port.high), port.octaves
+            (low, high), octaves = port.domain, port.octaves
         else:
             self.bases.append(0.0)
             low, high, octaves = -math.inf, math.inf, False
@@ -277,8 +282,8 @@ class _Builder:
         found = {}
         for s, (first, last, loop, _) in enumerate(self.parts):
             inside = self.order[first:last]
-            shared = any(listens(x.spec) or any(output.per_voice for output in x.spec.outputs) for x in inside)
-            if loop and len(inside) <= FUSED_MOST and not shared:
+            plain = all(_alone(x.spec) for x in inside)
+            if loop and len(inside) <= FUSED_MOST and plain:
                 found[s] = tuple(self._loop_module(x, first, last) for x in inside)
         return found
 
@@ -304,6 +309,11 @@ class _Builder:
         seen = outside | {port for module, port in self.watched if module == instance.id}
         every = instance.spec.lane_end
         return tuple(every or k == 0 or output.id in seen for k, output in enumerate(instance.spec.output_rows))
+
+
+def _alone(spec: ModuleSpec) -> bool:
+    """Whether a kernel needs nothing but its own rows and memory."""
+    return not (listens(spec) or spec.sound or any(output.per_voice for output in spec.outputs))
 
 
 def _is_audio(source: Instance, wire: Wire) -> bool:

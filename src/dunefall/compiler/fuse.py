@@ -263,7 +263,7 @@ class _Writer:
             lines.append(f"v = fma({value}, amount{k}_{j}_{x}, v)")
         port = self.modules[k].spec.target_rows[j]
         if isinstance(port, Param):
-            lines.append(f"v = min(max(v, {float(port.to_domain(port.low))!r}), {float(port.to_domain(port.high))!r})")
+            lines.append(f"v = min(max(v, {float(port.domain[0])!r}), {float(port.domain[1])!r})")
             lines += ["v = exp2(v)"] if port.octaves else []
         return lines
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hashlib
 import importlib.util
-import inspect
 import os
 import sys
 from collections.abc import Callable, Iterable
@@ -36,6 +35,7 @@ __all__ = [
     "call_kernel",
     "compiled",
     "compiled_before",
+    "floats",
     "generated_path",
     "kernel_address",
     "kernel_arguments",
@@ -59,7 +59,10 @@ SIGNATURE = types.void(
 )
 """What every kernel is called with: few enough numbers to go in registers."""
 SCRATCH = 8 * QUANTUM
-OWN = ("state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live")
+OWN = (
+    "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
+    "sound", "sound_rows", "sound_rate",
+)  # fmt: skip
 """What a kernel may ask for by name beside its ports."""
 
 _TEMPLATE = '''\
@@ -67,7 +70,7 @@ _TEMPLATE = '''\
 import numpy as np
 from numba import cfunc, njit
 from {module} import kernel as plain
-from dunefall.compiler.kernels import SIGNATURE, window, words
+from dunefall.compiler.kernels import SIGNATURE, floats, window, words
 
 kernel = njit(nogil=True, error_model="numpy", forceinline=True)(plain)
 
@@ -94,16 +97,15 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
         If it asks for something else.
     """
     ports = {port.id for port in (*spec.target_rows, *spec.output_rows)}
-    names = list(inspect.signature(spec.kernel).parameters)
-    unknown = [name for name in names if name not in ports and name not in OWN]
+    unknown = [name for name in spec.asks if name not in ports and name not in OWN]
     if unknown:
         raise ValueError(f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have')
-    return names
+    return list(spec.asks)
 
 
 def listens(spec: ModuleSpec) -> bool:
     """Whether a module takes the live input."""
-    return "live" in kernel_arguments(spec)
+    return "live" in spec.asks
 
 
 def _wrapper_text(spec: ModuleSpec) -> str:
@@ -116,6 +118,9 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "scratch": f"window({place['scratch']}, 0, {SCRATCH})",
         "levels": f"window({place['levels']}, {field['level_first']}, {field['level_count']})",
         "live": f"window({place['live']}, start, n)",
+        "sound": f"floats({field['sound']}, 0, {field['sound_size']})",
+        "sound_rows": field["sound_rows"],
+        "sound_rate": field["sound_rate"],
         "voices": field["level_count"],
         "key": f"np.uint64({field['key']})",
         "linked": field["linked"],
@@ -203,15 +208,15 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
 
 
 def view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
-    """An array of ``count`` numbers of 8 bytes that begins at a pointer."""
+    """An array of ``count`` numbers that begins at a pointer."""
     array = context.make_array(kind)(context, builder)
-    constant = context.get_constant
+    constant, size = context.get_constant, kind.dtype.bitwidth // 8
     context.populate_array(
         array,
         data=builder.bitcast(first, array.data.type),
         shape=cgutils.pack_array(builder, [count]),  # type: ignore[no-untyped-call]
-        strides=cgutils.pack_array(builder, [constant(types.intp, 8)]),  # type: ignore[no-untyped-call]
-        itemsize=constant(types.intp, 8),
+        strides=cgutils.pack_array(builder, [constant(types.intp, size)]),  # type: ignore[no-untyped-call]
+        itemsize=constant(types.intp, size),
         meminfo=None,
     )
     return array._getvalue()
@@ -221,7 +226,9 @@ def _viewer(number: Any) -> Any:
     kind = types.Array(number, 1, "C")  # type: ignore[no-untyped-call]
 
     def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
-        address = builder.add(values[0], builder.mul(values[1], context.get_constant(types.int64, 8)))
+        address = builder.add(
+            values[0], builder.mul(values[1], context.get_constant(types.int64, number.bitwidth // 8))
+        )
         pointer = builder.inttoptr(address, context.get_data_type(number).as_pointer())
         return view(context, builder, kind, pointer, values[2])
 
@@ -238,6 +245,12 @@ def window(typingctx, address, first, count):  # type: ignore[no-untyped-def]
 def words(typingctx, address, first, count):  # type: ignore[no-untyped-def]
     """As ``window``, over whole numbers of 8 bytes."""
     return _viewer(types.int64)
+
+
+@intrinsic
+def floats(typingctx, address, first, count):  # type: ignore[no-untyped-def]
+    """As ``window``, over numbers of 4 bytes."""
+    return _viewer(types.float32)
 
 
 @intrinsic

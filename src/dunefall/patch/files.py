@@ -2,7 +2,8 @@
 
 Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
 ``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``,
-``name``, ``bypassed``, ``params``) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``,
+``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``, relative to the patch, and the ``digest``
+of its bytes) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``,
 ``on``). Fields and module types that this version does not know are kept and saved again.
 """
 
@@ -12,17 +13,18 @@ import json
 import math
 import os
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
-from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
 
 __all__ = [
     "FORMAT",
     "MAX_BYTES",
     "MAX_LINKS",
+    "dump_json",
     "dump_layer",
     "dump_link",
     "dump_module",
@@ -40,6 +42,8 @@ __all__ = [
     "read_file",
     "save_patch",
     "split_place",
+    "with_sounds_beside",
+    "with_sounds_in",
     "write_file",
 ]
 
@@ -52,7 +56,7 @@ MAX_TEXT = 10_000
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "modules")
-_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params")
+_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
     str: "text",
@@ -76,7 +80,7 @@ def load_patch(path: Path) -> Patch:
     """
     data = read_file(path)
     try:
-        return parse_patch(data)
+        return patch_of(with_sounds_in(parse_json(data), path.parent))
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
 
@@ -95,6 +99,28 @@ def read_file(path: Path) -> bytes:
 def parse_patch(data: bytes) -> Patch:
     """Patch of a file's bytes; raises PatchError with the place of the first fault."""
     return patch_of(parse_json(data))
+
+
+def with_sounds_in(raw: Any, folder: Path) -> Any:
+    """Objects and lists of a file in a folder, the paths of all sounds in them made absolute."""
+    return _with_sound_paths(raw, lambda path: os.path.normpath(folder.absolute() / path))
+
+
+def with_sounds_beside(raw: Any, folder: Path) -> Any:
+    """Objects and lists for a file in a folder, the paths of all sounds in them made relative to it."""
+    return _with_sound_paths(raw, lambda path: Path(os.path.relpath(path, folder.absolute())).as_posix())
+
+
+def _with_sound_paths(raw: Any, change: Callable[[str], str]) -> Any:
+    if isinstance(raw, list):
+        return [_with_sound_paths(item, change) for item in raw]
+    if not isinstance(raw, dict):
+        return raw
+    made = {name: _with_sound_paths(item, change) for name, item in raw.items()}
+    sound = made.get("sound")
+    if isinstance(sound, dict) and isinstance(sound.get("path"), str):
+        made["sound"] = {**sound, "path": change(sound["path"])}
+    return made
 
 
 def parse_json(data: bytes) -> Any:
@@ -116,8 +142,13 @@ def parse_json(data: bytes) -> Any:
 
 
 def dump_patch(patch: Patch) -> str:
-    """Text of a patch's file: stable order, one value per line."""
-    return json.dumps(raw_patch(patch), indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    """Text of a patch: stable order, one value per line; sounds by absolute paths."""
+    return dump_json(raw_patch(patch))
+
+
+def dump_json(raw: Any) -> str:
+    """Text of objects and lists as it stands in a file."""
+    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def raw_patch(patch: Patch) -> dict[str, Any]:
@@ -142,7 +173,7 @@ def save_patch(patch: Patch, path: Path) -> None:
     StorageError
         If the folder cannot be written or the disk is full.
     """
-    write_file(dump_patch(patch), path)
+    write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
 
 
 def write_file(text: str, path: Path) -> None:
@@ -180,6 +211,7 @@ def dump_module(module: Module) -> dict[str, Any]:
         "name": module.name,
         "bypassed": module.bypassed,
         "params": dict(module.params),
+        **({"sound": {"path": module.sound.path, "digest": module.sound.digest}} if module.sound else {}),
         **module.extra,
     }
 
@@ -326,8 +358,13 @@ def raw_module(raw: dict[str, Any], place: str) -> Module:
         name=get(raw, "name", str, place, type_id),
         bypassed=get(raw, "bypassed", bool, place, False),
         params=values,
+        sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
         extra=_extra(raw, _MODULE_FIELDS),
     )
+
+
+def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
+    return SoundRef(get(raw, "path", str, place), get(raw, "digest", str, place)) if raw else None
 
 
 def raw_link(raw: dict[str, Any], place: str) -> Link:

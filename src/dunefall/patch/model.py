@@ -12,7 +12,19 @@ from typing import Any
 
 from dunefall.base.errors import PatchError
 
-__all__ = ["CURVES", "MOST_VOICES", "OUTPUT_ID", "SHARED_ID", "UNTITLED", "Layer", "Link", "Module", "Patch", "Place"]
+__all__ = [
+    "CURVES",
+    "MOST_VOICES",
+    "OUTPUT_ID",
+    "SHARED_ID",
+    "UNTITLED",
+    "Layer",
+    "Link",
+    "Module",
+    "Patch",
+    "Place",
+    "SoundRef",
+]
 
 SHARED_ID = "shared"
 UNTITLED = "Untitled"
@@ -20,6 +32,22 @@ OUTPUT_ID = "output"
 MOST_VOICES = 16
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
+
+
+@dataclass(frozen=True)
+class SoundRef:
+    """A sound file that a module plays.
+
+    Attributes
+    ----------
+    path : str
+        Where it lies: absolute in an open patch, relative to the patch in a file.
+    digest : str
+        Of its bytes: tells whether it is still the same sound.
+    """
+
+    path: str
+    digest: str
 
 
 @dataclass(frozen=True)
@@ -38,6 +66,8 @@ class Module:
         Base values that differ from the declared defaults; choices by index.
     bypassed : bool
         Passes its sound on unchanged, or rests.
+    sound : SoundRef or None
+        The file that it plays.
     extra : mapping
         Fields of the file that this version does not know; kept and saved again.
     """
@@ -47,6 +77,7 @@ class Module:
     name: str
     params: Mapping[str, float] = field(default_factory=dict)
     bypassed: bool = False
+    sound: SoundRef | None = None
     extra: Mapping[str, Any] = field(default_factory=dict)
 
 

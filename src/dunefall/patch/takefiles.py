@@ -6,7 +6,6 @@ Layout: ``format``, ``kind`` ("take"), ``rate_hz``, ``start`` (a patch as in its
 
 from __future__ import annotations
 
-import json
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -28,6 +27,7 @@ from dunefall.patch.changes import (
 from dunefall.patch.files import (
     FORMAT,
     MAX_LINKS,
+    dump_json,
     dump_layer,
     dump_link,
     dump_module,
@@ -41,6 +41,8 @@ from dunefall.patch.files import (
     raw_patch,
     read_file,
     split_place,
+    with_sounds_beside,
+    with_sounds_in,
     write_file,
 )
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
@@ -55,7 +57,7 @@ def load_take(path: Path) -> Take:
     """Read a take file; raises StorageError if it cannot be read and PatchError with the place if it is no take."""
     data = read_file(path)
     try:
-        take = parse_take(data)
+        take = _take_of(with_sounds_in(parse_json(data), path.parent))
         return replace(take, entries=tuple(_found(entry, path.parent) for entry in take.entries))
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
@@ -64,7 +66,8 @@ def load_take(path: Path) -> Take:
 def save_take(take: Take, path: Path) -> None:
     """Write a take, and its recordings beside it; raises StorageError and leaves an old file whole if it cannot be
     written."""
-    write_file(dump_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries))), path)
+    raw = _raw_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries)))
+    write_file(dump_json(with_sounds_beside(raw, path.parent)), path)
 
 
 def _found(entry: Entry, folder: Path) -> Entry:
@@ -95,20 +98,26 @@ def _kept(entry: Entry, take: Path) -> Entry:
 
 
 def dump_take(take: Take) -> str:
-    """Text of a take's file."""
-    raw = {
+    """Text of a take; sounds and recordings by absolute paths."""
+    return dump_json(_raw_take(take))
+
+
+def _raw_take(take: Take) -> dict[str, Any]:
+    return {
         "format": FORMAT,
         "kind": "take",
         "rate_hz": take.rate_hz,
         "start": raw_patch(take.start),
         "entries": [{"at": entry.at, "do": _dump(entry)} for entry in take.entries],
     }
-    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def parse_take(data: bytes) -> Take:
     """Take of a file's bytes; raises PatchError with the place of the first fault."""
-    raw = parse_json(data)
+    return _take_of(parse_json(data))
+
+
+def _take_of(raw: Any) -> Take:
     if not isinstance(raw, dict) or raw.get("kind") != "take":
         raise PatchError("the file does not hold a take")
     rate = get(raw, "rate_hz", float, "")

@@ -1,0 +1,191 @@
+"""Sample player: a sound file, whole, in a loop or in slices."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, floor, fma, smooth_step
+from dunefall.dsp.random import uniform
+from dunefall.dsp.resample import FASTEST, read_between
+
+__all__ = ["MODULE"]
+
+HEADS, FIELDS = 2, 6
+PLACE, BEGIN, LENGTH, GAIN, ON, LEAVING = range(FIELDS)
+LAST, HEAD, COUNT, DONE, STATE = range(5)
+ONCE, HELD, LOOP, HELD_LOOP = range(4)
+FORWARD, BACKWARD, BOTH = range(3)
+FADE_S, LEAVE_S, DONE_S = 0.002, 0.008, 0.005
+"""In which a head comes in, and leaves; for which its end is told."""
+SHORTEST = 32.0
+"""Frames of the shortest stretch that is played."""
+TRIGGER_LINK = 0b1
+SLICE_OWN = 2
+"""Place of the drawn start among a trigger's random numbers."""
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, pitch_note, root_note, fine_ct, mode, direction, begin, end, slices, piece, chance, crossfade_s, level,
+    out, out_right, ended, state, memory, key, rate, linked, wanted, sound, sound_rows, sound_rate,
+):  # fmt: skip
+    """State: last trigger; the head that plays; random numbers drawn; samples for which the end is still told. Memory,
+    for each of two heads: frames gone since its begin; begin and length in frames; gain; 1 while it sounds; 1 while it
+    leaves.
+
+    A trigger lets one head leave and the other begin, so that neither clicks. Where and how long a head plays is
+    settled when it begins, and again at each turn of a loop.
+    """
+    frames = sound.size // sound_rows
+    for i in range(out.size):
+        out[i] = out_right[i] = ended[i] = 0.0
+        if frames < 2:
+            continue
+        high, kind = trigger[i] > 0.5, int(mode[i] + 0.5)
+        rises = high and state[LAST] <= 0.5
+        state[LAST] = trigger[i]
+        runs = linked & TRIGGER_LINK == 0 and kind >= LOOP
+        h = FIELDS * int(state[HEAD])
+        if rises or (runs and memory[h + ON] == 0.0):
+            memory[h + LEAVING] = 1.0
+            state[HEAD] = 1.0 - state[HEAD]
+            h = FIELDS * int(state[HEAD])
+            memory[h + PLACE], memory[h + GAIN], memory[h + ON], memory[h + LEAVING] = 0.0, 0.0, 1.0, 0.0
+            _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], state, key)
+        if not (high or runs) and kind in (HELD, HELD_LOOP):
+            memory[h + LEAVING] = 1.0
+        speed = exp2((pitch_note[i] - root_note[i] + 0.01 * fine_ct[i]) * (1.0 / 12.0)) * sound_rate / rate
+        for k in range(HEADS):
+            h = FIELDS * k
+            if memory[h + ON] == 0.0:
+                continue
+            looped = kind >= LOOP
+            left, right = _heard(sound, sound_rows, frames, memory, h, speed, looped, direction[i],
+                                 crossfade_s[i] * sound_rate, rate, wanted & 0b10)  # fmt: skip
+            out[i] += left
+            out_right[i] += right
+            if _walk(memory, h, min(speed, FASTEST), looped, direction[i], crossfade_s[i] * sound_rate, rate):
+                if looped and memory[h + LEAVING] == 0.0:
+                    _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], state, key)
+                elif memory[h + LEAVING] == 0.0:
+                    state[DONE] = DONE_S * rate
+        if state[DONE] > 0.0:
+            state[DONE] -= 1.0
+            ended[i] = 1.0
+        out[i] *= level[i]
+        out_right[i] *= level[i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _settle(memory, h, frames, begin, end, slices, piece, chance, state, key):  # type: ignore[no-untyped-def]
+    """Begin and length of what a head plays: the stretch, one slice of it, a start by chance."""
+    low, high = min(begin, end) * frames, max(begin, end) * frames
+    high = max(high, low + SHORTEST)
+    count = floor(slices + 0.5)
+    draw = uniform(key, state[COUNT], SLICE_OWN)
+    state[COUNT] += 1.0
+    if count > 1.0:
+        width = (high - low) / count
+        place = piece + draw * chance
+        number = min(floor((place - floor(place)) * count), count - 1.0) if place != 1.0 else count - 1.0
+        memory[h + BEGIN], memory[h + LENGTH] = low + number * width, max(width, SHORTEST)
+    else:
+        away = draw * chance * max(high - low - SHORTEST, 0.0)
+        memory[h + BEGIN], memory[h + LENGTH] = low + away, high - low - away
+
+
+@njit(error_model="numpy", forceinline=True)
+def _overlap(length, crossfade):  # type: ignore[no-untyped-def]
+    return min(max(crossfade, 1.0), 0.5 * length)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _heard(sound, rows, frames, memory, h, speed, looped, direction, crossfade, rate, both):  # type: ignore[no-untyped-def]
+    """What a head gives now: near the end of a loop's turn the next turn comes in below it."""
+    place, length, gain = memory[h + PLACE], memory[h + LENGTH], memory[h + GAIN]
+    fold = int(direction + 0.5) == BOTH
+    left, right = _stereo(sound, rows, frames, memory[h + BEGIN], length, place, speed, direction, both)
+    if looped and not fold:
+        over = _overlap(length, crossfade)
+        into = place - (length - over)
+        if into > 0.0:
+            share = smooth_step(min(into / over, 1.0))
+            a, b = _stereo(sound, rows, frames, memory[h + BEGIN], length, into, speed, direction, both)
+            left, right = fma(share, a - left, left), fma(share, b - right, right)
+    elif not looped:
+        rest = ((2.0 if fold else 1.0) * length - place) / max(speed, 1e-9)
+        gain *= min(max(rest / (FADE_S * rate), 0.0), 1.0)
+    return left * gain, right * gain
+
+
+@njit(error_model="numpy", forceinline=True)
+def _stereo(sound, rows, frames, begin, length, place, speed, direction, both):  # type: ignore[no-untyped-def]
+    """Both channels at a place of a head's stretch; of a stereo file the middle where only one is wanted."""
+    way = int(direction + 0.5)
+    if way == BACKWARD or (way == BOTH and place > length):
+        at = begin + (length - place if way == BACKWARD else 2.0 * length - place)
+    else:
+        at = begin + place
+    left = read_between(sound, 0, frames, at, speed)
+    if rows == 1:
+        return left, left
+    right = read_between(sound, frames, frames, at, speed)
+    return (left, right) if both else (0.5 * (left + right), 0.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _walk(memory, h, speed, looped, direction, crossfade, rate):  # type: ignore[no-untyped-def]
+    """A head one sample on; whether its stretch has ended, or begun anew in a loop."""
+    leaving = memory[h + LEAVING] != 0.0
+    step = -1.0 / (LEAVE_S * rate) if leaving else 1.0 / (FADE_S * rate)
+    memory[h + GAIN] = min(max(memory[h + GAIN] + step, 0.0), 1.0)
+    if leaving and memory[h + GAIN] == 0.0:
+        memory[h + ON] = 0.0
+        return True
+    memory[h + PLACE] += speed
+    length = memory[h + LENGTH]
+    fold = int(direction + 0.5) == BOTH
+    turn = 2.0 * length if fold else length
+    if memory[h + PLACE] < turn:
+        return False
+    if looped:
+        memory[h + PLACE] -= turn if fold else length - _overlap(length, crossfade)
+    else:
+        memory[h + ON] = 0.0
+    return True
+
+
+MODULE = ModuleSpec(
+    id="sample-player",
+    name="Sample player",
+    stage="source",
+    sentence="Plays a sound file at any pitch: once, while a gate is held, in a seamless loop, or slice by slice.",
+    kernel=kernel,
+    inputs=(Input("trigger", "Trigger", "gate", "A rising edge begins the sound; loops begin by themselves if nothing "
+                  "is linked."),),
+    params=(
+        Param("pitch_note", "Pitch", "note", -24, 136, 60, "The note; a linked pitch is counted from C4.", amount=7.0),
+        Param("root_note", "Root", "note", -24, 136, 60, "The note at which the file sounds as it is.", amount=7.0),
+        Param("fine_ct", "Fine", "cents", -100, 100, 0, "Detune in hundredths of a semitone.", amount=8.0),
+        Param("mode", "Plays", "choice", 0, 3, 2, "Once for each trigger, while the trigger is high, or in a loop.",
+              ("once", "while held", "loop", "loop while held")),
+        Param("direction", "Direction", "choice", 0, 2, 0, "Which way through the file.",
+              ("forward", "backward", "there and back")),
+        Param("begin", "Start", "ratio", 0, 1, 0, "Where in the file it begins.", amount=0.2),
+        Param("end", "End", "ratio", 0, 1, 1, "Where in the file it ends.", amount=0.2),
+        Param("slices", "Slices", "none", 1, 128, 1, "Into how many equal parts the stretch is cut.", amount=4.0),
+        Param("piece", "Slice", "ratio", 0, 1, 0, "Which part is played, from the first to the last.", amount=0.5),
+        Param("chance", "Random start", "ratio", 0, 1, 0, "How far chance moves the start, or chooses the slice.",
+              amount=0.3),
+        Param("crossfade_s", "Loop cross-fade", "s", 0.001, 10, 0.05, "Time in which a loop's end goes over into its "
+              "start.", taper="octaves", amount=1.0),
+        Param("level", "Level", "ratio", 0, 2, 0.8, "Height of the sound.", amount=0.3),
+    ),
+    outputs=(Output("out", "Sound", "audio", stereo=True), Output("ended", "End", "gate", 0, 1)),
+    state=STATE,
+    memory=HEADS * FIELDS,
+    sound="file",
+    face="pitch_note",
+    words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience"),
+    sources=("Smith 2002, Digital audio resampling (windowed sinc)",),
+)  # fmt: skip

@@ -1,0 +1,171 @@
+"""Wavetable: a tone from frames of single cycles, built in or from a file."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine
+from dunefall.dsp.random import uniform
+from dunefall.dsp.wavetables import FRAME_SIZE, HARMONICS, LEVELS, NAMES, OFFSETS, SIZES
+
+__all__ = ["MODULE"]
+
+VOICES = 7
+LAST, PHASE, STATE = range(3)
+RESTART_LINK = 0b1
+VOICES_MOVE = 1 << 7
+ROOT_2 = math.sqrt(2.0)
+PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75)
+"""Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    restart, pitch_note, fine_ct, table, position, formant_st, level, unison, detune_ct, spread, out, out_right, state,
+    memory, key, rate, moving, linked, wanted, scratch, sound, sound_rows,
+):  # fmt: skip
+    """State: last restart; phase of the first voice in cycles. Memory: phases of the other voices.
+
+    Each voice reads the two frames beside the position at the two levels that have no harmonic above half the sample
+    rate. The formant shift squeezes the cycle into a part of its time and rests, at the value of its begin, for the
+    remainder.
+    """
+    n, frames = out.size, int(sound_rows)
+    out[:] = 0.0
+    out_right[:] = 0.0
+    if sound.size == 0:
+        return
+    tables = sound.size // (FRAME_SIZE * frames)
+    many = VOICES if moving & VOICES_MOVE else int(unison[0] + 1.999999)
+    at, steps = scratch[:n], scratch[64 : 64 + n]
+    for v in range(many):
+        chance = 0.3 * (2.0 * uniform(key, float(v), 2) - 1.0) if v > 0 else 0.0
+        for i in range(n):
+            cents = fma(PLACES[v] + chance if unison[i] > 0.0 else 0.0, detune_ct[i], fine_ct[i])
+            steps[i] = on_grid(min(note_to_hz(fma(cents, 0.01, pitch_note[i])) / rate, 0.5))
+        first = memory[v - 1] if v > 0 else state[PHASE]
+        start = on_grid(uniform(key, float(v), 1)) if v > 0 else 0.0
+        phase = start if first == 0.0 else first
+        if linked & RESTART_LINK:
+            phase = _restarted(restart, state[LAST], phase, start, at, steps)
+        else:
+            phase = ramp_by(at, phase, steps, 1.0)
+        if v > 0:
+            memory[v - 1] = phase
+        else:
+            state[PHASE] = phase
+        left, right = _sides(v, spread[0], wanted & 0b10)
+        for i in range(n):
+            share = min(max(1.0 + unison[i] - v, 0.0), 1.0)
+            if share == 0.0:
+                continue
+            gain = share * level[i] / math.sqrt(1.0 + unison[i])
+            wave = gain * _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], steps[i])
+            if wanted & 0b10:
+                left, right = _sides(v, spread[i], 1)
+            out[i] = fma(wave, left, out[i])
+            out_right[i] = fma(wave, right, out_right[i])
+    state[LAST] = restart[n - 1]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _restarted(restart, last, phase, start, at, steps):  # type: ignore[no-untyped-def]
+    for i in range(at.size):
+        if restart[i] > 0.5 and last <= 0.5:
+            phase = start
+        last = restart[i]
+        at[i] = phase
+        phase += steps[i]
+        phase -= floor(phase)
+    return phase
+
+
+@njit(error_model="numpy", forceinline=True)
+def _sides(v, spread, both):  # type: ignore[no-untyped-def]
+    """Gains of a voice to the left and to the right: 1 and 0 where there is one channel."""
+    if both == 0:
+        return 1.0, 0.0
+    angle = fma(0.125 * PLACES[VOICES - 1 - v] if v > 0 else 0.0, spread, 0.125)
+    return ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _wave(sound, tables, frames, table, position, formant, phase, step):  # type: ignore[no-untyped-def]
+    """The cycle at a phase, between two tables, two frames and two levels."""
+    squeeze = exp2(formant * (1.0 / 12.0))
+    depth = min(max(log2(max(2.0 * HARMONICS * step * squeeze, 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
+    level = int(depth)
+    deep = depth - level
+    inside = min(phase * squeeze, 1.0)
+    inside = 0.0 if inside >= 1.0 else inside
+    at = min(max(table, 0.0), tables - 1.0)
+    first = int(at)
+    value = _in_table(sound, frames, first, position, level, deep, inside)
+    if at > first:
+        value = fma(_in_table(sound, frames, first + 1, position, level, deep, inside) - value, at - first, value)
+    if squeeze > 1.0:
+        rest = _in_table(sound, frames, first, position, level, deep, 0.0)
+        value -= rest * (1.0 - 1.0 / squeeze)
+    return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def _in_table(sound, frames, table, position, level, deep, inside):  # type: ignore[no-untyped-def]
+    at = position * (frames - 1)
+    frame = min(int(at), max(frames - 2, 0))
+    share, begin = at - frame, FRAME_SIZE * (table * frames + frame)
+    value = _in_frame(sound, begin, level, deep, inside)
+    if share > 0.0:
+        value = fma(_in_frame(sound, begin + FRAME_SIZE, level, deep, inside) - value, share, value)
+    return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def _in_frame(sound, begin, level, deep, inside):  # type: ignore[no-untyped-def]
+    low = _between(sound, begin + OFFSETS[level], SIZES[level], inside)
+    return fma(_between(sound, begin + OFFSETS[level + 1], SIZES[level + 1], inside) - low, deep, low)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _between(sound, begin, size, inside):  # type: ignore[no-untyped-def]
+    """Between four samples of a cycle by a cubic (Catmull and Rom 1974)."""
+    at = inside * size
+    k = int(at)
+    f, last = at - k, size - 1
+    a, b = sound[begin + ((k - 1) & last)], sound[begin + (k & last)]
+    c, d = sound[begin + ((k + 1) & last)], sound[begin + ((k + 2) & last)]
+    return b + 0.5 * f * ((c - a) + f * ((2.0 * a - 5.0 * b + 4.0 * c - d) + f * (3.0 * (b - c) + d - a)))
+
+
+MODULE = ModuleSpec(
+    id="wavetable",
+    name="Wavetable",
+    stage="source",
+    sentence="A tone that glides through a row of waveforms, from fourteen built-in tables or a file of your own.",
+    kernel=kernel,
+    inputs=(Input("restart", "Restart", "gate", "Each rising edge begins the wave anew; without it the phase runs "
+                  "free."),),
+    params=(
+        Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
+        Param("fine_ct", "Fine", "cents", -100, 100, 0, "Detune in hundredths of a semitone.", amount=8.0),
+        Param("table", "Table", "choice", 0, len(NAMES) - 1, 0, "Which built-in table; idle with a file of your own.",
+              NAMES, amount=1.0),
+        Param("position", "Position", "ratio", 0, 1, 0.3, "Where in the table.", amount=0.3),
+        Param("formant_st", "Formant", "st", 0, 36, 0, "Squeezes the cycle and keeps the pitch.", amount=6.0),
+        Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
+        Param("unison", "Voices", "choice", 0, VOICES - 1, 0, "How many sound together.", tuple("1234567"), amount=1.0),
+        Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the voices stand apart.", amount=8.0),
+        Param("spread", "Spread", "ratio", 0, 1, 0, "How far the voices stand apart between left and right.",
+              amount=0.3),
+    ),
+    outputs=(Output("out", "Tone", "audio", stereo=True, width="spread"),),
+    state=STATE,
+    memory=VOICES - 1,
+    sound="table",
+    face="position",
+    words=("table", "vowel", "morph", "digital", "wave", "formant", "single cycle"),
+    sources=("Bristow-Johnson 1996, Wavetable synthesis 101 (from memory)",
+             "Catmull and Rom 1974 (cubic between four points)"),
+)  # fmt: skip

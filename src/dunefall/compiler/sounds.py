@@ -1,0 +1,232 @@
+"""Sounds from files, as kernels read them: converted once, in pieces, then mapped into memory.
+
+A file is taken in under the digest of its bytes: decoded to 32-bit numbers, channel after channel, into a file of the
+cache folder that every process maps. So a file of two hours needs no more memory than what is being played, a patch
+keeps its sound as long as the cache does, and a changed file of the same name is another sound.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import platformdirs
+import soundfile
+from numpy.typing import NDArray
+
+from dunefall.base.errors import StorageError
+from dunefall.catalogue.declare import ModuleSpec
+from dunefall.dsp.wavetables import built_in_tables, tables_of_sound
+from dunefall.patch.library import DATA
+from dunefall.patch.model import Module, Patch, SoundRef
+
+__all__ = ["LONGEST_S", "SILENCE", "Sound", "mapped", "prepared", "shipped", "take_in", "take_in_all"]
+
+SHIPPED = DATA / "sounds" / "iron-gate.flac"
+LONGEST_S = 4 * 3600.0
+MOST_CHANNELS = 64
+SUFFIX = ".f32"
+_BYTES, _FRAMES = 1 << 20, 1 << 18
+Report = Callable[[int, int], None]
+
+
+@dataclass(frozen=True, eq=False)
+class Sound:
+    """What a kernel reads.
+
+    Attributes
+    ----------
+    samples : ndarray of float32
+        Row after row.
+    rows : int
+        Channels (1 or 2), or frames of each wavetable.
+    rate_hz : int
+    """
+
+    samples: NDArray[np.float32]
+    rows: int
+    rate_hz: int
+
+
+SILENCE = Sound(np.zeros(0, np.float32), 1, 48000)
+_mapped: dict[str, Sound] = {}
+_made: dict[str, Sound] = {}
+"""Wavetables by the digest of their sound."""
+
+
+def sounds_folder() -> Path:
+    """Where converted sounds lie; made if missing."""
+    folder = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "sounds"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def take_in(path: Path, report: Report | None = None) -> SoundRef:
+    """Convert a sound file for the players; of one that was taken in before, only the digest is worked out.
+
+    Parameters
+    ----------
+    report : function of (done, total)
+        Called between pieces; what it raises ends the work, and nothing is left behind.
+
+    Raises
+    ------
+    StorageError
+        If it cannot be read, is no sound, is empty, too long, or the disk is full.
+    """
+    report = report or (lambda done, total: None)
+    path = path.absolute()
+    with _opened(path) as file:
+        total = 2 * file.frames
+        ref = SoundRef(str(path), _digest(path, lambda share: report(round(share * file.frames), total)))
+        if _converted(ref.digest) is None:
+            _convert(file, ref, lambda done: report(file.frames + done, total))
+    report(total, total)
+    return ref
+
+
+def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
+    """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more."""
+    troubles = []
+    for module in patch.modules():
+        ref = module.sound
+        if ref is None or _converted(ref.digest) is not None:
+            continue
+        try:
+            found = take_in(Path(ref.path), report)
+        except StorageError as error:
+            troubles.append(f"“{module.name}” is silent: {error}")
+            continue
+        if found.digest != ref.digest:
+            troubles.append(
+                f"“{module.name}” is silent: {Path(ref.path).name} is not the sound that the patch was made with; "
+                "choose it anew to use it as it is now"
+            )
+    return troubles
+
+
+def prepared(spec: ModuleSpec, module: Module) -> Sound:
+    """What a module's kernel reads; silence where its file has not been taken in. Without a file of the user's it is
+    the shipped one, or the built-in tables."""
+    if spec.sound == "table":
+        return _tables(module.sound) if module.sound else _built_in()
+    return mapped(module.sound or shipped()) if spec.sound else SILENCE
+
+
+@cache
+def shipped() -> SoundRef:
+    """The sound that a player has until it is given another one."""
+    return take_in(SHIPPED)
+
+
+def mapped(ref: SoundRef) -> Sound:
+    """A sound that was taken in; silence otherwise."""
+    if ref.digest not in _mapped:
+        path = _converted(ref.digest)
+        if path is None:
+            return SILENCE
+        _, rate, rows = path.stem.split("-")
+        _mapped[ref.digest] = Sound(np.memmap(path, np.float32, "r"), int(rows), int(rate))
+    return _mapped[ref.digest]
+
+
+@cache
+def _built_in() -> Sound:
+    tables, frames = built_in_tables()
+    return Sound(tables, frames, 48000)
+
+
+def _tables(ref: SoundRef) -> Sound:
+    sound = mapped(ref)
+    if ref.digest not in _made and len(sound.samples):
+        tables, frames = tables_of_sound(sound.samples[: len(sound.samples) // sound.rows])
+        _made[ref.digest] = Sound(tables, frames, 48000)
+    return _made.get(ref.digest, SILENCE)
+
+
+def _opened(path: Path) -> soundfile.SoundFile:
+    try:
+        with path.open("rb"):
+            pass
+    except OSError as error:
+        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    try:
+        file = soundfile.SoundFile(path)
+    except (OSError, soundfile.SoundFileError) as error:
+        raise StorageError(
+            f"{path.name} is no sound that can be read: a WAV, FLAC, Ogg or AIFF file is needed"
+        ) from error
+    fault = ""
+    if file.format == "RAW":  # what libsndfile takes for sound without a header
+        fault = "is no sound that can be read: a WAV, FLAC, Ogg or AIFF file is needed"
+    elif file.frames <= 0:
+        fault = "holds no sound: it is empty"
+    elif file.frames > LONGEST_S * file.samplerate:
+        hours = file.frames / file.samplerate / 3600
+        fault = f"is {hours:.1f} hours long; the longest that can be played is {LONGEST_S / 3600:.0f} hours"
+    elif file.channels > MOST_CHANNELS or not 1000 <= file.samplerate <= 768000:
+        fault = f"has {file.channels} channels at {file.samplerate} Hz; that cannot be played"
+    if fault:
+        file.close()
+        raise StorageError(f"{path.name} {fault}")
+    return file
+
+
+def _digest(path: Path, report: Callable[[float], None]) -> str:
+    made, done, size = hashlib.blake2b(digest_size=16), 0, max(path.stat().st_size, 1)
+    try:
+        with path.open("rb") as data:
+            while piece := data.read(_BYTES):
+                made.update(piece)
+                done += len(piece)
+                report(min(done / size, 1.0))
+    except OSError as error:
+        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    return made.hexdigest()
+
+
+def _converted(digest: str) -> Path | None:
+    """The conversion of a digest, whose name also tells rate and channels; None if there is none, or no such digest."""
+    if not digest.isalnum():
+        return None
+    return next(sounds_folder().glob(f"{digest}-*{SUFFIX}"), None)
+
+
+def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], None]) -> None:
+    """All frames, piece by piece; of more than two channels the odd ones go to the left and the even ones to the
+    right."""
+    rows = min(file.channels, 2)
+    path = sounds_folder() / f"{ref.digest}-{file.samplerate}-{rows}{SUFFIX}"
+    part = path.with_suffix(f".{os.getpid()}.part")
+    done = 0
+    try:
+        with part.open("wb") as made:
+            while done < file.frames:
+                piece = file.read(_FRAMES, dtype="float32", always_2d=True)
+                if not len(piece):
+                    break
+                for row in range(rows):
+                    made.seek(4 * (row * file.frames + done))
+                    made.write(_channel(piece, row, rows).tobytes())
+                done += len(piece)
+                report(done)
+            if done < file.frames:
+                raise StorageError(f"{Path(ref.path).name} is broken: it ends after {done} of {file.frames} samples")
+        os.replace(part, path)
+    except soundfile.SoundFileError as error:
+        raise StorageError(f"{Path(ref.path).name} is broken: {error}") from error
+    except OSError as error:
+        raise StorageError(f"cannot keep a copy of {ref.path} in {path.parent}: {error.strerror or error}") from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _channel(piece: NDArray[np.float32], row: int, rows: int) -> NDArray[np.float32]:
+    """One channel; what is no number becomes 0."""
+    sound = piece[:, row::rows].mean(axis=1, dtype=np.float32)
+    return np.nan_to_num(np.clip(sound, -1e6, 1e6), nan=0.0)
