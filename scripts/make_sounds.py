@@ -27,7 +27,8 @@ def gate() -> Patch:
         Module("a-output", "output", "Output", {"level_db": -3.0}),
     )
     links = (
-        ("knocks.gate", "skip.trigger", 1.0), ("skip.passed", "plate.trigger", 1.0), ("plate.out", "a-output.audio", 1.0),
+        ("knocks.gate", "skip.trigger", 1.0), ("skip.passed", "plate.trigger", 1.0),
+        ("plate.out", "a-output.audio", 1.0),
         ("groan.out", "low.audio", 1.0), ("sway.out", "low.cutoff_hz", 1.8), ("low.low", "a-output.audio", 0.12),
         ("air.out", "breath.audio", 1.0), ("breath.out", "a-output.audio", 1.0),
     )  # fmt: skip

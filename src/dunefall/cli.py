@@ -107,6 +107,7 @@ def _render(options: argparse.Namespace) -> int:
     from dunefall.base.errors import ParameterError
     from dunefall.catalogue import catalogue
     from dunefall.compiler.kernels import prepare
+    from dunefall.compiler.sounds import take_in_all
     from dunefall.patch.take import Take
     from dunefall.patch.takefiles import TAKE_SUFFIX
     from dunefall.render.offline import render_to_file
@@ -115,6 +116,8 @@ def _render(options: argparse.Namespace) -> int:
     is_take = options.patch.endswith(TAKE_SUFFIX)
     take = open_take(Path(options.patch)) if is_take else Take(open_patch(options.patch)[0])
     patch = take.start
+    for trouble in {*take_in_all(patch), *take_in_all(take.patch_at(1 << 62))}:
+        print(trouble, file=sys.stderr)
     if options.seed is not None:
         if not 0 <= options.seed < 2**32:
             raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
@@ -206,9 +209,12 @@ def _story(options: argparse.Namespace) -> int:
 
 def _check(options: argparse.Namespace) -> int:
     from dunefall.catalogue.validate import unknown_modules
+    from dunefall.compiler.sounds import take_in_all
     from dunefall.session import open_patch
 
     patch, _ = open_patch(options.patch)
+    for trouble in take_in_all(patch):
+        print(f"note: {trouble}")
     for module in unknown_modules(patch):
         print(f'note: "{module.name}" is of the unknown kind "{module.type}": it is kept, and silent')
     print(

@@ -16,7 +16,7 @@ from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.library import find_patch
-from dunefall.patch.model import MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
 from dunefall.patch.take import Edit, Take
 from dunefall.patch.takefiles import load_take
 
@@ -153,6 +153,11 @@ class Session:
         module = Module(patch.free_id(type_id), type_id, name)
         self.document.edit(f"Add {name}", patch.with_new_module(layer, module))
         return module.id
+
+    def set_sound(self, module: str, sound: SoundRef | None) -> None:
+        """Give a module another sound file, or take it away."""
+        found = self.patch.module(module)
+        self.document.edit(f"Sound of {found.name}", self.patch.with_module(replace(found, sound=sound)))
 
     def remove_module(self, module: str) -> None:
         """Remove a module; a sound that passed through it passes on without it."""

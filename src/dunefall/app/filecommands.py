@@ -9,7 +9,9 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.renderdialog import RenderDialog
+from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.base.errors import DunefallError
+from dunefall.compiler.sounds import at_hand, take_in_all
 from dunefall.patch.library import DEMO
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
@@ -57,6 +59,19 @@ class FileCommands(WindowParts):
         return True
 
     def _open(self, patch: Patch, path: Path | None) -> None:
+        if at_hand(patch):
+            self._show(patch, path)
+            return
+        dialog = SoundDialog(f"Reading the sounds of “{patch.title}”…", lambda report: take_in_all(patch, report), self)
+
+        def done() -> None:
+            self._show(patch, path)
+            if isinstance(dialog.result_value, list) and dialog.result_value:
+                self.warn("Some sounds are missing", "\n".join(dialog.result_value))
+
+        self.read_sounds(dialog, done)
+
+    def _show(self, patch: Patch, path: Path | None) -> None:
         before = self.session.patch
         self.canvas.select("")
         self.session.replace_document(patch, path)

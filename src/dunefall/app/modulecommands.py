@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QInputDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.menus import show_menu
+from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.declare import STAGES, Param
-from dunefall.patch.model import SHARED_ID, Place
+from dunefall.compiler.sounds import take_in
+from dunefall.patch.model import SHARED_ID, Place, SoundRef
 
 __all__ = ["ModuleCommands"]
+
+SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
 
 
 class ModuleCommands(WindowParts):
@@ -75,6 +80,28 @@ class ModuleCommands(WindowParts):
 
     def _add_module(self, layer: str, type_id: str) -> None:
         self.canvas.select(self.session.add_module(layer, type_id))
+
+    def choose_sound(self) -> None:
+        """Choose a sound file for the selected module."""
+        folder = str(self.session.document.path.parent) if self.session.document.path else ""
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a sound", folder, SOUND_FILES)
+        if name:
+            self.use_sound(Path(name))
+
+    def use_sound(self, path: Path) -> None:
+        """Let the selected module play a file; a dialog says what is wrong with it."""
+        module = self.canvas.selection
+        dialog = SoundDialog(f"Reading {path.name}…", lambda report: take_in(path, report), self)
+
+        def done() -> None:
+            if isinstance(dialog.result_value, SoundRef):
+                self.session.set_sound(module, dialog.result_value)
+
+        self.read_sounds(dialog, done)
+
+    def remove_sound(self) -> None:
+        """Take the selected module's own sound file away."""
+        self.session.set_sound(self.canvas.selection, None)
 
     def add_layer(self) -> None:
         """Add an empty layer under a name."""

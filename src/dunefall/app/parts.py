@@ -12,6 +12,7 @@ from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.header import Header
 from dunefall.app.theme import Theme
 from dunefall.app.widgets.inspector import Inspector
+from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.watch import Watch
 from dunefall.patch.model import Patch
 from dunefall.session import Session
@@ -43,6 +44,14 @@ class WindowParts(QMainWindow):
         dialog.accepted.connect(then)
         dialog.finished.connect(dialog.deleteLater)
         dialog.open()
+
+    def read_sounds(self, dialog: SoundDialog, then: Callable[[], None]) -> None:
+        """Read sound files while the window goes on; ``then`` follows when they are there, a dialog if they cannot be
+        read."""
+        dialog.accepted.connect(then)
+        dialog.rejected.connect(lambda: self.warn("This sound cannot be used", dialog.error) if dialog.error else None)
+        dialog.finished.connect(dialog.deleteLater)
+        dialog.begin()
 
     def warn(self, title: str, text: str) -> None:
         """Say what went wrong in a dialog."""

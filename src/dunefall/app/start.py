@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
+from dunefall.compiler.sounds import take_in_all
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
@@ -49,10 +50,13 @@ def open_window(options: argparse.Namespace) -> int:
         )
     name = DEMO if options.demo else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
+    troubles = take_in_all(patch)
     app = make_app(options.theme)
     session = Session(patch, path, EngineOptions(audio=options.audio, live=options.live, keys=options.keys))
     window = MainWindow(session, wanted_theme(options.theme))
     window.show()
+    if troubles:
+        window.warn("Some sounds are missing", "\n".join(troubles))
     errands = _Errands(window, options)
     status = app.exec()
     session.close()

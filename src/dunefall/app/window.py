@@ -127,6 +127,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         inspector.link_removed.connect(session.remove_link)
         inspector.renamed.connect(lambda _: self.rename())
         inspector.bypass_asked.connect(self.toggle_bypass)
+        inspector.sound_asked.connect(self.choose_sound)
+        inspector.sound_removed.connect(self.remove_sound)
         inspector.module_asked.connect(canvas.select)
 
     # -- showing ------------------------------------------------------------------------------------------------

@@ -198,6 +198,10 @@ class ModuleSpec:
         Other words under which it is searched.
     sources : tuple of str
         Published sources of the method.
+    handle : (str, str)
+        Parameters that dragging its picture moves: across and upwards; empty where there is none.
+    cursors : tuple of str
+        Parameters that are places in its sound file.
     shows : "response", "wave" or "course"
         What its picture shows: level over frequency, some milliseconds, or some seconds; empty: what its stage shows.
     """
@@ -218,6 +222,8 @@ class ModuleSpec:
     words: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     shows: Literal["", "response", "wave", "course"] = ""
+    handle: tuple[str, str] = ("", "")
+    cursors: tuple[str, ...] = ()
     sound: Literal["", "file", "table"] = ""
     lane_end: bool = False
     cached: tuple[int, ...] = ()

@@ -21,11 +21,23 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.dsp.wavetables import built_in_tables, tables_of_sound
+from dunefall.dsp.cache import cache_folder
+from dunefall.dsp.wavetables import FRAMES, built_in_tables, tables_of_sound
 from dunefall.patch.library import DATA
 from dunefall.patch.model import Module, Patch, SoundRef
 
-__all__ = ["LONGEST_S", "SILENCE", "Sound", "mapped", "prepared", "shipped", "take_in", "take_in_all"]
+__all__ = [
+    "LONGEST_S",
+    "SILENCE",
+    "Sound",
+    "at_hand",
+    "built_in",
+    "mapped",
+    "prepared",
+    "shipped",
+    "take_in",
+    "take_in_all",
+]
 
 SHIPPED = DATA / "sounds" / "iron-gate.flac"
 LONGEST_S = 4 * 3600.0
@@ -90,6 +102,11 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
     return ref
 
 
+def at_hand(patch: Patch) -> bool:
+    """Whether all sounds of a patch have been taken in."""
+    return all(module.sound is None or _converted(module.sound.digest) is not None for module in patch.modules())
+
+
 def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
     """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more."""
     troubles = []
@@ -114,7 +131,7 @@ def prepared(spec: ModuleSpec, module: Module) -> Sound:
     """What a module's kernel reads; silence where its file has not been taken in. Without a file of the user's it is
     the shipped one, or the built-in tables."""
     if spec.sound == "table":
-        return _tables(module.sound) if module.sound else _built_in()
+        return _tables(module.sound) if module.sound else built_in()
     return mapped(module.sound or shipped()) if spec.sound else SILENCE
 
 
@@ -136,9 +153,14 @@ def mapped(ref: SoundRef) -> Sound:
 
 
 @cache
-def _built_in() -> Sound:
-    tables, frames = built_in_tables()
-    return Sound(tables, frames, 48000)
+def built_in() -> Sound:
+    """The built-in wavetables, worked out once for these sources."""
+    path = cache_folder() / f"tables{SUFFIX}"
+    if not path.exists():
+        part = path.with_suffix(f".{os.getpid()}.part")
+        part.write_bytes(built_in_tables().tobytes())
+        os.replace(part, path)
+    return Sound(np.memmap(path, np.float32, "r"), FRAMES, 48000)
 
 
 def _tables(ref: SoundRef) -> Sound:
@@ -229,4 +251,4 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
 def _channel(piece: NDArray[np.float32], row: int, rows: int) -> NDArray[np.float32]:
     """One channel; what is no number becomes 0."""
     sound = piece[:, row::rows].mean(axis=1, dtype=np.float32)
-    return np.nan_to_num(np.clip(sound, -1e6, 1e6), nan=0.0)
+    return np.asarray(np.nan_to_num(np.clip(sound, -1e6, 1e6), nan=0.0), np.float32)

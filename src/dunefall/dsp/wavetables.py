@@ -142,8 +142,8 @@ _RECIPES: dict[str, tuple[Callable[[float, NDArray[np.float64]], NDArray[np.floa
 NAMES = tuple(_RECIPES)
 
 
-def built_in_tables() -> tuple[NDArray[np.float32], int]:
-    """All built-in tables, one after the other in the order of ``NAMES``, and the frames of each."""
+def built_in_tables() -> NDArray[np.float32]:
+    """All built-in tables, one after the other in the order of ``NAMES``, each of ``FRAMES`` frames."""
     n = np.arange(1.0, HARMONICS + 1)
     random = np.random.default_rng(1)
     frames = []
@@ -151,7 +151,7 @@ def built_in_tables() -> tuple[NDArray[np.float32], int]:
         phases = random.uniform(0, 2 * np.pi, HARMONICS) if loose else np.zeros(HARMONICS)
         for frame in range(FRAMES):
             frames.append(_frame(recipe(frame / (FRAMES - 1), n) * np.exp(1j * phases)))
-    return np.concatenate(frames), FRAMES
+    return np.concatenate(frames)
 
 
 def tables_of_sound(samples: NDArray[np.float32]) -> tuple[NDArray[np.float32], int]:
@@ -195,4 +195,4 @@ def _rise(cycle: NDArray[np.float64]) -> float:
     if not len(places) or cycle[0] == 0.0:
         return 0.0
     k = int(places[0])
-    return (k + cycle[k] / (cycle[k] - after[k])) / len(cycle)
+    return float(k + cycle[k] / (cycle[k] - after[k])) / len(cycle)

@@ -92,6 +92,8 @@ class EngineClient:
         self._polled = time.monotonic()
         self._engine: _Engine | None = self._start_process()
         self._reserve: _Engine | None = None
+        self._portrait_asked: say.AskPortrait | None = None
+        self._portrait: say.GotPortrait | None = None
 
     @property
     def status(self) -> NDArray[np.float64]:
@@ -178,6 +180,15 @@ class EngineClient:
         """Ask for the last checkpoint at or before a sample; it comes as ``GotCheckpoint``."""
         self._send(say.AskCheckpoint(position))
 
+    def portrait(self, wanted: say.AskPortrait) -> say.GotPortrait | None:
+        """The last portrait that was made, wanted again if it is another one. The engine in reserve makes it, so that
+        the one that sounds has nothing to do with it; one at a time."""
+        made = self._portrait
+        if self._reserve is not None and self._portrait_asked is None and (made is None or made.asked != wanted):
+            self._portrait_asked = wanted
+            self._reserve.send(wanted)
+        return made
+
     # -- what it says -----------------------------------------------------------------------------------------------
 
     def poll(self) -> list[object]:
@@ -200,7 +211,18 @@ class EngineClient:
         if not self._engine.process.is_alive() and self._deaths < MOST_DEATHS:
             received.append(self._after_death())
         self._keep_reserve()
+        self._hear_reserve()
         return received
+
+    def _hear_reserve(self) -> None:
+        """Portraits from the engine in reserve; what else it says is of no interest."""
+        try:
+            while self._reserve is not None and self._reserve.pipe.poll():
+                message = self._reserve.pipe.recv()
+                if isinstance(message, say.GotPortrait):
+                    self._portrait, self._portrait_asked = message, None
+        except (EOFError, OSError):
+            pass
 
     def _take_in(self, message: object) -> None:
         if isinstance(message, say.ProgramRuns):
@@ -274,7 +296,7 @@ class EngineClient:
         """Start the engine in reserve when the first one has settled; forget one that died."""
         if self._reserve is not None and not self._reserve.process.is_alive():
             self._reserve.pipe.close()
-            self._reserve = None
+            self._reserve = self._portrait_asked = None
             self._ready_at = time.monotonic()  # try again after a while
         settled = self._ready_at is not None and time.monotonic() - self._ready_at > RESERVE_AFTER_S
         if self._reserve is None and settled and self._deaths < MOST_DEATHS:
@@ -300,6 +322,7 @@ class EngineClient:
         position = self.position
         self._engine.pipe.close()
         self._engine, self._reserve = self._reserve or self._start_process(), None
+        self._portrait_asked = None
         self._engine.started = time.monotonic()
         self._ready_at = time.monotonic()
         self.status[Status.BLOCKS] = self.status[Status.HEARTBEAT] = 0

@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DeviceError, DunefallError
-from dunefall.catalogue import catalogue
+from dunefall.catalogue import catalogue, spec_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.kernels import prepare
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
 from dunefall.engine import messages as say
@@ -34,10 +35,13 @@ from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Entry, Heard, Note
 from dunefall.render.performance import by_hand
 from dunefall.render.player import NOW, Player, Step, glide
+from dunefall.render.portrait import portrait
 
 __all__ = ["run_engine"]
 
 JOIN_AHEAD_S = 0.1
+RESPONSE_S = 0.2
+"""Length of the impulse responses from which the window's curves are made."""
 
 
 def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> None:
@@ -84,6 +88,7 @@ class _Host:
             say.SetLimiter: self._set_limiter,
             say.SetDevice: self._set_device,
             say.AskCheckpoint: self._give_checkpoint,
+            say.AskPortrait: self._give_portrait,
         }
 
     # -- the loop -----------------------------------------------------------------------------------------------
@@ -169,6 +174,7 @@ class _Host:
     def _prepare(self) -> None:
         if not self._ready:
             prepare(catalogue(), lambda done, total, name: self._tell(say.Progress(done, total, name)))
+            built_in()
             self._ready = True
 
     def _compile(self, patch: Patch) -> Program:
@@ -317,6 +323,12 @@ class _Host:
 
     def _give_checkpoint(self, message: say.AskCheckpoint) -> None:
         self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(message.position)))
+
+    def _give_portrait(self, message: say.AskPortrait) -> None:
+        spec = spec_of(message.type_id)
+        if spec is not None:
+            seconds = RESPONSE_S if spec.shows_as == "response" else None
+            self._tell(say.GotPortrait(message, portrait(spec, message.params, message.sound, seconds)))
 
     # -- device -------------------------------------------------------------------------------------------------
 

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from dunefall.patch.model import Patch, Place
+from dunefall.patch.model import Patch, Place, SoundRef
 from dunefall.patch.take import Clear, Entry, Note, Press, Take
 from dunefall.render.player import Checkpoint
+from dunefall.render.portrait import Portrait
 
 __all__ = [
     "Act",
     "Applied",
     "AskCheckpoint",
+    "AskPortrait",
     "DeviceChosen",
     "EngineOptions",
     "Faults",
     "GotCheckpoint",
+    "GotPortrait",
     "Happened",
     "Open",
     "Play",
@@ -144,6 +148,15 @@ class AskCheckpoint:
 
 
 @dataclass(frozen=True)
+class AskPortrait:
+    """Draw what a module of a type does at these values."""
+
+    type_id: str
+    params: Mapping[str, float]
+    sound: SoundRef | None = None
+
+
+@dataclass(frozen=True)
 class Quit:
     """End."""
 
@@ -211,6 +224,14 @@ class GotCheckpoint:
     """A checkpoint, or None if there is none that early."""
 
     checkpoint: Checkpoint | None
+
+
+@dataclass(frozen=True)
+class GotPortrait:
+    """The curves that were asked for."""
+
+    asked: AskPortrait
+    portrait: Portrait
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,7 @@ from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM
 from dunefall.compiler.traces import no_traces
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 
 __all__ = ["Portrait", "portrait"]
 
@@ -48,16 +49,22 @@ class Portrait:
     curves: dict[str, NDArray[np.float64]]
 
 
-def portrait(spec: ModuleSpec, params: dict[str, float] | None = None) -> Portrait:
+def portrait(
+    spec: ModuleSpec,
+    params: Mapping[str, float] | None = None,
+    sound: SoundRef | None = None,
+    seconds: float | None = None,
+) -> Portrait:
     """A module's curves at 48 kHz with these values, all others at their defaults.
 
     A response is that to an impulse; in the other kinds gates are fed with a clock, sounds with a sine of A3, controls
-    with something that wanders. Sources get gates only.
+    with something that wanders. Sources get gates only. ``seconds`` of sound are made, by default as
+    many as the kind needs; fewer blur a response.
     """
-    patch = _patch_of(spec, params or {})
+    patch = _patch_of(spec, params or {}, sound)
     watched = [Place("m", output.id) for output in spec.outputs]
     program = compile_patch(patch, rate=RATE, probed=watched)
-    count = round(SECONDS[spec.shows_as] * RATE) // QUANTUM * QUANTUM
+    count = round((seconds or SECONDS[spec.shows_as]) * RATE) // QUANTUM * QUANTUM
     signals = {output.id: np.zeros(count) for output in spec.outputs}
     out = np.zeros((QUANTUM, 2))
     for at in range(0, count, QUANTUM):
@@ -78,7 +85,7 @@ def _levels(impulse_response: NDArray[np.float64], across: NDArray[np.float64]) 
     return np.asarray(20.0 * np.log10(np.interp(across, hz, amplitudes) + 1e-6))
 
 
-def _patch_of(spec: ModuleSpec, params: dict[str, float]) -> Patch:
+def _patch_of(spec: ModuleSpec, params: Mapping[str, float], sound: SoundRef | None) -> Patch:
     links: list[Link] = []
     used: dict[str, Module] = {}
     for k, port in enumerate(spec.inputs):
@@ -87,5 +94,5 @@ def _patch_of(spec: ModuleSpec, params: dict[str, float]) -> Patch:
         role = port.role if port.role != "audio" else "impulse" if spec.shows_as == "response" else "tone"
         feeder = used.setdefault(role, FEEDERS[role])
         links.append(Link(f"link-{k}", Place(feeder.id, PORTS.get(feeder.type, "out")), Place("m", port.id), 1.0))
-    modules = (*used.values(), Module("m", spec.id, spec.name, params))
+    modules = (*used.values(), Module("m", spec.id, spec.name, params, sound=sound))
     return Patch(seed=1, layers=(Layer("shared", "Shared"), Layer("a", "A", modules)), links=tuple(links))

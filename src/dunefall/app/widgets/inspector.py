@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import html
 import re
+from pathlib import Path
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from dunefall.app.build.links import link_role
 from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
+from dunefall.app.widgets.picture import Picture
 from dunefall.app.widgets.rail import Rail
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.story import module_story
+from dunefall.engine.messages import AskPortrait, GotPortrait
 from dunefall.patch.model import Link, Module, Patch
 
 __all__ = ["Inspector", "Live", "reach_of"]
@@ -36,6 +39,9 @@ class Live(Protocol):
 
     def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
         """Lowest and highest values per bin of an output (the first one), oldest first."""
+
+    def portrait(self, wanted: AskPortrait) -> GotPortrait | None:
+        """The last curves that were made; these are wanted."""
 
 
 def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] | None:
@@ -65,6 +71,8 @@ class Inspector(QScrollArea):
         "Move this…" for a port; a link with other values; a link to take away.
     renamed (str), bypass_asked (), module_asked (str)
         Another name; the bypass switch; a module's name was clicked.
+    sound_asked (), sound_removed ()
+        Another sound file is wanted; none is.
     """
 
     value_moved = Signal(str, float)
@@ -75,6 +83,8 @@ class Inspector(QScrollArea):
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
+    sound_asked = Signal()
+    sound_removed = Signal()
 
     def __init__(self, theme: Theme, live: Live, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -85,6 +95,7 @@ class Inspector(QScrollArea):
         self._asleep: frozenset[str] = frozenset()
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
+        self.picture: Picture | None = None
         self._story = QLabel()
         self.setWidgetResizable(True)
         self.setFixedWidth(WIDTH)
@@ -117,9 +128,30 @@ class Inspector(QScrollArea):
         for port, rail in self.rails.items():
             moved = bool(self._patch.links_into(self._module, port))
             rail.set_now(self._live.value_now(self._module, port) if moved else None)
+        self._animate_picture()
         for row in self.rows.values():
             bins = self._live.trace(row.link.source.module, row.link.source.port)
             row.set_bins(None if bins is None else bins[-ROW_BINS:])
+
+    def _animate_picture(self) -> None:
+        """Show what the module does at the values of now."""
+        if self.picture is None:
+            return
+        module = self._patch.module(self._module)
+        spec = spec_of(module.type)
+        assert spec is not None
+        values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
+        for link in self._patch.links_into(module.id):
+            now = self._live.value_now(module.id, link.target.port)
+            if link.target.port in values and now is not None:
+                values[link.target.port] = now
+        self.picture.show_values(module, values)
+        if self.picture.own:
+            return
+        tempo = {param.id: self._patch.tempo_bpm for param in spec.params if param.follows}
+        made = self._live.portrait(AskPortrait(module.type, values | tempo, module.sound))
+        if made is not None and made.asked.type_id == module.type:
+            self.picture.show_portrait(made.portrait)
 
     @staticmethod
     def _shape_of(patch: Patch, module: str) -> object:
@@ -128,7 +160,7 @@ class Inspector(QScrollArea):
             return None
         links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
         found = patch.module(module)
-        return module, found.type, found.name, found.bypassed, links
+        return module, found.type, found.name, found.bypassed, found.sound, links
 
     def _update_values(self) -> None:
         if not self._module:
@@ -143,7 +175,7 @@ class Inspector(QScrollArea):
         self._story.setText(self._story_html())
 
     def _rebuild(self) -> None:
-        self.rails, self.rows = {}, {}
+        self.rails, self.rows, self.picture = {}, {}, None
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 12, 16, 16)
@@ -152,6 +184,8 @@ class Inspector(QScrollArea):
             module = self._patch.module(self._module)
             spec = spec_of(module.type)
             self._add_head(column, module, spec)
+            if spec and not spec.lane_end:
+                self._add_picture(column, module, spec)
             for port in spec.targets if spec else ():
                 if not (isinstance(port, Param) and port.follows):
                     self._add_port(column, module, port)
@@ -198,6 +232,31 @@ class Inspector(QScrollArea):
         text = spec.sentence if spec else "This version does not know this kind: it is kept in the file, and silent."
         self._add_text(column, text, sans(12), "text2")
         column.addSpacing(8)
+
+    def _add_picture(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
+        self.picture = Picture(spec, module, self._theme)
+        self.picture.moved.connect(self.value_moved.emit)
+        self.picture.settled.connect(self.settled.emit)
+        column.addWidget(self.picture)
+        if spec.sound:
+            row = QHBoxLayout()
+            path = Path(module.sound.path) if module.sound else None
+            none = "Built-in tables" if spec.sound == "table" else "Shipped sound: iron gate"
+            name = QLabel(path.name if path else none)
+            name.setToolTip(str(path) if path else "Nothing of your own has been chosen")
+            name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+            row.addWidget(name, 1)
+            choose = QPushButton("Choose file…")
+            choose.setToolTip("Play a WAV, FLAC, Ogg or AIFF file")
+            choose.clicked.connect(self.sound_asked.emit)
+            row.addWidget(choose)
+            if path:
+                remove = QPushButton("Remove")
+                remove.setToolTip("Go back to what is built in")
+                remove.clicked.connect(self.sound_removed.emit)
+                row.addWidget(remove)
+            column.addLayout(row)
+        column.addSpacing(6)
 
     def _add_port(self, column: QVBoxLayout, module: Module, port: Input | Param) -> None:
         links = self._patch.links_into(module.id, port.id)

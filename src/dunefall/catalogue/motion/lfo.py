@@ -92,6 +92,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Wave", "control"),),
     state=2,
+    handle=("phase", "shape"),
     face="rate_hz",
     words=("slow wave", "wobble", "vibrato", "tide", "sway"),
     sources=("definition of the four waves",),

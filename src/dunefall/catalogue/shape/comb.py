@@ -51,6 +51,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     state=2,
     memory_s=1.0 / LOWEST_HZ,
+    handle=("pitch_note", "feedback"),
     face="pitch_note",
     passes="audio",
     words=("resonator", "pipe", "wire", "metal", "tuned", "flanger"),

@@ -122,6 +122,7 @@ MODULE = ModuleSpec(
     outputs=(Output("low", "Low", "audio"), Output("band", "Band", "audio"), Output("high", "High", "audio"),
              Output("notch", "Notch", "audio"), Output("peak", "Peak", "audio"), Output("morph", "Morph", "audio")),
     state=14,
+    handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",
     words=("low-pass", "high-pass", "band-pass", "notch", "muffle", "tone", "darken", "brighten", "morph"),

@@ -66,6 +66,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=1,
+    handle=("symmetry", "drive"),
     face="drive",
     passes="audio",
     shows="wave",

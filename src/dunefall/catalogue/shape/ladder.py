@@ -66,6 +66,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=4,
+    handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",
     words=("low-pass", "24 dB", "four-pole", "self-oscillation", "bass", "kick"),

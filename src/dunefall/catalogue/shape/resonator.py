@@ -73,6 +73,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=6,
+    handle=("shift_st", "resonance"),
     face="resonance",
     passes="audio",
     words=("band-pass", "formant", "body", "box", "radio", "peaks"),

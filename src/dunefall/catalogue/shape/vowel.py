@@ -73,6 +73,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=6,
+    handle=("vowel", "sharpness"),
     face="vowel",
     passes="audio",
     words=("formant", "voice", "mouth", "choir", "talk", "speech"),

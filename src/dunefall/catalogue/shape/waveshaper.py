@@ -158,6 +158,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=UP + 3 * SIZE,
+    handle=("bias", "drive_db"),
     face="drive_db",
     passes="audio",
     shows="wave",

@@ -119,6 +119,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Tone", "audio"),),
     state=6,
+    handle=("arrangement", "index"),
     face="arrangement",
     words=("fm", "operators", "algorithm", "bell", "brass", "metal", "electric piano", "glass"),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",

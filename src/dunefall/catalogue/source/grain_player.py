@@ -151,6 +151,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=GRAINS * FIELDS,
     sound="file",
+    cursors=("position",),
     face="position",
     words=("granular", "cloud", "stretch", "freeze", "texture", "wav", "file", "particles"),
     sources=("Roads 2001, Microsound (granular synthesis, from memory)", "Tukey 1967 (tapered cosine window)"),

@@ -231,6 +231,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Noise", "audio", stereo=True, width="width"),),
     state=2 * STATE,
+    handle=("colour", "density_hz"),
     face="colour",
     words=("white", "pink", "red", "brown", "blue", "violet", "velvet", "crackle", "wind", "rain", "sea", "fire",
            "hiss", "rumble", "dust"),

@@ -102,6 +102,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Tone", "audio"),),
     state=6,
+    handle=("ratio", "index"),
     face="ratio",
     words=("fm", "phase modulation", "bell", "metal", "ratio", "index", "sine"),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",),

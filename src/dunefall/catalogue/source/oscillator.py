@@ -373,6 +373,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=MEMORY,
     cached=(STEP,),
+    handle=("shape", "width"),
     face="pitch_note",
     words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync"),
     sources=("Valimaki and Huovilainen 2007, Antialiasing oscillators (band-limited steps from a windowed sinc)",

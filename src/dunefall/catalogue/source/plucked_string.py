@@ -93,6 +93,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio"),),
     state=7,
     memory_s=1.0 / LOWEST_HZ,
+    handle=("place", "decay_s"),
     face="pitch_note",
     shows="course",
     words=("string", "pluck", "guitar", "harp", "wire"),

@@ -185,6 +185,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=HEADS * FIELDS,
     sound="file",
+    cursors=("begin", "end"),
     face="pitch_note",
     words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience"),
     sources=("Smith 2002, Digital audio resampling (windowed sinc)",),

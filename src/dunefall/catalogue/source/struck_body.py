@@ -149,6 +149,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Tone", "audio"),),
     state=STATE,
+    handle=("place", "decay_s"),
     face="pitch_note",
     shows="course",
     words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator"),

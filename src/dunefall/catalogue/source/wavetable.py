@@ -164,6 +164,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=VOICES - 1,
     sound="table",
+    handle=("position", "formant_st"),
     face="position",
     words=("table", "vowel", "morph", "digital", "wave", "formant", "single cycle"),
     sources=("Bristow-Johnson 1996, Wavetable synthesis 101 (from memory)",

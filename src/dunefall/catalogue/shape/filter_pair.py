@@ -1,0 +1,119 @@
+"""Filter pair: two filters one after the other, side by side, or in a loop with a waveshaper."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import db_to_gain, exp2, fma, saturate
+from dunefall.dsp.svf import mean, svf_factors, svf_next
+
+__all__ = ["MODULE"]
+
+A1, A2, B1, B2, BACK, STATE = range(6)
+FACTORS_MOVE = 0b11110000
+SERIES, BESIDE, LOOP = range(3)
+KINDS = ("low", "band", "high")
+LOWEST_HZ, HIGHEST_HZ = 10.0, 20000.0
+KNEE = 0.5
+ROOT_2 = math.sqrt(2.0)
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, routing, first_kind, second_kind, cutoff_hz, offset_st, resonance, second_resonance, balance, split,
+    drive_db, feedback, out, out_right, state, rate, moving, wanted, scratch,
+):  # fmt: skip
+    """State: the integrators of both filters, what comes back in the loop.
+
+    The loop leads the second filter's sound, driven and bent, back before the first one, a sample late.
+    """
+    n, scale = out.size, 2.0 / rate
+    rows = (scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n], scratch[256 : 256 + n],
+            scratch[320 : 320 + n])  # fmt: skip
+    _factors(rows[:3], cutoff_hz, offset_st, 0.0, resonance, scale, moving)
+    _factors(rows[3:], cutoff_hz, offset_st, 1.0, second_resonance, scale, moving)
+    a1, a2, b1, b2, back = state[A1], state[A2], state[B1], state[B2], state[BACK]
+    for i in range(n):
+        way = int(routing[i] + 0.5)
+        x = fma(back, feedback[i], audio[i]) if way == LOOP else audio[i]
+        t1, t2 = svf_next(a1, a2, x, rows[0][i], rows[1][i], rows[2][i])
+        first = _kind(first_kind[i], x, _damping(resonance[i]) * mean(a1, t1), mean(a2, t2))
+        a1, a2 = t1, t2
+        x = audio[i] if way == BESIDE else first
+        t1, t2 = svf_next(b1, b2, x, rows[3][i], rows[4][i], rows[5][i])
+        second = _kind(second_kind[i], x, _damping(second_resonance[i]) * mean(b1, t1), mean(b2, t2))
+        b1, b2 = t1, t2
+        gain = db_to_gain(drive_db[i])
+        back = saturate(gain * second, KNEE)
+        near = min(1.0 - balance[i], 1.0)
+        far = min(1.0 + balance[i], 1.0)
+        if way == BESIDE:
+            aside = split[i] if wanted & 0b10 else 0.0
+            out[i] = fma(near, first, (1.0 - aside) * far * second)
+            out_right[i] = fma(far, second, (1.0 - aside) * near * first)
+        else:
+            share = 0.5 * (1.0 + balance[i])
+            out[i] = fma(share, second - first, first)
+            out_right[i] = out[i]
+    state[A1], state[A2], state[B1], state[B2], state[BACK] = a1, a2, b1, b2, back
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(rows, cutoff, offset, share, resonance, scale, moving):  # type: ignore[no-untyped-def]
+    """Factors of one filter's recurrence; worked out once where nothing moves."""
+    many = cutoff.size if moving & FACTORS_MOVE else 1
+    for i in range(many):
+        hz = min(max(cutoff[i] * exp2(share * offset[i] * (1.0 / 12.0)), LOWEST_HZ), HIGHEST_HZ)
+        rows[0][i], rows[1][i], rows[2][i] = svf_factors(hz, _damping(resonance[i]), scale)
+    for i in range(many, cutoff.size):
+        rows[0][i], rows[1][i], rows[2][i] = rows[0][0], rows[1][0], rows[2][0]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _kind(kind, x, band, low):  # type: ignore[no-untyped-def]
+    """From low (0) over band to high (2)."""
+    is_low, is_high = max(1.0 - kind, 0.0), max(kind - 1.0, 0.0)
+    return fma(is_low, low, fma(1.0 - is_low - is_high, band, is_high * (x - band - low)))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _damping(resonance):  # type: ignore[no-untyped-def]
+    return fma(0.02 - ROOT_2, resonance, ROOT_2)
+
+
+MODULE = ModuleSpec(
+    id="filter-pair",
+    name="Filter pair",
+    stage="shape",
+    sentence="Two filters in a row, side by side or in a loop that growls; the second one keeps its distance to the "
+    "first.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("routing", "Routing", "choice", 0, 2, 0, "How the two stand to each other.",
+              ("in a row", "side by side", "in a loop")),
+        Param("first_kind", "First", "choice", 0, 2, 2, "What the first filter keeps.", KINDS, amount=0.5),
+        Param("second_kind", "Second", "choice", 0, 2, 0, "What the second filter keeps.", KINDS, amount=0.5),
+        Param("cutoff_hz", "Cutoff", "hz", LOWEST_HZ, HIGHEST_HZ, 300, "Of the first filter.", taper="octaves",
+              amount=1.5),
+        Param("offset_st", "Distance", "st", -96, 96, 24, "How far the second cutoff lies above the first.",
+              amount=7.0),
+        Param("resonance", "Resonance", "ratio", 0, 1, 0.3, "Of the first filter, from flat to ringing.", amount=0.3),
+        Param("second_resonance", "Second resonance", "ratio", 0, 1, 0.3, "Of the second filter.", amount=0.3),
+        Param("balance", "Balance", "ratio", -1, 1, 1, "From the first filter alone to the second; side by side, 0 is "
+              "both.", amount=0.3),
+        Param("split", "Split", "ratio", 0, 1, 0, "Side by side, how far the first goes left and the second right.",
+              amount=0.3),
+        Param("drive_db", "Drive", "db", -24, 36, 6, "In the loop, how hard the waveshaper is driven.", amount=6.0),
+        Param("feedback", "Feedback", "ratio", -1, 1, 0.6, "In the loop, how much comes back.", amount=0.2),
+    ),
+    outputs=(Output("out", "Sound", "audio", stereo=True, width="split"),),
+    state=STATE,
+    handle=("cutoff_hz", "resonance"),
+    face="cutoff_hz",
+    passes="audio",
+    words=("dual filter", "two filters", "band", "formant", "growl", "series", "parallel"),
+    sources=("Zavalishin 2018, The Art of VA Filter Design (topology-preserving transform)",),
+)  # fmt: skip
