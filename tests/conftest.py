@@ -29,6 +29,14 @@ def _kernels() -> None:
     prepare(catalogue())
 
 
+@pytest.fixture
+def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """An empty folder for converted sounds."""
+    monkeypatch.setattr("dunefall.compiler.sounds.sounds_folder", lambda: tmp_path / "kept")
+    (tmp_path / "kept").mkdir()
+    return tmp_path / "kept"
+
+
 @pytest.fixture(scope="session")
 def qapp() -> object:
     """The application as the program makes it: fonts, style, theme."""

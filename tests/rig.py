@@ -13,7 +13,7 @@ from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 
 Signal = NDArray[np.float64]
 RATE = 48000.0
@@ -46,11 +46,18 @@ class Rig:
     what it believes to be linked, by default what is given to it."""
 
     def __init__(
-        self, type_id: str, *, rate: float = RATE, seed: int = 1, linked: int | None = None, **params: float
+        self,
+        type_id: str,
+        *,
+        rate: float = RATE,
+        seed: int = 1,
+        linked: int | None = None,
+        sound: SoundRef | None = None,
+        **params: float,
     ) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
-        patch = patch_of(Module("m", type_id, "M", params), seed=seed)
+        patch = patch_of(Module("m", type_id, "M", params, sound=sound), seed=seed)
         watched = [Place("m", output.id) for output in self.spec.output_rows]
         self.program: Program = compile_patch(patch, rate=rate, probed=watched)
         self._auto = linked is None

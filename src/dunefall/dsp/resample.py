@@ -38,7 +38,7 @@ ROWS = np.concatenate([_rows(speed, taps) for speed, taps in zip(SPEEDS, TAPS, s
 
 @njit(error_model="numpy", forceinline=True)
 def read_between(sound, first, frames, at, speed):  # type: ignore[no-untyped-def]
-    """Value at a place ``at`` (in frames) of the row of ``frames`` that begins at ``first``; 0 beyond its ends.
+    """Value at a place ``at`` (in frames) of the row of ``frames`` that begins at ``first``; its ends go on.
 
     ``speed`` is the size of the steps in which it is read: what is above half the new rate is left out up to
     ``FASTEST``.
@@ -62,6 +62,7 @@ def read_between(sound, first, frames, at, speed):  # type: ignore[no-untyped-de
             c = fma(fma(share, high[k + 2] - low[k + 2], low[k + 2]), here[k + 2], c)
             d = fma(fma(share, high[k + 3] - low[k + 3], low[k + 3]), here[k + 3], d)
     else:
-        for k in range(max(-begin, 0), min(taps, frames - begin)):
-            a = fma(fma(share, high[k] - low[k], low[k]), sound[first + begin + k], a)
+        for k in range(taps):
+            here_k = first + min(max(begin + k, 0), frames - 1)
+            a = fma(fma(share, high[k] - low[k], low[k]), sound[here_k], a)
     return (a + b) + (c + d)

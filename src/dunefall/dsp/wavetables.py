@@ -19,8 +19,8 @@ __all__ = [
 
 HARMONICS = 512
 LEVELS = 10
-SIZES = tuple(max(8 * HARMONICS >> level, 256) for level in range(LEVELS))
-"""Samples of a cycle at each level: at least eight for the highest harmonic."""
+SIZES = tuple(max(min(16 * HARMONICS >> level, 8 * HARMONICS), 256) for level in range(LEVELS))
+"""Samples of a cycle at each level: sixteen or more for the highest harmonic, at the first level eight."""
 OFFSETS = tuple(sum(SIZES[:level]) for level in range(LEVELS))
 FRAME_SIZE = sum(SIZES)
 FRAMES = 16
