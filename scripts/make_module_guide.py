@@ -48,14 +48,15 @@ def picture(spec: ModuleSpec, seen: Portrait) -> str:
         ink, name = INKS[k % len(INKS)], next(output.name for output in spec.outputs if output.id == port)
         lines.append(f'<path d="{_stroke(values, low, high)}" fill="none" stroke="{ink}" stroke-width="1.3"/>')
         lines.append(f'<text x="{8 + 90 * k}" y="13" fill="{ink}">{name}</text>')
-    ends = {"response": ("20 Hz", "20 kHz, +24 to −60 dB"), "wave": ("0", "20 ms"), "course": ("0", "4 s")}[seen.kind]
+    over_hz = ("20 Hz", "20 kHz, +24 to −60 dB")
+    ends = {"response": over_hz, "spectrum": over_hz, "wave": ("0", "20 ms"), "course": ("0", "4 s")}[seen.kind]
     for place, anchor, text in ((4, "start", ends[0]), (WIDTH - 4, "end", ends[1])):
         lines.append(f'<text x="{place}" y="{HEIGHT - 4}" text-anchor="{anchor}" fill="#6b6152">{text}</text>')
     return "\n".join([*lines, "</svg>"]) + "\n"
 
 
 def _span(seen: Portrait) -> tuple[float, float]:
-    if seen.kind == "response":
+    if seen.kind in ("response", "spectrum"):
         return BOTTOM_DB, TOP_DB
     values = np.concatenate(list(seen.curves.values()))
     low, high = min(float(values.min()), 0.0), max(float(values.max()), 0.0)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 import soundfile
+from scipy.signal import butter, sosfiltfilt
 
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.library import DATA
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 
-SECONDS = 5.0
+SECONDS, LOWEST_HZ = 5.0, 30.0
 
 
 def gate() -> Patch:
@@ -43,6 +44,7 @@ def main() -> None:
     """Write the files."""
     check_patch(gate())
     sound = render_to_array(gate(), seconds=SECONDS).mean(axis=1)
+    sound = sosfiltfilt(butter(2, LOWEST_HZ, "high", fs=48000, output="sos"), sound)
     fade = round(0.05 * 48000)
     sound[-fade:] *= np.linspace(1, 0, fade)
     sound *= 0.8 / np.abs(sound).max()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
@@ -95,20 +96,25 @@ class Session:
     # -- edits --------------------------------------------------------------------------------------------------
 
     def set_param(self, module: str, param: str, value: float) -> None:
-        """Set a base value; the steps of one movement become one undo step (see ``Document.end_merge``).
+        """Set one base value; see ``set_params``."""
+        self.set_params(module, {param: value})
+
+    def set_params(self, module: str, values: Mapping[str, float]) -> None:
+        """Set base values; the steps of one movement become one undo step (see ``Document.end_merge``).
 
         Raises
         ------
         ParameterError
-            If the value is out of range.
+            If a value is out of range.
         """
         patch = self.patch
-        spec = spec_of(patch.module(module).type)
+        found = patch.module(module)
+        spec = spec_of(found.type)
         if spec is not None:
-            name = patch.module(module).name
-            spec.param(param).check(value, f'"{name}" in layer "{patch.layer_of(module).name}"')
-        changed = patch.with_param(module, param, value)
-        self.document.edit(f"Change {patch.module(module).name}", changed, merge=f"{module}.{param}")
+            for param, value in values.items():
+                spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
+        changed = patch.with_module(replace(found, params={**found.params, **values}))
+        self.document.edit(f"Change {found.name}", changed, merge=f"{module}.{','.join(values)}")
 
     def add_link(self, source: Place, target: Place) -> str:
         """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.

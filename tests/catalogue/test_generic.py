@@ -10,7 +10,7 @@ import pytest
 from dunefall.base.units import UNITS, parse_value
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
-from rig import QUANTUM, Rig, tone
+from rig import QUANTUM, Rig, pulses, tone
 
 SPECS = list(catalogue().values())
 each_module = pytest.mark.parametrize("spec", SPECS, ids=lambda spec: spec.id)
@@ -136,6 +136,71 @@ def test_a_changed_value_makes_no_click(type_id: str, param: str, low: float, hi
 
     by_itself = max(largest([low]), largest([high]))
     assert largest([high, low]) <= by_itself * 1.05
+
+
+GLIDES = {
+    ("oscillator", "phase_deg"), ("drone-cloud", "series"), ("struck-body", "body"), ("struck-body", "size"),
+}  # fmt: skip
+"""Parameters whose glide is a quick glide of pitch: it bends the wave more than either end does."""
+SOUNDS = [spec for spec in SPECS if any(output.role == "audio" for output in spec.outputs) and spec.id != "live-input"]
+
+
+def sharpest_bend(spec: ModuleSpec, param: Param, values: list[float]) -> float:
+    """Largest second difference while a value jumps to and fro, fed with a sine and a gate that stays."""
+    segment, segments = 64 * 50, 6
+    rig, last, found = Rig(spec.id, **{param.id: values[0]}), None, 0.0
+    sine, gate = tone(220.0, segment * segments / 48000, level=0.4), np.ones(segment * segments)
+    inputs = {
+        port.id: gate if port.role == "gate" else sine
+        for port in spec.inputs
+        if port.role in ("audio", "gate") and port.id not in ("sync", "restart")
+    }
+    ports = [output.id for output in spec.output_rows if output.role == "audio"]
+    for k in range(segments):
+        if k >= 2:
+            rig.program.set_base("m", param.id, param.to_domain(values[k % len(values)]))
+        piece = slice(k * segment, (k + 1) * segment)
+        out = rig.run(segment, **{name: signal[piece] for name, signal in inputs.items()})
+        now = np.stack([out[port] for port in ports])
+        both = now if last is None else np.concatenate([last, now], axis=1)
+        found = max(found, float(np.abs(np.diff(both, n=2, axis=1)).max())) if k >= 2 else 0.0
+        last = now[:, -2:]
+    return found
+
+
+@pytest.mark.parametrize("spec", SOUNDS, ids=lambda spec: spec.id)
+def test_no_parameter_of_a_sound_clicks(spec: ModuleSpec) -> None:
+    """A jump of any value bends the wave no more than half again as much as the sound at rest on the way does."""
+    for param in spec.params:
+        if param.follows:
+            continue
+        low, high = (param.low, param.high) if param.choices else (param.from_rail(0.3), param.from_rail(0.7))
+        a, b = param.to_domain(low), param.to_domain(high)
+        rest = max(
+            sharpest_bend(spec, param, [param.from_domain(a + (b - a) * share)]) for share in (0.0, 0.35, 0.7, 1.0)
+        )
+        bend = sharpest_bend(spec, param, [high, low])
+        most = 12.0 if (spec.id, param.id) in GLIDES else 1.5
+        assert bend <= most * rest + 1e-4, f"{param.name}: {bend:.5f} by moving it, {rest:.5f} at rest"
+
+
+@pytest.mark.parametrize("spec", SOUNDS, ids=lambda spec: spec.id)
+def test_no_sound_has_a_constant_part(spec: ModuleSpec) -> None:
+    """The mean of two seconds is below 2 % of the RMS (noise that is strong in the depths: four times its own chance,
+    by its spectrum at 0 Hz), with gates and two unrelated sines at the inputs."""
+    seconds = 3.0
+    inputs, hz = {}, iter((220.0, 331.0, 447.0, 553.0))
+    for port in spec.inputs:
+        if port.role == "gate" and port.id != "restart":
+            inputs[port.id] = pulses([0.1 + 0.4 * k for k in range(7)], seconds)
+        elif port.role == "audio" and port.id != "sync":
+            inputs[port.id] = tone(next(hz), seconds, level=0.4)
+    out = Rig(spec.id).run(round(seconds * 48000), **inputs)
+    most = 0.1 if spec.id in ("noise", "grain-player") else 0.02
+    for output in spec.output_rows:
+        if output.role == "audio":
+            sound = out[output.id][48000:]
+            assert abs(sound.mean()) <= most * sound.std() + 1e-4, output.id
 
 
 @pytest.mark.parametrize("type_id", ["filter", "amplifier", "mix", "delay", "output"])

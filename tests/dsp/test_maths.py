@@ -6,8 +6,11 @@ import os
 import pickle
 import subprocess
 import sys
+from fractions import Fraction
 
 import numpy as np
+import pytest
+from numba import njit
 
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import RIGHT
@@ -42,6 +45,37 @@ def test_saturation_is_transparent_then_bounded() -> None:
     assert (np.diff(y) > 0).all()
     slopes = [(maths.saturate(1.0 + h, 1.0) - maths.saturate(1.0, 1.0)) / h for h in (-1e-6, 1e-6)]
     assert abs(slopes[0] - slopes[1]) < 1e-5  # no corner at the knee
+
+
+@njit
+def _ramps(phase, steps, size):  # type: ignore[no-untyped-def]
+    out = np.zeros(len(steps))
+    for i in range(0, len(steps), size):
+        phase = maths.ramp_by(out[i : i + size], phase, steps[i : i + size], 0.5)
+    return out, phase
+
+
+@njit
+def _even_ramp(phase, step, count, size):  # type: ignore[no-untyped-def]
+    out = np.zeros(count)
+    for i in range(0, count, size):
+        phase = maths.ramp(out[i : i + size], phase, step)
+    return out, phase
+
+
+@pytest.mark.parametrize("step", [1e-9, 0.0123456789, 0.499, -0.3, 1.0])
+def test_ramps_are_the_same_in_any_pieces_and_keep_their_pitch(step: float) -> None:
+    """Sample by sample, in sevens and in quantums: equal bits; against exact rational steps within 4e-15 each."""
+    whole, _ = _even_ramp(0.25, step, 64 * 70, 64)
+    moving, _ = _ramps(0.25, np.full(64 * 70, 2 * step), 64)
+    np.testing.assert_array_equal(whole, moving)
+    for size in (1, 7):
+        np.testing.assert_array_equal(_even_ramp(0.25, step, 64 * 70, size)[0], whole)
+        np.testing.assert_array_equal(_ramps(0.25, np.full(64 * 70, 2 * step), size)[0], whole)
+    assert ((whole >= 0) & (whole < 1)).all()
+    exact = [float((Fraction(1, 4) + k * Fraction(step)) % 1) for k in range(0, 4480, 97)]
+    away = np.abs(whole[::97] - exact)
+    assert np.minimum(away, 1 - away).max() < 4480 * 8e-15
 
 
 PLAIN = """

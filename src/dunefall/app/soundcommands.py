@@ -75,8 +75,8 @@ class SoundCommands(WindowParts):
         dialog = DeviceDialog(self.session.options, self)
         self.ask(dialog, lambda: self.session.engine.set_device(dialog.values))
 
-    def _value_moved(self, param: str, value: float) -> None:
-        self.session.set_param(self.canvas.selection, param, value)
+    def _values_moved(self, values: dict[str, float]) -> None:
+        self.session.set_params(self.canvas.selection, values)
 
     def _tempo_typed(self) -> None:
         field, patch = self.header.tempo, self.session.patch

@@ -120,7 +120,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         canvas.fold_asked.connect(session.toggle_fold)
         canvas.add_asked.connect(self._ask_module)
         canvas.layer_asked.connect(self.add_layer)
-        inspector.value_moved.connect(self._value_moved)
+        inspector.values_moved.connect(self._values_moved)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
         inspector.link_changed.connect(session.change_link)

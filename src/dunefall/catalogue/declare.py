@@ -202,8 +202,9 @@ class ModuleSpec:
         Parameters that dragging its picture moves: across and upwards; empty where there is none.
     cursors : tuple of str
         Parameters that are places in its sound file.
-    shows : "response", "wave" or "course"
-        What its picture shows: level over frequency, some milliseconds, or some seconds; empty: what its stage shows.
+    shows : "response", "spectrum", "wave" or "course"
+        What its picture shows: what it does to each frequency, its partials, some milliseconds, or some seconds;
+        empty: what its stage shows.
     """
 
     id: str
@@ -221,7 +222,7 @@ class ModuleSpec:
     passes: str = ""
     words: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
-    shows: Literal["", "response", "wave", "course"] = ""
+    shows: Literal["", "response", "spectrum", "wave", "course"] = ""
     handle: tuple[str, str] = ("", "")
     cursors: tuple[str, ...] = ()
     sound: Literal["", "file", "table"] = ""

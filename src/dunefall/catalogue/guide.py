@@ -16,7 +16,12 @@ STAGE_SAYS = {
     "space": "where it is heard",
 }
 
-PICTURES = {"response": "Level over frequency", "wave": "Twenty milliseconds", "course": "Four seconds"}
+PICTURES = {
+    "response": "Level over frequency",
+    "spectrum": "Partials over frequency",
+    "wave": "Twenty milliseconds",
+    "course": "Four seconds",
+}
 
 
 def guide_pages() -> dict[str, str]:

@@ -18,7 +18,7 @@ from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 __all__ = ["Portrait", "portrait"]
 
 RATE = 48000.0
-SECONDS = {"response": 1.0, "wave": 0.02, "course": 4.0}
+SECONDS = {"response": 1.0, "spectrum": 1.0, "wave": 0.02, "course": 4.0}
 LOWEST_HZ, HIGHEST_HZ, POINTS = 20.0, 20000.0, 240
 FEEDERS = {
     "gate": Module("gate-in", "clock", "Clock"),
@@ -36,8 +36,8 @@ class Portrait:
 
     Attributes
     ----------
-    kind : "response", "wave" or "course"
-        Level in dB over frequency in Hz; samples over 20 ms; samples over 4 s.
+    kind : "response", "spectrum", "wave" or "course"
+        Level in dB over frequency in Hz; the same below the strongest partial; samples over 20 ms; samples over 4 s.
     across : ndarray
         Hz or seconds.
     curves : dict of str to ndarray
@@ -72,9 +72,11 @@ def portrait(
         for port, signal in signals.items():
             row = program.row_at[("m", port)]
             signal[at : at + QUANTUM] = program.memory.rows[row : row + QUANTUM]
+    across = np.geomspace(LOWEST_HZ, HIGHEST_HZ, POINTS)
+    if spec.shows_as == "spectrum":
+        return Portrait("spectrum", across, {port: _partials(signal, across) for port, signal in signals.items()})
     if spec.shows_as != "response":
         return Portrait(spec.shows_as, np.arange(count) / RATE, signals)
-    across = np.geomspace(LOWEST_HZ, HIGHEST_HZ, POINTS)
     levels = {port: _levels(signal, across) for port, signal in signals.items()}
     return Portrait("response", across, levels)
 
@@ -83,6 +85,15 @@ def _levels(impulse_response: NDArray[np.float64], across: NDArray[np.float64]) 
     amplitudes = np.abs(np.fft.rfft(impulse_response))
     hz = np.fft.rfftfreq(len(impulse_response), 1 / RATE)
     return np.asarray(20.0 * np.log10(np.interp(across, hz, amplitudes) + 1e-6))
+
+
+def _partials(signal: NDArray[np.float64], across: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The strongest that lies around each frequency."""
+    amplitudes = np.abs(np.fft.rfft(signal * np.hanning(len(signal))))
+    edges = np.sqrt(across[1:] * across[:-1])
+    at = np.searchsorted(np.fft.rfftfreq(len(signal), 1 / RATE), np.concatenate(([across[0]], edges)))
+    strongest = np.maximum.reduceat(amplitudes, at)
+    return np.asarray(20.0 * np.log10(strongest / max(float(strongest.max()), 1e-9) + 1e-6))
 
 
 def _patch_of(spec: ModuleSpec, params: Mapping[str, float], sound: SoundRef | None) -> Patch:

@@ -65,8 +65,8 @@ class Inspector(QScrollArea):
 
     Signals
     -------
-    value_moved (str, float), settled ()
-        A rail set a parameter; the movement ended.
+    values_moved (object), settled ()
+        A rail or the picture set parameters (a dict); the movement ended.
     link_asked (str), link_changed (object), link_removed (str)
         "Move this…" for a port; a link with other values; a link to take away.
     renamed (str), bypass_asked (), module_asked (str)
@@ -75,7 +75,7 @@ class Inspector(QScrollArea):
         Another sound file is wanted; none is.
     """
 
-    value_moved = Signal(str, float)
+    values_moved = Signal(object)
     settled = Signal()
     link_asked = Signal(str)
     link_changed = Signal(object)
@@ -191,6 +191,7 @@ class Inspector(QScrollArea):
                     self._add_port(column, module, port)
             self._add_story(column)
         else:
+            self._story = QLabel()
             self._add_text(column, "Nothing selected", sans(20, 600), "text")
             self._add_text(
                 column, "Click a card to see its values, what moves them and what it moves. Click a layer's name for "
@@ -235,7 +236,7 @@ class Inspector(QScrollArea):
 
     def _add_picture(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
         self.picture = Picture(spec, module, self._theme)
-        self.picture.moved.connect(self.value_moved.emit)
+        self.picture.moved.connect(self.values_moved.emit)
         self.picture.settled.connect(self.settled.emit)
         column.addWidget(self.picture)
         if spec.sound:
@@ -263,7 +264,7 @@ class Inspector(QScrollArea):
         if isinstance(port, Param):
             value = module.params.get(port.id, port.default)
             rail = Rail(port, value, self._theme, self._patch.tempo_bpm)
-            rail.moved.connect(lambda new, name=port.id: self.value_moved.emit(name, new))
+            rail.moved.connect(lambda new, name=port.id: self.values_moved.emit({name: new}))
             rail.settled.connect(self.settled.emit)
             rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
             self.rails[port.id] = rail

@@ -20,6 +20,9 @@ __all__ = ["Picture"]
 
 HEIGHT, EDGE, FOOT = 132, 8, 18
 FLOOR_DB, TOP_DB = -48.0, 18.0
+FEW = 2000
+"""Samples up to which each is a point of its own."""
+OVER_HZ = {"response": "response", "spectrum": "partials"}
 DECADES = (100.0, 1000.0, 10000.0)
 GRABS = 10
 """Pixels within which a cursor is taken."""
@@ -35,13 +38,13 @@ class Picture(QWidget):
 
     Signals
     -------
-    moved (str, float)
-        A parameter was dragged to a value.
+    moved (object)
+        Parameters were dragged to values: a dict.
     settled ()
         The drag has ended.
     """
 
-    moved = Signal(str, float)
+    moved = Signal(object)
     settled = Signal()
 
     def __init__(self, spec: ModuleSpec, module: Module, theme: Theme, parent: QWidget | None = None) -> None:
@@ -114,13 +117,13 @@ class Picture(QWidget):
             colour = self._theme.colour(roles[port])
             colour.setAlphaF(1.0 if port == shown else 0.3)
             curve = portrait.curves[port]
-            if portrait.kind == "response":
+            if portrait.kind in OVER_HZ:
                 self._line(painter, self._response(portrait.across, curve), colour)
             else:
                 self._line(painter, self._course(curve, roles[port]), colour)
-        if portrait.kind == "response":
+        if portrait.kind in OVER_HZ:
             self._paint_decades(painter)
-            self._foot(painter, "response, 20 Hz to 20 kHz", f"{FLOOR_DB:.0f}..{TOP_DB:.0f} dB")
+            self._foot(painter, f"{OVER_HZ[portrait.kind]}, 20 Hz to 20 kHz", f"{FLOOR_DB:.0f} to {TOP_DB:+.0f} dB")
         else:
             span = float(portrait.across[-1])
             self._foot(
@@ -147,7 +150,7 @@ class Picture(QWidget):
 
     def _course(self, curve: NDArray[np.float64], role: str) -> QPolygonF:
         """At most a lowest and a highest point for each two pixels."""
-        pieces = np.array_split(curve, max(1, min(len(curve), int(self._box.width() / 2))))
+        pieces = np.array_split(curve, len(curve) if len(curve) < FEW else int(self._box.width() / 2))
         high = max(float(np.abs(curve).max()), 1e-6) if role != "gate" else 1.0
         low = -high if role in ("audio", "control") and curve.min() < 0 else float(min(curve.min(), 0.0))
         points = []
@@ -280,7 +283,7 @@ class Picture(QWidget):
         if self._grab is None:
             return
         start, places = self._grab
-        at, box = event.position(), self._box
+        at, box, values = event.position(), self._box, {}
         for name, place in places.items():
             param = self._param(name)
             if name in self._spec.cursors:
@@ -292,7 +295,8 @@ class Picture(QWidget):
                 value = param.from_rail(place + (at.x() - start.x()) / box.width())
             else:
                 value = param.from_rail(place - (at.y() - start.y()) / box.height())
-            self.moved.emit(name, value)
+            values[name] = value
+        self.moved.emit(values)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The drag has ended."""

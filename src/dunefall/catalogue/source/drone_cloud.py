@@ -193,6 +193,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio", stereo=True, width="spread"),),
     state=STATE,
     face="partials",
+    shows="spectrum",
     words=("drone", "additive", "pad", "organ", "sines", "chord", "hum", "reseed", "ambient"),
     sources=("additive synthesis (textbook)", "Fletcher 1964, stiff strings: f = n f1 sqrt(1 + B n**2) (stretched)"),
 )  # fmt: skip

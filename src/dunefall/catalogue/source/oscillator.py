@@ -193,7 +193,7 @@ def _keep_phase(v, phase, state, memory):  # type: ignore[no-untyped-def]
 @njit(error_model="numpy", forceinline=True)
 def _weight(v, unison):  # type: ignore[no-untyped-def]
     """Share of a voice in the sound: the last one comes in by degrees."""
-    return min(max(1.0 + unison - v, 0.0), 1.0)
+    return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0))
 
 
 @njit(error_model="numpy", forceinline=True)

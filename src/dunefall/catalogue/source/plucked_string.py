@@ -95,7 +95,7 @@ MODULE = ModuleSpec(
     memory_s=1.0 / LOWEST_HZ,
     handle=("place", "decay_s"),
     face="pitch_note",
-    shows="course",
+    shows="spectrum",
     words=("string", "pluck", "guitar", "harp", "wire"),
     sources=("Karplus and Strong 1983 (plucked string)", "Jaffe and Smith 1983 (tuning, decay, place of plucking)",
              "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)"),

@@ -11,8 +11,8 @@ from dunefall.dsp.resample import FASTEST, read_between
 
 __all__ = ["MODULE"]
 
-HEADS, FIELDS = 2, 6
-PLACE, BEGIN, LENGTH, GAIN, ON, LEAVING = range(FIELDS)
+HEADS, FIELDS = 2, 7
+PLACE, BEGIN, LENGTH, GAIN, ON, LEAVING, WAY = range(FIELDS)
 LAST, HEAD, COUNT, DONE, STATE = range(5)
 ONCE, HELD, LOOP, HELD_LOOP = range(4)
 FORWARD, BACKWARD, BOTH = range(3)
@@ -31,10 +31,10 @@ def kernel(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """State: last trigger; the head that plays; random numbers drawn; samples for which the end is still told. Memory,
     for each of two heads: frames gone since its begin; begin and length in frames; gain; 1 while it sounds; 1 while it
-    leaves.
+    leaves; its direction.
 
-    A trigger lets one head leave and the other begin, so that neither clicks. Where and how long a head plays is
-    settled when it begins, and again at each turn of a loop.
+    A trigger lets one head leave and the other begin, so that neither clicks. What a head plays is settled when it
+    begins; if that would be something else at a turn of a loop, the other head begins it.
     """
     frames = sound.size // sound_rows
     for i in range(out.size):
@@ -47,11 +47,8 @@ def kernel(  # type: ignore[no-untyped-def]
         runs = linked & TRIGGER_LINK == 0 and kind >= LOOP
         h = FIELDS * int(state[HEAD])
         if rises or (runs and memory[h + ON] == 0.0):
-            memory[h + LEAVING] = 1.0
-            state[HEAD] = 1.0 - state[HEAD]
-            h = FIELDS * int(state[HEAD])
-            memory[h + PLACE], memory[h + GAIN], memory[h + ON], memory[h + LEAVING] = 0.0, 0.0, 1.0, 0.0
-            _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], state, key)
+            h = _begin(memory, state)
+            _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state, key)
         if not (high or runs) and kind in (HELD, HELD_LOOP):
             memory[h + LEAVING] = 1.0
         speed = exp2((pitch_note[i] - root_note[i] + 0.01 * fine_ct[i]) * (1.0 / 12.0)) * sound_rate / rate
@@ -60,14 +57,14 @@ def kernel(  # type: ignore[no-untyped-def]
             if memory[h + ON] == 0.0:
                 continue
             looped = kind >= LOOP
-            left, right = _heard(sound, sound_rows, frames, memory, h, speed, looped, direction[i],
-                                 crossfade_s[i] * sound_rate, rate, wanted & 0b10)  # fmt: skip
+            over = crossfade_s[i] * sound_rate
+            left, right = _heard(sound, sound_rows, frames, memory, h, speed, looped, over, rate, wanted & 0b10)
             out[i] += left
             out_right[i] += right
-            if _walk(memory, h, min(speed, FASTEST), looped, direction[i], crossfade_s[i] * sound_rate, rate):
-                if looped and memory[h + LEAVING] == 0.0:
-                    _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], state, key)
-                elif memory[h + LEAVING] == 0.0:
+            if _walk(memory, h, min(speed, FASTEST), looped, over, rate) and memory[h + LEAVING] == 0.0:
+                if looped:
+                    _turn(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state, key)
+                else:
                     state[DONE] = DONE_S * rate
         if state[DONE] > 0.0:
             state[DONE] -= 1.0
@@ -77,8 +74,31 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _settle(memory, h, frames, begin, end, slices, piece, chance, state, key):  # type: ignore[no-untyped-def]
-    """Begin and length of what a head plays: the stretch, one slice of it, a start by chance."""
+def _begin(memory, state):  # type: ignore[no-untyped-def]
+    """The head that sounds leaves, the other one begins; gives its place."""
+    memory[FIELDS * int(state[HEAD]) + LEAVING] = 1.0
+    state[HEAD] = 1.0 - state[HEAD]
+    h = FIELDS * int(state[HEAD])
+    memory[h + PLACE], memory[h + GAIN], memory[h + ON], memory[h + LEAVING] = 0.0, 0.0, 1.0, 0.0
+    return h
+
+
+@njit(error_model="numpy", forceinline=True)
+def _turn(memory, h, frames, begin, end, slices, piece, chance, direction, state, key):  # type: ignore[no-untyped-def]
+    """A loop begins anew: by the same head if it is to play the same."""
+    first, length, way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
+    _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key)
+    new_first, new_length, new_way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
+    if new_first != first or new_length != length or new_way != way:
+        memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY] = first, length, way
+        h = _begin(memory, state)
+        memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY] = new_first, new_length, new_way
+
+
+@njit(error_model="numpy", forceinline=True)
+def _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key):  # type: ignore[no-untyped-def]
+    """What a head plays: the stretch, one slice of it, a start by chance; and which way."""
+    memory[h + WAY] = floor(direction + 0.5)
     low, high = min(begin, end) * frames, max(begin, end) * frames
     high = max(high, low + SHORTEST)
     count = floor(slices + 0.5)
@@ -100,17 +120,18 @@ def _overlap(length, crossfade):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _heard(sound, rows, frames, memory, h, speed, looped, direction, crossfade, rate, both):  # type: ignore[no-untyped-def]
+def _heard(sound, rows, frames, memory, h, speed, looped, crossfade, rate, both):  # type: ignore[no-untyped-def]
     """What a head gives now: near the end of a loop's turn the next turn comes in below it."""
     place, length, gain = memory[h + PLACE], memory[h + LENGTH], memory[h + GAIN]
-    fold = int(direction + 0.5) == BOTH
-    left, right = _stereo(sound, rows, frames, memory[h + BEGIN], length, place, speed, direction, both)
+    way = memory[h + WAY]
+    fold = way == BOTH
+    left, right = _stereo(sound, rows, frames, memory[h + BEGIN], length, place, speed, way, both)
     if looped and not fold:
         over = _overlap(length, crossfade)
         into = place - (length - over)
         if into > 0.0:
             share = smooth_step(min(into / over, 1.0))
-            a, b = _stereo(sound, rows, frames, memory[h + BEGIN], length, into, speed, direction, both)
+            a, b = _stereo(sound, rows, frames, memory[h + BEGIN], length, into, speed, way, both)
             left, right = fma(share, a - left, left), fma(share, b - right, right)
     elif not looped:
         rest = ((2.0 if fold else 1.0) * length - place) / max(speed, 1e-9)
@@ -119,9 +140,8 @@ def _heard(sound, rows, frames, memory, h, speed, looped, direction, crossfade, 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _stereo(sound, rows, frames, begin, length, place, speed, direction, both):  # type: ignore[no-untyped-def]
+def _stereo(sound, rows, frames, begin, length, place, speed, way, both):  # type: ignore[no-untyped-def]
     """Both channels at a place of a head's stretch; of a stereo file the middle where only one is wanted."""
-    way = int(direction + 0.5)
     if way == BACKWARD or (way == BOTH and place > length):
         at = begin + (length - place if way == BACKWARD else 2.0 * length - place)
     else:
@@ -134,7 +154,7 @@ def _stereo(sound, rows, frames, begin, length, place, speed, direction, both): 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _walk(memory, h, speed, looped, direction, crossfade, rate):  # type: ignore[no-untyped-def]
+def _walk(memory, h, speed, looped, crossfade, rate):  # type: ignore[no-untyped-def]
     """A head one sample on; whether its stretch has ended, or begun anew in a loop."""
     leaving = memory[h + LEAVING] != 0.0
     step = -1.0 / (LEAVE_S * rate) if leaving else 1.0 / (FADE_S * rate)
@@ -144,7 +164,7 @@ def _walk(memory, h, speed, looped, direction, crossfade, rate):  # type: ignore
         return True
     memory[h + PLACE] += speed
     length = memory[h + LENGTH]
-    fold = int(direction + 0.5) == BOTH
+    fold = memory[h + WAY] == BOTH
     turn = 2.0 * length if fold else length
     if memory[h + PLACE] < turn:
         return False

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine
+from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
 from dunefall.dsp.wavetables import FRAME_SIZE, HARMONICS, LEVELS, NAMES, OFFSETS, SIZES
 
@@ -58,7 +58,7 @@ def kernel(  # type: ignore[no-untyped-def]
             state[PHASE] = phase
         left, right = _sides(v, spread[0], wanted & 0b10)
         for i in range(n):
-            share = min(max(1.0 + unison[i] - v, 0.0), 1.0)
+            share = smooth_step(min(max(1.0 + unison[i] - v, 0.0), 1.0))
             if share == 0.0:
                 continue
             gain = share * level[i] / math.sqrt(1.0 + unison[i])
