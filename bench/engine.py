@@ -7,6 +7,7 @@ import time
 import numpy as np
 
 from dunefall.catalogue import catalogue
+from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.kernels import prepare
 from dunefall.compiler.loop import run
@@ -34,23 +35,37 @@ def realtime_factor(seconds: float = 30.0, rounds: int = 5) -> dict[str, float]:
     return {"worst": min(factors), "median": sorted(factors)[rounds // 2], "best": max(factors)}
 
 
-def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, float]:
-    """Nanoseconds per sample of each module with constant parameters, the engine's own share included."""
+def module_costs_ns(copies: int = 20, quantums: int = 400) -> dict[str, dict[str, float]]:
+    """Nanoseconds per sample of each module, the engine's own share included: with constant parameters, with its main
+    parameter moved by a link, and with every parameter moved by one."""
     costs = {}
     for spec in catalogue().values():
-        modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
-        program = compile_patch(
-            Patch(layers=(Layer("shared", "S", modules),)), rate=48000, probed=[Place(m.id, "") for m in modules]
-        )
-        out = np.zeros((quantums * 64, 2))
-        run(program.plan, program.memory, no_traces(), out)
-        times = []
-        for _ in range(5):
-            begun = time.perf_counter()
-            run(program.plan, program.memory, no_traces(), out)
-            times.append(time.perf_counter() - begun)
-        costs[spec.id] = min(times) / len(out) / copies * 1e9
+        main = [spec.face] if spec.face and spec.target(spec.face) else []
+        every = [param.id for param in spec.params if spec.target(param.id)]
+        costs[spec.id] = {
+            "constant": _cost_ns(spec, [], copies, quantums),
+            "main": _cost_ns(spec, main, copies, quantums),
+            "every": _cost_ns(spec, every, copies, quantums),
+        }
     return costs
+
+
+def _cost_ns(spec: ModuleSpec, moved: list[str], copies: int, quantums: int) -> float:
+    modules = tuple(Module(f"m{k}", spec.id, "M") for k in range(copies))
+    links = tuple(
+        Link(f"{m.id}-{port}", Place("sway", "out"), Place(m.id, port), 0.1) for m in modules for port in moved
+    )
+    sway = Module("sway", "lfo", "Sway", {"rate_hz": 3.0})
+    patch = Patch(layers=(Layer("shared", "S", (sway, *modules)),), links=links)
+    program = compile_patch(patch, rate=48000, probed=[Place(m.id, "") for m in modules])
+    out = np.zeros((quantums * 64, 2))
+    run(program.plan, program.memory, no_traces(), out)
+    times = []
+    for _ in range(5):
+        begun = time.perf_counter()
+        run(program.plan, program.memory, no_traces(), out)
+        times.append(time.perf_counter() - begun)
+    return min(times) / len(out) / copies * 1e9
 
 
 def compile_ms(count: int) -> float:
