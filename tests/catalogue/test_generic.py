@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,7 +11,11 @@ import pytest
 from dunefall.base.units import UNITS, parse_value
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
-from rig import QUANTUM, Rig, pulses, tone
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.takeover import Takeover
+from dunefall.patch.model import Module
+from dunefall.render.player import Player
+from rig import QUANTUM, Rig, patch_of, pulses, tone
 
 SPECS = list(catalogue().values())
 each_module = pytest.mark.parametrize("spec", SPECS, ids=lambda spec: spec.id)
@@ -182,6 +187,38 @@ def test_no_parameter_of_a_sound_clicks(spec: ModuleSpec) -> None:
         bend = sharpest_bend(spec, param, [high, low])
         most = 12.0 if (spec.id, param.id) in GLIDES else 1.5
         assert bend <= most * rest + 1e-4, f"{param.name}: {bend:.5f} by moving it, {rest:.5f} at rest"
+
+
+@pytest.mark.parametrize("spec", SPECS, ids=lambda spec: spec.id)
+def test_bypass_makes_no_step(spec: ModuleSpec) -> None:
+    """Bypassed and used again while a sine goes through it, or while it moves a level: no step between samples is
+    larger than those at rest either way, but for what the cross-fade of 10 ms itself moves."""
+    if spec.lane_end:
+        return
+    sound = spec.outputs[0].role == "audio"
+    modules = (Module("tone", "oscillator", "T", {"pitch_note": 57.0, "level": 0.4}), Module("m", spec.id, "M"),
+               Module("amp", "amplifier", "A", {"gain": 0.5}), Module("a-output", "output", "O"))  # fmt: skip
+    heard = f"m.{spec.outputs[0].id}" if sound else "tone.out"
+    links = [(heard, "amp.audio", 1.0), ("amp.out", "a-output.audio", 1.0)]
+    links += [("tone.out", f"m.{port.id}", 1.0) for port in spec.inputs if port.role == "audio"]
+    links += [] if sound else [(f"m.{spec.outputs[0].id}", "amp.gain", 0.3)]
+    used = patch_of(*modules, links=tuple(links))
+    player, last = Player(compile_patch(used, rate=48000)), None
+    found: list[float] = []
+    for bypassed in (None, None, True, None, False, None):  # None: stays
+        if bypassed is not None:
+            patch = used.with_module(replace(used.module("m"), bypassed=bypassed))
+            program = compile_patch(patch, rate=48000)
+            player.swap(program, None, Takeover(program, player.program))
+        out = np.zeros((64 * 60, 2))
+        player.fill(out)
+        left = out[:, 0] if last is None else np.concatenate([[last], out[:, 0]])
+        found.append(float(np.abs(np.diff(left)).max()))
+        peak = max(np.abs(out).max(), 0.0 if last is None else abs(last))
+        last = out[-1, 0]
+        if bypassed is not None:
+            found[-1] -= 2.5 * max(peak, 0.4) / 480
+    assert max(found[2], found[4]) <= 1.3 * max(found[1], found[3], found[5]) + 1e-4
 
 
 @pytest.mark.parametrize("spec", SOUNDS, ids=lambda spec: spec.id)

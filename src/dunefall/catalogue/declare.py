@@ -8,10 +8,13 @@ from __future__ import annotations
 
 import inspect
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
@@ -202,6 +205,9 @@ class ModuleSpec:
         Parameters that dragging its picture moves: across and upwards; empty where there is none.
     cursors : tuple of str
         Parameters that are places in its sound file.
+    network : function
+        Of its values by id: names of its parts, and how strongly (0..1) each part (row) acts on each part (column); the
+        last row is how loud each is heard. Its picture shows it.
     shows : "response", "spectrum", "wave" or "course"
         What its picture shows: what it does to each frequency, its partials, some milliseconds, or some seconds;
         empty: what its stage shows.
@@ -225,6 +231,7 @@ class ModuleSpec:
     shows: Literal["", "response", "spectrum", "wave", "course"] = ""
     handle: tuple[str, str] = ("", "")
     cursors: tuple[str, ...] = ()
+    network: Callable[[Mapping[str, float]], tuple[str, NDArray[np.float64]]] | None = None
     sound: Literal["", "file", "table"] = ""
     lane_end: bool = False
     cached: tuple[int, ...] = ()

@@ -65,7 +65,7 @@ class Picture(QWidget):
     @property
     def own(self) -> bool:
         """Whether the picture is made from the module's sound alone, without a portrait."""
-        return bool(self._spec.sound)
+        return bool(self._spec.sound or self._spec.network)
 
     def show_values(self, module: Module, values: dict[str, float]) -> None:
         """Show the values of now, of parameters by id."""
@@ -96,6 +96,8 @@ class Picture(QWidget):
             self._paint_table(painter)
         elif self._spec.sound == "file":
             self._paint_file(painter)
+        elif self._spec.network is not None:
+            self._paint_network(painter, *self._spec.network(self._values))
         elif self._portrait is not None:
             self._paint_portrait(painter, self._portrait)
         painter.end()
@@ -165,6 +167,35 @@ class Picture(QWidget):
         painter.setPen(QPen(colour, 1.75))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(line)
+
+    def _paint_network(self, painter: QPainter, names: str, strengths: NDArray[np.float64]) -> None:
+        """A field of squares: who (left) acts on whom (above), as full as strong; below, who is heard."""
+        cell = self._box.height() / (len(strengths) + 1)
+        left = self._box.left() + 0.5 * (self._box.width() - (len(names) + 1) * cell)
+        for row in range(-1, len(strengths)):
+            y = self._box.top() + (row + 1) * cell
+            label = "" if row < 0 else names[row] if row < len(names) else "heard"
+            draw_text(painter, QRectF(left - 60, y, 60 + cell - 8, cell), label, mono(11), self._theme.colour("text2"),
+                      right=True)  # fmt: skip
+            for column, name in enumerate(names):
+                box = QRectF(left + (column + 1) * cell, y, cell, cell)
+                if row < 0:
+                    draw_text(painter, box, name, mono(11), self._theme.colour("text2"), centre=True)
+                    continue
+                outline(painter, box.adjusted(1.5, 1.5, -1.5, -1.5), self._theme.colour("line"), 1, 3)
+                full = float(np.clip(strengths[row, column], 0.0, 1.0)) ** 0.5 * (cell - 5) / 2
+                if full > 0:
+                    middle = box.center()
+                    painter.fillRect(
+                        QRectF(middle.x() - full, middle.y() - full, 2 * full, 2 * full), self._theme.colour("audio")
+                    )
+        self._foot(painter, self._face(), "who acts on whom")
+
+    def _face(self) -> str:
+        """The main value in words."""
+        param = self._param(self._spec.face)
+        value = self._values.get(param.id, param.default)
+        return param.format(round(value) if param.choices else value)
 
     # -- sounds -------------------------------------------------------------------------------------------------
 

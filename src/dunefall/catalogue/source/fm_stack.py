@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma, note_to_hz, sine
@@ -99,6 +101,20 @@ def _operator(letter: str, ratio: float, level: float) -> tuple[Param, Param, Pa
 
 
 _OPERATORS = (_operator("A", 1, 1), _operator("B", 2, 0.6), _operator("C", 3.5, 0.4), _operator("D", 1, 0.3))
+
+
+def _network(values: Mapping[str, float]) -> tuple[str, NDArray[np.float64]]:
+    """The arrangement with the operators' levels and D's feedback."""
+    form = values["arrangement"]
+    low = min(int(form), len(ARRANGEMENTS) - 2)
+    table = MATRIX[low] + (form - low) * (MATRIX[low + 1] - MATRIX[low])
+    levels = np.array([values[f"{letter}_level"] for letter in "abcd"])
+    table[:4] *= levels[:, None]
+    table[4] *= levels
+    table[3, 3] = min(values["feedback"] / 4.0, 1.0)
+    return "ABCD", table
+
+
 MODULE = ModuleSpec(
     id="fm-stack",
     name="FM stack",
@@ -120,6 +136,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio"),),
     state=6,
     handle=("arrangement", "index"),
+    network=_network,
     face="arrangement",
     words=("fm", "operators", "algorithm", "bell", "brass", "metal", "electric piano", "glass"),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",
