@@ -131,12 +131,12 @@ def test_save_and_open(session: Session, tmp_path: Path) -> None:
 
 def test_shipped_patches_are_good() -> None:
     assert find_patch(DEMO)[0] == demo()
-    assert len(starters()) == 3
+    assert len(starters()) == 8
     for name in starters():
         patch, path = open_patch(f"starter:{name}")
         assert path is None
         assert len(patch.layers) == 2
-    with pytest.raises(PatchError, match='no starter "fog"; there are drip-line, fog-air, turbine-bed'):
+    with pytest.raises(PatchError, match='no starter "fog"; there are beacon, buoy-bell, drip-line, fog-air'):
         open_patch("starter:fog")
 
 

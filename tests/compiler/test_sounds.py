@@ -11,6 +11,7 @@ import pytest
 import soundfile
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.catalogue.story import module_story
 from dunefall.compiler import sounds
 from dunefall.compiler.build import same_structure
 from dunefall.compiler.sounds import at_hand, mapped, take_in, take_in_all
@@ -145,6 +146,7 @@ def test_a_patch_refers_to_its_sounds_beside_it(tmp_path: Path) -> None:
     raw = json.loads((tmp_path / "here" / "a.dunefall").read_text())
     assert raw["layers"][1]["modules"][0]["sound"]["path"] == "sounds/a.wav"
     assert load_patch(tmp_path / "here" / "a.dunefall") == patch
+    assert "It plays a.wav." in module_story(patch, "m")
     (tmp_path / "here").rename(tmp_path / "there")
     moved = load_patch(tmp_path / "there" / "a.dunefall").module("m").sound
     assert moved is not None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import PurePath
+
 from dunefall.base.units import format_amount
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
@@ -61,6 +63,8 @@ def module_story(patch: Patch, module_id: str) -> str:
     parts = [f"{module.name}: {spec.sentence}"]
     if module.bypassed:
         parts.append("It is bypassed.")
+    if module.sound:
+        parts.append(f"It plays {PurePath(module.sound.path).name}.")
     face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(patch, spec, module)]
     if face:
         parts.append(f"Set to {', '.join(face)}.")

@@ -45,15 +45,21 @@ def _tables() -> tuple[np.ndarray, np.ndarray]:
 DOWN, UP = _tables()
 
 
-def kernel(pitch, scale, root, hold_st, out, changed, state, rate, wanted):  # type: ignore[no-untyped-def]
+def kernel(pitch, scale, root, hold_st, out, changed, state, rate, moving, wanted):  # type: ignore[no-untyped-def]
     """State: the note now, samples for which the change is still told, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
-    for i in range(out.size):
+    many = out.size if moving else 1  # what rests is brought into the scale once
+    for i in range(many):
         note = _nearest(pitch[i], int(scale[i] + 0.5), int(root[i] + 0.5))
         # A loop that runs once at most: a branch that is nearly always foretold, where a choice would be waited for.
         while note != held and (begun == 0.0 or abs(pitch[i] - held) - abs(pitch[i] - note) > hold_st[i]):
             pulse = PULSE_S * rate * begun
             held, begun = note, 1.0
+        out[i] = held
+        if wanted & CHANGED_WANTED:
+            changed[i] = 1.0 if pulse > 0.0 else 0.0
+            pulse = max(pulse - 1.0, 0.0)
+    for i in range(many, out.size):
         out[i] = held
         if wanted & CHANGED_WANTED:
             changed[i] = 1.0 if pulse > 0.0 else 0.0

@@ -20,17 +20,21 @@ def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: i
     """
     n, scale = low.size, 2.0 / rate
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
     if moving & 0b10:
         for i in range(n):
             take[i], cross[i], sink[i] = svf_factors(split_hz[i], DAMPING, scale)
+        for i in range(n):
+            t, c, s = take[i], cross[i], sink[i]
+            a1, a2, below, above = _step(a1, a2, audio[i], t, c, s)
+            b1, b2, low[i], _ = _step(b1, b2, below, t, c, s)
+            c1, c2, _, high[i] = _step(c1, c2, above, t, c, s)
     else:
-        take[:], cross[:], sink[:] = svf_factors(split_hz[0], DAMPING, scale)
-    a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
-    for i in range(n):
-        t, c, s = take[i], cross[i], sink[i]
-        a1, a2, below, above = _step(a1, a2, audio[i], t, c, s)
-        b1, b2, low[i], _ = _step(b1, b2, below, t, c, s)
-        c1, c2, _, high[i] = _step(c1, c2, above, t, c, s)
+        t, c, s = svf_factors(split_hz[0], DAMPING, scale)
+        for i in range(n):
+            a1, a2, below, above = _step(a1, a2, audio[i], t, c, s)
+            b1, b2, low[i], _ = _step(b1, b2, below, t, c, s)
+            c1, c2, _, high[i] = _step(c1, c2, above, t, c, s)
     state[0], state[1], state[2], state[3], state[4], state[5] = a1, a2, b1, b2, c1, c2
 
 

@@ -45,32 +45,45 @@ MATRIX = _matrix()
 
 def kernel(  # type: ignore[no-untyped-def]
     pitch_note, arrangement, index, feedback, a_ratio, b_ratio, c_ratio, d_ratio, a_hz, b_hz, c_hz, d_hz, a_level,
-    b_level, c_level, d_level, level, out, state, rate,
+    b_level, c_level, d_level, level, out, state, rate, moving,
 ):  # fmt: skip
     """State: phases of the four in cycles; the last two values of the fourth, which bends itself.
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
     """
-    last, before, per = state[LAST], state[BEFORE], 1.0 / rate
+    if moving:
+        for i in range(out.size):
+            out[i] = level[i] * _next(
+                note_to_hz(pitch_note[i]), arrangement[i], index[i], feedback[i],
+                (a_ratio[i], b_ratio[i], c_ratio[i], d_ratio[i]), (a_hz[i], b_hz[i], c_hz[i], d_hz[i]),
+                (a_level[i], b_level[i], c_level[i], d_level[i]), state, rate,
+            )  # fmt: skip
+    else:
+        ratios, hertz = (a_ratio[0], b_ratio[0], c_ratio[0], d_ratio[0]), (a_hz[0], b_hz[0], c_hz[0], d_hz[0])
+        levels = (a_level[0], b_level[0], c_level[0], d_level[0])
+        base, form, bend, own, height = note_to_hz(pitch_note[0]), arrangement[0], index[0], feedback[0], level[0]
+        for i in range(out.size):
+            out[i] = height * _next(base, form, bend, own, ratios, hertz, levels, state, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _next(base, form, index, feedback, ratios, hertz, levels, state, rate):  # type: ignore[no-untyped-def]
+    """A sample of what is heard."""
+    last, before, per, bend = state[LAST], state[BEFORE], 1.0 / rate, index * PER_RADIAN
     a, b, c, d = state[0], state[1], state[2], state[3]
-    for i in range(out.size):
-        base, form, bend = note_to_hz(pitch_note[i]), arrangement[i], index[i] * PER_RADIAN
-        own = feedback[i] * (0.5 * PER_RADIAN)
-        wave_d = sine(fma(own, last, fma(own, before, d)))
-        before, last = last, wave_d
-        from_d = bend * wave_d * d_level[i]
-        wave_c = sine(fma(_share(form, 3, 2), from_d, c))
-        from_c = bend * wave_c * c_level[i]
-        wave_b = sine(b + fma(_share(form, 3, 1), from_d, _share(form, 2, 1) * from_c))
-        from_b = bend * wave_b * b_level[i]
-        wave_a = sine(a + fma(_share(form, 3, 0), from_d, fma(_share(form, 2, 0), from_c, _share(form, 1, 0) * from_b)))
-        heard = fma(_share(form, 4, 0) * a_level[i], wave_a, _share(form, 4, 1) * b_level[i] * wave_b)
-        heard += fma(_share(form, 4, 2) * c_level[i], wave_c, _share(form, 4, 3) * d_level[i] * wave_d)
-        out[i] = heard * level[i]
-        a, b = _on(a, base, a_ratio[i], a_hz[i], per), _on(b, base, b_ratio[i], b_hz[i], per)
-        c, d = _on(c, base, c_ratio[i], c_hz[i], per), _on(d, base, d_ratio[i], d_hz[i], per)
-    state[0], state[1], state[2], state[3] = a, b, c, d
-    state[LAST], state[BEFORE] = last, before
+    own = feedback * (0.5 * PER_RADIAN)
+    wave_d = sine(fma(own, last, fma(own, before, d)))
+    from_d = bend * wave_d * levels[3]
+    wave_c = sine(fma(_share(form, 3, 2), from_d, c))
+    from_c = bend * wave_c * levels[2]
+    wave_b = sine(b + fma(_share(form, 3, 1), from_d, _share(form, 2, 1) * from_c))
+    from_b = bend * wave_b * levels[1]
+    wave_a = sine(a + fma(_share(form, 3, 0), from_d, fma(_share(form, 2, 0), from_c, _share(form, 1, 0) * from_b)))
+    heard = fma(_share(form, 4, 0) * levels[0], wave_a, _share(form, 4, 1) * levels[1] * wave_b)
+    state[0], state[1] = _on(a, base, ratios[0], hertz[0], per), _on(b, base, ratios[1], hertz[1], per)
+    state[2], state[3] = _on(c, base, ratios[2], hertz[2], per), _on(d, base, ratios[3], hertz[3], per)
+    state[LAST], state[BEFORE] = wave_d, last
+    return heard + fma(_share(form, 4, 2) * levels[2], wave_c, _share(form, 4, 3) * levels[3] * wave_d)
 
 
 @njit(error_model="numpy", forceinline=True)

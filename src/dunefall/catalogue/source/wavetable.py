@@ -16,7 +16,7 @@ __all__ = ["MODULE"]
 VOICES = 7
 LAST, PHASE, STATE = range(3)
 RESTART_LINK = 0b1
-VOICES_MOVE = 1 << 7
+VOICES_MOVE, SPREAD_MOVES, WAVE_MOVES = 1 << 7, 1 << 9, 0b110111110
 ROOT_2 = math.sqrt(2.0)
 PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75)
 """Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
@@ -56,18 +56,37 @@ def kernel(  # type: ignore[no-untyped-def]
             memory[v - 1] = phase
         else:
             state[PHASE] = phase
-        left, right = _sides(v, spread[0], wanted & 0b10)
-        for i in range(n):
-            share = smooth_step(min(max(1.0 + unison[i] - v, 0.0), 1.0))
-            if share == 0.0:
-                continue
-            gain = share * level[i] / math.sqrt(1.0 + unison[i])
-            wave = gain * _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], steps[i])
-            if wanted & 0b10:
-                left, right = _sides(v, spread[i], 1)
-            out[i] = fma(wave, left, out[i])
-            out_right[i] = fma(wave, right, out_right[i])
+        if moving & WAVE_MOVES:
+            for i in range(n):
+                at[i] = _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], steps[i])
+        else:
+            form, place, formant, step = table[0], position[0], formant_st[0], steps[0]
+            for i in range(n):
+                at[i] = _wave(sound, tables, frames, form, place, formant, at[i], step)
+        _mix(v, at, level, unison, spread, out, out_right, moving, wanted & 0b10)
     state[LAST] = restart[n - 1]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _mix(v, wave, level, unison, spread, out, out_right, moving, both):  # type: ignore[no-untyped-def]
+    """Add a voice at its place and level."""
+    gain = _gain(v, unison[0])
+    left, right = _sides(v, spread[0], both)
+    for i in range(out.size):
+        if moving & VOICES_MOVE:
+            gain = _gain(v, unison[i])
+        if both and moving & SPREAD_MOVES:
+            left, right = _sides(v, spread[i], both)
+        sound = wave[i] * (gain * level[i])
+        out[i] = fma(sound, left, out[i])
+        if both:
+            out_right[i] = fma(sound, right, out_right[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _gain(v, unison):  # type: ignore[no-untyped-def]
+    """Share of a voice: the last one comes in by degrees, and their sum stays as strong as one."""
+    return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0)) / math.sqrt(1.0 + unison)
 
 
 @njit(error_model="numpy", forceinline=True)
