@@ -240,10 +240,67 @@ def test_no_sound_has_a_constant_part(spec: ModuleSpec) -> None:
             assert abs(sound.mean()) <= most * sound.std() + 1e-4, output.id
 
 
-@pytest.mark.parametrize("type_id", ["filter", "amplifier", "mix", "delay", "output"])
-def test_silence_in_silence_out(type_id: str) -> None:
-    for values in Rig(type_id).run(2000).values():
-        assert (values == 0).all()
+SHAPERS = [
+    spec for spec in SPECS
+    if spec.id != "phase-locked-loop" and any(port.role == "audio" for port in spec.inputs) and spec.stage != "source"
+]  # fmt: skip
+"""What has an audio input and no tone of its own."""
+
+
+@pytest.mark.parametrize("spec", SHAPERS, ids=lambda spec: spec.id)
+def test_silence_in_silence_out(spec: ModuleSpec) -> None:
+    out = Rig(spec.id).run(2000)
+    for output in spec.output_rows:
+        if output.role in ("audio", "control"):
+            assert np.abs(out[output.id]).max() < 1e-12, output.id
+
+
+@pytest.mark.parametrize("spec", [s for s in SPECS if s.shows_as == "response"], ids=lambda spec: spec.id)
+def test_a_response_does_not_depend_on_the_rate(spec: ModuleSpec) -> None:
+    """From 60 Hz to 3 kHz within 1 dB of that at 48 kHz, wherever it is above -40 dB."""
+
+    def response(rate: float) -> dict[str, np.ndarray]:
+        impulse = np.zeros(round(rate))
+        impulse[0] = 1.0
+        fed = {port.id: impulse for port in spec.inputs if port.role == "audio"}
+        out = Rig(spec.id, rate=rate, **STILL.get(spec.id, {})).run(len(impulse), **fed)
+        return {output.id: np.abs(np.fft.rfft(out[output.id]))[60:3000] for output in spec.outputs}
+
+    there = response(48000.0)
+    for rate in (44100.0, 88200.0, 96000.0):
+        for port, levels in response(rate).items():
+            loud = there[port] > 0.01
+            away = 20 * np.log10(levels[loud] / there[port][loud])
+            assert np.abs(away).max(initial=0.0) < 1.0, (rate, port)
+
+
+STILL = {"comb": {"feedback": 0.3}}
+"""Values at which a response is no comb of needles."""
+PITCHED = [s for s in SPECS if any(p.id == "pitch_note" for p in s.params) and s.outputs[0].role == "audio"]
+
+
+@pytest.mark.parametrize("spec", PITCHED, ids=lambda spec: spec.id)
+def test_a_pitch_does_not_depend_on_the_rate(spec: ModuleSpec) -> None:
+    """The strongest partial of two seconds lies at the same frequency within a hertz at all rates."""
+
+    def strongest(rate: float) -> float:
+        seconds = 2.0
+        fed = {port.id: pulses([0.0], seconds, rate=rate) for port in spec.inputs if port.role == "gate"}
+        fed |= {
+            port.id: pulses([0.0], seconds, rate=rate, width_s=1 / rate) for port in spec.inputs if port.id == "audio"
+        }
+        fed.pop("restart", None)
+        out = Rig(spec.id, rate=rate, **STEADY.get(spec.id, {})).run(round(seconds * rate), **fed)[spec.outputs[0].id]
+        seen = np.abs(np.fft.rfft(out * np.hanning(len(out))))[: round(8000 * seconds)]
+        return int(np.argmax(seen[40:]) + 40) / seconds
+
+    there = strongest(48000.0)
+    for rate in (44100.0, 88200.0, 96000.0):
+        assert strongest(rate) == pytest.approx(there, abs=1.0), rate
+
+
+STEADY = {"drone-cloud": {"drift_ct": 0.0, "scatter_ct": 0.0, "drift_level": 0.0}, "grain-player": {"spray_s": 0.0001, "scatter_ct": 0.0}}
+"""Values without chance."""
 
 
 @pytest.mark.parametrize("rate", [44100.0, 48000.0, 88200.0, 96000.0])
