@@ -43,7 +43,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
     status, out, _ = run("modules", "--json", capsys=capsys)
     entries = {entry["id"]: entry for entry in json.loads(out)}
     assert status == 0
-    assert len(entries) == 40
+    assert len(entries) == 44
     cutoff = entries["filter"]["parameters"][0]
     assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
     assert "Filter: Keeps what lies" in run("modules", capsys=capsys)[1]
@@ -52,7 +52,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
 def test_starters_can_be_rendered(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     _, out, _ = run("starters", "--json", capsys=capsys)
     names = [entry["name"] for entry in json.loads(out)]
-    assert names == ["drip-line", "fog-air", "turbine-bed"]
+    assert len(names) == 8
     for name in names:
         file = tmp_path / f"{name}.wav"
         assert run("render", f"starter:{name}", "--seconds", "4", "--out", str(file), capsys=capsys)[0] == 0

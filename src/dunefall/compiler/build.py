@@ -195,7 +195,7 @@ class _Builder:
         sound = prepared(spec, module)
         self.sounds.append(sound.samples)
         self.module_records.append((
-            0 if module.bypassed else kernel_address(spec), input_first, len(self.input_records), port_first,
+            kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
             passes_right, levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
             int(spec.lane_end), moved_first, len(self.moved), wanted,

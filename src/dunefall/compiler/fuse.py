@@ -108,7 +108,7 @@ def fused_address(path: Path) -> int:
 def fused_text(modules: tuple[LoopModule, ...]) -> str:
     """Source of the loop's function."""
     lines = ['"""Made for one kind of feedback loop."""', "import numpy as np", "from numba import cfunc, njit"]
-    kernels = {module.spec.id: module.spec.kernel.__module__ for module in modules if not module.bypassed}
+    kernels = {module.spec.id: module.spec.kernel.__module__ for module in modules}
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
     lines += [
         "from dunefall.compiler.fuse import FUSED, local",
@@ -229,7 +229,7 @@ class _Writer:
             (k, j, float(port.usual))
             for k, module in enumerate(self.modules)
             for j, port in enumerate(module.spec.target_rows)
-            if isinstance(port, Param) and port.usual is not None and not module.links[j] and not module.bypassed
+            if isinstance(port, Param) and port.usual is not None and not module.links[j]
         ]
 
     def _samples(self) -> list[str]:
@@ -270,17 +270,18 @@ class _Writer:
     def _call(self, k: int, module: LoopModule) -> str:
         spec = module.spec
         ports = [port.id for port in (*spec.target_rows, *spec.output_rows)]
-        if module.bypassed:
-            first = len(spec.target_rows)
-            passed = {first + output: target for target, output in spec.passed}
-            given = {j: f"c{k}[{passed[j]}]" if j in passed else "0.0" for j in range(first, len(ports))}
-            return "; ".join(f"c{k}[{j}] = {value}" for j, value in given.items())
         linked = str(sum(1 << j for j, links in enumerate(module.links) if links))
         wanted = str(sum(1 << j for j, used in enumerate(module.used) if used))
         own = {"state": f"s{k}", "memory": f"m{k}", "scratch": f"scratch{k}", "key": f"key{k}"}
         own |= {"rate": "rate", "linked": linked, "moving": linked, "wanted": wanted}
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
-        return f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
+        call = f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
+        if not module.bypassed:
+            return call
+        first = len(spec.target_rows)
+        passed = {first + output: target for target, output in spec.passed}
+        given = {j: f"c{k}[{passed[j]}]" if j in passed else "0.0" for j in range(first, len(ports))}
+        return "; ".join((call, *(f"c{k}[{j}] = {value}" for j, value in given.items())))
 
     def end(self) -> list[str]:
         """States back, if all went well; else the last samples before, from which the modules go on one by one."""

@@ -245,11 +245,11 @@ def _run_module(plan, memory, m, start, n, ramp, single):  # type: ignore[no-unt
         moving = _gather_restless(plan, memory, module, m, start, n, ramp, single)
     else:
         _gather_linked(plan, memory, module, start, n, ramp, single)
-    if module.address == 0:
-        _pass_on(rows, plan.ports, module, start, n)
-        return
     ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
     call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
+    if module.bypassed != 0:
+        _pass_on(rows, plan.ports, module, start, n)
+        return
     for p in range(module.output_first, module.port_last):
         if module.wanted & (1 << (p - module.output_first)) == 0:
             continue
@@ -356,7 +356,8 @@ def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, error_model="numpy")
 def _pass_on(rows, ports, module, start, n):  # type: ignore[no-untyped-def]
-    """A bypassed module: its first output, or both its channels, give what it would have worked on, the others rest."""
+    """A bypassed module: its first output, or both its channels, give what it works on, the others rest. It goes on
+    working unheard, so that it comes back without an edge in what it remembers."""
     for p in range(module.output_first, module.port_last):
         source = module.passes if p == module.output_first else -1
         if p == module.output_first + 1:

@@ -32,13 +32,13 @@ Ints = NDArray[np.int64]
 
 MODULE = np.dtype(
     [(name, np.int64) for name in (
-        "address", "input_first", "input_last", "port_first", "output_first", "port_last", "state_at", "state_size",
-        "memory_at", "memory_size", "linked", "passes", "passes_right", "voice", "level_first", "level_count",
+        "address", "bypassed", "input_first", "input_last", "port_first", "output_first", "port_last",
+        "state_at", "state_size", "memory_at", "memory_size", "linked", "passes", "passes_right", "voice", "level_first", "level_count",
         "lane_end", "moved_first", "moved_last", "wanted", "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel (0: bypassed), its inputs, ports, state and memory; ``passes`` and ``passes_right`` are ports
-or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer;
+"""A module: its kernel, whether it is bypassed, its inputs, ports, state and memory; ``passes`` and ``passes_right``
+are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer;
 ``lane_end`` 1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses;
 ``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])

@@ -50,7 +50,7 @@ class Picture(QWidget):
     def __init__(self, spec: ModuleSpec, module: Module, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._spec, self._module, self._theme = spec, module, theme
-        self._values: dict[str, float] = {}
+        self._values: dict[str, float] = {param.id: param.default for param in spec.params}
         self._portrait: Portrait | None = None
         self._back: QPixmap | None = None
         self._grab: tuple[QPointF, dict[str, float]] | None = None
