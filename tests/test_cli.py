@@ -43,7 +43,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
     status, out, _ = run("modules", "--json", capsys=capsys)
     entries = {entry["id"]: entry for entry in json.loads(out)}
     assert status == 0
-    assert len(entries) == 44
+    assert len(entries) == 74
     cutoff = entries["filter"]["parameters"][0]
     assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
     assert "Filter: Keeps what lies" in run("modules", capsys=capsys)[1]

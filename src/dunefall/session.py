@@ -116,6 +116,22 @@ class Session:
         changed = patch.with_module(replace(found, params={**found.params, **values}))
         self.document.edit(f"Change {found.name}", changed, merge=f"{module}.{','.join(values)}")
 
+    def set_series(self, module: str, series: Mapping[str, tuple[float, ...]], *, label: str = "Draw in") -> None:
+        """Give a module other series; the steps of one movement become one undo step.
+
+        Raises
+        ------
+        ParameterError
+            If there are too many numbers or one is out of range.
+        """
+        found = self.patch.module(module)
+        spec = spec_of(found.type)
+        for declared in spec.series if spec else ():
+            if declared.id in series:
+                declared.check(series[declared.id], f'"{found.name}"')
+        changed = self.patch.with_series(module, series)
+        self.document.edit(f"{label} {found.name}", changed, merge=f"{module} {','.join(series)}")
+
     def add_link(self, source: Place, target: Place) -> str:
         """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
 
-__all__ = ["RIGHT", "STAGES", "Input", "ModuleSpec", "Output", "Param", "Role"]
+__all__ = ["RIGHT", "STAGES", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
 
 Role = Literal["audio", "control", "gate", "pitch"]
 STAGES = ("time", "motion", "pitch", "source", "shape", "space")
@@ -90,6 +90,8 @@ class Param:
         Taken from the patch instead of being set by the user.
     idle_with : str
         Input that makes this parameter idle while something is linked to it.
+    whole : bool
+        The rail gives whole numbers.
     usual : float or None
         Value at which the kernel has a short way: the code of feedback loops is made for it and for all others apart.
     """
@@ -106,6 +108,7 @@ class Param:
     amount: float = 0.0
     follows: Literal["", "tempo"] = ""
     idle_with: str = ""
+    whole: bool = False
     usual: float | None = None
 
     @cached_property
@@ -133,12 +136,12 @@ class Param:
         return (value - self.low) / (self.high - self.low)
 
     def from_rail(self, place: float) -> float:
-        """Inverse of ``to_rail``; a choice gives whole numbers."""
+        """Inverse of ``to_rail``; a choice, and what counts, gives whole numbers."""
         place = min(1.0, max(0.0, place))
-        if self.taper == "octaves":
-            return float(self.low * (self.high / self.low) ** place)
         value = self.low + place * (self.high - self.low)
-        return float(round(value)) if self.choices else value
+        if self.taper == "octaves":
+            value = float(self.low * (self.high / self.low) ** place)
+        return float(round(value)) if self.choices or self.whole else value
 
     def format(self, value: float) -> str:
         """Text of a value of this parameter."""
@@ -165,6 +168,68 @@ class Param:
         return value
 
 
+@dataclass(frozen=True)
+class Series:
+    """Numbers that the user draws: the steps of a sequence, the points of a curve, a list. Links do not move them.
+
+    The kernel gets, by the series' id, how many there are, then the numbers, then zeros up to ``most`` numbers.
+
+    Attributes
+    ----------
+    unit : str
+        A key of ``base.units.UNITS``.
+    low, high : float
+        Range of each number; for a choice, the first and last index.
+    default : tuple of float
+        What it is until somebody draws.
+    least, most : int
+        How many numbers there may be.
+    used : str
+        The parameter that says how many of them count; empty: all.
+    group : str
+        Series of the same group have as many numbers and are drawn one over the other.
+    drawn : "bars" or "curve"
+        Numbers side by side, or points of a curve over 0..1.
+    """
+
+    id: str
+    name: str
+    unit: str
+    low: float
+    high: float
+    default: tuple[float, ...]
+    help: str = ""
+    least: int = 1
+    most: int = 64
+    choices: tuple[str, ...] = ()
+    used: str = ""
+    group: str = ""
+    drawn: Literal["bars", "curve"] = "bars"
+
+    def format(self, value: float) -> str:
+        """Text of a number of this series."""
+        return format_value(value, self.unit, choices=self.choices)
+
+    def check(self, values: tuple[float, ...], where: str) -> tuple[float, ...]:
+        """The numbers if they are allowed; ``where`` names the module and layer in the error.
+
+        Raises
+        ------
+        ParameterError
+            If there are too few or too many, or one is outside of its range or no whole number for a choice.
+        """
+        if not self.least <= len(values) <= self.most:
+            allowed = f"{self.least} to {self.most}" if self.least < self.most else f"{self.most}"
+            raise ParameterError(f"{self.name} of {where} needs {allowed} numbers; got {len(values)}", allowed=allowed)
+        for k, value in enumerate(values):
+            if not self.low <= value <= self.high or (self.choices and value != round(value)):
+                allowed = f"{self.format(self.low)} to {self.format(self.high)}"
+                raise ParameterError(
+                    f"number {k + 1} of {self.name} of {where} must be {allowed}; got {value:g}", allowed=allowed
+                )
+        return values
+
+
 RIGHT = "_right"
 """What the name of a channel's port ends in, where it is not the left one."""
 
@@ -185,7 +250,7 @@ class ModuleSpec:
         input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
         everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``:
         in the code of a feedback loop a small ``state`` lies in registers. A module with a ``sound`` may ask for
-        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz).
+        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
     sound : "file" or "table"
         What it plays: a sound file of the user's, with its channels as rows; or wavetables, the built-in ones or those
         of a file, with the frames of a table as rows. Empty: nothing.
@@ -208,6 +273,8 @@ class ModuleSpec:
     network : function
         Of its values by id: names of its parts, and how strongly (0..1) each part (row) acts on each part (column); the
         last row is how loud each is heard. Its picture shows it.
+    keys : bool
+        Notes played by hand come to it: they wait in its state, as ``catalogue.pitch.keyboard`` tells.
     shows : "response", "spectrum", "wave" or "course"
         What its picture shows: what it does to each frequency, its partials, some milliseconds, or some seconds;
         empty: what its stage shows.
@@ -221,6 +288,7 @@ class ModuleSpec:
     outputs: tuple[Output, ...]
     inputs: tuple[Input, ...] = ()
     params: tuple[Param, ...] = ()
+    series: tuple[Series, ...] = ()
     state: int = 1
     memory: int = 0
     memory_s: float = 0.0
@@ -233,6 +301,7 @@ class ModuleSpec:
     cursors: tuple[str, ...] = ()
     network: Callable[[Mapping[str, float]], tuple[str, NDArray[np.float64]]] | None = None
     sound: Literal["", "file", "table"] = ""
+    keys: bool = False
     lane_end: bool = False
     cached: tuple[int, ...] = ()
     rests: int = -1
@@ -240,7 +309,7 @@ class ModuleSpec:
     def __post_init__(self) -> None:
         if self.stage not in STAGES:
             raise ValueError(f'stage of module "{self.id}" must be one of {STAGES}; got "{self.stage}"')
-        ids = [port.id for port in (*self.target_rows, *self.output_rows)]
+        ids = [port.id for port in (*self.target_rows, *self.output_rows, *self.series)]
         if len(ids) != len(set(ids)):
             raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
 
@@ -258,6 +327,15 @@ class ModuleSpec:
     def output_rows(self) -> tuple[Output, ...]:
         """Outputs as the kernel gets them: a stereo output twice."""
         return tuple(row for output in self.outputs for row in _channels(output, output.stereo))
+
+    @cached_property
+    def series_places(self) -> dict[str, tuple[int, int]]:
+        """Where each series begins among all numbers of the module's series, and how many it takes there."""
+        places, at = {}, 0
+        for series in self.series:
+            places[series.id] = (at, 1 + series.most)
+            at += 1 + series.most
+        return places
 
     @cached_property
     def passed(self) -> tuple[tuple[int, int], ...]:

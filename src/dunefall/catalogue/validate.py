@@ -59,3 +59,13 @@ def _check_module(module: Module, layer: str, place: str) -> None:
             known[name].check(value, f'"{module.name}" in layer "{layer}"')
         except ParameterError as error:
             raise PatchError(str(error), place=f"{place}.params.{name}") from error
+    drawn = {series.id: series for series in spec.series}
+    for name, values in module.series.items():
+        if name not in drawn:
+            raise PatchError(
+                f'a {spec.name} has no series "{name}"; it has {", ".join(drawn) or "none"}', place=f"{place}.series"
+            )
+        try:
+            drawn[name].check(values, f'"{module.name}" in layer "{layer}"')
+        except ParameterError as error:
+            raise PatchError(str(error), place=f"{place}.series.{name}") from error

@@ -32,7 +32,7 @@ from dunefall.compiler.sounds import prepared
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
 from dunefall.patch.model import CURVES, Module, Patch, Place
 
-__all__ = ["base_value", "compile_patch", "same_structure", "value_changes"]
+__all__ = ["base_value", "compile_patch", "same_structure", "series_changes", "value_changes"]
 
 FUSED_MOST = 24
 """A feedback loop of more modules runs module by module: its code would take too long to make."""
@@ -99,6 +99,7 @@ class _Builder:
         self.moved: list[int] = []
         self.input_rows: list[int] = []
         self.sounds: list[NDArray[np.float32]] = []
+        self.series: list[float] = []
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
         levels = 0
@@ -142,6 +143,7 @@ class _Builder:
             rows=aligned_zeros(self.rows),
             states=np.zeros(self.state_size),
             memories=aligned_zeros(self.memory_size),
+            series=np.array(self.series, np.float64),
             bases=np.array([(x, x, 0, 1, pool) for x, pool in zip(self.bases, self.pools, strict=True)], BASE),
             amounts=np.array(amounts, AMOUNT),
             faults=np.zeros(len(self.order), np.int64),
@@ -196,12 +198,16 @@ class _Builder:
         self.sounds.append(sound.samples)
         self.module_records.append((
             kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
-            output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory, linked, passes,
-            passes_right, levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
+            output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory,
+            len(self.series), linked, passes, passes_right,
+            levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
             int(spec.lane_end), moved_first, len(self.moved), wanted,
             int(any(output.per_voice for output in spec.outputs)), sound.samples.ctypes.data, len(sound.samples),
             sound.rows, sound.rate_hz, module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
+        for series in spec.series:
+            values = module.series.get(series.id, series.default)
+            self.series += [len(values), *values, *[0.0] * (series.most - len(values))]
         self.state_size += spec.state
         self.memory_size += memory
 
@@ -357,3 +363,14 @@ def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float
             if value != base_value(before, old, param):
                 changes[(new.id, param.id)] = param.to_domain(value)
     return changes
+
+
+def series_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], tuple[float, ...]]:
+    """Series that differ between two patches of the same structure."""
+    return {
+        (new.id, series.id): values
+        for old, new in zip(before.modules(), after.modules(), strict=True)
+        if old is not new and (spec := spec_of(new.type))
+        for series in spec.series
+        if (values := new.series.get(series.id, series.default)) != old.series.get(series.id, series.default)
+    }

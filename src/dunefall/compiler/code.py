@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import subprocess
-import sys
 from pathlib import Path
 
 from dunefall.compiler.fuse import fused_address, fused_path, fused_ready
+from dunefall.compiler.kernels import make_elsewhere
 from dunefall.compiler.program import Program
 
 __all__ = ["LoopCode", "use_loop_code"]
@@ -65,5 +65,4 @@ class LoopCode:
 
     def _next(self) -> None:
         if self._process is None and self._waiting:
-            command = [sys.executable, "-m", "dunefall.compiler.makecode", str(self._waiting.pop(0))]
-            self._process = subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            self._process = make_elsewhere([self._waiting.pop(0)], idle=True)

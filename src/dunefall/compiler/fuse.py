@@ -128,7 +128,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     ]
     lines += [f"    {name} = words({name}_p, 0, {MANY})" for name in ("ports", "modules", "inputs")]
     lines += [f"    bases = window(bases_p, 0, {MANY})"]
-    for name in ("rows", "states", "memories", "links", "amounts"):
+    for name in ("rows", "states", "memories", "links", "amounts", "series"):
         lines.append(f"    {name}_p = places[{PLACES.index(name)}]")
     lines += [f"    links = words(links_p, 0, {MANY})", f"    amounts = window(amounts_p, 0, {MANY})"]
     writer = _Writer(modules)
@@ -181,6 +181,9 @@ class _Writer:
             lines.append(f"t{k} = window(states_p, {state_at}, {spec.state})")
             lines += _copied(f"s{k}", f"t{k}", spec.state)
             lines += [f"m{k} = window(memories_p, {memory_at}, {memory_size})"] if spec.memory or spec.memory_s else []
+            for series, (first, count) in spec.series_places.items():
+                at = f"modules[{word(MODULE, 'series_at', k)}] + {first}"
+                lines.append(f"{series}_{k} = window(series_p, {at}, {count})")
             lines += [f"key{k} = np.uint64({key})", f"scratch{k} = local(SCRATCH)"]
             for j, links in enumerate(module.links):
                 lines.append(f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)")
@@ -273,6 +276,7 @@ class _Writer:
         linked = str(sum(1 << j for j, links in enumerate(module.links) if links))
         wanted = str(sum(1 << j for j, used in enumerate(module.used) if used))
         own = {"state": f"s{k}", "memory": f"m{k}", "scratch": f"scratch{k}", "key": f"key{k}"}
+        own |= {series: f"{series}_{k}" for series in spec.series_places}
         own |= {"rate": "rate", "linked": linked, "moving": linked, "wanted": wanted}
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
         call = f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"

@@ -7,9 +7,9 @@ only, and a patch loads only the kernels that it uses.
 
 from __future__ import annotations
 
-import hashlib
 import importlib.util
 import os
+import subprocess
 import sys
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -24,7 +24,7 @@ from numba.extending import intrinsic
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.program import MODULE, PLACES, QUANTUM, word
-from dunefall.dsp.cache import use_cache_folder
+from dunefall.dsp.cache import kept_folder, sources_of, use_folder
 
 __all__ = [
     "OWN",
@@ -41,6 +41,7 @@ __all__ = [
     "kernel_arguments",
     "listens",
     "load_generated",
+    "make_elsewhere",
     "piece",
     "prepare",
     "view",
@@ -59,6 +60,8 @@ SIGNATURE = types.void(
 )
 """What every kernel is called with: few enough numbers to go in registers."""
 SCRATCH = 8 * QUANTUM
+MANY_TO_MAKE = 6
+"""So many kernels that are not on disk are compiled by two processes."""
 OWN = (
     "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
     "sound", "sound_rows", "sound_rate",
@@ -89,15 +92,15 @@ _loaded: dict[str, Any] = {}
 
 
 def kernel_arguments(spec: ModuleSpec) -> list[str]:
-    """Names that the kernel asks for, in its order: ports of the declaration and some of ``OWN``.
+    """Names that the kernel asks for, in its order: ports and series of the declaration and some of ``OWN``.
 
     Raises
     ------
     ValueError
         If it asks for something else.
     """
-    ports = {port.id for port in (*spec.target_rows, *spec.output_rows)}
-    unknown = [name for name in spec.asks if name not in ports and name not in OWN]
+    known = {port.id for port in (*spec.target_rows, *spec.output_rows)} | set(spec.series_places) | set(OWN)
+    unknown = [name for name in spec.asks if name not in known]
     if unknown:
         raise ValueError(f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have')
     return list(spec.asks)
@@ -126,6 +129,8 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "linked": field["linked"],
         "wanted": field["wanted"],
     }
+    for series, (first, count) in spec.series_places.items():
+        own[series] = f"window({place['series']}, {field['series_at']} + {first}, {count})"
     row = {port.id: f"window(rows_p, at[{k}] + start, n)" for k, port in enumerate(ports)}
     each = {output.id for output in spec.outputs if output.per_voice}
     row |= {port.id: f"window(rows_p, at[{k}], {QUANTUM} * voices)" for k, port in enumerate(ports) if port.id in each}
@@ -140,6 +145,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
 
 def load_generated(path: Path) -> ModuleType:
     """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk."""
+    use_folder(path.parent)
     name = f"dunefall_{path.stem}"
     found = importlib.util.spec_from_file_location(name, path)
     assert found is not None
@@ -152,21 +158,19 @@ def load_generated(path: Path) -> ModuleType:
 
 def compiled_before(path: Path) -> bool:
     """Whether generated code lies compiled on disk (Numba keeps an index file for it)."""
-    return any(path.parent.parent.rglob(f"{path.stem}.*.nbi"))
+    return any(path.parent.rglob(f"{path.stem}.*.nbi"))
 
 
 def generated_path(stem: str, text: str) -> Path:
-    """The file of generated code in the cache folder, written if it is new.
+    """The file of generated code in the folder of its sources, written if it is new.
 
     Parameters
     ----------
     stem : str
-        Start of the file's name; a digest of the text follows.
+        Start of the folder's name; a digest of the text and of what it imports follows.
     """
-    folder = use_cache_folder() / "kernels"
-    folder.mkdir(exist_ok=True)
-    digest = hashlib.blake2b(text.encode(), digest_size=8).hexdigest()
-    path = folder / f"{stem.replace('-', '_')}_{digest}.py"
+    sources = sources_of(text)
+    path = kept_folder(stem, sources) / f"{stem.replace('-', '_')}_{sources}.py"
     if not path.exists():
         own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file
         own.write_text(text)
@@ -174,10 +178,14 @@ def generated_path(stem: str, text: str) -> Path:
     return path
 
 
+def _kernel_path(spec: ModuleSpec) -> Path:
+    return generated_path(spec.id, _wrapper_text(spec))
+
+
 def kernel_address(spec: ModuleSpec) -> int:
     """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
     if spec.id not in _loaded:
-        _loaded[spec.id] = load_generated(generated_path(spec.id, _wrapper_text(spec))).entry
+        _loaded[spec.id] = load_generated(_kernel_path(spec)).entry
     return int(_loaded[spec.id].address)
 
 
@@ -189,6 +197,8 @@ def compiled(spec: ModuleSpec) -> bool:
 def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] | None = None) -> None:
     """Compile or load the kernels of these module types and the loop that runs them.
 
+    Where many are to be compiled, a second process takes the last ones of them.
+
     Parameters
     ----------
     progress : function of (done, total, name)
@@ -198,13 +208,25 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
 
     specs = [spec for spec in (spec_of(type_id) for type_id in dict.fromkeys(type_ids)) if spec]
     todo = [spec for spec in specs if not compiled(spec)]
+    missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
     report = progress or (lambda done, total, name: None)
+    helper = None
+    if len(missing) >= MANY_TO_MAKE and (os.cpu_count() or 1) > 1:
+        helper = make_elsewhere(missing[: len(missing) // 2 - 1 : -1])
     for done, spec in enumerate(todo):
         report(done, len(todo) + 1, spec.name)
         kernel_address(spec)
     report(len(todo), len(todo) + 1, "engine loop")
     warm_up()
+    if helper is not None:
+        helper.wait()
     report(len(todo) + 1, len(todo) + 1, "")
+
+
+def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.Popen[bytes]:
+    """A process that compiles generated files, one after the other, and ends; ``idle``: only when nobody else works."""
+    command = [sys.executable, "-m", "dunefall.compiler.makecode", *(["--idle"] if idle else []), *map(str, paths)]
+    return subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
 
 def view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:

@@ -396,6 +396,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     for k, address in enumerate((
         memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
         memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data, plan.live.ctypes.data,
+        memory.series.ctypes.data,
     )):  # fmt: skip
         plan.places[k] = address
     done = 0
@@ -439,9 +440,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
         borrow(p.places), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
-        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.bases), borrow(m.amounts), borrow(m.faults),
-        borrow(m.restless),
-        borrow(m.levels), borrow(m.resting), borrow(m.now), borrow(m.position),
+        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
+        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.now), borrow(m.position),
     )  # fmt: skip
     t = traces_held
     traces = Traces(

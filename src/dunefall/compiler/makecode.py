@@ -1,4 +1,4 @@
-"""``python -m dunefall.compiler.makecode FILE``: compile a loop's code into the cache, at the lowest priority."""
+"""``python -m dunefall.compiler.makecode [--idle] FILE …``: compile generated code into the cache."""
 
 from __future__ import annotations
 
@@ -10,8 +10,16 @@ from dunefall.compiler.kernels import load_generated
 
 
 def main() -> None:
-    os.nice(15)
-    load_generated(Path(sys.argv[1])).entry.address  # noqa: B018
+    """One file after the other, until whoever asked for it has gone; ``--idle``: at the lowest priority."""
+    paths = sys.argv[1:]
+    if paths[0] == "--idle":
+        os.nice(15)
+        del paths[0]
+    parent = os.getppid()
+    for path in paths:
+        if os.getppid() != parent:
+            return
+        load_generated(Path(path)).entry.address  # noqa: B018
 
 
 if __name__ == "__main__":

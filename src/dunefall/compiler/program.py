@@ -7,6 +7,7 @@ from sample to sample lies in the arrays of ``Memory``: a checkpoint is a copy o
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -33,12 +34,14 @@ Ints = NDArray[np.int64]
 MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "bypassed", "input_first", "input_last", "port_first", "output_first", "port_last",
-        "state_at", "state_size", "memory_at", "memory_size", "linked", "passes", "passes_right", "voice", "level_first", "level_count",
-        "lane_end", "moved_first", "moved_last", "wanted", "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
+        "state_at", "state_size", "memory_at", "memory_size", "series_at", "linked", "passes", "passes_right",
+        "voice", "level_first", "level_count", "lane_end", "moved_first", "moved_last", "wanted",
+        "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel, whether it is bypassed, its inputs, ports, state and memory; ``passes`` and ``passes_right``
-are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the voices of its layer;
+"""A module: its kernel, whether it is bypassed, its inputs, ports, state, memory and series; ``passes`` and
+``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the
+voices of its layer;
 ``lane_end`` 1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses;
 ``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
@@ -62,7 +65,7 @@ AMOUNT = np.dtype(
 """A link's amount and offset, gliding likewise."""
 
 
-PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live")
+PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series")
 """Arrays whose addresses compiled code finds in ``Plan.places``."""
 
 
@@ -103,8 +106,8 @@ class Plan(NamedTuple):
 class Memory(NamedTuple):
     """What changes while a program runs: all of it, so that a copy is a checkpoint.
 
-    Rows, states and memories of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1 where a
-    module was silenced) and ``restless`` (1 where base values may have changed since the
+    Rows, states, memories and series of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1
+    where a module was silenced) and ``restless`` (1 where base values may have changed since the
     program was made); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
     ``now`` the last value of every input; ``position`` in samples.
     """
@@ -112,6 +115,7 @@ class Memory(NamedTuple):
     rows: Floats
     states: Floats
     memories: Floats
+    series: Floats
     bases: NDArray[np.void]
     amounts: NDArray[np.void]
     faults: Ints
@@ -234,6 +238,15 @@ class Program:
         for index in self.link_at.get(link, ()):
             goal, shift = amount * self.shares[index, 0], offset * self.shares[index, 1]
             self.memory.amounts[index] = (amounts[index], goal, offsets[index], shift, self.ramp)
+
+    def set_series(self, module: str, series: str, values: Sequence[float]) -> None:
+        """Give a module other numbers of a series, at once, in all voices."""
+        spec = spec_of(self.patch.module(module).type)
+        for instance in self.copies.get(module, ()):
+            first, size = spec.series_places[series] if spec else (0, 0)
+            at = int(self.plan.modules[self.module_at[instance]]["series_at"]) + first
+            self.memory.series[at : at + size] = 0.0
+            self.memory.series[at : at + 1 + len(values)] = (len(values), *values)
 
     def writes(self, place: Place) -> bool:
         """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds."""

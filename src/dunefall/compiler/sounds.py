@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.dsp.cache import cache_folder
+from dunefall.dsp.cache import kept_folder, sources_of
 from dunefall.dsp.wavetables import FRAMES, built_in_tables, tables_of_sound
 from dunefall.patch.library import DATA
 from dunefall.patch.model import Module, Patch, SoundRef
@@ -155,7 +155,7 @@ def mapped(ref: SoundRef) -> Sound:
 @cache
 def built_in() -> Sound:
     """The built-in wavetables, worked out once for these sources."""
-    path = cache_folder() / f"tables{SUFFIX}"
+    path = kept_folder("tables", sources_of("import dunefall.dsp.wavetables")) / f"tables{SUFFIX}"
     if not path.exists():
         part = path.with_suffix(f".{os.getpid()}.part")
         part.write_bytes(built_in_tables().tobytes())

@@ -1,7 +1,8 @@
 """How code is compiled, and where it is kept between starts.
 
 Numba's own disk cache does not notice that a function in another file has changed, and code made for one processor
-may not run on another. So the folder is named after the project's sources, the versions and the processor.
+may not run on another. So everything compiled lies in a folder named after the sources that it is made of, below one
+named after the versions and the processor: a changed module compiles that module only.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 import hashlib
 import os
 import platform
+import re
 import shutil
 from collections.abc import Callable
 from functools import cache
@@ -20,11 +22,12 @@ import platformdirs
 from llvmlite import binding
 from numba import config, njit
 
-__all__ = ["cache_folder", "cached_njit", "use_cache_folder"]
+__all__ = ["cached_njit", "kept_folder", "sources_of", "use_folder"]
 
-_SOURCES = Path(__file__).parent.parent
-_COMPILED = ("dsp", "catalogue", "compiler")
+_ROOT = Path(__file__).parent.parent
+_IMPORT = re.compile(r"^from (dunefall[\w.]*) import ([^(\n]*)|^import (dunefall[\w.]*)", re.MULTILINE)
 _KEPT_FOLDERS = 3
+_KEPT_LOOPS = 60
 if config.CPU_FEATURES is None:  # type: ignore[attr-defined]
     # A processor that has vectors of eight numbers uses them: by itself LLVM is content with four.
     _FEATURES = binding.get_host_cpu_features().flatten() + ",-prefer-256-bit"
@@ -32,44 +35,82 @@ if config.CPU_FEATURES is None:  # type: ignore[attr-defined]
 
 
 @cache
-def cache_folder() -> Path:
-    """Folder of the compiled code of exactly these sources on exactly this kind of machine; made if missing."""
+def _machine_folder() -> Path:
     digest = hashlib.blake2b(digest_size=8)
-    for name in _COMPILED:
-        place = _SOURCES / name
-        for file in sorted(place.rglob("*.py")) if place.is_dir() else [place]:
-            digest.update(file.relative_to(_SOURCES).as_posix().encode())
-            digest.update(file.read_bytes())
-    for part in (
-        platform.python_version(),
-        version("numba"),
-        version("llvmlite"),
-        binding.get_host_cpu_name(),
-    ):
+    for part in (platform.python_version(), version("numba"), version("llvmlite"), binding.get_host_cpu_name()):
         digest.update(part.encode())
     digest.update(binding.get_host_cpu_features().flatten().encode())
     root = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "compiled"
-    folder = root / digest.hexdigest()
+    return root / digest.hexdigest()
+
+
+def _file_of(module: str) -> Path | None:
+    place = _ROOT.joinpath(*module.split(".")[1:])
+    return next((file for file in (place.with_suffix(".py"), place / "__init__.py") if file.is_file()), None)
+
+
+@cache
+def _read(module: str) -> tuple[bytes, frozenset[str]]:
+    """Source of a module, and the project's modules that it names in its imports."""
+    file = _file_of(module)
+    source = file.read_bytes() if file else b""
+    return source, _imported(source.decode())
+
+
+def _imported(text: str) -> frozenset[str]:
+    found = set()
+    for place, names, whole in _IMPORT.findall(text):
+        parts = [f"{place}.{name.strip().split(' ')[0]}" for name in names.split(",")] if place else []
+        found |= {module for module in (place or whole, *parts) if _file_of(module)}
+    return frozenset(found)
+
+
+def sources_of(text: str) -> str:
+    """Digest of a text and of all the project's sources that it imports, and they in turn."""
+    reached: set[str] = set()
+    waiting = set(_imported(text))
+    while waiting:
+        module = waiting.pop()
+        reached.add(module)
+        waiting |= _read(module)[1] - reached
+    digest = hashlib.blake2b(text.encode(), digest_size=8)
+    for module in sorted(reached):
+        digest.update(module.encode())
+        digest.update(_read(module)[0])
+    return digest.hexdigest()
+
+
+def kept_folder(stem: str, sources: str) -> Path:
+    """Folder of what was made of these sources on exactly this kind of machine; made if missing, older ones of the
+    same stem are forgotten."""
+    folder = _machine_folder() / f"{stem}-{sources}"
     folder.mkdir(parents=True, exist_ok=True)
-    _forget_old(root, folder)
+    os.utime(folder)
+    found = [item for item in folder.parent.glob(f"{stem}-*") if len(item.name) == len(folder.name)]
+    most = _KEPT_LOOPS if stem == "loop" else _KEPT_FOLDERS
+    for old in sorted(found, key=_last_used, reverse=True)[most:]:
+        shutil.rmtree(old, ignore_errors=True)
     return folder
 
 
-def use_cache_folder() -> Path:
-    """Point Numba's disk cache to the folder of these sources; returns it."""
-    folder = cache_folder()
+def _last_used(folder: Path) -> float:
+    try:
+        return folder.stat().st_mtime
+    except FileNotFoundError:  # another process has just forgotten it
+        return 0.0
+
+
+def use_folder(folder: Path) -> None:
+    """Point Numba's disk cache to a folder; Numba chooses the place of a function when it decorates it."""
     config.CACHE_DIR = str(folder)  # type: ignore[attr-defined]
-    return folder
 
 
 def cached_njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
-    """``numba.njit`` with the disk cache in the right folder: Numba chooses the place when it decorates."""
-    use_cache_folder()
-    return njit(nogil=True, error_model="numpy", cache=True, **options)  # type: ignore[no-any-return]
+    """``numba.njit`` with the disk cache in the folder of the function's sources."""
 
+    def decorate(function: Callable[..., Any]) -> Any:
+        name = function.__module__
+        use_folder(kept_folder(name.rpartition(".")[2], sources_of(f"import {name}")))
+        return njit(nogil=True, error_model="numpy", cache=True, **options)(function)
 
-def _forget_old(root: Path, present: Path) -> None:
-    os.utime(present)
-    folders = sorted((item for item in root.iterdir() if item.is_dir()), key=lambda item: -item.stat().st_mtime)
-    for old in folders[_KEPT_FOLDERS:]:
-        shutil.rmtree(old, ignore_errors=True)
+    return decorate

@@ -217,7 +217,7 @@ class _Host:
     def _show(self, program: Program) -> Traces:
         """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
-        self._keyboards = tuple(m.id for m in program.patch.modules() if m.type == "keyboard")
+        self._keyboards = tuple(m.id for m in program.patch.modules() if (spec := spec_of(m.type)) and spec.keys)
         self._listen(program.live)
         traces = self._slots.traces(program, self._probes)
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
@@ -328,7 +328,7 @@ class _Host:
         spec = spec_of(message.type_id)
         if spec is not None:
             seconds = RESPONSE_S if spec.shows_as == "response" else None
-            self._tell(say.GotPortrait(message, portrait(spec, message.params, message.sound, seconds)))
+            self._tell(say.GotPortrait(message, portrait(spec, message.params, message.sound, seconds, message.series)))
 
     # -- device -------------------------------------------------------------------------------------------------
 

@@ -154,6 +154,7 @@ class AskPortrait:
     type_id: str
     params: Mapping[str, float]
     sound: SoundRef | None = None
+    series: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

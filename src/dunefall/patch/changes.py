@@ -22,6 +22,7 @@ __all__ = [
     "ModulePut",
     "ParamSet",
     "SeedSet",
+    "SeriesSet",
     "TempoSet",
     "apply_changes",
     "difference",
@@ -35,6 +36,15 @@ class ParamSet:
     module: str
     param: str
     value: float
+
+
+@dataclass(frozen=True)
+class SeriesSet:
+    """A series of a module is now this."""
+
+    module: str
+    series: str
+    values: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -97,7 +107,7 @@ class LayerGone:
     layer: str
 
 
-Change = ParamSet | TempoSet | SeedSet | ModulePut | ModuleGone | LinkPut | LinkGone | LayerPut | LayerGone
+Change = ParamSet | SeriesSet | TempoSet | SeedSet | ModulePut | ModuleGone | LinkPut | LinkGone | LayerPut | LayerGone
 T = TypeVar("T", Module, Link, Layer)
 
 
@@ -152,13 +162,19 @@ def _module_changes(before: Sequence[Module], layer: Layer, there: set[str]) -> 
                 for name, value in module.params.items()
                 if known.params.get(name) != value
             ]
+            changes += [
+                SeriesSet(module.id, name, values)
+                for name, values in module.series.items()
+                if known.series.get(name) != values
+            ]
         else:
             changes.append(ModulePut(layer.id, k, module))
     return changes
 
 
 def _only_values(before: Module, after: Module) -> bool:
-    return replace(before, params=after.params) == after and set(before.params) <= set(after.params)
+    same = replace(before, params=after.params, series=after.series) == after
+    return same and set(before.params) <= set(after.params) and set(before.series) <= set(after.series)
 
 
 def _moved(before: Sequence[T], after: Sequence[T]) -> tuple[list[T], list[tuple[int, T]], bool]:
@@ -181,6 +197,9 @@ def apply_changes(patch: Patch, changes: Sequence[Change]) -> Patch:
 def _apply(patch: Patch, change: Change) -> Patch:
     if isinstance(change, ParamSet):
         return patch.with_param(change.module, change.param, change.value) if _has(patch, change.module) else patch
+    if isinstance(change, SeriesSet):
+        known = _has(patch, change.module)
+        return patch.with_series(change.module, {change.series: change.values}) if known else patch
     if isinstance(change, TempoSet):
         return replace(patch, tempo_bpm=change.bpm)
     if isinstance(change, SeedSet):

@@ -3,8 +3,8 @@
 Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
 ``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``,
 ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``, relative to the patch, and the ``digest``
-of its bytes) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``,
-``on``). Fields and module types that this version does not know are kept and saved again.
+of its bytes, and with lists of numbers that were drawn ``series``) and ``links`` (``id``, ``from``, ``to``, ``amount``,
+``offset``, ``curve``, ``on``). Fields and module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
@@ -31,6 +31,7 @@ __all__ = [
     "dump_patch",
     "get",
     "load_patch",
+    "numbers",
     "objects",
     "parse_json",
     "parse_patch",
@@ -53,10 +54,11 @@ MAX_DEPTH = 32
 MAX_MODULES = 10_000
 MAX_LINKS = 50_000
 MAX_TEXT = 10_000
+MAX_SERIES = 4_096
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "modules")
-_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound")
+_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
     str: "text",
@@ -212,6 +214,7 @@ def dump_module(module: Module) -> dict[str, Any]:
         "bypassed": module.bypassed,
         "params": dict(module.params),
         **({"sound": {"path": module.sound.path, "digest": module.sound.digest}} if module.sound else {}),
+        **({"series": {name: list(values) for name, values in module.series.items()}} if module.series else {}),
         **module.extra,
     }
 
@@ -359,12 +362,26 @@ def raw_module(raw: dict[str, Any], place: str) -> Module:
         bypassed=get(raw, "bypassed", bool, place, False),
         params=values,
         sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
+        series=_raw_series(get(raw, "series", dict, place, {}), f"{place}.series"),
         extra=_extra(raw, _MODULE_FIELDS),
     )
 
 
 def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
     return SoundRef(get(raw, "path", str, place), get(raw, "digest", str, place)) if raw else None
+
+
+def _raw_series(raw: dict[str, Any], place: str) -> dict[str, tuple[float, ...]]:
+    return {name: numbers(raw, name, place) for name in raw}
+
+
+def numbers(raw: dict[str, Any], name: str, place: str) -> tuple[float, ...]:
+    """The numbers of a list; raises PatchError with the place of what is none."""
+    items = get(raw, name, list, place)
+    where = f"{place}.{name}"
+    if len(items) > MAX_SERIES:
+        raise PatchError(f"has {len(items)} entries; at most {MAX_SERIES} are allowed", place=where)
+    return tuple(get({f"{k}": item}, f"{k}", float, where) for k, item in enumerate(items))
 
 
 def raw_link(raw: dict[str, Any], place: str) -> Link:

@@ -68,6 +68,8 @@ class Module:
         Passes its sound on unchanged, or rests.
     sound : SoundRef or None
         The file that it plays.
+    series : mapping of str to tuple of float
+        Series of numbers that differ from the declared defaults: steps, points, lists.
     extra : mapping
         Fields of the file that this version does not know; kept and saved again.
     """
@@ -78,6 +80,7 @@ class Module:
     params: Mapping[str, float] = field(default_factory=dict)
     bypassed: bool = False
     sound: SoundRef | None = None
+    series: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
 
@@ -244,6 +247,11 @@ class Patch:
         """This patch with one base value changed."""
         module = self.module(module_id)
         return self.with_module(replace(module, params={**module.params, param: value}))
+
+    def with_series(self, module_id: str, series: Mapping[str, tuple[float, ...]]) -> Patch:
+        """This patch with some series of a module changed."""
+        module = self.module(module_id)
+        return self.with_module(replace(module, series={**module.series, **series}))
 
     def with_link(self, link: Link) -> Patch:
         """This patch with a link replaced by the one of the same id, or added."""

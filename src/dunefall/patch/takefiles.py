@@ -22,6 +22,7 @@ from dunefall.patch.changes import (
     ModulePut,
     ParamSet,
     SeedSet,
+    SeriesSet,
     TempoSet,
 )
 from dunefall.patch.files import (
@@ -32,6 +33,7 @@ from dunefall.patch.files import (
     dump_link,
     dump_module,
     get,
+    numbers,
     objects,
     parse_json,
     patch_of,
@@ -153,6 +155,8 @@ def _dump(entry: Entry) -> list[dict[str, Any]]:
 def _dump_change(change: Change) -> dict[str, Any]:
     if isinstance(change, ParamSet):
         return {"set": f"{change.module}.{change.param}", "to": change.value}
+    if isinstance(change, SeriesSet):
+        return {"draw": f"{change.module}.{change.series}", "to": list(change.values)}
     if isinstance(change, TempoSet):
         return {"tempo_bpm": change.bpm}
     if isinstance(change, SeedSet):
@@ -192,6 +196,9 @@ def _change(item: dict[str, Any], place: str) -> Change:
     if "set" in item:
         target = split_place(item["set"], f"{place}.set")
         return ParamSet(target.module, target.port, get(item, "to", float, place))
+    if "draw" in item:
+        target = split_place(item["draw"], f"{place}.draw")
+        return SeriesSet(target.module, target.port, numbers(item, "to", place))
     if "tempo_bpm" in item:
         return TempoSet(get(item, "tempo_bpm", float, place))
     if "seed" in item:

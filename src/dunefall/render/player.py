@@ -13,8 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.catalogue import spec_of
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
-from dunefall.compiler.build import compile_patch, value_changes
+from dunefall.compiler.build import compile_patch, series_changes, value_changes
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Memory, Program
 from dunefall.compiler.takeover import Takeover
@@ -189,6 +190,8 @@ def glide(program: Program, before: Patch, after: Patch) -> None:
     """Let values go to those of another patch of the same structure."""
     for (module, param), value in value_changes(before, after).items():
         program.set_base(module, param, value)
+    for (module, series), values in series_changes(before, after).items():
+        program.set_series(module, series, values)
     for old, new in zip(before.links, after.links, strict=True):
         if old is not new and (old.amount, old.offset) != (new.amount, new.offset):
             program.set_link(new.id, new.amount, new.offset)
@@ -196,7 +199,8 @@ def glide(program: Program, before: Patch, after: Patch) -> None:
 
 def play_note(program: Program, module: str, note: float, velocity: float) -> None:
     """Press a key of a keyboard module, or let it go (velocity 0); more than it can take at once are forgotten."""
-    if module not in program.module_at or program.patch.module(module).type != "keyboard":
+    spec = spec_of(program.patch.module(module).type) if module in program.module_at else None
+    if spec is None or not spec.keys:
         return
     at = int(program.plan.modules[program.module_at[module]]["state_at"])
     states = program.memory.states

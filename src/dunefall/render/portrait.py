@@ -54,14 +54,15 @@ def portrait(
     params: Mapping[str, float] | None = None,
     sound: SoundRef | None = None,
     seconds: float | None = None,
+    series: Mapping[str, tuple[float, ...]] | None = None,
 ) -> Portrait:
-    """A module's curves at 48 kHz with these values, all others at their defaults.
+    """A module's curves at 48 kHz with these values and series, all others at their defaults.
 
     A response is that to an impulse; in the other kinds gates are fed with a clock, sounds with a sine of A3, controls
     with something that wanders. Sources get gates only. ``seconds`` of sound are made, by default as
     many as the kind needs; fewer blur a response.
     """
-    patch = _patch_of(spec, params or {}, sound)
+    patch = _patch_of(spec, Module("m", spec.id, spec.name, params or {}, sound=sound, series=series or {}))
     watched = [Place("m", output.id) for output in spec.outputs]
     program = compile_patch(patch, rate=RATE, probed=watched)
     count = round((seconds or SECONDS[spec.shows_as]) * RATE) // QUANTUM * QUANTUM
@@ -96,7 +97,7 @@ def _partials(signal: NDArray[np.float64], across: NDArray[np.float64]) -> NDArr
     return np.asarray(20.0 * np.log10(strongest / max(float(strongest.max()), 1e-9) + 1e-6))
 
 
-def _patch_of(spec: ModuleSpec, params: Mapping[str, float], sound: SoundRef | None) -> Patch:
+def _patch_of(spec: ModuleSpec, module: Module) -> Patch:
     links: list[Link] = []
     used: dict[str, Module] = {}
     for k, port in enumerate(spec.inputs):
@@ -105,5 +106,5 @@ def _patch_of(spec: ModuleSpec, params: Mapping[str, float], sound: SoundRef | N
         role = port.role if port.role != "audio" else "impulse" if spec.shows_as == "response" else "tone"
         feeder = used.setdefault(role, FEEDERS[role])
         links.append(Link(f"link-{k}", Place(feeder.id, PORTS.get(feeder.type, "out")), Place("m", port.id), 1.0))
-    modules = (*used.values(), Module("m", spec.id, spec.name, params, sound=sound))
-    return Patch(seed=1, layers=(Layer("shared", "Shared"), Layer("a", "A", modules)), links=tuple(links))
+    layers = (Layer("shared", "Shared"), Layer("a", "A", (*used.values(), module)))
+    return Patch(seed=1, layers=layers, links=tuple(links))

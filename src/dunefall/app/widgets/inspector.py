@@ -149,7 +149,7 @@ class Inspector(QScrollArea):
         if self.picture.own:
             return
         tempo = {param.id: self._patch.tempo_bpm for param in spec.params if param.follows}
-        made = self._live.portrait(AskPortrait(module.type, values | tempo, module.sound))
+        made = self._live.portrait(AskPortrait(module.type, values | tempo, module.sound, module.series))
         if made is not None and made.asked.type_id == module.type:
             self.picture.show_portrait(made.portrait)
 

@@ -2,18 +2,45 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.curves import bent
 from dunefall.dsp.strike import fall_factor, rise_share, struck
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
 __all__ = ["MODULE"]
 
-LEVEL, RISING, LAST = range(3)
-TIMES_MOVE = 0b110
+LEVEL, STAGE, LAST, PLACE, FROM, HIGH, END = range(7)
+TIMES_MOVE = 0b1011000
+"""Attack, decay and the kind."""
+KINDS = ("strike", "hold", "sustain", "loop")
+STRIKE, HOLD, SUSTAIN, LOOP = range(4)
+RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
 
 
-def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: level, 1 while rising, last trigger."""
-    value, rising, last, n = state[LEVEL], state[RISING], state[LAST], out.size
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, level, force, out, ended, state,
+    rate, moving, scratch, linked,
+):  # fmt: skip
+    """State: level, stage, last trigger, how much of the stage is done, the level at its start, how high this one goes,
+    samples for which the end's pulse stays high.
+
+    A strike: the exponential curves of a capacitor. The other kinds: stages of a set time with a set bend, each from
+    the level that is there.
+    """
+    if linked & 2 == 0 and kind[0] == STRIKE and not moving & 0b100 and curve[0] == 0.0 and not moving & (1 << 8):
+        _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch)
+    else:
+        _stages(trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, out, ended, state,
+                rate, linked)  # fmt: skip
+    for i in range(out.size):
+        out[i] *= level[i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    value, rising, last, n = state[LEVEL], 1.0 if state[STAGE] == ATTACKS else 0.0, state[LAST], out.size
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
         for i in range(n):
@@ -22,15 +49,65 @@ def kernel(trigger, attack_s, decay_s, level, state, rate, out, moving, scratch)
     else:
         rises[:] = rise_share(attack_s[0], rate)
         falls[:] = fall_factor(decay_s[0], rate)
+    end = state[END]
     for i in range(n):
         if trigger[i] > 0.5 and last <= 0.5:
             rising = 1.0
         last = trigger[i]
+        before = value
         value, rising = struck(value, rising, rises[i], falls[i])
         out[i] = value
-    state[LEVEL], state[RISING], state[LAST] = value, rising, last
-    for i in range(n):
-        out[i] *= level[i]
+        ended[i], end = pulsed(before >= 0.001 and value < 0.001, end, held_for(PULSE_S, rate))
+    state[LEVEL], state[STAGE], state[LAST], state[END] = value, ATTACKS if rising > 0.5 else DECAYS, last, end
+
+
+@njit(error_model="numpy")
+def _stages(  # type: ignore[no-untyped-def]
+    trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, out, ended, state, rate,
+    linked,
+):  # fmt: skip
+    value, stage, last = state[LEVEL], int(state[STAGE]), state[LAST]
+    place, begin, high, end = state[PLACE], state[FROM], state[HIGH], state[END]
+    for i in range(out.size):
+        way = int(kind[i] + 0.5)
+        held = trigger[i] > 0.5
+        if held and last <= 0.5:
+            hardness = velocity[i] if linked & 2 else 1.0
+            stage, place, begin, high = ATTACKS, 0.0, value, 1.0 - force[i] * (1.0 - min(max(hardness, 0.0), 1.0))
+        elif not held and last > 0.5 and way in (SUSTAIN, LOOP) and stage not in (RESTS, RELEASES):
+            stage, place, begin = RELEASES, 0.0, value
+        last = trigger[i]
+        over = False
+        if stage == ATTACKS:
+            place += 1.0 / max(attack_s[i] * rate, 1.0)
+            value = begin + (high - begin) * bent(min(place, 1.0), curve[i] + 0.3)
+            if place >= 1.0:
+                stage, place, begin = (HOLDS if way in (HOLD, LOOP) else DECAYS), 0.0, high
+        elif stage == HOLDS:
+            place += 1.0 / max(hold_s[i] * rate, 1.0)
+            if place >= 1.0:
+                stage, place, begin = (RELEASES if way == HOLD else DECAYS), 0.0, value
+        elif stage == DECAYS:
+            goal = sustain[i] * high if way == SUSTAIN else 0.0
+            place += 1.0 / max(decay_s[i] * rate, 1.0)
+            value = begin + (goal - begin) * bent(min(place, 1.0), 0.6 - curve[i])
+            if place >= 1.0:
+                over = way == STRIKE
+                stage = STAYS if way == SUSTAIN else ATTACKS if way == LOOP and held else RESTS
+                place, begin = 0.0, value
+        elif stage == STAYS:
+            value = sustain[i] * high
+        elif stage == RELEASES:
+            place += 1.0 / max(release_s[i] * rate, 1.0)
+            value = begin * (1.0 - bent(min(place, 1.0), 0.6 - curve[i]))
+            if place >= 1.0:
+                over, stage, place, value = True, RESTS, 0.0, 0.0
+        else:
+            value = 0.0 if place >= 0.0 and stage == RESTS else value
+        out[i] = value
+        ended[i], end = pulsed(over, end, held_for(PULSE_S, rate))
+    state[LEVEL], state[STAGE], state[LAST], state[PLACE], state[FROM] = value, stage, last, place, begin
+    state[HIGH], state[END] = high, end
 
 
 MODULE = ModuleSpec(
@@ -39,36 +116,28 @@ MODULE = ModuleSpec(
     stage="motion",
     sentence="Rises at each trigger and falls again; a new trigger goes on from the present level without a click.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge starts the rise."),),
-    params=(
-        Param(
-            "attack_s",
-            "Attack",
-            "s",
-            0.0005,
-            60,
-            0.005,
-            "Time from rest to the top.",
-            taper="octaves",
-            amount=1.0,
-        ),
-        Param(
-            "decay_s",
-            "Decay",
-            "s",
-            0.001,
-            120,
-            0.5,
-            "Time from the top to −60 dB.",
-            taper="octaves",
-            amount=1.0,
-        ),
-        Param("level", "Level", "ratio", 0, 1, 1, "Height of the top.", amount=0.3),
+    inputs=(
+        Input("trigger", "Trigger", "gate", "Each rising edge starts the rise; kinds that sustain fall when it falls."),
+        Input("velocity", "Velocity", "control", "How hard it is struck, taken at the trigger."),
     ),
-    outputs=(Output("out", "Level", "control", 0, 1),),
-    state=3,
+    params=(
+        Param("kind", "Kind", "choice", 0, 3, 0, "Up and down at once, held for a time, for as long as the gate is "
+              "high, or over and over while it is.", KINDS),
+        Param("attack_s", "Attack", "s", 0.0005, 60, 0.005, "Time from rest to the top.", taper="octaves", amount=1.0),
+        Param("hold_s", "Hold", "s", 0.0005, 60, 0.2, "Time at the top (hold, loop).", taper="octaves", amount=1.0),
+        Param("decay_s", "Decay", "s", 0.001, 120, 0.5, "Time from the top down: to −60 dB, or to the sustain level.",
+              taper="octaves", amount=1.0),
+        Param("sustain", "Sustain", "ratio", 0, 1, 0.6, "Level while the gate stays high (sustain).", amount=0.3),
+        Param("release_s", "Release", "s", 0.001, 120, 0.4, "Time to nothing (hold, sustain, loop).", taper="octaves",
+              amount=1.0),
+        Param("curve", "Curve", "ratio", -1, 1, 0, "From round corners to hollow ones.", amount=0.3),
+        Param("level", "Level", "ratio", 0, 1, 1, "Height of the top.", amount=0.3),
+        Param("force", "Velocity counts", "ratio", 0, 1, 1, "How much softer a soft note is.", amount=0.3),
+    ),
+    outputs=(Output("out", "Level", "control", 0, 1), Output("ended", "Ended", "gate", 0, 1)),
+    state=7,
     rests=LEVEL,
     face="decay_s",
-    words=("strike", "attack", "decay", "percussion", "swell"),
+    words=("strike", "attack", "decay", "percussion", "swell", "adsr", "ahr", "loop", "sustain", "release"),
     sources=("exponential rise and fall of a first-order circuit (textbook)",),
-)
+)  # fmt: skip

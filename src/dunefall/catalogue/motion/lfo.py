@@ -4,47 +4,73 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import floor, fma, on_grid, ramp, ramp_by, sine
+from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
-PHASE, RESET = range(2)
-RESET_MOVES, RATE_MOVES, WAVE_MOVES = 0b00001, 0b00010, 0b11100
+PHASE, RESET, CYCLES, SINCE = range(4)
+RESET_MOVES, RATE_MOVES, WAVE_MOVES, FADE_MOVES, CHANCE_MOVES = 1, 0b10000001110, 0b11110000, 1 << 8, 1 << 9
+DRAWN = 4.0
+SHORTEST_S = 0.001
+"""This short a fade is none."""
+WAVE = (0, 0.4, 0.8, 1, 0.6, 0.7, 0.3, 0, -0.2, -0.8, -1, -0.6, -0.7, -0.3, -0.4, -0.2)
 
 
-def kernel(reset, rate_hz, shape, phase, polarity, out, state, rate, moving):  # type: ignore[no-untyped-def]
-    """State: phase in cycles [0, 1), last reset gate."""
-    position, last_reset, per = state[PHASE], state[RESET], 1.0 / rate
-    if moving & RESET_MOVES:
-        for i in range(out.size):
+def kernel(  # type: ignore[no-untyped-def]
+    reset, sync, rate_hz, period_beats, shape, width, phase, polarity, fade_s, unevenness, tempo_bpm, wave, out, state,
+    rate, key, moving, scratch,
+):  # fmt: skip
+    """State: phase in cycles [0, 1), last reset gate, whole cycles so far, samples since the last reset."""
+    position, last_reset, per, since = state[PHASE], state[RESET], 1.0 / rate, state[SINCE]
+    size = out.size
+    height, speeds, ages = scratch[:size], rate_hz, scratch[128 : 128 + size]
+    fades = fade_s[0] > SHORTEST_S or moving & FADE_MOVES
+    uneven = unevenness[0] > 0.0 or moving & CHANCE_MOVES
+    if sync[0] >= 0.5 or moving & 2:
+        speeds = scratch[64 : 64 + size]
+        for i in range(size):
+            speeds[i] = rate_hz[i] if sync[i] < 0.5 else tempo_bpm[i] / (60.0 * period_beats[i])
+    if moving & RESET_MOVES or uneven or fades:
+        cycle, drawn_for, luck = state[CYCLES], -1.0, 0.0
+        for i in range(size):
             if reset[i] > 0.5 and last_reset <= 0.5:
-                position = 0.0
+                position, since, cycle = 0.0, 0.0, cycle + 1.0
             last_reset = reset[i]
-            out[i] = position
-            position += on_grid(rate_hz[i] * per)
-            position -= 1.0 if position >= 1.0 else 0.0
+            if uneven and cycle != drawn_for:
+                luck, drawn_for = uniform(key, cycle, 0), cycle
+            out[i], height[i], ages[i] = position, 1.0 - unevenness[i] * luck, since
+            position += on_grid(speeds[i] * per)
+            if position >= 1.0:
+                position, cycle = position - 1.0, cycle + 1.0
+            since += 1.0
+        state[CYCLES] = cycle
     elif moving & RATE_MOVES:
-        position = ramp_by(out, position, rate_hz, per)
+        position, since = ramp_by(out, position, speeds, per), since + size
     else:
-        position = ramp(out, position, rate_hz[0] * per)
-    state[PHASE], state[RESET] = position, reset[out.size - 1]
+        position, since = ramp(out, position, speeds[0] * per), since + size
+    state[PHASE], state[RESET], state[SINCE] = position, reset[size - 1], since
     form, shift, polar = shape[0], phase[0], polarity[0]
-    if moving & WAVE_MOVES or form not in (0.0, 1.0, 2.0, 3.0):
-        for i in range(out.size):
-            out[i] = _spanned(_blend(_place(out[i], phase[i]), shape[i]), polarity[i])
+    if moving & WAVE_MOVES or form not in (0.0, 1.0, 2.0, 3.0) or width[0] != 0.5:
+        for i in range(size):
+            out[i] = _spanned(_blend(_place(out[i], phase[i]), shape[i], width[i], wave), polarity[i])
     elif form == 0.0:
-        for i in range(out.size):
+        for i in range(size):
             out[i] = _spanned(sine(out[i] + shift), polar)
     elif form == 1.0:
-        for i in range(out.size):
+        for i in range(size):
             out[i] = _spanned(_triangle(_place(out[i], shift)), polar)
     elif form == 2.0:
-        for i in range(out.size):
+        for i in range(size):
             out[i] = _spanned(fma(2.0, _place(out[i], shift), -1.0), polar)
     else:
-        for i in range(out.size):
-            out[i] = _spanned(_square(_place(out[i], shift)), polar)
+        for i in range(size):
+            out[i] = _spanned(_square(_place(out[i], shift), 0.5), polar)
+    if uneven or fades:
+        for i in range(size):
+            out[i] *= height[i] * min(ages[i] / max((fade_s[i] - SHORTEST_S) * rate, 1e-9), 1.0)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -66,15 +92,20 @@ def _triangle(at):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _square(at):  # type: ignore[no-untyped-def]
-    return 1.0 if at < 0.5 else -1.0
+def _square(at, width):  # type: ignore[no-untyped-def]
+    return 1.0 if at < width else -1.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def _blend(at, form):  # type: ignore[no-untyped-def]
-    """The wave at a phase in [0, 1); a form between two waves blends them."""
-    wave = max(1.0 - form, 0.0) * sine(at) + max(1.0 - abs(form - 1.0), 0.0) * _triangle(at)
-    return wave + max(1.0 - abs(form - 2.0), 0.0) * fma(2.0, at, -1.0) + max(form - 2.0, 0.0) * _square(at)
+def _blend(at, form, width, wave):  # type: ignore[no-untyped-def]
+    """The wave at a phase in [0, 1); a form between two waves blends them. The width is the middle of all of them."""
+    bent = 0.5 * at / width if at < width else 0.5 + 0.5 * (at - width) / (1.0 - width)
+    value = max(1.0 - form, 0.0) * sine(bent) + max(1.0 - abs(form - 1.0), 0.0) * _triangle(bent)
+    value += max(1.0 - abs(form - 2.0), 0.0) * fma(2.0, bent, -1.0)
+    value += max(1.0 - abs(form - 3.0), 0.0) * _square(at, width)
+    if form > DRAWN - 1.0:
+        value += (form - DRAWN + 1.0) * drawn(wave, at, True)
+    return value
 
 
 MODULE = ModuleSpec(
@@ -85,15 +116,27 @@ MODULE = ModuleSpec(
     kernel=kernel,
     inputs=(Input("reset", "Reset", "gate", "Starts the wave anew when it goes high."),),
     params=(
+        Param("sync", "Counts in", "choice", 0, 1, 0, "What its speed is measured in.", ("hertz", "beats")),
         Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.2, "Cycles per second.", taper="octaves", amount=1.0),
-        Param("shape", "Shape", "choice", 0, 3, 0, "Form of the wave.", ("sine", "triangle", "saw", "square")),
+        Param("period_beats", "Period in beats", "beats", 1 / 64, 256, 16, "Length of a cycle.", taper="octaves",
+              amount=1.0),
+        Param("shape", "Shape", "choice", 0, 4, 0, "Form of the wave.", ("sine", "triangle", "saw", "square", "drawn")),
+        Param("width", "Width", "ratio", 0.02, 0.98, 0.5, "Share of the cycle that its first half takes.", amount=0.2),
         Param("phase", "Phase", "ratio", 0, 1, 0, "Where in the cycle the wave starts.", amount=0.25),
         Param("polarity", "Span", "choice", 0, 1, 0, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
+        Param("fade_s", "Fade in", "s", SHORTEST_S, 60, SHORTEST_S, "Time in which it grows after a reset.",
+              taper="octaves", amount=1.0),
+        Param("unevenness", "Unevenness", "ratio", 0, 1, 0, "How much smaller chance makes each cycle.", amount=0.3),
+        Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+    ),
+    series=(
+        Series("wave", "Drawn wave", "none", -1, 1, WAVE,
+               "The shape “drawn”, over one cycle.", least=2, most=64, drawn="curve"),
     ),
     outputs=(Output("out", "Wave", "control"),),
-    state=2,
+    state=4,
     handle=("phase", "shape"),
     face="rate_hz",
     words=("slow wave", "wobble", "vibrato", "tide", "sway"),
     sources=("definition of the four waves",),
-)
+)  # fmt: skip

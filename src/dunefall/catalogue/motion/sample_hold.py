@@ -1,4 +1,4 @@
-"""Sample & hold: takes a value at each trigger and keeps it."""
+"""Sample & hold: takes a value at each trigger and keeps it; or follows while a gate is high."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ HELD, LAST, PHASE, DRAWS = range(4)
 SIGNAL_BIT, TRIGGER_BIT = 1, 2
 
 
-def kernel(signal, trigger, rate_hz, out, tick, state, key, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(signal, trigger, rate_hz, mode, out, tick, state, key, rate, linked):  # type: ignore[no-untyped-def]
     """State: held value, last trigger, phase of the internal clock, number of samples taken."""
     held, last, phase, draws = state[HELD], state[LAST], state[PHASE], state[DRAWS]
     outside_trigger = (linked & TRIGGER_BIT) != 0
@@ -26,6 +26,7 @@ def kernel(signal, trigger, rate_hz, out, tick, state, key, rate, linked):  # ty
             phase -= 1.0 if phase >= 1.0 else 0.0
             tick[i] = 1.0 if phase < 0.5 else 0.0
             phase += min(rate_hz[i] / rate, 1.0)
+        take = take or (mode[i] >= 0.5 and tick[i] > 0.5)
         if take or draws == 0.0:
             held = signal[i] if outside_signal else 2.0 * uniform(key, draws, 0) - 1.0
             draws += 1.0
@@ -46,10 +47,12 @@ MODULE = ModuleSpec(
     params=(
         Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2.0, "Values per second when no trigger is linked.",
               taper="octaves", amount=1.0, idle_with="trigger"),
+        Param("mode", "Mode", "choice", 0, 1, 0, "Take one value, or follow while the trigger is high and then hold.",
+              ("sample", "track")),
     ),
     outputs=(Output("out", "Held value", "control"), Output("tick", "Clock", "gate", 0, 1)),
     state=4,
     face="rate_hz",
-    words=("stepped random", "random notes", "stairs", "hold"),
+    words=("stepped random", "random notes", "stairs", "hold", "track"),
     sources=("definition",),
 )  # fmt: skip

@@ -2,20 +2,43 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import follow
 
 __all__ = ["MODULE"]
 
-VALUE, BEGUN = range(2)
+VALUE, BEGUN, GOAL, STEP = range(4)
 MOVES = 0b110
+EASED, TIMED, RATED = range(3)
 
 
-def kernel(signal, rise_s, fall_s, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: value, 1 once begun."""
+def kernel(signal, rise_s, fall_s, kind, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: value, 1 once begun, where a straight way in a set time leads, its step per sample."""
     while state[BEGUN] == 0.0:  # once: a branch that is foretold, where a choice would be waited for
-        state[VALUE], state[BEGUN] = signal[0], 1.0
-    state[VALUE] = follow(out, signal, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
+        state[VALUE], state[BEGUN], state[GOAL] = signal[0], 1.0, signal[0]
+    if kind[0] == EASED and not moving & 0b1000:
+        state[VALUE] = follow(out, signal, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
+        state[GOAL] = signal[out.size - 1]
+    else:
+        _straight(signal, rise_s, fall_s, kind, out, state, rate)
+
+
+@njit(error_model="numpy")
+def _straight(signal, rise_s, fall_s, kind, out, state, rate):  # type: ignore[no-untyped-def]
+    value, goal, step = state[VALUE], state[GOAL], state[STEP]
+    for i in range(out.size):
+        wanted = signal[i]
+        samples = max((rise_s[i] if wanted > value else fall_s[i]) * rate, 1.0)
+        if kind[i] >= 1.5:
+            step = 1.0 / samples
+        elif wanted != goal:
+            step = abs(wanted - value) / samples
+        goal = wanted
+        value = min(value + step, wanted) if wanted > value else max(value - step, wanted)
+        out[i] = value
+    state[VALUE], state[GOAL], state[STEP] = value, goal, step
 
 
 MODULE = ModuleSpec(
@@ -30,9 +53,11 @@ MODULE = ModuleSpec(
               taper="octaves", amount=1.0),
         Param("fall_s", "Fall", "s", 0.0005, 60, 0.13, "Time in which 99 % of a step downwards is done.",
               taper="octaves", amount=1.0),
+        Param("kind", "Way", "choice", 0, 2, 0, "Fast at first; straight, each step in the same time; or each 1.0 in "
+              "the same time.", ("eased", "straight, same time", "straight, same rate")),
     ),
     outputs=(Output("out", "Value", "control"),),
-    state=2,
+    state=4,
     face="rise_s",
     passes="signal",
     words=("lag", "smooth", "glide", "portamento"),

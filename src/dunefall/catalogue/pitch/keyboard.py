@@ -13,13 +13,20 @@ LAST, NOTES, COUNT, EVENTS = 0, 1, 2, 3
 MOST_EVENTS, EVENT_SIZE = 16, 2
 """Notes that came by hand wait in the state: ``COUNT`` of them from ``EVENTS`` on, note and velocity (0: let go)."""
 VOICES = EVENTS + MOST_EVENTS * EVENT_SIZE
+ALL, LATEST, HIGHEST, LOWEST = range(4)
+"""Every key has a voice; or only one key sounds: the last one, the highest or the lowest of those that are held."""
 PITCH, VELOCITY, HELD, RELEASED, AGAIN, VOICE_SIZE = range(6)
+MOST_KEYS = 16
+KEYS = VOICES + MOST_VOICES * VOICE_SIZE
 FREE, BY_HAND, BY_TRIGGER = 0.0, 1.0, 2.0
 
 
-def kernel(trigger, notes, force, pitch, gate, velocity, state, levels, voices, start):  # type: ignore[no-untyped-def]
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, notes, force, priority, wheel, pressure, pitch, gate, velocity, bend, touch, state, levels, voices, start,
+):  # fmt: skip
     """State: last trigger, number of notes so far, waiting notes, then for each voice its pitch, velocity, what holds
-    it, the number of the note after which it was let go, and 1 where it was taken while still held.
+    it, the number of the note after which it was let go, and 1 where it was taken while still held; then how many keys
+    are held, which, and how hard.
 
     The rows of the outputs hold all voices, each with a quantum of its own. A note takes the voice that was released
     first; with none released, the quietest.
@@ -27,7 +34,12 @@ def kernel(trigger, notes, force, pitch, gate, velocity, state, levels, voices, 
     n, begin = trigger.size, 0
     if state[COUNT] > 0.0:
         for k in range(int(state[COUNT])):
-            _by_hand(state, state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1], levels, voices)
+            note, hardness = state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1]
+            _hold(state, note, hardness)
+            if priority[0] < 0.5:
+                _by_hand(state, note, hardness, levels, voices)
+            else:
+                _alone(state, int(priority[0] + 0.5))
         state[COUNT] = 0.0
         begin = _write(pitch, gate, velocity, state, voices, start, 0, 1)
     for i in range(n):
@@ -43,6 +55,38 @@ def kernel(trigger, notes, force, pitch, gate, velocity, state, levels, voices, 
                     _release(state, v)
         begin = _write(pitch, gate, velocity, state, voices, start, i, i + 1)
     _write(pitch, gate, velocity, state, voices, start, begin, n)
+    for i in range(n):
+        bend[i], touch[i] = wheel[i], pressure[i]
+
+
+@njit(error_model="numpy")
+def _hold(state, note, force):  # type: ignore[no-untyped-def]
+    """Keep account of the keys that are held, in the order in which they were pressed."""
+    count, left = int(state[KEYS]), 0
+    for k in range(count):
+        if state[KEYS + 1 + 2 * k] != note:
+            state[KEYS + 1 + 2 * left], state[KEYS + 2 + 2 * left] = state[KEYS + 1 + 2 * k], state[KEYS + 2 + 2 * k]
+            left += 1
+    if force > 0.0 and left < MOST_KEYS:
+        state[KEYS + 1 + 2 * left], state[KEYS + 2 + 2 * left] = note, force
+        left += 1
+    state[KEYS] = left
+
+
+@njit(error_model="numpy")
+def _alone(state, priority):  # type: ignore[no-untyped-def]
+    """One voice for all keys: the gate stays high from key to key, so that a slide can join them."""
+    count, best = int(state[KEYS]), -1
+    for k in range(count):
+        note, chosen = state[KEYS + 1 + 2 * k], state[KEYS + 1 + 2 * max(best, 0)]
+        if best < 0 or priority == LATEST or (note > chosen) == (priority == HIGHEST):
+            best = k
+    if best < 0:
+        if state[VOICES + HELD] == BY_HAND:
+            _release(state, 0)
+    else:
+        state[VOICES + PITCH], state[VOICES + HELD] = state[KEYS + 1 + 2 * best], BY_HAND
+        state[VOICES + VELOCITY] = state[KEYS + 2 + 2 * best]
 
 
 @njit(error_model="numpy")
@@ -110,13 +154,20 @@ MODULE = ModuleSpec(
         Param("notes", "Note", "note", 0, 127, 60, "Note that a trigger plays; a linked pitch is counted from C4.",
               amount=7.0),
         Param("force", "Velocity", "ratio", 0.01, 1, 0.8, "How hard a trigger plays.", amount=0.2),
+        Param("priority", "Keys", "choice", 0, 3, 0, "A voice for every key, or one for all: which held one sounds.",
+              ("a voice each", "the last one", "the highest", "the lowest")),
+        Param("wheel", "Wheel", "none", -1, 1, 0, "Where the pitch wheel stands; MIDI moves it.", amount=0.5),
+        Param("pressure", "Pressure", "ratio", 0, 1, 0, "How hard keys are pressed down; MIDI moves it.", amount=0.5),
     ),
     outputs=(
         Output("pitch", "Pitch", "pitch", per_voice=True),
         Output("gate", "Gate", "gate", 0, 1, per_voice=True),
         Output("velocity", "Velocity", "control", 0, 1, per_voice=True),
+        Output("bend", "Wheel", "control"),
+        Output("touch", "Pressure", "control", 0, 1),
     ),
-    state=VOICES + MOST_VOICES * VOICE_SIZE,
+    state=KEYS + 1 + 2 * MOST_KEYS,
+    keys=True,
     face="notes",
     words=("keys", "notes", "midi", "voices", "polyphony", "play"),
     sources=("voice allocation: oldest released first, then the quietest (common practice)",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.maths import floor, fma
 
 __all__ = ["MODULE", "SCALES"]
@@ -26,6 +26,8 @@ SCALES = {
 }
 """Notes of each scale in semitones above its root."""
 ROOTS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+OWN_SCALE = len(SCALES)
+WAYS = ("nearest", "up", "down")
 HELD, PULSE, BEGUN = range(3)
 PULSE_S = 0.002
 CHANGED_WANTED = 0b10
@@ -45,14 +47,21 @@ def _tables() -> tuple[np.ndarray, np.ndarray]:
 DOWN, UP = _tables()
 
 
-def kernel(pitch, scale, root, hold_st, out, changed, state, rate, moving, wanted):  # type: ignore[no-untyped-def]
+def kernel(  # type: ignore[no-untyped-def]
+    pitch, scale, root, hold_st, way, pull, steps_ct, weights, out, changed, state, rate, moving, wanted,
+):  # fmt: skip
     """State: the note now, samples for which the change is still told, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     many = out.size if moving else 1  # what rests is brought into the scale once
     for i in range(many):
-        note = _nearest(pitch[i], int(scale[i] + 0.5), int(root[i] + 0.5))
+        which = int(scale[i] + 0.5)
+        if way[i] == 0.0 and pull[i] == 0.0 and which < OWN_SCALE:
+            note = _nearest(pitch[i], which, int(root[i] + 0.5))
+        else:
+            note = _chosen(pitch[i], which, int(root[i] + 0.5), int(way[i] + 0.5), pull[i], steps_ct, weights)
         # A loop that runs once at most: a branch that is nearly always foretold, where a choice would be waited for.
-        while note != held and (begun == 0.0 or abs(pitch[i] - held) - abs(pitch[i] - note) > hold_st[i]):
+        while note != held and (begun == 0.0 or abs(pitch[i] - held) - abs(pitch[i] - note) > hold_st[i]
+                                or way[i] != 0.0 or pull[i] != 0.0):  # fmt: skip
             pulse = PULSE_S * rate * begun
             held, begun = note, 1.0
         out[i] = held
@@ -77,23 +86,62 @@ def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
     return low if pitch - low <= high - pitch else high
 
 
+@njit(error_model="numpy")
+def _chosen(pitch, scale, root, way, pull, steps_ct, weights):  # type: ignore[no-untyped-def]
+    """The note at, above or below a pitch of any scale; heavier degrees draw from further away. A scale in which all
+    weights are 0 leaves the pitch as it is."""
+    own = scale >= OWN_SCALE
+    count = int(steps_ct[0]) if own else 12
+    period = 0.01 * steps_ct[count] if own else 12.0
+    if period <= 0.0:
+        return pitch
+    below = floor((pitch - root) / period)
+    best, cost, rank = pitch, np.inf, 0
+    for k in range(count):
+        if not own and DOWN[scale, k] != 0.0:
+            continue
+        height = (0.01 * steps_ct[k] if k > 0 else 0.0) if own else float(k)
+        weight = weights[1 + rank % int(weights[0])]
+        rank += 1
+        if pull > 0.0 and weight <= 0.0:
+            continue
+        heavy = 1.0 + pull * (1.0 / max(weight, 1e-3) - 1.0)
+        for octave in range(-1, 2):
+            note = root + (below + octave) * period + height
+            if (way == 1 and note < pitch - 1e-9) or (way == 2 and note > pitch + 1e-9):
+                continue
+            if abs(note - pitch) * heavy < cost:
+                best, cost = note, abs(note - pitch) * heavy
+    return best
+
+
 MODULE = ModuleSpec(
     id="quantiser",
     name="Quantiser",
     stage="pitch",
-    sentence="Moves any pitch to the nearest note of a scale and tells when the note changes.",
+    sentence="Moves any pitch to a note of a scale, built in or from a tuning file, and tells when the note changes.",
     kernel=kernel,
     inputs=(Input("pitch", "Pitch", "pitch", "What is brought into the scale, as a note number."),),
     params=(
-        Param("scale", "Scale", "choice", 0, len(SCALES) - 1, 1, "Notes that are allowed.", tuple(SCALES)),
+        Param("scale", "Scale", "choice", 0, OWN_SCALE, 1, "Notes that are allowed.", (*SCALES, "own tuning")),
         Param("root", "Root", "choice", 0, 11, 0, "Note on which the scale stands.", ROOTS),
         Param("hold_st", "Hold", "st", 0, 2, 0.1, "How much nearer another note must be before it is taken.",
               amount=0.2),
+        Param("way", "Way", "choice", 0, 2, 0, "To the nearest note, or always up or down.", WAYS, usual=0),
+        Param("pull", "Weights count", "ratio", 0, 1, 0, "How much further heavy degrees reach than light ones.",
+              amount=0.3, usual=0),
+    ),
+    series=(
+        Series("steps_ct", "Own tuning", "cents", 0, 9600, tuple(100.0 * k for k in range(1, 13)),
+               "Cents above the root, rising; the last one is where it begins again. Load a .scl file to set it.",
+               most=128),
+        Series("weights", "Weights", "ratio", 0, 1, (1.0,) * 7, "How heavy each degree is, from the root up; 0: never.",
+               most=128),
     ),
     outputs=(Output("out", "Note", "pitch"), Output("changed", "Changed", "gate", 0, 1)),
     state=3,
     face="scale",
     passes="pitch",
-    words=("scale", "key", "notes", "tune", "mode"),
+    words=("scale", "key", "notes", "tune", "mode", "scl", "microtonal", "just intonation"),
     sources=("scales: music theory (common practice)",),
 )  # fmt: skip

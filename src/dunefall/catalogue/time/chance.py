@@ -2,26 +2,52 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
-LAST, OPEN, DRAWS = range(3)
+LAST, OPEN, DRAWS, RUN, DEALT, GOOD = range(6)
+INDEPENDENT, IN_A_ROW, DECK = range(3)
 
 
-def kernel(trigger, probability, passed, refused, state, key):  # type: ignore[no-untyped-def]
-    """State: last trigger, 1 while the present gate passes, number of draws."""
+def kernel(trigger, probability, mode, most, deck, passed, refused, state, key):  # type: ignore[no-untyped-def]
+    """State: last trigger, 1 while the present gate passes, number of draws, how many were alike in a row (negative:
+    refused), how many of the deck are dealt, how many of them passed."""
     last, is_open, draws = state[LAST], state[OPEN], state[DRAWS]
     for i in range(passed.size):
         high = trigger[i] > 0.5
         if high and last <= 0.5:
-            is_open = 1.0 if uniform(key, draws, 0) < probability[i] else 0.0
+            chance = _chance(probability[i], mode[i], most[i], deck[i], state)
+            is_open = 1.0 if uniform(key, draws, 0) < chance else 0.0
             draws += 1.0
+            run = state[RUN]
+            state[RUN] = (max(run, 0.0) + 1.0) if is_open > 0.5 else (min(run, 0.0) - 1.0)
+            state[DEALT] += 1.0
+            state[GOOD] += is_open
         last = trigger[i]
         passed[i] = is_open if high else 0.0
         refused[i] = 1.0 - is_open if high else 0.0
     state[LAST], state[OPEN], state[DRAWS] = last, is_open, draws
+
+
+@njit(error_model="numpy", forceinline=True)
+def _chance(probability, mode, most, deck, state):  # type: ignore[no-untyped-def]
+    """Probability of the next one after what went before."""
+    way = int(mode + 0.5)
+    if way == IN_A_ROW:
+        if state[RUN] >= int(most + 0.5):
+            return 0.0
+        return 1.0 if -state[RUN] >= int(most + 0.5) else probability
+    if way == DECK:
+        size = float(int(deck + 0.5))
+        if state[DEALT] >= size:
+            state[DEALT], state[GOOD] = 0.0, 0.0
+        wanted = float(int(probability * size + 0.5))
+        return (wanted - state[GOOD]) / (size - state[DEALT])
+    return probability
 
 
 MODULE = ModuleSpec(
@@ -31,11 +57,19 @@ MODULE = ModuleSpec(
     sentence="Lets each trigger pass with a probability; those it refuses leave by a second output.",
     kernel=kernel,
     inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is one throw."),),
-    params=(Param("probability", "Probability", "ratio", 0, 1, 0.5, "Share of the triggers that pass.", amount=0.3),),
+    params=(
+        Param("probability", "Probability", "ratio", 0, 1, 0.5, "Share of the triggers that pass.", amount=0.3),
+        Param("mode", "Memory", "choice", 0, 2, 0, "What a throw knows of those before it.",
+              ("independent", "limit in a row", "shuffled deck")),
+        Param("most", "In a row", "none", 1, 16, 3, "How many at most pass, or are refused, one after the other.",
+              amount=1.0, whole=True),
+        Param("deck", "Deck", "none", 2, 64, 8, "Of so many triggers the exact share passes, in any order.",
+              amount=2.0, whole=True),
+    ),
     outputs=(Output("passed", "Passed", "gate", 0, 1), Output("refused", "Refused", "gate", 0, 1)),
-    state=3,
+    state=6,
     face="probability",
     passes="trigger",
-    words=("probability", "random", "skip", "coin", "sparse"),
-    sources=("Bernoulli trials (definition)",),
-)
+    words=("probability", "random", "skip", "coin", "sparse", "deck"),
+    sources=("Bernoulli trials; drawing without replacement (definition)",),
+)  # fmt: skip

@@ -5,39 +5,49 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
 
-COUNT, SPAN, STEP, RESET, BEGUN = range(5)
-PERIOD_MOVES = 0b1011110
+COUNT, SPAN, STEP, RESET, BEGUN, TICKS = range(6)
+RUN_BIT = 0b10
+PERIOD_MOVES = 0b11110111100
+"""Everything but the reset, the run gate and the gate's length."""
 EARLY = 1e-5  # samples: a tick that falls on a sample comes there, however the last digits were rounded
+LOOSE = 0.5  # share of the period within which a tick falls where it is as uneven as can be
 
 
-def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, phase, state, rate, moving):  # type: ignore[no-untyped-def]
+def kernel(  # type: ignore[no-untyped-def]
+    reset, run, sync, period_beats, period_s, least_s, most_s, swing, humanise, width, tempo_bpm, gate, phase, state,
+    rate, key, moving, linked,
+):  # fmt: skip
     """State: samples since the last tick, length of the present step in samples, its number (0 or 1), last reset gate,
-    1 once begun.
+    1 once begun, number of ticks so far.
 
-    Whole samples are counted, and what a tick came late is carried over: nothing adds up over days.
+    Whole samples are counted, and what a tick came late is carried over: nothing adds up over days. A humanised tick is
+    moved away from its even place, not from the tick before.
     """
     count, span, step, last_reset, begun = state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN]
-    even, length, per = 0.0, 0.0, 0.0
+    ticks, even, length, per = state[TICKS], 0.0, 0.0, 0.0
+    stops = linked & RUN_BIT
     for i in range(gate.size):
         if i == 0 or moving & PERIOD_MOVES:
-            even = rate * (period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i])
+            seconds = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
+            even = rate * min(max(seconds, least_s[i]), max(most_s[i], least_s[i]))
         if reset[i] > 0.5 and last_reset <= 0.5:
             count, step, length = 0.0, 0.0, 0.0
-        else:
+        elif not stops or run[i] > 0.5:
             count += begun
         if length == 0.0 or moving & PERIOD_MOVES:
-            length = _length(even, swing[i], step)
+            length = _length(even, swing[i], step, humanise[i], ticks, key)
             if length != span:
                 count = count * length / span if span > 0.0 else count
                 span = length
             per = 1.0 / span
         if count >= span - EARLY:
             count -= span
-            step = 1.0 - step
-            span = length = _length(even, swing[i], step)
+            step, ticks = 1.0 - step, ticks + 1.0
+            span = length = _length(even, swing[i], step, humanise[i], ticks, key)
             per = 1.0 / span
             count = min(count, 0.999999 * span)
         begun, last_reset = 1.0, reset[i]
@@ -46,12 +56,20 @@ def kernel(reset, sync, period_beats, period_s, swing, width, tempo_bpm, gate, p
     for i in range(gate.size):
         phase[i] = max(phase[i], 0.0) * gate[i]
         gate[i] = 1.0 if phase[i] < width[i] else 0.0
+    if stops:
+        for i in range(gate.size):
+            gate[i] = gate[i] if run[i] > 0.5 else 0.0
     state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN] = count, span, step, last_reset, begun
+    state[TICKS] = ticks
 
 
 @njit(error_model="numpy", forceinline=True)
-def _length(even, swing, step):  # type: ignore[no-untyped-def]
-    return even * (1.0 + swing if step < 0.5 else 1.0 - swing)
+def _length(even, swing, step, humanise, ticks, key):  # type: ignore[no-untyped-def]
+    length = even * (1.0 + swing if step < 0.5 else 1.0 - swing)
+    if humanise > 0.0:
+        away = uniform(key, ticks + 1.0, 0) - uniform(key, ticks, 0)
+        length = max(length + LOOSE * humanise * away * even, 0.05 * even)
+    return length
 
 
 MODULE = ModuleSpec(
@@ -60,18 +78,26 @@ MODULE = ModuleSpec(
     stage="time",
     sentence="Ticks at an even period, in note values of the tempo or in seconds.",
     kernel=kernel,
-    inputs=(Input("reset", "Reset", "gate", "Starts the period anew when it goes high."),),
+    inputs=(
+        Input("reset", "Reset", "gate", "Starts the period anew when it goes high."),
+        Input("run", "Run", "gate", "Once something is linked, the clock runs while it is high."),
+    ),
     params=(
         Param("sync", "Counts in", "choice", 0, 1, 0, "What the period is measured in.", ("beats", "seconds")),
         Param("period_beats", "Period in beats", "beats", 1 / 64, 256, 0.25, taper="octaves", amount=1.0),
         Param("period_s", "Period in seconds", "s", 0.005, 3600, 0.5, taper="octaves", amount=1.0),
+        Param("least_s", "Never shorter than", "s", 0.001, 3600, 0.001, "Shortest period to which links may move it.",
+              taper="octaves", amount=1.0),
+        Param("most_s", "Never longer than", "s", 0.001, 3600, 3600, "Longest period to which links may move it.",
+              taper="octaves", amount=1.0),
         Param("swing", "Swing", "ratio", 0, 0.75, 0, "Lengthens every first step and shortens the second.", amount=0.2),
+        Param("humanise", "Humanise", "ratio", 0, 1, 0, "How far chance moves each tick; the tempo stays.", amount=0.2),
         Param("width", "Gate length", "ratio", 0.01, 0.99, 0.5, "Share of the period for which the gate is high.",
               amount=0.3),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
-    state=5,
+    state=6,
     face="period_beats",
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
     sources=("note value of n beats: n * 60 / tempo seconds (arithmetic)",),

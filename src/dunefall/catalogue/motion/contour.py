@@ -1,0 +1,109 @@
+"""Contour: a drawn course of up to 64 points."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.curves import bent
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
+
+__all__ = ["MODULE"]
+
+LAST, POINT, PLACE, FROM, VALUE, RUNS, END, STAY = range(8)
+ONCE, SUSTAIN, LOOP = range(3)
+ALL = 0b1000000000
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, mode, sync, length_beats, length_s, begin, end, tempo_bpm, levels, times, bends, out, ended, place, state,
+    rate,
+):  # fmt: skip
+    """State: last trigger, the point that is gone to, how much of the way there is done, where the way began, the value
+    now, 1 while it runs, samples for which the end's pulse stays high, unused.
+
+    The first point is where it starts; each other one is reached in its share of the length.
+    """
+    last, point, done, start, value = state[LAST], int(state[POINT]), state[PLACE], state[FROM], state[VALUE]
+    runs, over_left, count = state[RUNS], state[END], int(levels[0])
+    total = _total(times, count)
+    for i in range(out.size):
+        way, held, over = int(mode[i] + 0.5), trigger[i] > 0.5, False
+        if held and last <= 0.5:
+            start = value if runs > 0.0 else levels[1]
+            point, done, runs = min(1, count - 1), 0.0, 1.0
+        last = trigger[i]
+        first, final = _region(begin[i], end[i], count)
+        if runs > 0.0:
+            waits = way == SUSTAIN and held and point > final
+            if not waits:
+                seconds = length_s[i] if sync[i] >= 0.5 else length_beats[i] * 60.0 / tempo_bpm[i]
+                samples = max(seconds * rate * times[1 + point] / total, 1.0)
+                done += 1.0 / samples
+                value = start + (levels[1 + point] - start) * bent(min(done, 1.0), bends[1 + point])
+                if done >= 1.0:
+                    start, done, value = levels[1 + point], 0.0, levels[1 + point]
+                    point += 1
+                    if way == LOOP and held and point > final:
+                        point = first + 1 if final > first else final
+                    if point >= count:
+                        point, runs, over = count - 1, 0.0, True
+        out[i] = value
+        place[i] = min((point + done) / max(count - 1.0, 1.0), 1.0) if runs > 0.0 else 0.0
+        ended[i], over_left = pulsed(over, over_left, held_for(PULSE_S, rate))
+    state[LAST], state[POINT], state[PLACE], state[FROM], state[VALUE] = last, point, done, start, value
+    state[RUNS], state[END] = runs, over_left
+
+
+@njit(error_model="numpy", forceinline=True)
+def _total(times, count):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for k in range(1, count):
+        total += times[1 + k]
+    return max(total, 1e-9)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _region(begin, end, count):  # type: ignore[no-untyped-def]
+    """First and last point of the part that is repeated or waited in."""
+    first = min(max(int(begin + 0.5) - 1, 0), count - 1)
+    return first, min(max(int(end + 0.5) - 1, first), count - 1)
+
+
+MODULE = ModuleSpec(
+    id="contour",
+    name="Contour",
+    stage="motion",
+    sentence="Runs along a course that you draw: up to 64 points, each reached in its own time along its own bend.",
+    kernel=kernel,
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge begins the course, from the value that is there."),),
+    params=(
+        Param("mode", "Mode", "choice", 0, 2, 0, "To the end; wait at a point, or go round between two points, while "
+              "the gate is high.", ("once", "sustain", "loop")),
+        Param("sync", "Counts in", "choice", 0, 1, 1, "What its length is measured in.", ("beats", "seconds")),
+        Param("length_beats", "Length in beats", "beats", 1 / 16, 256, 4, "From the first point to the last.",
+              taper="octaves", amount=1.0),
+        Param("length_s", "Length in seconds", "s", 0.005, 3600, 2, "From the first point to the last.",
+              taper="octaves", amount=1.0),
+        Param("begin", "Loop from point", "none", 1, 64, 2, "Where the part begins that is repeated.", whole=True),
+        Param("end", "Loop to point", "none", 1, 64, 4, "Where it ends, or where it waits.", whole=True),
+        Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+    ),
+    series=(
+        Series("levels", "Levels", "none", -1, 1, (0, 1, 0.3, 0.6, 0), "Height of each point.", least=2, group="points",
+               drawn="curve"),
+        Series("times", "Times", "none", 0, 1, (0, 0.1, 0.3, 0.4, 0.6), "Share of the length in which each is reached.",
+               least=2, group="points"),
+        Series("bends", "Bends", "none", -1, 1, (0, 0, 0.3, 0, 0.3), "Bend of the way to each point.", least=2,
+               group="points"),
+    ),
+    outputs=(
+        Output("out", "Value", "control"),
+        Output("ended", "Ended", "gate", 0, 1),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=8,
+    face="length_s",
+    words=("multi-segment envelope", "breakpoints", "drawn envelope", "course", "automation"),
+    sources=("piecewise curves (definition)",),
+)  # fmt: skip

@@ -1,0 +1,150 @@
+"""Curve sequencer: each step is a curve."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.curves import drawn
+from dunefall.dsp.maths import sine
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, wrapped
+
+__all__ = ["CURVE_NAMES", "MODULE"]
+
+PHASE, STEP, RESET, CLOCK, SINCE, GAP, PULSE, BEGUN = range(8)
+CLOCK_BIT = 1
+CURVE_NAMES = (
+    "flat", "ramp up", "ramp down", "swell", "sink", "hump", "pluck", "late rise", "stairs", "ripple", "knock",
+    "double", "tremble", "drawn 1", "drawn 2",
+)  # fmt: skip
+DRAWN_1 = 13
+STEPS = 64
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    clock, reset, sync, period_beats, period_s, steps, start, blend, span, tempo_bpm, curves_a, curves_b, levels,
+    lengths, drawn_1, drawn_2, out, a, b, step, place, state, rate, linked,
+):  # fmt: skip
+    """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
+    the two before, samples for which the step's trigger stays high, 1 once begun."""
+    phase, at, last_reset, last = state[PHASE], state[STEP], state[RESET], state[CLOCK]
+    since, gap, pulse, begun = state[SINCE], state[GAP], state[PULSE], state[BEGUN]
+    for i in range(out.size):
+        count, fires = max(float(int(steps[i] + 0.5)), 1.0), begun == 0.0
+        since += 1.0
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            phase, at, fires = 0.0, 0.0, True
+        where = int(wrapped(at + float(int(start[i] + 0.5)) - 1.0, count))
+        if linked & CLOCK_BIT:
+            if clock[i] > 0.5 and last <= 0.5:
+                if begun > 0.0:
+                    gap, at, phase, fires = since, wrapped(at + 1.0, count), 0.0, True
+                since = 0.0
+            phase = min(since / gap, 1.0) if gap > 0.0 else 0.0
+        else:
+            seconds = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
+            phase += 1.0 / max(seconds * rate * lengths[1 + where], 1.0)
+            if phase >= 1.0:
+                phase, at, fires = phase - 1.0, wrapped(at + 1.0, count), True
+        begun, last_reset, last = 1.0, reset[i], clock[i]
+        where = int(wrapped(at + float(int(start[i] + 0.5)) - 1.0, count))
+        low = 2.0 * (span[i] < 0.5)
+        level = levels[1 + where]
+        shape_a = _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
+        shape_b = _curve(int(curves_b[1 + where]), phase, drawn_1, drawn_2)
+        one, two = level * shape_a, level * shape_b
+        a[i] = one if low == 0.0 else 2.0 * one - level
+        b[i] = two if low == 0.0 else 2.0 * two - level
+        out[i] = a[i] + blend[i] * (b[i] - a[i])
+        step[i], pulse = pulsed(fires, pulse, held_for(PULSE_S, rate))
+        place[i] = (where + phase) / count
+    state[PHASE], state[STEP], state[RESET], state[CLOCK] = phase, at, last_reset, last
+    state[SINCE], state[GAP], state[PULSE], state[BEGUN] = since, gap, pulse, begun
+
+
+@njit(error_model="numpy")
+def _curve(kind, at, drawn_1, drawn_2):  # type: ignore[no-untyped-def]
+    """Height 0..1 of a curve of the set at a place 0..1 of the step."""
+    if kind >= DRAWN_1:
+        return drawn(drawn_1 if kind == DRAWN_1 else drawn_2, at, False)
+    if kind == 0:
+        return 1.0
+    if kind == 1:
+        return at
+    if kind == 2:
+        return 1.0 - at
+    if kind == 3:
+        return at * at
+    if kind == 4:
+        return (1.0 - at) * (1.0 - at)
+    if kind == 5:
+        return sine(0.5 * at)
+    if kind == 6:
+        rest = 1.0 - at
+        return min(40.0 * at, 1.0) * rest * rest * rest * rest
+    if kind == 7:
+        return at * at * at * at * at
+    if kind == 8:
+        return float(int(4.0 * min(at, 0.999999))) / 3.0
+    if kind == 9:
+        return 0.5 - 0.5 * sine(0.25 + 3.0 * at)
+    if kind == 10:
+        return 1.0 if at < 0.08 else 0.0
+    if kind == 11:
+        return 1.0 - 2.0 * at if at < 0.5 else 2.0 - 2.0 * at
+    return (1.0 - at) * (0.5 + 0.5 * sine(0.25 + 8.0 * at))
+
+
+def _steps(values: tuple[float, ...]) -> tuple[float, ...]:
+    return tuple(values[k % len(values)] for k in range(STEPS))
+
+
+LAST_CURVE = len(CURVE_NAMES) - 1
+MODULE = ModuleSpec(
+    id="curve-sequencer",
+    name="Curve sequencer",
+    stage="motion",
+    sentence="Plays a row of curves, one a step, and a second row that it can blend into.",
+    kernel=kernel,
+    inputs=(
+        Input("clock", "Clock", "gate", "Each rising edge is a step; its own period when nothing is linked."),
+        Input("reset", "Reset", "gate", "Back to the first step when it goes high."),
+    ),
+    params=(
+        Param("sync", "Counts in", "choice", 0, 1, 0, "What a step's length is measured in.", ("beats", "seconds"),
+              idle_with="clock"),
+        Param("period_beats", "Step in beats", "beats", 1 / 64, 256, 0.5, taper="octaves", amount=1.0,
+              idle_with="clock"),
+        Param("period_s", "Step in seconds", "s", 0.002, 600, 0.25, taper="octaves", amount=1.0, idle_with="clock"),
+        Param("steps", "Steps", "none", 1, STEPS, 8, "How many steps a round has.", amount=2.0, whole=True),
+        Param("start", "First step", "none", 1, STEPS, 1, "Which one begins the round.", amount=2.0, whole=True),
+        Param("blend", "Blend", "ratio", 0, 1, 0, "From the first row of curves to the second.", amount=0.3),
+        Param("span", "Span", "choice", 0, 1, 1, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
+        Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+    ),
+    series=(
+        Series("curves_a", "Curves a", "choice", 0, LAST_CURVE, _steps((6, 10, 6, 1, 6, 2, 9, 0)),
+               "The curve of each step.", least=STEPS, choices=CURVE_NAMES, used="steps"),
+        Series("curves_b", "Curves b", "choice", 0, LAST_CURVE, _steps((5, 3, 11, 12)),
+               "The curve of each step, second row.", least=STEPS, choices=CURVE_NAMES, used="steps"),
+        Series("levels", "Levels", "ratio", 0, 1, _steps((1, 0.6, 0.8, 0.4)), "How high each step goes.", least=STEPS,
+               used="steps"),
+        Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS, "How long each step takes, in periods.",
+               least=STEPS, used="steps"),
+        Series("drawn_1", "Curve “drawn 1”", "ratio", 0, 1, (0, 1, 0.6, 0.2, 0.4, 0.1, 0), "A curve of your own.",
+               least=2, most=32, drawn="curve"),
+        Series("drawn_2", "Curve “drawn 2”", "ratio", 0, 1, (1, 0, 0.8, 0, 0.5, 0), "Another one.", least=2, most=32,
+               drawn="curve"),
+    ),
+    outputs=(
+        Output("out", "Blend", "control"),
+        Output("a", "Row a", "control"),
+        Output("b", "Row b", "control"),
+        Output("step", "Step", "gate", 0, 1),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=8,
+    face="steps",
+    words=("machinery", "gestures", "curves", "envelope sequence", "mechanical", "texture rhythm"),
+    sources=("curves of the project's own",),
+)  # fmt: skip

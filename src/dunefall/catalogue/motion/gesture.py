@@ -1,0 +1,84 @@
+"""Gesture: a movement of the hand, recorded and repeated."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.curves import drawn
+from dunefall.dsp.maths import approach_step
+
+__all__ = ["FIGURE", "MODULE", "MOST_POINTS"]
+
+PHASE, RESET, X, Y, BEGUN, BACK = range(6)
+MOST_POINTS = 256
+LOOP, TO_AND_FRO, ONCE = range(3)
+FIGURE = (
+    (-0.6, -0.35, 0.0, 0.4, 0.7, 0.75, 0.5, 0.15, -0.2, -0.55, -0.8, -0.85),
+    (-0.2, 0.3, 0.6, 0.55, 0.2, -0.25, -0.5, -0.3, 0.1, 0.35, 0.3, 0.0),
+)
+"""What it repeats until a hand has moved: a lying figure, across and up."""
+
+
+def kernel(reset, length_s, mode, smooth_s, path_x, path_y, x, y, place, state, rate):  # type: ignore[no-untyped-def]
+    """State: place in the movement [0, 1], last reset, the smoothed place of the hand, 1 once begun, 1 on the way
+    back."""
+    phase, last, across, up = state[PHASE], state[RESET], state[X], state[Y]
+    begun, back = state[BEGUN], state[BACK]
+    for i in range(x.size):
+        way = int(mode[i] + 0.5)
+        if reset[i] > 0.5 and last <= 0.5:
+            phase = back = 0.0
+        last = reset[i]
+        at = 1.0 - phase if back > 0.5 and way == TO_AND_FRO else phase
+        goal_x, goal_y = drawn(path_x, at, way == LOOP), drawn(path_y, at, way == LOOP)
+        step = 1.0 if begun == 0.0 else approach_step(smooth_s[i], rate)
+        across += (goal_x - across) * step
+        up += (goal_y - up) * step
+        begun = 1.0
+        x[i], y[i], place[i] = across, up, at
+        phase, back = _further(phase, back, 1.0 / max(length_s[i] * rate, 1.0), way)
+    state[PHASE], state[RESET], state[X], state[Y], state[BEGUN], state[BACK] = phase, last, across, up, begun, back
+
+
+@njit(error_model="numpy", forceinline=True)
+def _further(phase, back, step, way):  # type: ignore[no-untyped-def]
+    phase += step
+    if phase >= 1.0:
+        if way == ONCE:
+            return 1.0, back
+        return phase - 1.0, 1.0 - back
+    return phase, back
+
+
+MODULE = ModuleSpec(
+    id="gesture",
+    name="Gesture",
+    stage="motion",
+    sentence="Repeats a movement of your hand, at any speed, smoothed as you like.",
+    kernel=kernel,
+    inputs=(Input("reset", "Reset", "gate", "Begins the movement anew when it goes high."),),
+    params=(
+        Param("length_s", "Length", "s", 0.05, 3600, 6, "How long the movement takes; also in note values.",
+              taper="octaves", amount=1.0),
+        Param("mode", "Mode", "choice", 0, 2, 0, "Round and round, to and fro, or once after each reset.",
+              ("round", "to and fro", "once")),
+        Param("smooth_s", "Smoothing", "s", 0.0005, 10, 0.1, "Time in which corners become curves.", taper="octaves",
+              amount=1.0),
+    ),
+    series=(
+        Series("path_x", "Across", "none", -1, 1, FIGURE[0], "The hand from left to right, at even times.", least=2,
+               most=MOST_POINTS, group="path", drawn="curve"),
+        Series("path_y", "Up", "none", -1, 1, FIGURE[1], "The hand upwards, at even times.", least=2,
+               most=MOST_POINTS, group="path", drawn="curve"),
+    ),
+    outputs=(
+        Output("x", "Across", "control"),
+        Output("y", "Up", "control"),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=6,
+    face="length_s",
+    words=("record", "hand", "mouse", "xy", "draw a movement", "loop"),
+    sources=("linear interpolation and a first-order low-pass (textbook)",),
+)  # fmt: skip

@@ -1,0 +1,83 @@
+"""Orbit: a slow figure in two dimensions."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import floor, on_grid, sine
+from dunefall.dsp.random import uniform
+
+__all__ = ["MODULE"]
+
+ACROSS, UP, RESET, DRIFT, DRAWS, FROM, TO = range(7)
+WANDER = 0.37
+"""How often the drift takes a new direction, in cycles of the figure."""
+RADIUS_ANGLE = 0b1100
+
+
+def kernel(reset, rate_hz, ratio, phase_deg, drift, size, x, y, radius, angle, state, rate, key, wanted):  # type: ignore[no-untyped-def]
+    """State: phases of both directions [0, 1), last reset, place between two drifts, number of draws, the two drifts.
+
+    x is a sine, y a sine ``ratio`` times as fast and ``phase_deg`` ahead, that drifts by chance by up to half a cycle.
+    """
+    across, up, last = state[ACROSS], state[UP], state[RESET]
+    place, draws, begin, end = state[DRIFT], state[DRAWS], state[FROM], state[TO]
+    if draws == 0.0:
+        begin, end, draws = 2.0 * uniform(key, 0.0, 0) - 1.0, 2.0 * uniform(key, 1.0, 0) - 1.0, 2.0
+    for i in range(x.size):
+        if reset[i] > 0.5 and last <= 0.5:
+            across = up = 0.0
+        last = reset[i]
+        step = on_grid(rate_hz[i] / rate)
+        wandered = drift[i] * 0.5 * (begin + (end - begin) * place * place * (3.0 - 2.0 * place))
+        x[i] = size[i] * sine(across)
+        y[i] = size[i] * sine(_within(up + phase_deg[i] / 360.0 + wandered))
+        across = _within(across + step)
+        up = _within(up + on_grid(ratio[i] * step))
+        place += WANDER * step
+        if place >= 1.0:
+            place, begin = place - 1.0, end
+            end = 2.0 * uniform(key, draws, 0) - 1.0
+            draws += 1.0
+    if wanted & RADIUS_ANGLE:
+        for i in range(x.size):
+            radius[i] = min(math.sqrt(x[i] * x[i] + y[i] * y[i]) / math.sqrt(2.0), 1.0)
+            angle[i] = math.atan2(y[i], x[i]) / math.pi
+    state[ACROSS], state[UP], state[RESET] = across, up, last
+    state[DRIFT], state[DRAWS], state[FROM], state[TO] = place, draws, begin, end
+
+
+@njit(error_model="numpy", forceinline=True)
+def _within(phase):  # type: ignore[no-untyped-def]
+    return phase - floor(phase)
+
+
+MODULE = ModuleSpec(
+    id="orbit",
+    name="Orbit",
+    stage="motion",
+    sentence="Draws a slow figure in the plane: two movements that belong together, with distance and angle.",
+    kernel=kernel,
+    inputs=(Input("reset", "Reset", "gate", "Starts the figure anew when it goes high."),),
+    params=(
+        Param("rate_hz", "Rate", "hz", 1 / 3600, 50, 0.1, "Rounds per second.", taper="octaves", amount=1.0),
+        Param("ratio", "Ratio", "factor", 0.1, 8, 1, "How many times y moves while x moves once.", taper="octaves",
+              amount=0.5),
+        Param("phase_deg", "Phase", "deg", -180, 180, 90, "How far y is ahead: 90° makes a circle.", amount=45),
+        Param("drift", "Drift", "ratio", 0, 1, 0.1, "How far chance bends the figure.", amount=0.3),
+        Param("size", "Size", "ratio", 0, 1, 1, "How large the figure is.", amount=0.3),
+    ),
+    outputs=(
+        Output("x", "Across", "control"),
+        Output("y", "Up", "control"),
+        Output("radius", "Distance", "control", 0, 1),
+        Output("angle", "Angle", "control"),
+    ),
+    state=7,
+    face="rate_hz",
+    words=("circle", "lissajous", "xy", "two lfos", "rotate", "figure"),
+    sources=("Lissajous figures (textbook)",),
+)  # fmt: skip

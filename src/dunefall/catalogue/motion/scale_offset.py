@@ -1,0 +1,35 @@
+"""Scale & offset: a movement made larger, smaller, upside down, or moved."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma
+
+__all__ = ["MODULE"]
+
+
+def kernel(signal, scale, offset, low, high, out, state):  # type: ignore[no-untyped-def]
+    """State: unused."""
+    for i in range(out.size):
+        out[i] = min(max(fma(signal[i], scale[i], offset[i]), min(low[i], high[i])), max(low[i], high[i]))
+
+
+MODULE = ModuleSpec(
+    id="scale-offset",
+    name="Scale & offset",
+    stage="motion",
+    sentence="Makes a movement larger, smaller, upside down, shifts it, and keeps it between two values.",
+    kernel=kernel,
+    inputs=(Input("signal", "Signal", "control", "What is scaled."),),
+    params=(
+        Param("scale", "Scale", "ratio", -4, 4, 1, "Factor; negative: upside down.", amount=0.5),
+        Param("offset", "Offset", "none", -4, 4, 0, "Added afterwards: away from zero, or upwards only.", amount=0.3),
+        Param("low", "Lowest", "none", -4, 4, -4, "It never goes below.", amount=0.3),
+        Param("high", "Highest", "none", -4, 4, 4, "It never goes above.", amount=0.3),
+    ),
+    outputs=(Output("out", "Value", "control"),),
+    face="scale",
+    passes="signal",
+    words=("attenuate", "invert", "shift", "bias", "range", "clip", "avoid zero"),
+    sources=("linear map (definition)",),
+)  # fmt: skip

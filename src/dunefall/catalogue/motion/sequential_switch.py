@@ -1,0 +1,66 @@
+"""Sequential switch: one of several, one after the other, in a set order."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Series
+from dunefall.dsp.triggers import wrapped
+
+__all__ = ["MODULE"]
+
+LAST, RESET, STEP = range(3)
+WAYS = "abcdefgh"
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    a, b, c, d, e, f, g, h, trigger, reset, order, out, to_a, to_b, to_c, to_d, to_e, to_f, to_g, to_h, place, state,
+):  # fmt: skip
+    """State: last trigger, last reset, number of triggers since the reset."""
+    last, last_reset, step, count = state[LAST], state[RESET], state[STEP], order[0]
+    for i in range(out.size):
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            step = 0.0
+        elif trigger[i] > 0.5 and last <= 0.5:
+            step += 1.0
+        last, last_reset = trigger[i], reset[i]
+        at = wrapped(step, count)
+        way = int(order[1 + int(at)])
+        low = a[i] if way == 0 else b[i] if way == 1 else c[i] if way == 2 else d[i]
+        high = e[i] if way == 4 else f[i] if way == 5 else g[i] if way == 6 else h[i]
+        out[i] = low if way < 4 else high
+        to_a[i] = a[i] if way == 0 else 0.0
+        to_b[i] = a[i] if way == 1 else 0.0
+        to_c[i] = a[i] if way == 2 else 0.0
+        to_d[i] = a[i] if way == 3 else 0.0
+        to_e[i] = a[i] if way == 4 else 0.0
+        to_f[i] = a[i] if way == 5 else 0.0
+        to_g[i] = a[i] if way == 6 else 0.0
+        to_h[i] = a[i] if way == 7 else 0.0
+        place[i] = at / count
+    state[LAST], state[RESET], state[STEP] = last, last_reset, step
+
+
+MODULE = ModuleSpec(
+    id="sequential-switch",
+    name="Sequential switch",
+    stage="motion",
+    sentence="Lets one of eight signals through at a time, or sends one to eight places in turn, in an order of yours.",
+    kernel=kernel,
+    inputs=(
+        *(Input(way, f"Signal {way}", "control", "One of those that are let through." if way != "a" else
+                "One of those that are let through; also what is sent on.") for way in WAYS),
+        Input("trigger", "Next", "gate", "Each rising edge is a step."),
+        Input("reset", "Reset", "gate", "Back to the first step when it goes high."),
+    ),
+    series=(
+        Series("order", "Order", "choice", 0, 7, (0, 0, 1, 2), "Which one at each step.", choices=tuple(WAYS)),
+    ),
+    outputs=(
+        Output("out", "The one", "control"),
+        *(Output(f"to_{way}", f"a sent to {way}", "control") for way in WAYS),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=3,
+    passes="a",
+    words=("router", "multiplexer", "rotate", "one of many", "alternate", "round robin"),
+    sources=("definition",),
+)  # fmt: skip

@@ -1,0 +1,161 @@
+"""Step sequencer: four rows of values, gates, chance, ratchets and ties."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.random import uniform
+from dunefall.dsp.steps import DIRECTIONS, after
+from dunefall.dsp.triggers import wrapped
+
+__all__ = ["MODULE"]
+
+LAST, RESET, SINCE, GAP, OPEN, TIED, HIT, LAST_B, LAST_C, LAST_D = range(10)
+PLACES, COUNTS = 10, 14
+ROWS = "abcd"
+GATES_STREAM = 8
+STEPS = 16
+LATE = 4.0
+"""How many times the last gap a gate stays open at most when the clock stops."""
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    clock, reset, clock_b, clock_c, clock_d, length_a, length_b, length_c, length_d, direction_a, direction_b,
+    direction_c, direction_d, width, row_a, row_b, row_c, row_d, gates, chances, ratchets, ties, a, b, c, d, gate,
+    place, refused, state, key, linked,
+):  # fmt: skip
+    """State: last clock, last reset, samples since the step, samples between the two steps before, whether the step
+    sounds, whether it is tied to the one before, whether it is a hit at all, the clocks of the other rows; for each row
+    its step and how many it has taken.
+
+    The gates belong to row a. A ratchet divides the last gap between two steps; a tied step keeps the gate open.
+    """
+    for i in range(a.size):
+        if reset[i] > 0.5 and state[RESET] <= 0.5:
+            state[COUNTS : COUNTS + 4] = 0.0
+        state[RESET] = reset[i]
+        state[SINCE] += 1.0
+        if clock[i] > 0.5 and state[LAST] <= 0.5:
+            state[GAP] = state[SINCE] if state[COUNTS] > 0.0 or state[SINCE] > 1.0 else 0.0
+            state[SINCE] = 0.0
+            _advance(state, 0, direction_a[i], length_a[i], key)
+            at = int(state[PLACES])
+            tied = ties[1 + at] > 0.5 and state[OPEN] > 0.5
+            hit = gates[1 + at] > 0.5
+            state[HIT] = 1.0 if hit else 0.0
+            sounds = hit and uniform(key, state[COUNTS], GATES_STREAM) < chances[1 + at]
+            state[OPEN], state[TIED] = (1.0 if sounds else 0.0), (1.0 if tied else 0.0)
+            if not linked & 0b100:
+                _advance(state, 1, direction_b[i], length_b[i], key)
+            if not linked & 0b1000:
+                _advance(state, 2, direction_c[i], length_c[i], key)
+            if not linked & 0b10000:
+                _advance(state, 3, direction_d[i], length_d[i], key)
+        state[LAST] = clock[i]
+        state[LAST_B] = _own(state, 1, clock_b[i], state[LAST_B], direction_b[i], length_b[i], key, linked & 0b100)
+        state[LAST_C] = _own(state, 2, clock_c[i], state[LAST_C], direction_c[i], length_c[i], key, linked & 0b1000)
+        state[LAST_D] = _own(state, 3, clock_d[i], state[LAST_D], direction_d[i], length_d[i], key, linked & 0b10000)
+        at = int(state[PLACES])
+        a[i], b[i] = row_a[1 + at], row_b[1 + int(state[PLACES + 1])]
+        c[i], d[i] = row_c[1 + int(state[PLACES + 2])], row_d[1 + int(state[PLACES + 3])]
+        gate[i] = _gate(state, clock[i], width[i], ratchets[1 + at], ties, at)
+        refused[i] = 1.0 if state[HIT] > 0.5 and state[OPEN] < 0.5 and clock[i] > 0.5 else 0.0
+        place[i] = at / max(float(int(length_a[i] + 0.5)), 1.0)
+
+
+@njit(error_model="numpy")
+def _advance(state, row, direction, length, key):  # type: ignore[no-untyped-def]
+    count, steps = state[COUNTS + row], max(float(int(length + 0.5)), 1.0)
+    place = min(state[PLACES + row], steps - 1.0)
+    state[PLACES + row] = after(place, count, int(direction + 0.5), steps, key, row)
+    state[COUNTS + row] = count + 1.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _own(state, row, clock, last, direction, length, key, linked):  # type: ignore[no-untyped-def]
+    """A row with a clock of its own goes on at that; returns the clock."""
+    if linked and clock > 0.5 and last <= 0.5:
+        _advance(state, row, direction, length, key)
+    return clock
+
+
+@njit(error_model="numpy", forceinline=True)
+def _gate(state, clock, width, ratchet, ties, at):  # type: ignore[no-untyped-def]
+    if state[OPEN] < 0.5 or state[COUNTS] == 0.0:
+        return 0.0
+    gap, since = state[GAP], state[SINCE]
+    if gap <= 1.0:
+        return 1.0 if clock > 0.5 else 0.0
+    if since >= LATE * gap:
+        return 0.0
+    times = max(float(int(ratchet + 0.5)), 1.0)
+    place = since * times / gap
+    into = place - float(int(place))
+    if place >= times:  # the clock is late
+        return 1.0 if ties[1 + int(wrapped(at + 1.0, ties[0]))] > 0.5 else 0.0
+    first = place < 1.0
+    if since == 0.0 and state[TIED] < 0.5:
+        return 1.0
+    last_part = place >= times - 1.0
+    follows = ties[1 + int(wrapped(at + 1.0, ties[0]))] > 0.5
+    if (first and state[TIED] > 0.5 and times == 1.0) or (last_part and follows):
+        return 1.0
+    return 1.0 if into < width else 0.0
+
+
+def _row(letter: str) -> tuple[Param, Param]:
+    return (
+        Param(f"length_{letter}", f"Length, row {letter}", "none", 1, 64, 8, "How many steps it has.", amount=2.0,
+              whole=True),
+        Param(f"direction_{letter}", f"Direction, row {letter}", "choice", 0, 4, 0, "Which step comes next.",
+              DIRECTIONS),
+    )  # fmt: skip
+
+
+ROW_PARAMS = tuple(_row(letter) for letter in ROWS)
+FIRST_NOTES = (50, 57, 53, 60, 50, 62, 57, 48) * 8
+MODULE = ModuleSpec(
+    id="step-sequencer",
+    name="Step sequencer",
+    stage="motion",
+    sentence="Up to 64 steps with a note and three more values each, gates, chance, ratchets and ties.",
+    kernel=kernel,
+    inputs=(
+        Input("clock", "Clock", "gate", "Each rising edge is a step."),
+        Input("reset", "Reset", "gate", "The next step is the first one again."),
+        *(Input(f"clock_{letter}", f"Clock of row {letter}", "gate", "A clock of its own; else the common one.")
+          for letter in "bcd"),
+    ),
+    params=(
+        *(length for length, _ in ROW_PARAMS),
+        *(direction for _, direction in ROW_PARAMS),
+        Param("width", "Gate length", "ratio", 0.02, 1, 0.5, "Share of a step for which its gate is high.", amount=0.3),
+    ),
+    series=(
+        Series("row_a", "Notes", "note", 0, 127, FIRST_NOTES, "Row a: the note of each step.", least=64,
+               used="length_a"),
+        *(Series(f"row_{letter}", f"Values {letter}", "none", -1, 1, tuple(((k * step) % 9 - 4) / 4 for k in range(64)),
+                 f"Row {letter}: a value for each step; a link gives it its range.", least=64,
+                 used=f"length_{letter}") for letter, step in (("b", 5), ("c", 2), ("d", 7))),
+        Series("gates", "Gates", "choice", 0, 1, (1, 1, 0, 1, 1, 0, 1, 1) * 8, "Whether the step is played.", least=64,
+               choices=("rest", "hit"), used="length_a"),
+        Series("chances", "Chance", "ratio", 0, 1, (1.0,) * 64, "How likely a hit is heard.", least=64,
+               used="length_a"),
+        Series("ratchets", "Ratchets", "none", 1, 8, (1,) * 64, "How often it is hit within the step.", least=64,
+               used="length_a"),
+        Series("ties", "Ties", "choice", 0, 1, (0,) * 64, "Whether it goes on from the step before without a new hit.",
+               least=64, choices=("new", "tied"), used="length_a"),
+    ),
+    outputs=(
+        Output("a", "Note", "pitch"),
+        *(Output(letter, f"Value {letter}", "control") for letter in "bcd"),
+        Output("gate", "Gate", "gate", 0, 1),
+        Output("place", "Place", "control", 0, 1),
+        Output("refused", "Refused hits", "gate", 0, 1),
+    ),
+    state=18,
+    face="length_a",
+    words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
+    sources=("definition",),
+)  # fmt: skip

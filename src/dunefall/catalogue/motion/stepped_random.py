@@ -1,0 +1,146 @@
+"""Stepped random: values of a distribution, each held until the next."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
+
+__all__ = ["MODULE"]
+
+HELD, LAST, PHASE, DRAWS, LEFT, BEGUN = range(6)
+TRIGGER_BIT = 1
+TRIES = 8
+SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, rate_hz, shape, low, high, levels, apart, chance, odds, out, new, state, key, rate, linked,
+):  # fmt: skip
+    """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
+    which the trigger of a new value stays high, 1 once begun."""
+    held, last, phase, draws, left = state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT]
+    begun, outside, pulse = state[BEGUN], linked & TRIGGER_BIT, held_for(PULSE_S, rate)
+    for i in range(out.size):
+        if outside:
+            due = trigger[i] > 0.5 and last <= 0.5
+            last = trigger[i]
+        else:
+            due = phase >= 1.0
+            phase -= 1.0 if due else 0.0
+            phase += min(rate_hz[i] / rate, 1.0)
+        fires = False
+        if begun == 0.0 or due:
+            fires = begun == 0.0 or uniform(key, draws, 1) < chance[i]
+            if fires:
+                held = _other(held, begun, key, draws, shape[i], levels[i], apart[i], odds)
+            draws, begun = draws + 1.0, 1.0
+        out[i] = low[i] + (high[i] - low[i]) * held
+        new[i], left = pulsed(fires, left, pulse)
+    state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT], state[BEGUN] = (
+        held,
+        last,
+        phase,
+        draws,
+        left,
+        begun,
+    )
+
+
+@njit(error_model="numpy")
+def _other(held, begun, key, draws, shape, levels, apart, odds):  # type: ignore[no-untyped-def]
+    """A value that is far enough from the present one, if some tries find one."""
+    value = held
+    for attempt in range(TRIES):
+        value = _shaped(uniform(key, draws * TRIES + attempt, 0), int(shape + 0.5), odds)
+        many = float(int(levels + 0.5))
+        if many >= 2.0:
+            value = min(math.floor(value * many), many - 1.0) / (many - 1.0)
+        if begun == 0.0 or apart == 0.0 or abs(value - held) >= apart:
+            return value
+    return value
+
+
+@njit(error_model="numpy")
+def _shaped(u, shape, odds):  # type: ignore[no-untyped-def]
+    """An even number in [0, 1) as one of another distribution, still in 0..1, by its inverse."""
+    if shape == 1:  # six standard deviations wide
+        return min(max(0.5 + _normal(u) / 6.0, 0.0), 1.0)
+    if shape == 2:
+        return min(-math.log(1.0 - u) / 5.0, 1.0)
+    if shape == 3:
+        return 1.0 - min(-math.log(1.0 - u) / 5.0, 1.0)
+    if shape == 4:
+        return _drawn(u, odds)
+    return u
+
+
+@njit(error_model="numpy")
+def _normal(u):  # type: ignore[no-untyped-def]
+    """Inverse of the normal distribution: Acklam's rational approximation, relative error below 1.15e-9."""
+    p = min(max(u, 1e-10), 1.0 - 1e-10)
+    if p < 0.02425 or p > 1.0 - 0.02425:
+        q = math.sqrt(-2.0 * math.log(min(p, 1.0 - p)))
+        top = ((((-7.784894002430293e-03 * q - 3.223964580411365e-01) * q - 2.400758277161838) * q
+                - 2.549732539343734) * q + 4.374664141464968) * q + 2.938163982698783  # fmt: skip
+        under = (((7.784695709041462e-03 * q + 3.224671290700398e-01) * q + 2.445134137142996) * q
+                 + 3.754408661907416) * q + 1.0  # fmt: skip
+        return top / under if p < 0.5 else -top / under
+    q = p - 0.5
+    r = q * q
+    top = (((((-3.969683028665376e+01 * r + 2.209460984245205e+02) * r - 2.759285104469687e+02) * r
+             + 1.383577518672690e+02) * r - 3.066479806614716e+01) * r + 2.506628277459239) * q  # fmt: skip
+    under = ((((-5.447609879822406e+01 * r + 1.615858368580409e+02) * r - 1.556989798598866e+02) * r
+              + 6.680131188771972e+01) * r - 1.328068155288572e+01) * r + 1.0  # fmt: skip
+    return top / under
+
+
+@njit(error_model="numpy")
+def _drawn(u, odds):  # type: ignore[no-untyped-def]
+    """Within one of the drawn bars, each as likely as it is high."""
+    count, total = int(odds[0]), 0.0
+    for k in range(count):
+        total += odds[1 + k]
+    if total <= 0.0:
+        return u
+    rest = u * total
+    for k in range(count):
+        if rest < odds[1 + k]:
+            return (k + rest / odds[1 + k]) / count
+        rest -= odds[1 + k]
+    return 1.0
+
+
+MODULE = ModuleSpec(
+    id="stepped-random",
+    name="Stepped random",
+    stage="motion",
+    sentence="Takes a new value by chance at each trigger, evenly or from a distribution that you draw.",
+    kernel=kernel,
+    inputs=(Input("trigger", "Trigger", "gate", "When to take a value; its own rate when nothing is linked."),),
+    params=(
+        Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2, "Values per second when no trigger is linked.",
+              taper="octaves", amount=1.0, idle_with="trigger"),
+        Param("shape", "Distribution", "choice", 0, 4, 0, "Which values are likely.", SHAPES),
+        Param("low", "Lowest", "none", -1, 1, -1, "Lower end of the values.", amount=0.3),
+        Param("high", "Highest", "none", -1, 1, 1, "Upper end of the values.", amount=0.3),
+        Param("levels", "Levels", "none", 0, 32, 0, "How many values there are at even distances; 0: any.", amount=2.0,
+              whole=True),
+        Param("apart", "Apart", "ratio", 0, 0.5, 0, "How far a value must be from the one before: no repeats.",
+              amount=0.1),
+        Param("chance", "Chance", "ratio", 0, 1, 1, "How often a trigger brings a new value.", amount=0.3),
+    ),
+    series=(
+        Series("odds", "Drawn odds", "ratio", 0, 1, (1, 0.6, 0.3, 0.1, 0.1, 0.3, 0.6, 1),
+               "The distribution “drawn”: how likely each part of the range is.", least=2, most=32),
+    ),
+    outputs=(Output("out", "Value", "control"), Output("new", "New value", "gate", 0, 1)),
+    state=6,
+    face="rate_hz",
+    words=("random notes", "random values", "stairs", "dice", "machine talking", "gaussian"),
+    sources=("inverse transform sampling (textbook)", "Acklam 2003, inverse normal distribution (from memory)"),
+)  # fmt: skip

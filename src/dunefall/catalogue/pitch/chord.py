@@ -1,0 +1,65 @@
+"""Chord: four pitches from one."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["CHORDS", "MODULE"]
+
+CHORDS = {
+    "octaves": (0, 12, 24, 36),
+    "fifths": (0, 7, 12, 19),
+    "minor": (0, 3, 7, 12),
+    "major": (0, 4, 7, 12),
+    "suspended": (0, 5, 7, 12),
+    "minor seventh": (0, 3, 7, 10),
+    "major seventh": (0, 4, 7, 11),
+    "seventh": (0, 4, 7, 10),
+    "added ninth": (0, 4, 7, 14),
+    "minor ninth": (0, 3, 10, 14),
+    "half-diminished": (0, 3, 6, 10),
+    "fourths": (0, 5, 10, 15),
+    "cluster": (0, 1, 2, 3),
+}
+"""Semitones of the four notes above the root."""
+TABLE = np.array(list(CHORDS.values()), np.float64)
+
+
+def kernel(pitch, kind, inversion, spread, note_a, note_b, note_c, note_d, state):  # type: ignore[no-untyped-def]
+    """State: unused."""
+    for i in range(note_a.size):
+        which, turned = int(kind[i] + 0.5), int(inversion[i] + 0.5)
+        wide = float(int(spread[i] + 0.5))
+        note_a[i] = pitch[i] + TABLE[which, 0] + (12.0 if turned > 0 else 0.0)
+        note_b[i] = pitch[i] + TABLE[which, 1] + (12.0 if turned > 1 else 0.0) + (12.0 if wide > 0.0 else 0.0)
+        note_c[i] = pitch[i] + TABLE[which, 2] + (12.0 if turned > 2 else 0.0) + (12.0 if wide > 2.0 else 0.0)
+        note_d[i] = pitch[i] + TABLE[which, 3] + (12.0 if wide > 1.0 else 0.0)
+
+
+MODULE = ModuleSpec(
+    id="chord",
+    name="Chord",
+    stage="pitch",
+    sentence="Makes four pitches of one: a chord, turned over and spread as you like.",
+    kernel=kernel,
+    inputs=(Input("pitch", "Root", "pitch", "The note on which the chord stands."),),
+    params=(
+        Param("kind", "Chord", "choice", 0, len(CHORDS) - 1, 5, "Which notes stand on the root.", tuple(CHORDS)),
+        Param("inversion", "Inversion", "none", 0, 3, 0, "How many notes go up an octave, from below.", amount=1.0,
+              whole=True),
+        Param("spread", "Spread", "none", 0, 3, 0, "How many of the upper notes go up an octave.", amount=1.0,
+              whole=True),
+    ),
+    outputs=(
+        Output("note_a", "Note a", "pitch"),
+        Output("note_b", "Note b", "pitch"),
+        Output("note_c", "Note c", "pitch"),
+        Output("note_d", "Note d", "pitch"),
+    ),
+    face="kind",
+    passes="pitch",
+    words=("harmony", "triad", "stack", "voices", "inversion"),
+    sources=("chords: music theory (common practice)",),
+)  # fmt: skip

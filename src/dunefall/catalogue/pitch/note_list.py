@@ -1,0 +1,139 @@
+"""Note list: listed or held notes, one after the other."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
+from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import wrapped
+
+__all__ = ["MODULE"]
+
+LAST, RESET = 0, 1
+STEP = EVENTS + MOST_EVENTS * EVENT_SIZE
+DRAWS, NOTE, HELD = STEP + 1, STEP + 2, STEP + 3
+MOST_HELD = 16
+KEYS = HELD + 1
+UP, DOWN, BOTH, PLAYED, ANY = range(5)
+MOST_LISTED = 32
+
+
+def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place, state, key):  # type: ignore[no-untyped-def]
+    """State: last clock, last reset, notes by hand that wait, steps since the reset, number of draws, the note of now,
+    how many keys are held, which.
+
+    Held keys take the place of the list; with ``hold`` they stay until others are pressed.
+    """
+    for k in range(int(state[COUNT])):
+        _by_hand(state, state[EVENTS + 2 * k], state[EVENTS + 2 * k + 1], hold[0])
+    state[COUNT] = 0.0
+    for i in range(out.size):
+        if reset[i] > 0.5 and state[RESET] <= 0.5:
+            state[STEP] = 0.0
+        state[RESET] = reset[i]
+        from_keys = state[HELD] > 0.0
+        count = state[HELD] if from_keys else notes[0]
+        span = max(float(int(octaves[i] + 0.5)), 1.0)
+        if clock[i] > 0.5 and state[LAST] <= 0.5:
+            times = max(float(int(repeats[i] + 0.5)), 1.0)
+            step = float(int(state[STEP] / times))
+            at = _place(step, int(order[i] + 0.5), count * span, key)
+            octave = float(int(at / count))
+            rank = int(at - octave * count)
+            sorts = int(order[i] + 0.5) != PLAYED
+            if from_keys:
+                base = _ranked(state, KEYS, int(count), rank) if sorts else state[KEYS + rank]
+            else:
+                base = _ranked(notes, 1, int(count), rank) if sorts else notes[1 + rank]
+            state[NOTE] = base + 12.0 * octave
+            state[STEP] += 1.0
+        state[LAST] = clock[i]
+        out[i] = state[NOTE] if state[STEP] > 0.0 else notes[1]
+        gate[i] = 1.0 if clock[i] > 0.5 and state[STEP] > 0.0 else 0.0
+        place[i] = wrapped(max(state[STEP] - 1.0, 0.0), count * span) / (count * span)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _place(step, order, count, key):  # type: ignore[no-untyped-def]
+    """Which of the notes is played at a step."""
+    if order == DOWN:
+        return count - 1.0 - wrapped(step, count)
+    if order == BOTH and count > 1.0:
+        at = wrapped(step, 2.0 * (count - 1.0))
+        return at if at < count else 2.0 * (count - 1.0) - at
+    if order == ANY:
+        return min(float(int(uniform(key, step, 0) * count)), count - 1.0)
+    return wrapped(step, count)
+
+
+@njit(error_model="numpy")
+def _ranked(values, first, count, rank):  # type: ignore[no-untyped-def]
+    """The value of a rank from below, without moving any."""
+    for k in range(count):
+        below = 0
+        for other in range(count):
+            smaller = values[first + other] < values[first + k]
+            if smaller or (values[first + other] == values[first + k] and other < k):
+                below += 1
+        if below == rank:
+            return values[first + k]
+    return values[first]
+
+
+@njit(error_model="numpy")
+def _by_hand(state, note, force, hold):  # type: ignore[no-untyped-def]
+    count = int(state[HELD])
+    if force > 0.0:
+        if hold >= 0.5 and state[DRAWS] == 0.0:
+            count = 0  # all keys had been let go: others begin
+        if count < MOST_HELD:
+            state[KEYS + count] = note
+            count += 1
+        state[DRAWS] += 1.0
+    else:
+        state[DRAWS] = max(state[DRAWS] - 1.0, 0.0)
+        if hold < 0.5:
+            left = 0
+            for k in range(count):
+                if state[KEYS + k] != note:
+                    state[KEYS + left] = state[KEYS + k]
+                    left += 1
+            count = left
+    state[HELD] = count
+
+
+MODULE = ModuleSpec(
+    id="note-list",
+    name="Note list",
+    stage="pitch",
+    sentence="Plays the notes of a list, or those held on the keys, one at each clock, over octaves.",
+    kernel=kernel,
+    inputs=(
+        Input("clock", "Clock", "gate", "Each rising edge plays the next note."),
+        Input("reset", "Reset", "gate", "The next note is the first one again."),
+    ),
+    params=(
+        Param("order", "Order", "choice", 0, 4, 0, "Which note is next.",
+              ("up", "down", "up and down", "as written", "random")),
+        Param("octaves", "Octaves", "none", 1, 5, 2, "Over how many octaves it goes.", amount=1.0, whole=True),
+        Param("repeats", "Repeats", "none", 1, 8, 1, "How often each note is played.", amount=1.0, whole=True),
+        Param("hold", "Hold", "choice", 0, 1, 0, "Whether keys that were let go still count until others are pressed.",
+              ("while pressed", "until the next")),
+    ),
+    series=(
+        Series("notes", "Notes", "note", 0, 127, (50, 53, 57, 60), "The list; held keys take its place.",
+               most=MOST_LISTED),
+    ),
+    outputs=(
+        Output("out", "Note", "pitch"),
+        Output("gate", "Gate", "gate", 0, 1),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=KEYS + MOST_HELD,
+    keys=True,
+    face="order",
+    words=("arpeggiator", "arpeggio", "broken chord", "list of notes", "held notes"),
+    sources=("orders of an arpeggio (common practice)",),
+)  # fmt: skip

@@ -1,0 +1,33 @@
+"""Transpose: a pitch moved by octaves, steps and cents."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["MODULE"]
+
+
+def kernel(pitch, octaves, semitones, cents, out, state):  # type: ignore[no-untyped-def]
+    """State: unused."""
+    for i in range(out.size):
+        out[i] = pitch[i] + 12.0 * float(int(octaves[i] + 8.5) - 8) + semitones[i] + 0.01 * cents[i]
+
+
+MODULE = ModuleSpec(
+    id="transpose",
+    name="Transpose",
+    stage="pitch",
+    sentence="Moves a pitch up or down by octaves, semitones and cents.",
+    kernel=kernel,
+    inputs=(Input("pitch", "Pitch", "pitch", "What is moved."),),
+    params=(
+        Param("octaves", "Octaves", "none", -5, 5, 0, "Whole octaves.", amount=1.0, whole=True),
+        Param("semitones", "Semitones", "st", -48, 48, 0, "Semitones; links move it by steps or freely.", amount=7.0),
+        Param("cents", "Cents", "cents", -100, 100, 0, "Hundredths of a semitone.", amount=10.0),
+    ),
+    outputs=(Output("out", "Pitch", "pitch"),),
+    face="semitones",
+    passes="pitch",
+    words=("shift notes", "octave", "interval", "key change"),
+    sources=("twelve equal steps to the octave (definition)",),
+)  # fmt: skip

@@ -1,0 +1,67 @@
+"""Divider: every n-th trigger, for eight numbers at once."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.triggers import wrapped
+
+__all__ = ["MODULE"]
+
+LAST, RESET, COUNT = range(3)
+USUAL = (2, 3, 4, 5, 6, 7, 8, 16)
+LETTERS = "abcdefgh"
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, reset, offset, by_a, by_b, by_c, by_d, by_e, by_f, by_g, by_h, a, b, c, d, e, f, g, h, state,
+):  # fmt: skip
+    """State: last trigger, last reset, number of triggers since the reset.
+
+    Triggers are counted, so that nothing drifts; an output is high with the triggers that it lets through.
+    """
+    last, last_reset, count = state[LAST], state[RESET], state[COUNT]
+    for i in range(a.size):
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            count = 0.0
+        high = trigger[i] > 0.5
+        if high and last <= 0.5:
+            count += 1.0
+        last, last_reset = trigger[i], reset[i]
+        a[i] = b[i] = c[i] = d[i] = e[i] = f[i] = g[i] = h[i] = 0.0
+        if high and count > 0.0:
+            at = count - 1.0 + int(offset[i] + 0.5)
+            a[i] = 1.0 if wrapped(at, int(by_a[i] + 0.5)) == 0.0 else 0.0
+            b[i] = 1.0 if wrapped(at, int(by_b[i] + 0.5)) == 0.0 else 0.0
+            c[i] = 1.0 if wrapped(at, int(by_c[i] + 0.5)) == 0.0 else 0.0
+            d[i] = 1.0 if wrapped(at, int(by_d[i] + 0.5)) == 0.0 else 0.0
+            e[i] = 1.0 if wrapped(at, int(by_e[i] + 0.5)) == 0.0 else 0.0
+            f[i] = 1.0 if wrapped(at, int(by_f[i] + 0.5)) == 0.0 else 0.0
+            g[i] = 1.0 if wrapped(at, int(by_g[i] + 0.5)) == 0.0 else 0.0
+            h[i] = 1.0 if wrapped(at, int(by_h[i] + 0.5)) == 0.0 else 0.0
+    state[LAST], state[RESET], state[COUNT] = last, last_reset, count
+
+
+MODULE = ModuleSpec(
+    id="divider",
+    name="Divider",
+    stage="time",
+    sentence="Lets every second, third, … trigger through: eight slower rhythms from one.",
+    kernel=kernel,
+    inputs=(
+        Input("trigger", "Trigger", "gate", "What is counted."),
+        Input("reset", "Reset", "gate", "Counts from the first one again when it goes high."),
+    ),
+    params=(
+        Param("offset", "Offset", "none", 0, 63, 0, "How many triggers earlier all of them begin.", amount=1.0,
+              whole=True),
+        *(Param(f"by_{letter}", f"Divide {letter} by", "none", 1, 64, usual, f"How many triggers make one of {letter}.",
+                amount=2.0, whole=True)
+          for letter, usual in zip(LETTERS, USUAL, strict=True)),
+    ),
+    outputs=tuple(Output(letter, f"Every n-th, {letter}", "gate", 0, 1) for letter in LETTERS),
+    state=3,
+    face="by_a",
+    passes="trigger",
+    words=("clock divider", "slower", "every other", "count", "polyrhythm", "division"),
+    sources=("counting (definition)",),
+)  # fmt: skip

@@ -1,0 +1,69 @@
+"""Even spread: so many hits over so many steps, as evenly as can be."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.triggers import MOST_STEPS, is_hit, wrapped
+
+__all__ = ["MODULE"]
+
+LAST, RESET, STEP, HITS = range(4)
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    trigger, reset, hits, steps, rotation, accents, out, accent, rest, place, state,
+):  # fmt: skip
+    """State: last trigger, last reset, steps of this round so far, hits since the pattern began."""
+    last, last_reset, step, count = state[LAST], state[RESET], state[STEP] - 1.0, state[HITS]
+    for i in range(out.size):
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            step, count = -1.0, 0.0
+        length = float(int(steps[i] + 0.5))
+        many = min(float(int(hits[i] + 0.5)), length)
+        at = wrapped(step - float(int(rotation[i] + 0.5)), length)
+        high = trigger[i] > 0.5
+        if high and last <= 0.5:
+            step = wrapped(step + 1.0, length)
+            at = wrapped(step - float(int(rotation[i] + 0.5)), length)
+            count = 0.0 if at == 0.0 else count
+            count += 1.0 if is_hit(many, length, at) else 0.0
+        last, last_reset = trigger[i], reset[i]
+        hit = high and is_hit(many, length, at)
+        strong = min(float(int(accents[i] + 0.5)), many)
+        out[i] = 1.0 if hit else 0.0
+        rest[i] = 1.0 if high and not hit else 0.0
+        accent[i] = 1.0 if hit and many > 0.0 and is_hit(strong, many, wrapped(max(count - 1.0, 0.0), many)) else 0.0
+        place[i] = max(step, 0.0) / length
+    state[LAST], state[RESET], state[STEP], state[HITS] = last, last_reset, step + 1.0, count
+
+
+MODULE = ModuleSpec(
+    id="even-spread",
+    name="Even spread",
+    stage="time",
+    sentence="Spreads hits over steps as evenly as can be: rhythms that limp without stumbling.",
+    kernel=kernel,
+    inputs=(
+        Input("trigger", "Clock", "gate", "Each rising edge is a step."),
+        Input("reset", "Reset", "gate", "The next trigger is the first step again."),
+    ),
+    params=(
+        Param("hits", "Hits", "none", 0, MOST_STEPS, 5, "How many steps are hits.", amount=2.0, whole=True),
+        Param("steps", "Steps", "none", 1, MOST_STEPS, 8, "How long the pattern is.", amount=2.0, whole=True),
+        Param("rotation", "Rotation", "none", 0, MOST_STEPS - 1, 0, "How many steps later it begins.", amount=1.0,
+              whole=True),
+        Param("accents", "Accents", "none", 0, MOST_STEPS, 2, "How many of the hits are accents, evenly spread too.",
+              amount=1.0, whole=True),
+    ),
+    outputs=(
+        Output("out", "Hits", "gate", 0, 1),
+        Output("accent", "Accents", "gate", 0, 1),
+        Output("rest", "Rests", "gate", 0, 1),
+        Output("place", "Place", "control", 0, 1),
+    ),
+    state=4,
+    face="hits",
+    passes="trigger",
+    words=("euclidean", "rhythm", "pattern", "polyrhythm", "necklace"),
+    sources=("Bjorklund 2003; Toussaint 2005, The Euclidean algorithm generates traditional musical rhythms",),
+)  # fmt: skip

@@ -1,0 +1,58 @@
+"""Logic: one gate of several."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+
+__all__ = ["MODULE"]
+
+LAST_A, LAST_B, LAST_C, TOGGLED = range(4)
+KINDS = ("and", "or", "exclusive or", "not", "majority", "toggle")
+
+
+def kernel(a, b, c, kind, out, inverse, state, linked):  # type: ignore[no-untyped-def]
+    """State: the three gates of the sample before, whether the toggle is on. Inputs to which nothing is linked do not
+    count."""
+    many = float((linked & 1) + (linked >> 1 & 1) + (linked >> 2 & 1))
+    last_a, last_b, last_c, toggled = state[LAST_A], state[LAST_B], state[LAST_C], state[TOGGLED]
+    for i in range(out.size):
+        high_a = 1.0 if a[i] > 0.5 else 0.0
+        high_b = 1.0 if b[i] > 0.5 else 0.0
+        high_c = 1.0 if c[i] > 0.5 else 0.0
+        together = high_a + high_b + high_c
+        rises = high_a > last_a or high_b > last_b or high_c > last_c
+        toggled = 1.0 - toggled if rises else toggled
+        last_a, last_b, last_c = high_a, high_b, high_c
+        way = int(kind[i] + 0.5)
+        if way == 0:
+            value = many > 0.0 and together == many
+        elif way == 1:
+            value = together > 0.0
+        elif way == 2:
+            value = together == 1.0 or together == 3.0
+        elif way == 3:
+            value = together == 0.0
+        elif way == 4:
+            value = 2.0 * together > many
+        else:
+            value = toggled > 0.5
+        out[i] = 1.0 if value else 0.0
+        inverse[i] = 1.0 - out[i]
+    state[LAST_A], state[LAST_B], state[LAST_C], state[TOGGLED] = last_a, last_b, last_c, toggled
+
+
+MODULE = ModuleSpec(
+    id="logic",
+    name="Logic",
+    stage="time",
+    sentence="Makes one gate of up to three: all, any, an odd number, none, most of them, or to and fro at each.",
+    kernel=kernel,
+    inputs=tuple(Input(letter, f"Gate {letter}", "gate", "Without a link it does not count.") for letter in "abc"),
+    params=(Param("kind", "Kind", "choice", 0, 5, 0, "When the gate is high.", KINDS),),
+    outputs=(Output("out", "Gate", "gate", 0, 1), Output("inverse", "Inverse", "gate", 0, 1)),
+    state=4,
+    face="kind",
+    passes="a",
+    words=("and", "or", "xor", "not", "flip-flop", "combine gates", "boolean"),
+    sources=("Boolean algebra (definition)",),
+)  # fmt: skip

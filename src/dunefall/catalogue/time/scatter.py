@@ -1,0 +1,82 @@
+"""Scatter: triggers at random times."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import held_for, pulsed
+
+__all__ = ["MODULE"]
+
+LEFT, PAST, WANTED, DRAWS, QUIET, FORCE = range(6)
+
+
+def kernel(density_hz, gap_s, length_s, out, level, state, key, rate):  # type: ignore[no-untyped-def]
+    """State: samples for which the gate stays high, what has passed of the present wait, how long it is (in mean gaps),
+    number of draws, samples in which nothing may come yet, the last one's level.
+
+    A Poisson process by its hazard: the wait is exponential, and passes as fast as the density of now.
+    """
+    left, past, wanted, draws, quiet, force = (
+        state[LEFT],
+        state[PAST],
+        state[WANTED],
+        state[DRAWS],
+        state[QUIET],
+        state[FORCE],
+    )
+    if draws == 0.0:
+        wanted, draws = _wait(key, 0.0), 1.0
+    for i in range(out.size):
+        fires = False
+        if quiet > 0.0:
+            quiet -= 1.0
+        else:
+            past += density_hz[i] / rate
+            if past >= wanted:
+                fires = True
+                force = uniform(key, draws, 1)
+                wanted, past = _wait(key, draws), 0.0
+                draws += 1.0
+                quiet = max(float(int(gap_s[i] * rate + 0.5)) - 1.0, 0.0)
+        out[i], left = pulsed(fires, left, held_for(length_s[i], rate))
+        level[i] = force
+    state[LEFT], state[PAST], state[WANTED], state[DRAWS], state[QUIET], state[FORCE] = (
+        left,
+        past,
+        wanted,
+        draws,
+        quiet,
+        force,
+    )
+
+
+@njit(error_model="numpy", forceinline=True)
+def _wait(key, draws):  # type: ignore[no-untyped-def]
+    return -math.log(1.0 - uniform(key, draws, 0))
+
+
+MODULE = ModuleSpec(
+    id="scatter",
+    name="Scatter",
+    stage="time",
+    sentence="Triggers that fall like rain: at random times, so many per second on average.",
+    kernel=kernel,
+    params=(
+        Param("density_hz", "Density", "hz", 0.001, 1000, 2, "How many per second on average.", taper="octaves",
+              amount=1.0),
+        Param("gap_s", "Smallest gap", "s", 0.0001, 60, 0.0001, "No trigger comes sooner after another.",
+              taper="octaves", amount=1.0),
+        Param("length_s", "Gate length", "s", 0.0005, 10, 0.01, "How long each gate is high.", taper="octaves",
+              amount=1.0),
+    ),
+    outputs=(Output("out", "Trigger", "gate", 0, 1), Output("level", "Level", "control", 0, 1)),
+    state=6,
+    face="density_hz",
+    words=("rain-like", "poisson", "random triggers", "drops", "sparse", "geiger", "irregular"),
+    sources=("Poisson process by its hazard, exponential gaps (textbook)",),
+)  # fmt: skip

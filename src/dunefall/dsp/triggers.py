@@ -1,0 +1,82 @@
+"""What modules that act on triggers share: pulses of a length, and even spreads of hits over steps."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+__all__ = ["MOST_STEPS", "PULSE_S", "SPREADS", "held_for", "is_hit", "pulsed", "spread_evenly", "wrapped"]
+
+PULSE_S = 0.002
+"""Length of a trigger that nothing else gives a length to."""
+MOST_STEPS = 64
+
+
+@njit(error_model="numpy", forceinline=True)
+def pulsed(fires, left, length):  # type: ignore[no-untyped-def]
+    """A gate's value now, and for how many samples more it stays high.
+
+    Parameters
+    ----------
+    fires : bool
+        A pulse of ``length`` samples begins; one that is still high falls for one sample, so that both are counted.
+    """
+    if fires:
+        if left > 0.0:
+            return 0.0, length
+        return 1.0, length - 1.0
+    if left > 0.0:
+        return 1.0, left - 1.0
+    return 0.0, 0.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def held_for(length_s, rate):  # type: ignore[no-untyped-def]
+    """Samples of a pulse, at least one."""
+    return max(1.0, np.floor(length_s * rate + 0.5))
+
+
+@njit(error_model="numpy", forceinline=True)
+def wrapped(step, count):  # type: ignore[no-untyped-def]
+    """A whole number brought into 0..count - 1."""
+    return step - count * np.floor(step / count)
+
+
+def spread_evenly(hits: int, steps: int) -> list[bool]:
+    """Hits spread over steps as evenly as can be, beginning with a hit.
+
+    Method: Bjorklund 2003, as told by Toussaint 2005, "The Euclidean algorithm generates traditional musical rhythms":
+    the remainders are distributed over the groups until at most one is left.
+
+    Examples
+    --------
+    >>> "".join("x" if hit else "." for hit in spread_evenly(3, 8))
+    'x..x..x.'
+    """
+    if hits <= 0:
+        return [False] * steps
+    groups = [[True] for _ in range(min(hits, steps))]
+    rest = [[False] for _ in range(steps - len(groups))]
+    while len(rest) > 1:
+        count = min(len(groups), len(rest))
+        joined = [groups[k] + rest[k] for k in range(count)]
+        groups, rest = joined, groups[count:] or rest[count:]
+    return [hit for group in (*groups, *rest) for hit in group]
+
+
+def _tables() -> np.ndarray:
+    table = np.zeros((MOST_STEPS + 1, MOST_STEPS + 1), np.uint64)
+    for steps in range(1, MOST_STEPS + 1):
+        for hits in range(steps + 1):
+            table[hits, steps] = sum(1 << k for k, hit in enumerate(spread_evenly(hits, steps)) if hit)
+    return table
+
+
+SPREADS = _tables()
+"""Bit k of (hits, steps): whether step k is a hit."""
+
+
+@njit(error_model="numpy", forceinline=True)
+def is_hit(hits, steps, step):  # type: ignore[no-untyped-def]
+    """Whether a step is a hit; ``step`` within 0..steps - 1."""
+    return (SPREADS[int(hits), int(steps)] >> np.uint64(step)) & np.uint64(1) != np.uint64(0)

@@ -1,0 +1,82 @@
+"""Tuning files, ``.scl``: a description, how many notes, then each note in cents or as a ratio.
+
+Source: the published description of the format (from memory). Lines that begin with ``!`` are comments; a number with
+a point is in cents, one with a slash or without a point is a ratio; what follows the number on its line is ignored.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from pathlib import Path
+
+from dunefall.base.errors import PatchError, StorageError
+
+__all__ = ["MOST_NOTES", "load_tuning", "parse_tuning"]
+
+MOST_NOTES = 128
+MOST_BYTES = 1_000_000
+LARGEST_CT = 9600.0
+_CENTS = re.compile(r"^-?\d*\.\d*$")
+_RATIO = re.compile(r"^(\d+)(?:/(\d+))?$")
+
+
+def load_tuning(path: Path) -> tuple[str, tuple[float, ...]]:
+    """Description and cents of a tuning file; raises StorageError or PatchError with the line that does not fit."""
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise PatchError(f"{path.name} is too large to be a tuning")
+        text = path.read_bytes().decode("utf-8", errors="replace")
+    except OSError as error:
+        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    try:
+        return parse_tuning(text)
+    except PatchError as error:
+        raise PatchError(f"{path.name} cannot be used: {error}") from error
+
+
+def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
+    """Description and cents above the root, in rising order, of a tuning's text; the last one is the period.
+
+    Raises
+    ------
+    PatchError
+        With the number of the line and the reason.
+
+    Examples
+    --------
+    >>> parse_tuning("fifths\\n 2\\n3/2\\n1200.0")
+    ('fifths', (701.9550008653874, 1200.0))
+    """
+    lines = [(k, line.strip()) for k, line in enumerate(text.splitlines(), 1) if not line.lstrip().startswith("!")]
+    if len(lines) < 2:
+        raise PatchError("it ends before the number of its notes")
+    (_, title), (at, counted) = lines[0], lines[1]
+    words = counted.split()
+    if not words or not words[0].isdigit():
+        raise PatchError(f'line {at}: the number of notes is needed; got "{counted[:40]}"')
+    count = int(words[0])
+    if not 1 <= count <= MOST_NOTES:
+        raise PatchError(f"line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}")
+    notes = [(k, line) for k, line in lines[2:] if line]
+    if len(notes) < count:
+        raise PatchError(f"line {at} promises {count} notes; {len(notes)} follow")
+    cents = [_cents(line.split()[0], k) for k, line in notes[:count]]
+    if max(cents) <= 0.0 or cents[-1] <= 0.0:
+        raise PatchError(f"line {notes[count - 1][0]}: the last note must lie above the root; got {cents[-1]:g} cents")
+    return title, (*sorted(cent for cent in cents[:-1] if cent >= 0.0), cents[-1])
+
+
+def _cents(text: str, line: int) -> float:
+    if _CENTS.match(text) and text.strip("-.") != "":
+        cents = float(text)
+    elif match := _RATIO.match(text):
+        top, under = int(match[1]), int(match[2] or 1)
+        if top == 0 or under == 0:
+            raise PatchError(f'line {line}: a ratio of numbers above 0 is needed; got "{text[:40]}"')
+        cents = 1200.0 * (math.log2(top) - math.log2(under))
+    else:
+        raise PatchError(f'line {line}: cents (with a point) or a ratio is needed; got "{text[:40]}"')
+    if abs(cents) > LARGEST_CT:
+        raise PatchError(f"line {line}: {cents:g} cents is further than eight octaves away")
+    return cents
