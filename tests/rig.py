@@ -53,11 +53,12 @@ class Rig:
         seed: int = 1,
         linked: int | None = None,
         sound: SoundRef | None = None,
+        series: dict[str, tuple[float, ...]] | None = None,
         **params: float,
     ) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
-        patch = patch_of(Module("m", type_id, "M", params, sound=sound), seed=seed)
+        patch = patch_of(Module("m", type_id, "M", params, sound=sound, series=series or {}), seed=seed)
         watched = [Place("m", output.id) for output in self.spec.output_rows]
         self.program: Program = compile_patch(patch, rate=rate, probed=watched)
         self._auto = linked is None
@@ -91,6 +92,17 @@ class Rig:
                 row = program.row_at[("m", port)]
                 values[piece] = memory.rows[row : row + QUANTUM]
         return {port: values[:samples] for port, values in outputs.items()}
+
+
+def rises(gate: Signal) -> NDArray[np.int64]:
+    """Samples at which a gate goes high."""
+    return np.flatnonzero((gate > 0.5) & (np.concatenate([[0.0], gate[:-1]]) <= 0.5))
+
+
+def ticks(count: int, gap: int, width: int | None = None) -> Signal:
+    """``count`` gates, ``gap`` samples apart, the first at sample 0."""
+    wide = width or gap // 2
+    return np.tile(np.r_[np.ones(wide), np.zeros(gap - wide)], count)
 
 
 def tone(hz: float, seconds: float, *, rate: float = RATE, level: float = 1.0) -> Signal:

@@ -9,11 +9,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from rig import RATE, Rig, pulses
-
-
-def rises(gate: np.ndarray) -> np.ndarray:
-    return np.flatnonzero((gate > 0.5) & (np.concatenate([[0.0], gate[:-1]]) <= 0.5))
+from rig import RATE, Rig, pulses, rises
 
 
 @pytest.mark.parametrize(("bpm", "beats"), [(92.0, 0.25), (120.0, 0.75), (61.7, 1 / 3)])

@@ -11,7 +11,7 @@ from dunefall.dsp.random import uniform
 __all__ = ["MODULE", "ROUND_S"]
 
 X, Y, Z, BEGUN, RESET, TIMES, SYSTEM = range(7)
-ROUND_S = (0.75, 5.9, 8.0)
+ROUND_S = (0.75, 5.9, 20.0)
 """About how long each system takes for a round, in its own time."""
 LARGEST = 0.03
 MOST_STEPS = 24

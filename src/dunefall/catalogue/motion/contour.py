@@ -10,9 +10,9 @@ from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
 __all__ = ["MODULE"]
 
-LAST, POINT, PLACE, FROM, VALUE, RUNS, END, STAY = range(8)
+LAST, POINT, PLACE, FROM, VALUE, RUNS, END = range(7)
 ONCE, SUSTAIN, LOOP = range(3)
-ALL = 0b1000000000
+EARLY = 1e-9
 
 
 def kernel(  # type: ignore[no-untyped-def]
@@ -20,7 +20,7 @@ def kernel(  # type: ignore[no-untyped-def]
     rate,
 ):  # fmt: skip
     """State: last trigger, the point that is gone to, how much of the way there is done, where the way began, the value
-    now, 1 while it runs, samples for which the end's pulse stays high, unused.
+    now, 1 while it runs, samples for which the end's pulse stays high.
 
     The first point is where it starts; each other one is reached in its share of the length.
     """
@@ -41,11 +41,12 @@ def kernel(  # type: ignore[no-untyped-def]
                 samples = max(seconds * rate * times[1 + point] / total, 1.0)
                 done += 1.0 / samples
                 value = start + (levels[1 + point] - start) * bent(min(done, 1.0), bends[1 + point])
-                if done >= 1.0:
-                    start, done, value = levels[1 + point], 0.0, levels[1 + point]
+                if done >= 1.0 - EARLY:
+                    start, value, rest = levels[1 + point], levels[1 + point], max(done - 1.0, 0.0) * times[1 + point]
                     point += 1
                     if way == LOOP and held and point > final:
                         point = first + 1 if final > first else final
+                    done = min(rest / max(times[1 + min(point, count - 1)], 1e-9), 1.0)
                     if point >= count:
                         point, runs, over = count - 1, 0.0, True
         out[i] = value
@@ -102,7 +103,7 @@ MODULE = ModuleSpec(
         Output("ended", "Ended", "gate", 0, 1),
         Output("place", "Place", "control", 0, 1),
     ),
-    state=8,
+    state=7,
     face="length_s",
     words=("multi-segment envelope", "breakpoints", "drawn envelope", "course", "automation"),
     sources=("piecewise curves (definition)",),

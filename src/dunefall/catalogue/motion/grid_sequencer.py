@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
-from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, wrapped
+from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
 
-LAST_X, LAST_Y, RESET, X, Y, LEFT, BEGUN = range(7)
+LAST_X, LAST_Y, RESET, X, Y, HIGH, BEGUN = range(7)
 MOST_SIDE = 8
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    clock_x, clock_y, reset, columns, rows, stride_x, stride_y, notes, hits, out, gate, place, refused, state, rate,
+    clock_x, clock_y, reset, columns, rows, stride_x, stride_y, notes, hits, out, gate, place, refused, state,
 ):  # fmt: skip
-    """State: the clocks and the reset of the sample before, column, row, samples for which the gate stays high, 1 once
+    """State: the clocks and the reset of the sample before, column, row, whether the gate is high, 1 once
     a clock has come. The first clock after a reset plays the field it stands on."""
     last_x, last_y, last_reset = state[LAST_X], state[LAST_Y], state[RESET]
-    x, y, left, begun = state[X], state[Y], state[LEFT], state[BEGUN]
+    x, y, high, begun = state[X], state[Y], state[HIGH], state[BEGUN]
     for i in range(out.size):
         wide, tall = max(float(int(columns[i] + 0.5)), 1.0), max(float(int(rows[i] + 0.5)), 1.0)
         if reset[i] > 0.5 and last_reset <= 0.5:
@@ -31,13 +31,14 @@ def kernel(  # type: ignore[no-untyped-def]
         x, y = wrapped(x, wide), wrapped(y, tall)
         at = int(y * MOST_SIDE + x)
         out[i] = notes[1 + at]
-        stepped = across or up
-        hit = hits[1 + at] > 0.5
-        gate[i], left = pulsed(stepped and hit, left, held_for(20.0 * PULSE_S, rate))
-        refused[i] = 1.0 if not hit and (clock_x[i] > 0.5 or clock_y[i] > 0.5) else 0.0
+        hit, held = hits[1 + at] > 0.5, clock_x[i] > 0.5 or clock_y[i] > 0.5
+        # a step while the other clock is still high is a note of its own: the gate falls for a sample
+        high = 1.0 if hit and held and not ((across or up) and high > 0.5) else 0.0
+        gate[i] = high
+        refused[i] = 1.0 if held and not hit else 0.0
         place[i] = at / float(MOST_SIDE * MOST_SIDE)
     state[LAST_X], state[LAST_Y], state[RESET] = last_x, last_y, last_reset
-    state[X], state[Y], state[LEFT], state[BEGUN] = x, y, left, begun
+    state[X], state[Y], state[HIGH], state[BEGUN] = x, y, high, begun
 
 
 def _notes() -> tuple[float, ...]:

@@ -11,8 +11,8 @@ from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
 
-LAST, RESET, SINCE, GAP, OPEN, TIED, HIT, LAST_B, LAST_C, LAST_D = range(10)
-PLACES, COUNTS = 10, 14
+LAST, RESET, SINCE, GAP, OPEN, HIT, LAST_B, LAST_C, LAST_D = range(9)
+PLACES, COUNTS = 9, 13
 ROWS = "abcd"
 GATES_STREAM = 8
 STEPS = 16
@@ -26,7 +26,7 @@ def kernel(  # type: ignore[no-untyped-def]
     place, refused, state, key, linked,
 ):  # fmt: skip
     """State: last clock, last reset, samples since the step, samples between the two steps before, whether the step
-    sounds, whether it is tied to the one before, whether it is a hit at all, the clocks of the other rows; for each row
+    sounds, whether it is a hit at all, the clocks of the other rows; for each row
     its step and how many it has taken.
 
     The gates belong to row a. A ratchet divides the last gap between two steps; a tied step keeps the gate open.
@@ -41,11 +41,10 @@ def kernel(  # type: ignore[no-untyped-def]
             state[SINCE] = 0.0
             _advance(state, 0, direction_a[i], length_a[i], key)
             at = int(state[PLACES])
-            tied = ties[1 + at] > 0.5 and state[OPEN] > 0.5
             hit = gates[1 + at] > 0.5
             state[HIT] = 1.0 if hit else 0.0
             sounds = hit and uniform(key, state[COUNTS], GATES_STREAM) < chances[1 + at]
-            state[OPEN], state[TIED] = (1.0 if sounds else 0.0), (1.0 if tied else 0.0)
+            state[OPEN] = 1.0 if sounds or (ties[1 + at] > 0.5 and state[OPEN] > 0.5) else 0.0
             if not linked & 0b100:
                 _advance(state, 1, direction_b[i], length_b[i], key)
             if not linked & 0b1000:
@@ -94,12 +93,8 @@ def _gate(state, clock, width, ratchet, ties, at):  # type: ignore[no-untyped-de
     into = place - float(int(place))
     if place >= times:  # the clock is late
         return 1.0 if ties[1 + int(wrapped(at + 1.0, ties[0]))] > 0.5 else 0.0
-    first = place < 1.0
-    if since == 0.0 and state[TIED] < 0.5:
-        return 1.0
-    last_part = place >= times - 1.0
     follows = ties[1 + int(wrapped(at + 1.0, ties[0]))] > 0.5
-    if (first and state[TIED] > 0.5 and times == 1.0) or (last_part and follows):
+    if place >= times - 1.0 and follows:
         return 1.0
     return 1.0 if into < width else 0.0
 
@@ -154,7 +149,7 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1),
         Output("refused", "Refused hits", "gate", 0, 1),
     ),
-    state=18,
+    state=17,
     face="length_a",
     words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
     sources=("definition",),

@@ -7,17 +7,17 @@ from dunefall.dsp.triggers import MOST_STEPS, is_hit, wrapped
 
 __all__ = ["MODULE"]
 
-LAST, RESET, STEP, HITS = range(4)
+LAST, RESET, STEP, STRONG = range(4)
 
 
 def kernel(  # type: ignore[no-untyped-def]
     trigger, reset, hits, steps, rotation, accents, out, accent, rest, place, state,
 ):  # fmt: skip
-    """State: last trigger, last reset, steps of this round so far, hits since the pattern began."""
-    last, last_reset, step, count = state[LAST], state[RESET], state[STEP] - 1.0, state[HITS]
+    """State: last trigger, last reset, steps of this round so far, whether the last one is an accent."""
+    last, last_reset, step, strong = state[LAST], state[RESET], state[STEP] - 1.0, state[STRONG]
     for i in range(out.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
-            step, count = -1.0, 0.0
+            step = -1.0
         length = float(int(steps[i] + 0.5))
         many = min(float(int(hits[i] + 0.5)), length)
         at = wrapped(step - float(int(rotation[i] + 0.5)), length)
@@ -25,16 +25,19 @@ def kernel(  # type: ignore[no-untyped-def]
         if high and last <= 0.5:
             step = wrapped(step + 1.0, length)
             at = wrapped(step - float(int(rotation[i] + 0.5)), length)
-            count = 0.0 if at == 0.0 else count
-            count += 1.0 if is_hit(many, length, at) else 0.0
+            strong = 0.0
+            if is_hit(many, length, at):
+                rank = 0
+                for before in range(int(at)):
+                    rank += 1 if is_hit(many, length, before) else 0
+                strong = 1.0 if is_hit(min(float(int(accents[i] + 0.5)), many), many, rank) else 0.0
         last, last_reset = trigger[i], reset[i]
         hit = high and is_hit(many, length, at)
-        strong = min(float(int(accents[i] + 0.5)), many)
         out[i] = 1.0 if hit else 0.0
         rest[i] = 1.0 if high and not hit else 0.0
-        accent[i] = 1.0 if hit and many > 0.0 and is_hit(strong, many, wrapped(max(count - 1.0, 0.0), many)) else 0.0
+        accent[i] = strong if hit else 0.0
         place[i] = max(step, 0.0) / length
-    state[LAST], state[RESET], state[STEP], state[HITS] = last, last_reset, step + 1.0, count
+    state[LAST], state[RESET], state[STEP], state[STRONG] = last, last_reset, step + 1.0, strong
 
 
 MODULE = ModuleSpec(
