@@ -10,6 +10,7 @@ from pathlib import Path
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
+from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import EngineOptions
@@ -131,6 +132,11 @@ class Session:
                 declared.check(series[declared.id], f'"{found.name}"')
         changed = self.patch.with_series(module, series)
         self.document.edit(f"{label} {found.name}", changed, merge=f"{module} {','.join(series)}")
+
+    def set_tuning(self, module: str, cents: tuple[float, ...]) -> None:
+        """Let a quantiser use a tuning of the user's own."""
+        patch = self.patch.with_series(module, {"steps_ct": cents}).with_param(module, "scale", float(OWN_SCALE))
+        self.document.edit(f"Tune {patch.module(module).name}", patch)
 
     def add_link(self, source: Place, target: Place) -> str:
         """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.

@@ -56,18 +56,18 @@ def test_velocity_counts_as_far_as_told() -> None:
 
 
 def test_a_contour_passes_its_points_in_time() -> None:
-    series = {"levels": (0.0, 1.0, -0.5, 0.0), "times": (0.0, 0.25, 0.5, 0.25), "bends": (0.0, 0.0, 0.0, 0.0)}
+    series = {"heights": (0.0, 1.0, -0.5, 0.0), "times": (0.0, 0.25, 0.5, 0.25), "bends": (0.0, 0.0, 0.0, 0.0)}
     out = Rig("contour", length_s=1.0, series=series).run(60_000, trigger=pulses([0.0], 1.25))
     for at, level in ((12_000, 1.0), (24_000, 0.25), (36_000, -0.5), (48_000, 0.0)):
         assert out["out"][at - 1] == pytest.approx(level, abs=1e-3)
     assert rises(out["ended"])[0] == pytest.approx(48_000, abs=2)
-    straight = np.interp(np.arange(48_000) + 1, [0, 12_000, 36_000, 48_000], series["levels"])
+    straight = np.interp(np.arange(48_000) + 1, [0, 12_000, 36_000, 48_000], series["heights"])
     np.testing.assert_allclose(out["out"][:48_000], straight, atol=1e-6)
 
 
 def test_a_contour_waits_and_goes_round() -> None:
     held = gate((0.0, 1.0), seconds=1.5)
-    series = {"levels": (0.0, 1.0, 0.5, 0.0), "times": (0.0, 0.2, 0.2, 0.2), "bends": (0.0,) * 4}
+    series = {"heights": (0.0, 1.0, 0.5, 0.0), "times": (0.0, 0.2, 0.2, 0.2), "bends": (0.0,) * 4}
     waits = Rig("contour", mode=1, begin=2, end=3, length_s=0.3, series=series).run(len(held), trigger=held)["out"]
     assert (waits[10_000:47_900] == 0.5).all()
     assert waits[-1] == 0.0

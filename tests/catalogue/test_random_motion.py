@@ -53,7 +53,7 @@ def test_a_drawn_distribution_is_as_it_is_drawn() -> None:
 
 
 def test_levels_distance_range_and_chance() -> None:
-    found = values(2000, levels=5, apart=0.01, low=-0.5, high=0.5)
+    found = values(2000, grades=5, apart=0.01, low=-0.5, high=0.5)
     assert set(np.round(found, 12)) == {-0.5, -0.25, 0.0, 0.25, 0.5}
     assert (np.diff(found) != 0).mean() > 0.999  # none comes twice in a row
     kept = values(3000, chance=0.3)

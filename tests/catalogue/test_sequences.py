@@ -82,7 +82,7 @@ def test_a_row_with_a_clock_of_its_own_and_reset() -> None:
 
 
 def test_curve_sequencer_plays_its_curves() -> None:
-    series = {"curves_a": row((1, 2)), "curves_b": row((0,)), "levels": row((1.0, 0.5)), "lengths": row((1.0, 2.0))}
+    series = {"curves_a": row((1, 2)), "curves_b": row((0,)), "heights": row((1.0, 0.5)), "lengths": row((1.0, 2.0))}
     rig = Rig("curve-sequencer", sync=1, period_s=0.1, steps=2, series=series)
     out = rig.run(3 * 4800)
     np.testing.assert_allclose(out["a"][:4700], (np.arange(4700) + 1) / 4800, atol=2e-3)
@@ -93,7 +93,7 @@ def test_curve_sequencer_plays_its_curves() -> None:
 
 
 def test_curve_sequencer_at_a_clock_both_ways() -> None:
-    series = {"drawn_1": (0.0, 1.0), "curves_a": row((13,)), "levels": row((1.0,))}
+    series = {"drawn_1": (0.0, 1.0), "curves_a": row((13,)), "heights": row((1.0,))}
     out = Rig("curve-sequencer", span=0, steps=4, series=series).run(10 * 200, clock=ticks(10, 200))["out"]
     np.testing.assert_allclose(out[1000:1190], -1 + 2 * np.arange(190) / 200, atol=0.02)
 

@@ -116,6 +116,9 @@ def test_kernels_run_as_plain_python() -> None:
         now = rig.program.memory.now
         given[spec.id] |= {name: np.full(QUANTUM, now[rig.program.input_at[("m", name)]]) for name in values}
         given[spec.id] |= {name: int(record["linked"]) for name in ("linked", "moving")}
+        for series, (first, count) in spec.series_places.items():
+            at = int(record["series_at"]) + first
+            given[spec.id][series] = rig.program.memory.series[at : at + count].copy()
         given[spec.id]["key"] = np.uint64(record["key"])
     done = subprocess.run([sys.executable, "-c", PLAIN], input=pickle.dumps(given), capture_output=True, timeout=300,
                           env={**os.environ, "NUMBA_DISABLE_JIT": "1"}, check=False)  # fmt: skip

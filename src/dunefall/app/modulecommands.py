@@ -19,6 +19,7 @@ from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.declare import STAGES, Param
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.model import SHARED_ID, Place, SoundRef
+from dunefall.patch.tuning import load_tuning
 
 __all__ = ["ModuleCommands"]
 
@@ -98,6 +99,22 @@ class ModuleCommands(WindowParts):
                 self.session.set_sound(module, dialog.result_value)
 
         self.read_sounds(dialog, done)
+
+    def choose_tuning(self) -> None:
+        """Choose a tuning file for the selected module."""
+        name, _ = QFileDialog.getOpenFileName(self, "Choose a tuning", "", "Tunings (*.scl);;All files (*)")
+        if name:
+            self.use_tuning(Path(name))
+
+    def use_tuning(self, path: Path) -> None:
+        """Let the selected quantiser use a tuning file: one undo step; what is wrong with the file is told."""
+        try:
+            title, cents = load_tuning(path)
+        except DunefallError as error:
+            self.tell(str(error))
+            return
+        self.session.set_tuning(self.canvas.selection, cents)
+        self.tell(f"Tuning “{title or path.stem}”: {len(cents)} notes up to {cents[-1]:.0f} ct.")
 
     def remove_sound(self) -> None:
         """Take the selected module's own sound file away."""

@@ -121,6 +121,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         canvas.add_asked.connect(self._ask_module)
         canvas.layer_asked.connect(self.add_layer)
         inspector.values_moved.connect(self._values_moved)
+        inspector.drawn.connect(lambda series: session.set_series(canvas.selection, series))
+        inspector.tuning_asked.connect(self.choose_tuning)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
         inspector.link_changed.connect(session.change_link)

@@ -55,6 +55,8 @@ class Output:
         Has a row for each of the layer's voices; the kernel gets them one after the other.
     stereo : bool
         Gives both channels: the kernel writes the right one into ``<id>_right``, if that is wanted.
+    seen : bool
+        The window shows it, so it is computed though nobody uses it: a place in a sequence, what was refused.
     width : str
         The parameter that makes a stereo output wide: mono while it is 0 and nothing is linked to it. Without one the
         output is as wide as the module's stereo inputs.
@@ -67,6 +69,7 @@ class Output:
     high: float = 1.0
     per_voice: bool = False
     stereo: bool = False
+    seen: bool = False
     width: str = ""
 
 
@@ -90,6 +93,8 @@ class Param:
         Taken from the patch instead of being set by the user.
     idle_with : str
         Input that makes this parameter idle while something is linked to it.
+    shown_when : (str, tuple of int) or None
+        It counts only while the choice of this name has one of these values; else it is not shown.
     whole : bool
         The rail gives whole numbers.
     usual : float or None
@@ -108,6 +113,7 @@ class Param:
     amount: float = 0.0
     follows: Literal["", "tempo"] = ""
     idle_with: str = ""
+    shown_when: tuple[str, tuple[int, ...]] | None = None
     whole: bool = False
     usual: float | None = None
 
@@ -188,8 +194,11 @@ class Series:
         The parameter that says how many of them count; empty: all.
     group : str
         Series of the same group have as many numbers and are drawn one over the other.
-    drawn : "bars" or "curve"
-        Numbers side by side, or points of a curve over 0..1.
+    drawn : "bars", "curve", "path" or "grid"
+        Numbers side by side, or points of a curve over 0..1; or, both series of a group in one field, a way in the
+        plane, or notes and hits in eight columns.
+    across : str
+        The series that says how far apart the points of this one stand.
     """
 
     id: str
@@ -204,7 +213,8 @@ class Series:
     choices: tuple[str, ...] = ()
     used: str = ""
     group: str = ""
-    drawn: Literal["bars", "curve"] = "bars"
+    drawn: Literal["bars", "curve", "path", "grid"] = "bars"
+    across: str = ""
 
     def format(self, value: float) -> str:
         """Text of a number of this series."""
@@ -370,6 +380,13 @@ class ModuleSpec:
         """The input or parameter that a link may end in, or None."""
         ports = (port for port in self.targets if not (isinstance(port, Param) and port.follows))
         return next((port for port in ports if port.id == port_id), None)
+
+    def counts(self, param: Param, values: Mapping[str, float]) -> bool:
+        """Whether a parameter does anything at these base values (those that are not given: the defaults)."""
+        if param.shown_when is None:
+            return True
+        name, wanted = param.shown_when
+        return round(values.get(name, self.param(name).default)) in wanted
 
     def output(self, port_id: str) -> Output | None:
         """The output of this id, or None."""

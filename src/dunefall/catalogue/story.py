@@ -109,4 +109,5 @@ def _low(module: Module, output: Output) -> float:
 def _shown(patch: Patch, spec: ModuleSpec, module: Module) -> list[Param]:
     """The values worth telling: the one on the card, and those that were set; none that is idle."""
     told = [p for p in spec.params if not p.follows and (p.id == spec.face or p.id in module.params)]
+    told = [p for p in told if spec.counts(p, module.params)]
     return [p for p in told if not (p.idle_with and patch.links_into(module.id, p.idle_with))]

@@ -176,7 +176,7 @@ class _Builder:
         for instance in self.order:
             for k, output in enumerate(instance.spec.output_rows):
                 key = (instance.id, output.id)
-                if k == 0 or output.per_voice or instance.spec.lane_end or key in used:
+                if k == 0 or output.per_voice or output.seen or instance.spec.lane_end or key in used:
                     self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
 
     def _add_module(self, instance: Instance) -> None:

@@ -115,11 +115,15 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
         "from dunefall.compiler.kernels import SCRATCH, window, words",
         "from dunefall.compiler.program import QUANTUM",
         "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped",
+        "from dunefall.dsp.cache import use_folder_of",
         "from dunefall.dsp.maths import exp2, fma",
+        "use_folder_of(__file__)",
         "",
     ]
-    options = 'nogil=True, error_model="numpy", forceinline=True'
-    lines += [f"{_name(type_id)} = njit({options})(plain_{_name(type_id)})" for type_id in kernels]
+    for spec in {module.spec.id: module.spec for module in modules}.values():
+        inline = spec.state <= IN_REGISTERS  # larger ones gain nothing by it and take long to compile
+        options = f'nogil=True, error_model="numpy", forceinline={inline}'
+        lines.append(f"{_name(spec.id)} = njit({options})(plain_{_name(spec.id)})")
     lines += [
         "",
         '@cfunc(FUSED, cache=True, nopython=True, error_model="numpy", forceinline=True)',

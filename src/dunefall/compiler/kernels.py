@@ -24,7 +24,7 @@ from numba.extending import intrinsic
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.program import MODULE, PLACES, QUANTUM, word
-from dunefall.dsp.cache import kept_folder, sources_of, use_folder
+from dunefall.dsp.cache import kept_folder, sources_of
 
 __all__ = [
     "OWN",
@@ -74,7 +74,9 @@ import numpy as np
 from numba import cfunc, njit
 from {module} import kernel as plain
 from dunefall.compiler.kernels import SIGNATURE, floats, window, words
+from dunefall.dsp.cache import use_folder_of
 
+use_folder_of(__file__)
 kernel = njit(nogil=True, error_model="numpy", forceinline=True)(plain)
 
 
@@ -97,10 +99,12 @@ def kernel_arguments(spec: ModuleSpec) -> list[str]:
     Raises
     ------
     ValueError
-        If it asks for something else.
+        If it asks for something else, or has a port or series named as one of ``OWN``.
     """
-    known = {port.id for port in (*spec.target_rows, *spec.output_rows)} | set(spec.series_places) | set(OWN)
-    unknown = [name for name in spec.asks if name not in known]
+    own = {port.id for port in (*spec.target_rows, *spec.output_rows)} | set(spec.series_places)
+    if own & set(OWN):
+        raise ValueError(f'module "{spec.id}" gives {sorted(own & set(OWN))} a meaning that is taken')
+    unknown = [name for name in spec.asks if name not in own and name not in OWN]
     if unknown:
         raise ValueError(f'kernel of module "{spec.id}" asks for {unknown}, which its declaration does not have')
     return list(spec.asks)
@@ -145,7 +149,6 @@ def _wrapper_text(spec: ModuleSpec) -> str:
 
 def load_generated(path: Path) -> ModuleType:
     """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk."""
-    use_folder(path.parent)
     name = f"dunefall_{path.stem}"
     found = importlib.util.spec_from_file_location(name, path)
     assert found is not None

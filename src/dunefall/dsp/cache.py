@@ -22,7 +22,7 @@ import platformdirs
 from llvmlite import binding
 from numba import config, njit
 
-__all__ = ["cached_njit", "kept_folder", "sources_of", "use_folder"]
+__all__ = ["cached_njit", "kept_folder", "sources_of", "use_folder_of"]
 
 _ROOT = Path(__file__).parent.parent
 _IMPORT = re.compile(r"^from (dunefall[\w.]*) import ([^(\n]*)|^import (dunefall[\w.]*)", re.MULTILINE)
@@ -100,9 +100,9 @@ def _last_used(folder: Path) -> float:
         return 0.0
 
 
-def use_folder(folder: Path) -> None:
-    """Point Numba's disk cache to a folder; Numba chooses the place of a function when it decorates it."""
-    config.CACHE_DIR = str(folder)  # type: ignore[attr-defined]
+def use_folder_of(file: str) -> None:
+    """Point Numba's disk cache to the folder of a file; Numba chooses the place of a function when it decorates it."""
+    config.CACHE_DIR = str(Path(file).parent)  # type: ignore[attr-defined]
 
 
 def cached_njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
@@ -110,7 +110,8 @@ def cached_njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
 
     def decorate(function: Callable[..., Any]) -> Any:
         name = function.__module__
-        use_folder(kept_folder(name.rpartition(".")[2], sources_of(f"import {name}")))
+        folder = kept_folder(name.rpartition(".")[2], sources_of(f"import {name}"))
+        use_folder_of(str(folder / "any"))
         return njit(nogil=True, error_model="numpy", cache=True, **options)(function)
 
     return decorate

@@ -28,6 +28,8 @@ FEEDERS = {
     "impulse": Module("impulse-in", "impulse", "Impulse", {"rate_hz": 0.01, "level": 1.0}),
 }
 PORTS = {"clock": "gate"}
+LEFT_ALONE = ("reset", "restart", "run")
+"""Inputs that would begin everything anew at each tick."""
 
 
 @dataclass(frozen=True)
@@ -101,7 +103,7 @@ def _patch_of(spec: ModuleSpec, module: Module) -> Patch:
     links: list[Link] = []
     used: dict[str, Module] = {}
     for k, port in enumerate(spec.inputs):
-        if spec.stage == "source" and port.role != "gate":
+        if port.id in LEFT_ALONE or (spec.stage == "source" and port.role != "gate"):
             continue
         role = port.role if port.role != "audio" else "impulse" if spec.shows_as == "response" else "tone"
         feeder = used.setdefault(role, FEEDERS[role])

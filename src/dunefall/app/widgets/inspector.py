@@ -11,13 +11,24 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QBoxLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from dunefall.app.build.links import link_role
 from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
 from dunefall.app.widgets.picture import Picture
 from dunefall.app.widgets.rail import Rail
+from dunefall.app.widgets.series import SeriesEditor
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.story import module_story
@@ -71,6 +82,8 @@ class Inspector(QScrollArea):
         "Move this…" for a port; a link with other values; a link to take away.
     renamed (str), bypass_asked (), module_asked (str)
         Another name; the bypass switch; a module's name was clicked.
+    drawn (object), tuning_asked ()
+        Series by id with other numbers; a tuning file is wanted.
     sound_asked (), sound_removed ()
         Another sound file is wanted; none is.
     """
@@ -83,6 +96,8 @@ class Inspector(QScrollArea):
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
+    drawn = Signal(object)
+    tuning_asked = Signal()
     sound_asked = Signal()
     sound_removed = Signal()
 
@@ -96,6 +111,8 @@ class Inspector(QScrollArea):
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
         self.picture: Picture | None = None
+        self.editor: SeriesEditor | None = None
+        self._chosen_series = ""
         self._story = QLabel()
         self.setWidgetResizable(True)
         self.setFixedWidth(WIDTH)
@@ -129,6 +146,9 @@ class Inspector(QScrollArea):
             moved = bool(self._patch.links_into(self._module, port))
             rail.set_now(self._live.value_now(self._module, port) if moved else None)
         self._animate_picture()
+        if self.editor is not None:
+            place = self._live.trace(self._module, "place") if self._walks else None
+            self.editor.show_place(None if place is None else float(place[-1, 1]))
         for row in self.rows.values():
             bins = self._live.trace(row.link.source.module, row.link.source.port)
             row.set_bins(None if bins is None else bins[-ROW_BINS:])
@@ -160,12 +180,16 @@ class Inspector(QScrollArea):
             return None
         links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
         found = patch.module(module)
-        return module, found.type, found.name, found.bypassed, found.sound, links
+        spec = spec_of(found.type)
+        shown = tuple(param.id for param in spec.params if spec.counts(param, found.params)) if spec else ()
+        return module, found.type, found.name, found.bypassed, found.sound, links, shown
 
     def _update_values(self) -> None:
         if not self._module:
             return
         module = self._patch.module(self._module)
+        if self.editor is not None:
+            self.editor.show_module(module)
         for port, rail in self.rails.items():
             rail.set_value(module.params.get(port, rail.param.default))
             rail.set_reach(reach_of(self._patch, module, rail.param))
@@ -175,7 +199,8 @@ class Inspector(QScrollArea):
         self._story.setText(self._story_html())
 
     def _rebuild(self) -> None:
-        self.rails, self.rows, self.picture = {}, {}, None
+        self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
+        self.rails, self.rows, self.picture, self.editor = {}, {}, None, None
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 12, 16, 16)
@@ -184,11 +209,16 @@ class Inspector(QScrollArea):
             module = self._patch.module(self._module)
             spec = spec_of(module.type)
             self._add_head(column, module, spec)
-            if spec and not spec.lane_end:
+            walks = spec is not None and spec.output("place") is not None and bool(spec.series)
+            if spec and walks:
+                self._add_series(column, spec)
+            elif spec and not spec.lane_end:
                 self._add_picture(column, module, spec)
             for port in spec.targets if spec else ():
-                if not (isinstance(port, Param) and port.follows):
+                if isinstance(port, Input) or self._is_shown(spec, module, port):
                     self._add_port(column, module, port)
+            if spec and spec.series and not walks:
+                self._add_series(column, spec)
             self._add_story(column)
         else:
             self._story = QLabel()
@@ -201,7 +231,7 @@ class Inspector(QScrollArea):
         self.setWidget(page)
         self._update_values()
 
-    def _add_text(self, column: QVBoxLayout, text: str, font: QFont, colour: str) -> QLabel:
+    def _add_text(self, column: QBoxLayout, text: str, font: QFont, colour: str) -> QLabel:
         label = QLabel(text)
         label.setWordWrap(True)
         label.setFont(font)
@@ -259,6 +289,30 @@ class Inspector(QScrollArea):
             column.addLayout(row)
         column.addSpacing(6)
 
+    def _is_shown(self, spec: ModuleSpec | None, module: Module, param: Param) -> bool:
+        """Whether a parameter has a rail: it can be set, and counts or is moved."""
+        counts = spec is not None and spec.counts(param, module.params)
+        return not param.follows and (counts or bool(self._patch.links_into(module.id, param.id)))
+
+    @property
+    def _walks(self) -> bool:
+        """Whether the module tells which place of its series is played."""
+        spec = spec_of(self._patch.module(self._module).type)
+        return spec is not None and spec.output("place") is not None
+
+    def _add_series(self, column: QVBoxLayout, spec: ModuleSpec) -> None:
+        self.editor = SeriesEditor(spec, self._theme, self._chosen_series)
+        self.editor.drawn.connect(self.drawn.emit)
+        self.editor.timed.connect(lambda seconds: self.values_moved.emit({"length_s": seconds}))
+        self.editor.settled.connect(self.settled.emit)
+        column.addWidget(self.editor)
+        if "steps_ct" in spec.series_places:
+            load = QPushButton("Load tuning file…")
+            load.setToolTip("Use the notes of a .scl file")
+            load.clicked.connect(self.tuning_asked.emit)
+            column.addWidget(load)
+        column.addSpacing(4)
+
     def _add_port(self, column: QVBoxLayout, module: Module, port: Input | Param) -> None:
         links = self._patch.links_into(module.id, port.id)
         if isinstance(port, Param):
@@ -280,8 +334,16 @@ class Inspector(QScrollArea):
                 return
             column.addWidget(rail)
         else:
-            label = self._add_text(column, port.name, sans(13, 500), "text")
+            line = QHBoxLayout()
+            label = self._add_text(line, port.name, sans(13, 500), "text")
             label.setToolTip(port.help or port.name)
+            column.addLayout(line)
+            if not links:
+                ask = self._ask(port, "+", "Feed this…")
+                ask.setFont(sans(15, 600))
+                ask.setFixedSize(ASK_SIZE, ASK_SIZE)
+                line.addWidget(ask)
+                return
         frame = QFrame()
         inner = QVBoxLayout(frame)
         inner.setContentsMargins(12, 0, 0, 6)

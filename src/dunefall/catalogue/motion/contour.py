@@ -16,7 +16,7 @@ EARLY = 1e-9
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    trigger, mode, sync, length_beats, length_s, begin, end, tempo_bpm, levels, times, bends, out, ended, place, state,
+    trigger, mode, sync, length_beats, length_s, begin, end, tempo_bpm, heights, times, bends, out, ended, place, state,
     rate,
 ):  # fmt: skip
     """State: last trigger, the point that is gone to, how much of the way there is done, where the way began, the value
@@ -25,12 +25,12 @@ def kernel(  # type: ignore[no-untyped-def]
     The first point is where it starts; each other one is reached in its share of the length.
     """
     last, point, done, start, value = state[LAST], int(state[POINT]), state[PLACE], state[FROM], state[VALUE]
-    runs, over_left, count = state[RUNS], state[END], int(levels[0])
+    runs, over_left, count = state[RUNS], state[END], int(heights[0])
     total = _total(times, count)
     for i in range(out.size):
         way, held, over = int(mode[i] + 0.5), trigger[i] > 0.5, False
         if held and last <= 0.5:
-            start = value if runs > 0.0 else levels[1]
+            start = value if runs > 0.0 else heights[1]
             point, done, runs = min(1, count - 1), 0.0, 1.0
         last = trigger[i]
         first, final = _region(begin[i], end[i], count)
@@ -40,9 +40,9 @@ def kernel(  # type: ignore[no-untyped-def]
                 seconds = length_s[i] if sync[i] >= 0.5 else length_beats[i] * 60.0 / tempo_bpm[i]
                 samples = max(seconds * rate * times[1 + point] / total, 1.0)
                 done += 1.0 / samples
-                value = start + (levels[1 + point] - start) * bent(min(done, 1.0), bends[1 + point])
+                value = start + (heights[1 + point] - start) * bent(min(done, 1.0), bends[1 + point])
                 if done >= 1.0 - EARLY:
-                    start, value, rest = levels[1 + point], levels[1 + point], max(done - 1.0, 0.0) * times[1 + point]
+                    start, value, rest = heights[1 + point], heights[1 + point], max(done - 1.0, 0.0) * times[1 + point]
                     point += 1
                     if way == LOOP and held and point > final:
                         point = first + 1 if final > first else final
@@ -83,16 +83,19 @@ MODULE = ModuleSpec(
               "the gate is high.", ("once", "sustain", "loop")),
         Param("sync", "Counts in", "choice", 0, 1, 1, "What its length is measured in.", ("beats", "seconds")),
         Param("length_beats", "Length in beats", "beats", 1 / 16, 256, 4, "From the first point to the last.",
-              taper="octaves", amount=1.0),
+              taper="octaves", amount=1.0, shown_when=("sync", (0,))),
         Param("length_s", "Length in seconds", "s", 0.005, 3600, 2, "From the first point to the last.",
-              taper="octaves", amount=1.0),
-        Param("begin", "Loop from point", "none", 1, 64, 2, "Where the part begins that is repeated.", whole=True),
-        Param("end", "Loop to point", "none", 1, 64, 4, "Where it ends, or where it waits.", whole=True),
+              taper="octaves", amount=1.0, shown_when=("sync", (1,))),
+        Param("begin", "Loop from point", "none", 1, 64, 2, "Where the part begins that is repeated.", whole=True,
+              shown_when=("mode", (2,))),
+        Param("end", "Loop to point", "none", 1, 64, 4, "Where it ends, or where it waits.", whole=True,
+              shown_when=("mode", (1, 2))),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
     ),
     series=(
-        Series("levels", "Levels", "none", -1, 1, (0, 1, 0.3, 0.6, 0), "Height of each point.", least=2, group="points",
-               drawn="curve"),
+        Series("heights", "Levels", "none", -1, 1, (0, 1, 0.3, 0.6, 0), "Height of each point.", least=2,
+               group="points",
+               drawn="curve", across="times"),
         Series("times", "Times", "none", 0, 1, (0, 0.1, 0.3, 0.4, 0.6), "Share of the length in which each is reached.",
                least=2, group="points"),
         Series("bends", "Bends", "none", -1, 1, (0, 0, 0.3, 0, 0.3), "Bend of the way to each point.", least=2,
@@ -101,7 +104,7 @@ MODULE = ModuleSpec(
     outputs=(
         Output("out", "Value", "control"),
         Output("ended", "Ended", "gate", 0, 1),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=7,
     face="length_s",

@@ -22,7 +22,7 @@ STEPS = 64
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    clock, reset, sync, period_beats, period_s, steps, start, blend, span, tempo_bpm, curves_a, curves_b, levels,
+    clock, reset, sync, period_beats, period_s, steps, first_step, blend, span, tempo_bpm, curves_a, curves_b, heights,
     lengths, drawn_1, drawn_2, out, a, b, step, place, state, rate, linked,
 ):  # fmt: skip
     """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
@@ -34,7 +34,7 @@ def kernel(  # type: ignore[no-untyped-def]
         since += 1.0
         if reset[i] > 0.5 and last_reset <= 0.5:
             phase, at, fires = 0.0, 0.0, True
-        where = int(wrapped(at + float(int(start[i] + 0.5)) - 1.0, count))
+        where = int(wrapped(at + float(int(first_step[i] + 0.5)) - 1.0, count))
         if linked & CLOCK_BIT:
             if clock[i] > 0.5 and last <= 0.5:
                 if begun > 0.0:
@@ -47,9 +47,9 @@ def kernel(  # type: ignore[no-untyped-def]
             if phase >= 1.0:
                 phase, at, fires = phase - 1.0, wrapped(at + 1.0, count), True
         begun, last_reset, last = 1.0, reset[i], clock[i]
-        where = int(wrapped(at + float(int(start[i] + 0.5)) - 1.0, count))
+        where = int(wrapped(at + float(int(first_step[i] + 0.5)) - 1.0, count))
         low = 2.0 * (span[i] < 0.5)
-        level = levels[1 + where]
+        level = heights[1 + where]
         shape_a = _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
         shape_b = _curve(int(curves_b[1 + where]), phase, drawn_1, drawn_2)
         one, two = level * shape_a, level * shape_b
@@ -114,10 +114,11 @@ MODULE = ModuleSpec(
         Param("sync", "Counts in", "choice", 0, 1, 0, "What a step's length is measured in.", ("beats", "seconds"),
               idle_with="clock"),
         Param("period_beats", "Step in beats", "beats", 1 / 64, 256, 0.5, taper="octaves", amount=1.0,
-              idle_with="clock"),
-        Param("period_s", "Step in seconds", "s", 0.002, 600, 0.25, taper="octaves", amount=1.0, idle_with="clock"),
+              idle_with="clock", shown_when=("sync", (0,))),
+        Param("period_s", "Step in seconds", "s", 0.002, 600, 0.25, taper="octaves", amount=1.0, idle_with="clock",
+              shown_when=("sync", (1,))),
         Param("steps", "Steps", "none", 1, STEPS, 8, "How many steps a round has.", amount=2.0, whole=True),
-        Param("start", "First step", "none", 1, STEPS, 1, "Which one begins the round.", amount=2.0, whole=True),
+        Param("first_step", "First step", "none", 1, STEPS, 1, "Which one begins the round.", amount=2.0, whole=True),
         Param("blend", "Blend", "ratio", 0, 1, 0, "From the first row of curves to the second.", amount=0.3),
         Param("span", "Span", "choice", 0, 1, 1, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
@@ -127,7 +128,7 @@ MODULE = ModuleSpec(
                "The curve of each step.", least=STEPS, choices=CURVE_NAMES, used="steps"),
         Series("curves_b", "Curves b", "choice", 0, LAST_CURVE, _steps((5, 3, 11, 12)),
                "The curve of each step, second row.", least=STEPS, choices=CURVE_NAMES, used="steps"),
-        Series("levels", "Levels", "ratio", 0, 1, _steps((1, 0.6, 0.8, 0.4)), "How high each step goes.", least=STEPS,
+        Series("heights", "Levels", "ratio", 0, 1, _steps((1, 0.6, 0.8, 0.4)), "How high each step goes.", least=STEPS,
                used="steps"),
         Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS, "How long each step takes, in periods.",
                least=STEPS, used="steps"),
@@ -141,7 +142,7 @@ MODULE = ModuleSpec(
         Output("a", "Row a", "control"),
         Output("b", "Row b", "control"),
         Output("step", "Step", "gate", 0, 1),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=8,
     face="steps",

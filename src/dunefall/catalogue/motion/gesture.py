@@ -68,14 +68,14 @@ MODULE = ModuleSpec(
     ),
     series=(
         Series("path_x", "Across", "none", -1, 1, FIGURE[0], "The hand from left to right, at even times.", least=2,
-               most=MOST_POINTS, group="path", drawn="curve"),
+               most=MOST_POINTS, group="path", drawn="path"),
         Series("path_y", "Up", "none", -1, 1, FIGURE[1], "The hand upwards, at even times.", least=2,
-               most=MOST_POINTS, group="path", drawn="curve"),
+               most=MOST_POINTS, group="path", drawn="path"),
     ),
     outputs=(
         Output("x", "Across", "control"),
         Output("y", "Up", "control"),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=6,
     face="length_s",

@@ -117,9 +117,10 @@ MODULE = ModuleSpec(
     inputs=(Input("reset", "Reset", "gate", "Starts the wave anew when it goes high."),),
     params=(
         Param("sync", "Counts in", "choice", 0, 1, 0, "What its speed is measured in.", ("hertz", "beats")),
-        Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.2, "Cycles per second.", taper="octaves", amount=1.0),
+        Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.2, "Cycles per second.", taper="octaves", amount=1.0,
+              shown_when=("sync", (0,))),
         Param("period_beats", "Period in beats", "beats", 1 / 64, 256, 16, "Length of a cycle.", taper="octaves",
-              amount=1.0),
+              amount=1.0, shown_when=("sync", (1,))),
         Param("shape", "Shape", "choice", 0, 4, 0, "Form of the wave.", ("sine", "triangle", "saw", "square", "drawn")),
         Param("width", "Width", "ratio", 0.02, 0.98, 0.5, "Share of the cycle that its first half takes.", amount=0.2),
         Param("phase", "Phase", "ratio", 0, 1, 0, "Where in the cycle the wave starts.", amount=0.25),

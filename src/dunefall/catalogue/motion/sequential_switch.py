@@ -57,7 +57,7 @@ MODULE = ModuleSpec(
     outputs=(
         Output("out", "The one", "control"),
         *(Output(f"to_{way}", f"a sent to {way}", "control") for way in WAYS),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=3,
     passes="a",

@@ -19,7 +19,7 @@ SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    trigger, rate_hz, shape, low, high, levels, apart, chance, odds, out, new, state, key, rate, linked,
+    trigger, rate_hz, shape, low, high, grades, apart, chance, odds, out, new, state, key, rate, linked,
 ):  # fmt: skip
     """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
     which the trigger of a new value stays high, 1 once begun."""
@@ -37,7 +37,7 @@ def kernel(  # type: ignore[no-untyped-def]
         if begun == 0.0 or due:
             fires = begun == 0.0 or uniform(key, draws, 1) < chance[i]
             if fires:
-                held = _other(held, begun, key, draws, shape[i], levels[i], apart[i], odds)
+                held = _other(held, begun, key, draws, shape[i], grades[i], apart[i], odds)
             draws, begun = draws + 1.0, 1.0
         out[i] = low[i] + (high[i] - low[i]) * held
         new[i], left = pulsed(fires, left, pulse)
@@ -52,12 +52,12 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _other(held, begun, key, draws, shape, levels, apart, odds):  # type: ignore[no-untyped-def]
+def _other(held, begun, key, draws, shape, grades, apart, odds):  # type: ignore[no-untyped-def]
     """A value that is far enough from the present one, if some tries find one."""
     value = held
     for attempt in range(TRIES):
         value = _shaped(uniform(key, draws * TRIES + attempt, 0), int(shape + 0.5), odds)
-        many = float(int(levels + 0.5))
+        many = float(int(grades + 0.5))
         if many >= 2.0:
             value = min(math.floor(value * many), many - 1.0) / (many - 1.0)
         if begun == 0.0 or apart == 0.0 or abs(value - held) >= apart:
@@ -128,7 +128,7 @@ MODULE = ModuleSpec(
         Param("shape", "Distribution", "choice", 0, 4, 0, "Which values are likely.", SHAPES),
         Param("low", "Lowest", "none", -1, 1, -1, "Lower end of the values.", amount=0.3),
         Param("high", "Highest", "none", -1, 1, 1, "Upper end of the values.", amount=0.3),
-        Param("levels", "Levels", "none", 0, 32, 0, "How many values there are at even distances; 0: any.", amount=2.0,
+        Param("grades", "Levels", "none", 0, 32, 0, "How many values there are at even distances; 0: any.", amount=2.0,
               whole=True),
         Param("apart", "Apart", "ratio", 0, 0.5, 0, "How far a value must be from the one before: no repeats.",
               amount=0.1),

@@ -129,7 +129,7 @@ MODULE = ModuleSpec(
     outputs=(
         Output("out", "Note", "pitch"),
         Output("gate", "Gate", "gate", 0, 1),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=KEYS + MOST_HELD,
     keys=True,

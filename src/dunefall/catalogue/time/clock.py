@@ -84,8 +84,10 @@ MODULE = ModuleSpec(
     ),
     params=(
         Param("sync", "Counts in", "choice", 0, 1, 0, "What the period is measured in.", ("beats", "seconds")),
-        Param("period_beats", "Period in beats", "beats", 1 / 64, 256, 0.25, taper="octaves", amount=1.0),
-        Param("period_s", "Period in seconds", "s", 0.005, 3600, 0.5, taper="octaves", amount=1.0),
+        Param("period_beats", "Period in beats", "beats", 1 / 64, 256, 0.25, taper="octaves", amount=1.0,
+              shown_when=("sync", (0,))),
+        Param("period_s", "Period in seconds", "s", 0.005, 3600, 0.5, taper="octaves", amount=1.0,
+              shown_when=("sync", (1,))),
         Param("least_s", "Never shorter than", "s", 0.001, 3600, 0.001, "Shortest period to which links may move it.",
               taper="octaves", amount=1.0),
         Param("most_s", "Never longer than", "s", 0.001, 3600, 3600, "Longest period to which links may move it.",

@@ -61,8 +61,8 @@ MODULE = ModuleSpec(
     outputs=(
         Output("out", "Hits", "gate", 0, 1),
         Output("accent", "Accents", "gate", 0, 1),
-        Output("rest", "Rests", "gate", 0, 1),
-        Output("place", "Place", "control", 0, 1),
+        Output("rest", "Rests", "gate", 0, 1, seen=True),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=4,
     face="hits",

@@ -111,7 +111,7 @@ MODULE = ModuleSpec(
         Output("out_b", "Middle part", "gate", 0, 1),
         Output("out_c", "High part", "gate", 0, 1),
         Output("accent", "Accents", "gate", 0, 1),
-        Output("place", "Place", "control", 0, 1),
+        Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=8,
     handle=("x", "y"),
