@@ -17,7 +17,10 @@ demo: setup
 	scripts/with-display $(BIN)/dunefall --demo
 
 test: setup
-	scripts/with-display $(BIN)/python -m pytest -q
+	$(BIN)/python -m dunefall.compiler.makecode --all
+	$(BIN)/python -m pytest -q -n 2 tests/base tests/patch tests/catalogue tests/compiler tests/dsp
+	scripts/with-display $(BIN)/python -m pytest -q --ignore-glob='tests/base/*' --ignore-glob='tests/patch/*' \
+	  --ignore-glob='tests/catalogue/*' --ignore-glob='tests/compiler/*' --ignore-glob='tests/dsp/*'
 
 lint: setup
 	$(BIN)/ruff check src tests bench scripts

@@ -43,7 +43,8 @@ def watch_all(patch: Patch, *, rate: float = RATE) -> Program:
 
 class Rig:
     """One module that runs quantum by quantum with any inputs, both channels of its outputs recorded; ``linked`` is
-    what it believes to be linked, by default what is given to it."""
+    what it believes to be linked, by default what is given to it; ``watched`` the outputs that are used, by default
+    all."""
 
     def __init__(
         self,
@@ -53,14 +54,15 @@ class Rig:
         seed: int = 1,
         linked: int | None = None,
         sound: SoundRef | None = None,
-        series: dict[str, tuple[float, ...]] | None = None,
+        watched: tuple[str, ...] | None = None,
+        drawn: dict[str, tuple[float, ...]] | None = None,
         **params: float,
     ) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
-        patch = patch_of(Module("m", type_id, "M", params, sound=sound, series=series or {}), seed=seed)
-        watched = [Place("m", output.id) for output in self.spec.output_rows]
-        self.program: Program = compile_patch(patch, rate=rate, probed=watched)
+        patch = patch_of(Module("m", type_id, "M", params, sound=sound, series=drawn or {}), seed=seed)
+        self.watched = [output.id for output in self.spec.output_rows if watched is None or output.id in watched]
+        self.program: Program = compile_patch(patch, rate=rate, probed=[Place("m", port) for port in self.watched])
         self._auto = linked is None
         self.program.plan.modules["linked"] = linked or 0
         self._out = np.zeros((QUANTUM, 2))
@@ -70,7 +72,7 @@ class Rig:
         ``at_a_time`` samples, and with rubbish in its scratch space."""
         quantums = -(-samples // QUANTUM)
         program, memory = self.program, self.program.memory
-        outputs = {output.id: np.zeros(quantums * QUANTUM) for output in self.spec.output_rows}
+        outputs = {port: np.zeros(quantums * QUANTUM) for port in self.watched}
         mono = {f"{port.id}{RIGHT}": port.id for port in self.spec.inputs if port.stereo and port.id in inputs}
         inputs = {right: inputs[left] for right, left in mono.items()} | inputs
         padded = {

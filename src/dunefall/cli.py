@@ -159,6 +159,11 @@ def _modules(options: argparse.Namespace) -> int:
             "sentence": spec.sentence,
             "inputs": [{"id": port.id, "name": port.name, "role": port.role} for port in spec.inputs],
             "outputs": [{"id": port.id, "name": port.name, "role": port.role} for port in spec.outputs],
+            "series": [
+                {"id": s.id, "name": s.name, "unit": s.unit, "least": s.least, "most": s.most,
+                 "range": s.choices or (s.low, s.high)}
+                for s in spec.series
+            ],
             "parameters": [
                 {
                     "id": param.id, "name": param.name, "unit": param.unit, "low": param.low, "high": param.high,

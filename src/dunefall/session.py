@@ -9,7 +9,7 @@ from pathlib import Path
 
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Param
+from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
@@ -25,6 +25,8 @@ from dunefall.patch.takefiles import load_take
 __all__ = ["Session", "open_patch", "open_take"]
 
 MAX_PINS = 4
+SOFT_S = 0.005
+"""A few milliseconds of slew on a level remove its clicks (common practice)."""
 
 
 def open_patch(name: str) -> tuple[Patch, Path | None]:
@@ -186,6 +188,31 @@ class Session:
         """Give a module another sound file, or take it away."""
         found = self.patch.module(module)
         self.document.edit(f"Sound of {found.name}", self.patch.with_module(replace(found, sound=sound)))
+
+    def soften(self, module: str) -> str:
+        """Put a slew of a few milliseconds behind a module, before everything but triggers that it moves; returns the
+        slew's id, or nothing where it moves no such thing."""
+        patch = self.patch
+        found = patch.module(module)
+        spec = spec_of(found.type)
+        first = spec.outputs[0].id if spec else ""
+        moved = [
+            link for link in patch.links_from(module) if link.source.port == first and not self._is_trigger(link.target)
+        ]
+        if not moved:
+            return ""
+        slew = Module(patch.free_id("slew"), "slew", f"Soft {found.name}"[:60], {"rise_s": SOFT_S, "fall_s": SOFT_S})
+        changed = patch.with_new_module(patch.layer_of(module).id, slew)
+        for link in moved:
+            changed = changed.with_link(replace(link, source=Place(slew.id, "out")))
+        into = Link(changed.free_id("link"), Place(module, first), Place(slew.id, "signal"))
+        self.document.edit(f"Soften {found.name}", changed.with_link(into))
+        return slew.id
+
+    def _is_trigger(self, place: Place) -> bool:
+        spec = spec_of(self.patch.module(place.module).type)
+        target = spec.target(place.port) if spec else None
+        return isinstance(target, Input) and target.role == "gate"
 
     def remove_module(self, module: str) -> None:
         """Remove a module; a sound that passed through it passes on without it."""

@@ -57,7 +57,7 @@ def test_velocity_counts_as_far_as_told() -> None:
 
 def test_a_contour_passes_its_points_in_time() -> None:
     series = {"heights": (0.0, 1.0, -0.5, 0.0), "times": (0.0, 0.25, 0.5, 0.25), "bends": (0.0, 0.0, 0.0, 0.0)}
-    out = Rig("contour", length_s=1.0, series=series).run(60_000, trigger=pulses([0.0], 1.25))
+    out = Rig("contour", length_s=1.0, drawn=series).run(60_000, trigger=pulses([0.0], 1.25))
     for at, level in ((12_000, 1.0), (24_000, 0.25), (36_000, -0.5), (48_000, 0.0)):
         assert out["out"][at - 1] == pytest.approx(level, abs=1e-3)
     assert rises(out["ended"])[0] == pytest.approx(48_000, abs=2)
@@ -68,10 +68,10 @@ def test_a_contour_passes_its_points_in_time() -> None:
 def test_a_contour_waits_and_goes_round() -> None:
     held = gate((0.0, 1.0), seconds=1.5)
     series = {"heights": (0.0, 1.0, 0.5, 0.0), "times": (0.0, 0.2, 0.2, 0.2), "bends": (0.0,) * 4}
-    waits = Rig("contour", mode=1, begin=2, end=3, length_s=0.3, series=series).run(len(held), trigger=held)["out"]
+    waits = Rig("contour", mode=1, begin=2, end=3, length_s=0.3, drawn=series).run(len(held), trigger=held)["out"]
     assert (waits[10_000:47_900] == 0.5).all()
     assert waits[-1] == 0.0
-    loops = Rig("contour", mode=2, begin=2, end=3, length_s=0.3, series=series).run(len(held), trigger=held)["out"]
+    loops = Rig("contour", mode=2, begin=2, end=3, length_s=0.3, drawn=series).run(len(held), trigger=held)["out"]
     assert loops[10_000:47_900].min() == pytest.approx(0.5, abs=0.01)
     assert loops[10_000:47_900].max() > 0.4
     assert loops[-1] == 0.0
@@ -102,7 +102,7 @@ def test_scale_map_and_switches() -> None:
     x = np.linspace(-1, 1, 400)
     out = Rig("scale-offset", scale=-0.5, offset=0.5, low=0.2, high=0.9).run(400, signal=x)["out"]
     np.testing.assert_allclose(out, np.clip(0.5 - 0.5 * x, 0.2, 0.9), atol=1e-12)
-    mapped = Rig("map", series={"curve": (0.0, 1.0, -1.0)}).run(400, signal=x)["out"]
+    mapped = Rig("map", drawn={"curve": (0.0, 1.0, -1.0)}).run(400, signal=x)["out"]
     np.testing.assert_allclose(mapped, np.interp(x, [-1, 0, 1], [0, 1, -1]), atol=1e-12)
     two = Rig("two-way-switch", value_a=-0.3, value_b=0.6).run(400, gate=ticks(2, 200))
     assert (two["out"][:100] == 0.6).all()
@@ -111,9 +111,9 @@ def test_scale_map_and_switches() -> None:
     assert (np.diff(np.flatnonzero(np.diff(own))) == 480).all()
     signals = {way: np.full(400, float(k)) for k, way in enumerate("abcdefgh")}
     order = {"order": (0.0, 0.0, 3.0, 7.0)}
-    one = Rig("sequential-switch", series=order).run(400, trigger=ticks(8, 50), **signals)
+    one = Rig("sequential-switch", drawn=order).run(400, trigger=ticks(8, 50), **signals)
     assert [one["out"][k * 50 + 5] for k in range(8)] == [0, 3, 7, 0, 0, 3, 7, 0]
-    sent = Rig("sequential-switch", series=order).run(400, trigger=ticks(8, 50), a=np.ones(400))
+    sent = Rig("sequential-switch", drawn=order).run(400, trigger=ticks(8, 50), a=np.ones(400))
     assert [sent["to_d"][k * 50 + 5] for k in range(4)] == [0, 1, 0, 0]
 
 
@@ -132,7 +132,7 @@ def test_cross_fades_keep_power_or_level() -> None:
 
 def test_a_gesture_goes_round_and_back() -> None:
     series = {"path_x": (-1.0, 0.0, 1.0), "path_y": (0.0, 0.5, 0.0)}
-    there = Rig("gesture", length_s=0.1, mode=1, smooth_s=0.0005, series=series).run(9600)["x"]
+    there = Rig("gesture", length_s=0.1, mode=1, smooth_s=0.0005, drawn=series).run(9600)["x"]
     np.testing.assert_allclose(there[:9600:1200], [-1, -0.5, 0, 0.5, 1, 0.5, 0, -0.5], atol=0.02)
-    once = Rig("gesture", length_s=0.1, mode=2, smooth_s=0.0005, series=series).run(9600)["x"]
+    once = Rig("gesture", length_s=0.1, mode=2, smooth_s=0.0005, drawn=series).run(9600)["x"]
     assert once[-1] == pytest.approx(1.0, abs=1e-3)

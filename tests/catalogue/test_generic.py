@@ -107,6 +107,17 @@ def test_sample_by_sample_is_the_same_as_in_blocks(spec: ModuleSpec, moving: boo
             np.testing.assert_array_equal(other[port], signal)
 
 
+@pytest.mark.parametrize("spec", [s for s in SPECS if len(s.outputs) > 1], ids=lambda spec: spec.id)
+def test_outputs_that_nobody_uses_change_nothing(spec: ModuleSpec) -> None:
+    """They are written to a row that is nobody's: a kernel must not read them back."""
+    samples = 8 * QUANTUM
+    inputs = random_inputs(spec, samples, 5)
+    together = Rig(spec.id, seed=2).run(samples, **inputs)
+    for output in spec.output_rows:
+        alone = Rig(spec.id, seed=2, watched=(output.id,)).run(samples, **inputs)
+        np.testing.assert_array_equal(alone[output.id], together[output.id], err_msg=output.id)
+
+
 SOUNDING = [
     ("oscillator", "pitch_note", 45.0, 52.0), ("oscillator", "fine_ct", -50.0, 50.0), ("oscillator", "shape", 0.0, 1.0),
     ("oscillator", "level", 0.2, 1.0), ("filter", "cutoff_hz", 300.0, 3000.0), ("filter", "resonance", 0.0, 0.9),

@@ -18,7 +18,7 @@ def values(
     count: int, seed: int = 3, series: dict[str, tuple[float, ...]] | None = None, **params: float
 ) -> np.ndarray:
     """So many values of a stepped random, one for each trigger."""
-    out = Rig("stepped-random", seed=seed, series=series, **params).run(count * 4, trigger=ticks(count, 4))["out"]
+    out = Rig("stepped-random", seed=seed, drawn=series, **params).run(count * 4, trigger=ticks(count, 4))["out"]
     return out[1::4]
 
 
@@ -143,7 +143,7 @@ def test_uneven_cycles_and_drawn_waves_of_an_lfo() -> None:
     rig = Rig("lfo", rate_hz=10.0, shape=3, unevenness=0.6, seed=3)
     heights = np.abs(rig.run(400 * 4800)["out"])[600::4800]
     assert stats.kstest(heights, stats.uniform(0.4, 0.6).cdf).pvalue > 0.01
-    drawn = Rig("lfo", rate_hz=1.0, shape=4, series={"wave": (0.0, 1.0, 0.0, -1.0)}).run(48_000)["out"]
+    drawn = Rig("lfo", rate_hz=1.0, shape=4, drawn={"wave": (0.0, 1.0, 0.0, -1.0)}).run(48_000)["out"]
     triangle = Rig("lfo", rate_hz=1.0, shape=1).run(48_000)["out"]
     np.testing.assert_allclose(drawn, triangle, atol=1e-9)
 

@@ -18,7 +18,7 @@ def row(values: tuple[float, ...], length: int = 64) -> tuple[float, ...]:
 
 
 def sequence(steps: int, series: dict[str, tuple[float, ...]], **params: float) -> dict[str, np.ndarray]:
-    return Rig("step-sequencer", series=series, **params).run(steps * STEP, clock=ticks(steps, STEP))
+    return Rig("step-sequencer", drawn=series, **params).run(steps * STEP, clock=ticks(steps, STEP))
 
 
 def at_steps(signal: np.ndarray) -> list[float]:
@@ -73,7 +73,7 @@ def test_chance_of_a_step_and_what_it_refused() -> None:
 
 def test_a_row_with_a_clock_of_its_own_and_reset() -> None:
     values = {"row_b": row(tuple(k / 8 for k in range(8)))}
-    rig = Rig("step-sequencer", series=values)
+    rig = Rig("step-sequencer", drawn=values)
     reset = np.zeros(1000)
     reset[450] = 1.0
     out = rig.run(1000, clock=ticks(10, 100), clock_b=ticks(5, 200), reset=reset)
@@ -83,32 +83,32 @@ def test_a_row_with_a_clock_of_its_own_and_reset() -> None:
 
 def test_curve_sequencer_plays_its_curves() -> None:
     series = {"curves_a": row((1, 2)), "curves_b": row((0,)), "heights": row((1.0, 0.5)), "lengths": row((1.0, 2.0))}
-    rig = Rig("curve-sequencer", sync=1, period_s=0.1, steps=2, series=series)
+    rig = Rig("curve-sequencer", sync=1, period_s=0.1, steps=2, drawn=series)
     out = rig.run(3 * 4800)
     np.testing.assert_allclose(out["a"][:4700], (np.arange(4700) + 1) / 4800, atol=2e-3)
     np.testing.assert_allclose(out["a"][4900:14_300], 0.5 * (1 - (np.arange(4900, 14_300) - 4800) / 9600), atol=2e-3)
     assert (rises(out["step"])[:2] - [0, 4799]).max() <= 1
-    both = Rig("curve-sequencer", sync=1, period_s=0.1, steps=2, blend=0.5, series=series).run(4000)
+    both = Rig("curve-sequencer", sync=1, period_s=0.1, steps=2, blend=0.5, drawn=series).run(4000)
     np.testing.assert_allclose(both["out"], 0.5 * (both["a"] + both["b"]), atol=1e-12)
 
 
 def test_curve_sequencer_at_a_clock_both_ways() -> None:
     series = {"drawn_1": (0.0, 1.0), "curves_a": row((13,)), "heights": row((1.0,))}
-    out = Rig("curve-sequencer", span=0, steps=4, series=series).run(10 * 200, clock=ticks(10, 200))["out"]
+    out = Rig("curve-sequencer", span=0, steps=4, drawn=series).run(10 * 200, clock=ticks(10, 200))["out"]
     np.testing.assert_allclose(out[1000:1190], -1 + 2 * np.arange(190) / 200, atol=0.02)
 
 
 def test_grid_is_walked_by_two_clocks() -> None:
     """3 by 4 fields, clocks of 2 and 3: at time t it stands on column t/2 mod 3 of row t/3 mod 4 (arithmetic)."""
     notes = {"notes": tuple(float(k) for k in range(64)), "hits": (1.0,) * 64}
-    rig = Rig("grid-sequencer", columns=3, rows=4, series=notes)
+    rig = Rig("grid-sequencer", columns=3, rows=4, drawn=notes)
     out = rig.run(14_400, clock_x=ticks(72, 200), clock_y=ticks(48, 300))["out"]
     assert out[50::100].tolist() == [8.0 * (t // 3 % 4) + t // 2 % 3 for t in range(144)]
 
 
 def test_grid_refuses_rests() -> None:
     hits = {"hits": (1.0, 0.0) * 32}
-    out = Rig("grid-sequencer", columns=4, series=hits).run(8 * 400, clock_x=ticks(8, 400))
+    out = Rig("grid-sequencer", columns=4, drawn=hits).run(8 * 400, clock_x=ticks(8, 400))
     assert (rises(out["gate"]) == 400 * np.arange(0, 8, 2)).all()
     assert (rises(out["refused"]) == 400 * np.arange(1, 8, 2)).all()
 
@@ -123,7 +123,7 @@ def test_grid_refuses_rests() -> None:
     ],
 )
 def test_note_list_orders(order: int, expected: list[int]) -> None:
-    rig = Rig("note-list", order=order, octaves=2, series={"notes": (60.0, 50.0, 55.0)})
+    rig = Rig("note-list", order=order, octaves=2, drawn={"notes": (60.0, 50.0, 55.0)})
     out = rig.run(len(expected) * 100, clock=ticks(len(expected), 100))["out"]
     assert at_steps(out) == expected
 
@@ -131,7 +131,7 @@ def test_note_list_orders(order: int, expected: list[int]) -> None:
 def test_held_keys_take_the_place_of_the_list() -> None:
     from dunefall.render.player import play_note
 
-    rig = Rig("note-list", octaves=1, series={"notes": (40.0,)})
+    rig = Rig("note-list", octaves=1, drawn={"notes": (40.0,)})
     assert at_steps(rig.run(200, clock=ticks(2, 100))["out"]) == [40, 40]
     for note in (64.0, 60.0, 67.0):
         play_note(rig.program, "m", note, 0.8)
@@ -146,7 +146,7 @@ def test_quantiser_ways_and_weights() -> None:
 
     def played(**params: float) -> list[float]:
         series = params.pop("series", None)
-        return Rig("quantiser", root=0, hold_st=0, series=series, **params).run(12, pitch=pitch)["out"][3::4].tolist()
+        return Rig("quantiser", root=0, hold_st=0, drawn=series, **params).run(12, pitch=pitch)["out"][3::4].tolist()
 
     assert played(scale=1) == [62, 62, 64]  # C major
     assert played(scale=1, way=1) == [62, 64, 65]
@@ -159,7 +159,7 @@ def test_a_tuning_of_one_s_own() -> None:
     """Pure fifth 701.955 cents (music theory), by a scale of fifths and octaves."""
     _, cents = parse_tuning("pure\n2\n3/2\n2/1\n")
     assert cents[0] == pytest.approx(701.955, abs=1e-3)
-    rig = Rig("quantiser", scale=OWN_SCALE, root=0, hold_st=0, series={"steps_ct": cents})
+    rig = Rig("quantiser", scale=OWN_SCALE, root=0, hold_st=0, drawn={"steps_ct": cents})
     out = rig.run(8, pitch=np.repeat([59.0, 66.5], 4))["out"]
     assert out[3] == pytest.approx(60.0)
     assert out[7] == pytest.approx(60.0 + 7.01955, abs=1e-4)
@@ -182,7 +182,7 @@ def test_transpose_glide_and_chord() -> None:
 def test_a_random_melody_keeps_its_scale_weights_and_range() -> None:
     trigger = ticks(6000, 4)
     weights = (1.0, 0.0, 0.5, 0.0, 0.5, 0.0, 0.0)
-    rig = Rig("random-melody", scale=1, root=0, low=48, high=71, leaps=1, repeats=1, series={"weights": weights})
+    rig = Rig("random-melody", scale=1, root=0, low=48, high=71, leaps=1, repeats=1, drawn={"weights": weights})
     notes = rig.run(len(trigger), trigger=trigger)["out"][3::4].astype(int)
     degrees = np.bincount(notes % 12, minlength=12)
     assert degrees[[1, 2, 3, 5, 6, 8, 9, 10, 11]].sum() == 0
@@ -196,7 +196,7 @@ def test_a_random_melody_keeps_its_scale_weights_and_range() -> None:
 
 
 def test_a_scale_without_notes_keeps_the_note() -> None:
-    rig = Rig("random-melody", low=50, high=50, scale=11, root=0, series={"weights": (0.0,)})
+    rig = Rig("random-melody", low=50, high=50, scale=11, root=0, drawn={"weights": (0.0,)})
     out = rig.run(400, trigger=ticks(4, 100))["out"]
     assert np.isfinite(out).all()
     assert len(set(out)) == 1

@@ -23,7 +23,7 @@ IN_LOOPS = [
     for spec in catalogue().values()
     if not (listens(spec) or spec.sound or any(output.per_voice for output in spec.outputs))
 ]
-RINGS = [IN_LOOPS[k::8] for k in range(8)]
+RINGS = [IN_LOOPS[k::16] for k in range(16)]
 """All kinds, a few at a time: the time to compile grows faster than a loop."""
 
 
@@ -53,7 +53,7 @@ def pieces(program: Program, sizes: list[int]) -> np.ndarray:
     return out
 
 
-@pytest.mark.parametrize("patch", [*map(ring, RINGS), demo()], ids=[*map(str, range(8)), "demo"])
+@pytest.mark.parametrize("patch", [*map(ring, RINGS), demo()], ids=[*map(str, range(16)), "demo"])
 def test_loop_code_gives_the_same_bits(patch: Patch) -> None:
     one_by_one, made = (compile_patch(patch, rate=48000) for _ in range(2))
     assert use_loop_code(made, wait=True) == []

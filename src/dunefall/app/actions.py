@@ -44,6 +44,7 @@ COMMANDS = (
     Command("play", "Play or pause", "Space", "toggle_play", separator=True),
     Command("stop", "Stop and rewind", "Shift+Space", "rewind"),
     Command("silence", "Silence everything", "Ctrl+.", "silence_everything", part="Sound"),
+    Command("soften", "Soften the last click", "Ctrl+Shift+C", "soften", part="Sound"),
     Command("limiter", "Limiter on or off", "Ctrl+L", "toggle_limiter", part="Sound"),
     Command("device", "Sound devices…", "Ctrl+Shift+D", "choose_device", part="Sound"),
     Command("reroll", "Another seed", "Ctrl+R", "reroll"),

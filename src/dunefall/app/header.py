@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.painting import draw_text
 from dunefall.app.theme import Theme, mono, numerals, sans
+from dunefall.catalogue.repeats import Repeat
 from dunefall.patch.library import DATA
 
 __all__ = ["Header", "Meter", "icon", "position_text"]
@@ -159,6 +160,8 @@ class Header(QWidget):
         self.position = QLabel(position_text(0))
         numerals(self.position, 14, 500)
         self.tempo, self.seed = QLineEdit(), QLineEdit()
+        self.repeats = QLabel()
+        numerals(self.repeats, 12)
         self.meter = Meter(theme)
         self.load = QLabel("0 %")
         numerals(self.load, 12)
@@ -174,6 +177,7 @@ class Header(QWidget):
         row.addLayout(self._labelled("Tempo", self.tempo, 76, "Tempo in BPM"))
         row.addLayout(self._labelled("Seed", self.seed, 56, "Seed: the same number gives the same sound"))
         row.addWidget(self.reroll)
+        row.addLayout(self._labelled("Repeats", self.repeats, 84, ""))
         row.addStretch(1)
         row.addWidget(self.meter)
         row.addSpacing(12)
@@ -217,6 +221,13 @@ class Header(QWidget):
         """Show the patch's title, with a dot if it is not saved."""
         short = title if len(title) <= 28 else f"{title[:27]}…"
         self.title.setText(f" {short} {'•' if modified else ''}".rstrip() + " ")
+
+    def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
+        """Show when the patch begins again, or that it never does; the tooltip says why."""
+        self.repeats.setText(repeat.short)
+        told = f"The patch repeats {repeat.told(tempo_bpm)}"
+        self.repeats.setToolTip(told)
+        self.repeats.setAccessibleName(told)
 
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+import time
+
 from PySide6.QtWidgets import QInputDialog
 
+from dunefall.app.clickwatch import Culprit, find_culprit
 from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_time, parse_value
+from dunefall.engine.messages import Clicked
 from dunefall.patch.take import Clear
 
 __all__ = ["SoundCommands"]
 
+CLICK_PAUSE_S = 8.0
+"""Clicks are told no more often than this."""
+
 
 class SoundCommands(WindowParts):
-    """Playing, and everything that is not in the patch."""
+    """Playing, and everything that is not in the patch; ``culprit`` made the last click that was told."""
+
+    culprit: Culprit | None = None
+    _clicks_told = -CLICK_PAUSE_S
 
     def play(self) -> None:
         """Let sound run."""
@@ -63,6 +73,30 @@ class SoundCommands(WindowParts):
         """Clear what the selected module remembers; one that was stopped sounds again."""
         if self.canvas.selection:
             self.session.engine.act(Clear(self.canvas.selection))
+
+    def note_click(self, click: Clicked) -> None:
+        """Find out which module made a layer click, and say so, not more often than now and then."""
+        patch, engine = self.session.patch, self.session.engine
+        if click.module not in {module.id for module in patch.modules()}:
+            return
+        ago = max(engine.position - click.at, 0)
+        found = find_culprit(patch, click.module, ago, engine)
+        if found is None or time.monotonic() - self._clicks_told < CLICK_PAUSE_S:
+            return
+        self._clicks_told, self.culprit = time.monotonic(), found
+        layer, name = patch.module(click.module).name, patch.module(found.module).name
+        key = self.actions_by_id["soften"].shortcut().toString()
+        times = "once" if click.count == 1 else f"{click.count} times so far"
+        jump = f"{found.before:.2f} to {found.after:.2f}".replace("-", "−")
+        self.tell(f"{layer} clicked ({times}): {name} jumped from {jump}. {key} softens it by a slew of 5 ms.")
+
+    def soften(self) -> None:
+        """The cure for the last click: a slew behind the module that made it."""
+        if self.culprit is not None and self.culprit.module in {m.id for m in self.session.patch.modules()}:
+            slew = self.session.soften(self.culprit.module)
+            if slew:
+                self.canvas.select(slew)
+        self.culprit = None
 
     def toggle_limiter(self) -> None:
         """Put the output's limiter into the way, or take it out."""

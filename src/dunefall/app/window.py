@@ -22,6 +22,7 @@ from dunefall.app.soundcommands import SoundCommands
 from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.watch import Watch
+from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.engine import messages as say
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch
@@ -31,6 +32,8 @@ __all__ = ["MainWindow"]
 
 FRAME_MS = 33
 NOTICE_MS = 12_000
+REPEAT_MS = 150
+"""After so much quiet it is worked out when the patch begins again."""
 
 
 class MainWindow(FileCommands, ModuleCommands, SoundCommands):
@@ -49,6 +52,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self.watch = Watch(theme, session.engine, session.options.rate)
         self.notice = QLabel()
         self.actions_by_id: dict[str, QAction] = {}
+        self._repeat_timer = QTimer(self)
+        self._repeat_timer.setSingleShot(True)
+        self._repeat_timer.timeout.connect(self._show_repeat)
         self._build()
         self._connect()
         self.show_patch(session.patch, session.patch)
@@ -142,13 +148,19 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         for field, text in ((self.header.tempo, f"{patch.tempo_bpm:.1f} BPM"), (self.header.seed, f"{patch.seed:04d}")):
             if not field.hasFocus():
                 field.setText(text)
+        self._repeat_timer.start(REPEAT_MS)
         self.canvas.set_patch(patch)
         self.watch.show_pins(patch)
         self.inspector.show_module(patch, self.canvas.selection)
         self._update_actions()
 
+    def _show_repeat(self) -> None:
+        patch = self.session.patch
+        self.header.show_repeat(repeat_of_patch(patch), patch.tempo_bpm)
+
     def _update_actions(self) -> None:
         document, chosen = self.session.document, bool(self.canvas.selection)
+        self.actions_by_id["soften"].setEnabled(self.culprit is not None)
         for name, label in (("undo", document.undo_label), ("redo", document.redo_label)):
             self.actions_by_id[name].setEnabled(bool(label))
             self.actions_by_id[name].setText(f"{name.capitalize()} {label[:1].lower()}{label[1:]}".rstrip())
@@ -209,6 +221,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
                 self.tell(
                     f"{names} gave no usable number and was silenced. Select it and press {key} to start it anew."
                 )
+        elif isinstance(message, say.Clicked):
+            self.note_click(message)
         elif isinstance(message, say.ProgramRuns):
             self.canvas.set_asleep(message.asleep)
             self.inspector.set_asleep(message.asleep)

@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
 
-__all__ = ["RIGHT", "STAGES", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
+__all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
 
 Role = Literal["audio", "control", "gate", "pitch"]
 STAGES = ("time", "motion", "pitch", "source", "shape", "space")
@@ -240,6 +240,43 @@ class Series:
         return values
 
 
+class Given(NamedTuple):
+    """What a module is set to: its values and series, defaults included, and which of its ports are linked."""
+
+    values: Mapping[str, float]
+    series: Mapping[str, tuple[float, ...]]
+    linked: frozenset[str]
+
+    def used(self, param: str) -> bool:
+        """Whether a value is not 0, or moved."""
+        return self.values[param] != 0.0 or param in self.linked
+
+
+@dataclass(frozen=True)
+class Cycle:
+    """When a module's course begins again.
+
+    Attributes
+    ----------
+    chance : function or None
+        Of what is given: whether chance is at work; None: whenever the kernel asks for random numbers.
+    period_s : function or None
+        Of what is given: seconds after which it begins again by itself; 0: it does not move by itself.
+    speed : tuple of str
+        Parameters that make the period: links to them leave it without one.
+    steps : function or None
+        Of what is given: after how many triggers it begins again; one number, or one for each of ``at``.
+    at : tuple of str
+        The inputs whose triggers are counted.
+    """
+
+    chance: Callable[[Given], bool] | None = None
+    period_s: Callable[[Given], float] | None = None
+    speed: tuple[str, ...] = ()
+    steps: Callable[[Given], int | tuple[int, ...]] | None = None
+    at: tuple[str, ...] = ()
+
+
 RIGHT = "_right"
 """What the name of a channel's port ends in, where it is not the left one."""
 
@@ -261,6 +298,8 @@ class ModuleSpec:
         everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``:
         in the code of a feedback loop a small ``state`` lies in registers. A module with a ``sound`` may ask for
         ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
+    cycle : Cycle
+        When its course begins again.
     sound : "file" or "table"
         What it plays: a sound file of the user's, with its channels as rows; or wavetables, the built-in ones or those
         of a file, with the frames of a table as rows. Empty: nothing.
@@ -311,6 +350,7 @@ class ModuleSpec:
     cursors: tuple[str, ...] = ()
     network: Callable[[Mapping[str, float]], tuple[str, NDArray[np.float64]]] | None = None
     sound: Literal["", "file", "table"] = ""
+    cycle: Cycle = Cycle()
     keys: bool = False
     lane_end: bool = False
     cached: tuple[int, ...] = ()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue import catalogue
-from dunefall.catalogue.declare import STAGES, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import STAGES, Input, ModuleSpec, Output, Param, Series
 
 __all__ = ["guide_pages"]
 
@@ -55,6 +55,8 @@ def _module(spec: ModuleSpec) -> str:
     if spec.params:
         rows = ["| parameter | from | to | default | what it does |", "|---|---|---|---|---|"]
         parts.append("\n".join(rows + [_param(param) for param in spec.params]))
+    if spec.series:
+        parts.append("\n".join(["**Is drawn**", "", *(_series(series) for series in spec.series)]))
     parts.append("\n".join(["**Gives**", "", *(_output(port, spec) for port in spec.outputs)]))
     parts.append(f"*Method: {'; '.join(spec.sources)}.*")
     return "\n\n".join(parts)
@@ -63,6 +65,13 @@ def _module(spec: ModuleSpec) -> str:
 def _input(port: Input) -> str:
     both = ", both channels" if port.stereo else ""
     return f"- {port.name} ({port.role}{both}){': ' + port.help if port.help else ''}"
+
+
+def _series(series: Series) -> str:
+    count = f"{series.least} to {series.most}" if series.least < series.most else f"{series.most}"
+    span = "one of " + ", ".join(series.choices) if series.choices else ""
+    span = span or f"{series.format(series.low)} to {series.format(series.high)}"
+    return f"- {series.name} ({count} numbers, {span}): {series.help}"
 
 
 def _output(port: Output, spec: ModuleSpec) -> str:

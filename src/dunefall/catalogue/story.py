@@ -7,10 +7,12 @@ from pathlib import PurePath
 from dunefall.base.units import format_amount
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
-__all__ = ["layer_story", "link_story", "module_story", "patch_story", "port_name"]
+__all__ = ["cause_story", "layer_story", "link_story", "module_story", "patch_story", "port_name"]
 
+MOST_CAUSES = 6
 _CURVES = {
     "straight": "",
     "late": ", slowly at first",
@@ -79,21 +81,60 @@ def module_story(patch: Patch, module_id: str) -> str:
 
 
 def layer_story(patch: Patch, layer: Layer) -> str:
-    """All modules of a layer, one line each, in their order."""
+    """When a layer begins again, then all its modules, one line each, in their order."""
     lines = [module_story(patch, module.id) for module in layer.modules]
+    if lines:
+        lines.insert(0, f"It begins again {repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)}.")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
 
 
 def patch_story(patch: Patch) -> str:
-    """The whole patch: tempo, seed, why it never repeats or that it might, then its layers."""
-    random = [m.name for m in patch.modules() if m.type in ("noise", "smooth-random", "chance", "sample-hold")]
+    """The whole patch: tempo, seed, when it repeats or why it never does, then its layers."""
     sounding = sum(layer.id != SHARED_ID for layer in patch.layers)
     head = [
         f"{patch.title}: {sounding} layers, {len(list(patch.modules()))} modules, {len(patch.links)} links, "
         f"{patch.tempo_bpm:g} BPM, seed {patch.seed:04d}.",
-        f"It never repeats, because of {', '.join(random)}." if random else "Nothing in it is random.",
+        f"It repeats {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
     ]
     return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
+
+
+def cause_story(patch: Patch, module_id: str, port: str = "") -> str:
+    """Why a trigger came, or did not: the way that it took, ``Clock 1/8, Divider (every n-th, b) ÷3, Skip, chance 32 %:
+    passed``."""
+    way, here, output = [], module_id, port
+    for _ in range(MOST_CAUSES):
+        module = patch.module(here)
+        spec = spec_of(module.type)
+        if spec is None:
+            break
+        way.append(_cause(module, spec, output or spec.outputs[0].id))
+        gates = [port.id for port in spec.inputs if port.role == "gate" and port.id not in ("reset", "restart", "run")]
+        links = [link for gate in gates for link in patch.links_into(here, gate) if link.on]
+        if not links:
+            break
+        here, output = links[0].source.module, links[0].source.port
+        if here == module_id:
+            break
+    return ", ".join(reversed(way))
+
+
+def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
+    """A module's part in it: its name and what it lets through."""
+    values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
+    if spec.id == "chance":
+        return f"{module.name}, chance {spec.param('probability').format(values['probability'])}: {output}"
+    if spec.id == "divider":
+        return f"{module.name} ÷{values[f'by_{output}']:g}"
+    if spec.id == "even-spread":
+        return f"{module.name} {values['hits']:g} of {values['steps']:g}: {'rest' if output == 'rest' else 'hit'}"
+    if spec.id == "clock":
+        period = spec.param("period_s" if values["sync"] else "period_beats")
+        return f"{module.name} {period.format(values[period.id])}"
+    told = spec.output(output)
+    which = f" ({told.name.lower()})" if told is not None and told is not spec.outputs[0] else ""
+    face = f" {spec.param(spec.face).format(values[spec.face])}" if spec.face else ""
+    return f"{module.name}{face}{which}"
 
 
 def _output(module: Module, port: str) -> Output | None:

@@ -30,6 +30,7 @@ from dunefall.compiler.program import (
 )
 from dunefall.compiler.sounds import prepared
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
+from dunefall.dsp.clicks import CLICK_STATE
 from dunefall.patch.model import CURVES, Module, Patch, Place
 
 __all__ = ["base_value", "compile_patch", "same_structure", "series_changes", "value_changes"]
@@ -100,6 +101,7 @@ class _Builder:
         self.input_rows: list[int] = []
         self.sounds: list[NDArray[np.float32]] = []
         self.series: list[float] = []
+        self.lane_ends = 0
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
         levels = 0
@@ -150,6 +152,7 @@ class _Builder:
             restless=np.zeros(len(self.order), np.int64),
             levels=np.zeros(self.levels),
             resting=np.zeros(self.levels, np.int64),
+            clicks=np.zeros(CLICK_STATE * self.lane_ends),
             now=np.array(self.values),
             position=np.zeros(1, np.int64),
         )
@@ -201,7 +204,7 @@ class _Builder:
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory,
             len(self.series), linked, passes, passes_right,
             levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
-            int(spec.lane_end), moved_first, len(self.moved), wanted,
+            self._lane_end(spec), moved_first, len(self.moved), wanted,
             int(any(output.per_voice for output in spec.outputs)), sound.samples.ctypes.data, len(sound.samples),
             sound.rows, sound.rate_hz, module_key(self.patch.seed, instance.id),
         ))  # fmt: skip
@@ -210,6 +213,10 @@ class _Builder:
             self.series += [len(values), *values, *[0.0] * (series.most - len(values))]
         self.state_size += spec.state
         self.memory_size += memory
+
+    def _lane_end(self, spec: ModuleSpec) -> int:
+        self.lane_ends += int(spec.lane_end)
+        return self.lane_ends if spec.lane_end else 0
 
     def _input_row(self, instance: Instance, k: int) -> int:
         """A row of its own in a loop; elsewhere input k of every module has the same, as it is used at once."""

@@ -17,15 +17,9 @@ from numba import njit, types
 from numba.extending import intrinsic
 
 from dunefall.catalogue.declare import ModuleSpec, Param
-from dunefall.compiler.kernels import (
-    address_caller,
-    compiled_before,
-    generated_path,
-    kernel_arguments,
-    load_generated,
-    view,
-)
+from dunefall.compiler.kernels import compiled_before, generated_path, kernel_arguments, load_generated
 from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, word
+from dunefall.compiler.views import address_caller, view
 
 __all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_ready", "fused_text", "local"]
 
@@ -112,7 +106,8 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
     lines += [
         "from dunefall.compiler.fuse import FUSED, local",
-        "from dunefall.compiler.kernels import SCRATCH, window, words",
+        "from dunefall.compiler.kernels import SCRATCH",
+        "from dunefall.compiler.views import window, words",
         "from dunefall.compiler.program import QUANTUM",
         "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped",
         "from dunefall.dsp.cache import use_folder_of",

@@ -13,12 +13,13 @@ import numpy as np
 from numba import njit
 
 from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.kernels import borrow as _borrow
-from dunefall.compiler.kernels import call_kernel
-from dunefall.compiler.kernels import piece as _piece
 from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
 from dunefall.compiler.traces import Traces, no_traces, span, trace_end, trace_module
+from dunefall.compiler.views import borrow as _borrow
+from dunefall.compiler.views import call_kernel
+from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.cache import cached_njit
+from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
 from dunefall.dsp.maths import exp2, fma, saturate
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
@@ -381,6 +382,9 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
     """What follows when a module has run: a layer's end goes into the mix, and the window gets its trace."""
     module = plan.modules[m]
     if module.lane_end != 0:
+        left = piece(memory.rows, plan.ports[module.output_first] + start, n)
+        right = piece(memory.rows, plan.ports[module.output_first + 1] + start, n)
+        watch_clicks(memory.clicks, CLICK_STATE * (module.lane_end - 1), left, right, memory.position[0])
         for c in range(2):
             source = piece(memory.rows, plan.ports[module.output_first + c] + start, n)
             sums = piece(plan.mix, QUANTUM * c, n)
@@ -441,7 +445,8 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
-        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.now), borrow(m.position),
+        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
+        borrow(m.now), borrow(m.position),
     )  # fmt: skip
     t = traces_held
     traces = Traces(

@@ -1,4 +1,4 @@
-"""``python -m dunefall.compiler.makecode [--idle] FILE …``: compile generated code into the cache."""
+"""``python -m dunefall.compiler.makecode [--idle] FILE …`` or ``--all``: compile generated code into the cache."""
 
 from __future__ import annotations
 
@@ -6,12 +6,17 @@ import os
 import sys
 from pathlib import Path
 
-from dunefall.compiler.kernels import load_generated
+from dunefall.catalogue import catalogue
+from dunefall.compiler.kernels import load_generated, prepare
 
 
 def main() -> None:
-    """One file after the other, until whoever asked for it has gone; ``--idle``: at the lowest priority."""
+    """One file after the other, until whoever asked for it has gone; ``--idle``: at the lowest priority; ``--all``: all
+    kernels and the engine's loop."""
     paths = sys.argv[1:]
+    if paths == ["--all"]:
+        prepare(catalogue())
+        return
     if paths[0] == "--idle":
         os.nice(15)
         del paths[0]

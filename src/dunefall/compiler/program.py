@@ -42,7 +42,8 @@ MODULE = np.dtype(
 """A module: its kernel, whether it is bypassed, its inputs, ports, state, memory and series; ``passes`` and
 ``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the
 voices of its layer;
-``lane_end`` 1 where its outputs go into the mix; its linked inputs in ``moved``; which outputs somebody uses;
+``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into the mix; its
+linked inputs in ``moved``; which outputs somebody uses;
 ``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
@@ -109,7 +110,8 @@ class Memory(NamedTuple):
     Rows, states, memories and series of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1
     where a module was silenced) and ``restless`` (1 where base values may have changed since the
     program was made); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
-    ``now`` the last value of every input; ``position`` in samples.
+    ``clicks`` what the click watch keeps for each layer's end; ``now`` the last value of every input; ``position``
+    in samples.
     """
 
     rows: Floats
@@ -122,6 +124,7 @@ class Memory(NamedTuple):
     restless: Ints
     levels: Floats
     resting: Ints
+    clicks: Floats
     now: Floats
     position: Ints
 

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.compiler.program import QUANTUM, Program
+from dunefall.dsp.clicks import CLICK_STATE
 
 __all__ = ["Takeover"]
 
@@ -29,6 +30,12 @@ def _voice_places(program: Program) -> dict[tuple[str, int, int], int]:
     """Place of each voice among the levels; a layer whose number of voices changed begins anew."""
     voices = [(layer.id, layer.voices, voice) for layer in program.patch.layers for voice in range(layer.voices)]
     return {voice: place for place, voice in enumerate(voices)}
+
+
+def _ends(program: Program) -> dict[str, int]:
+    """Number, from 0 on, of each layer's end."""
+    ends = program.plan.modules["lane_end"].tolist()
+    return {name: ends[place] - 1 for name, place in program.module_at.items() if ends[place]}
 
 
 class Takeover:
@@ -55,6 +62,7 @@ class Takeover:
             if a["state_size"] == b["state_size"] and a["memory_size"] == b["memory_size"]
             for name in ("state", "memory")
         ]
+        self._ends = _pairs(_ends(new), _ends(old))
         self._voices = _pairs(_voice_places(new), _voice_places(old))
         self._anew = [
             int(new.plan.modules[place]["state_at"]) + cached
@@ -77,6 +85,7 @@ class Takeover:
             target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
             target[to : to + size] = source[start : start + size]
         mine.states[self._anew] = 0.0
+        mine.clicks.reshape(-1, CLICK_STATE)[self._ends[0]] = theirs.clicks.reshape(-1, CLICK_STATE)[self._ends[1]]
         mine.restless[:] = 1
         self._take_glides()
 

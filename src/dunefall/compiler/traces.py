@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from dunefall.compiler.program import QUANTUM
 
 __all__ = [
+    "BIN_SAMPLES",
     "PROBES",
     "PROBE_SAMPLES",
     "TRACE_BINS",
@@ -24,6 +25,7 @@ __all__ = [
 
 TRACE_BINS = 1024
 TRACE_QUANTUMS = 8
+BIN_SAMPLES = TRACE_QUANTUMS * QUANTUM
 PROBES = 4
 PROBE_SAMPLES = 1 << 19
 

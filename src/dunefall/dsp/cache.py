@@ -26,6 +26,8 @@ __all__ = ["cached_njit", "kept_folder", "sources_of", "use_folder_of"]
 
 _ROOT = Path(__file__).parent.parent
 _IMPORT = re.compile(r"^from (dunefall[\w.]*) import ([^(\n]*)|^import (dunefall[\w.]*)", re.MULTILINE)
+_COMPILED = re.compile(r"dunefall\.(dsp|compiler|catalogue\.\w+)\.")
+"""Where compiled code comes from; what is imported from elsewhere (declarations, units, patches) does not enter it."""
 _KEPT_FOLDERS = 3
 _KEPT_LOOPS = 60
 if config.CPU_FEATURES is None:  # type: ignore[attr-defined]
@@ -74,7 +76,7 @@ def sources_of(text: str) -> str:
         reached.add(module)
         waiting |= _read(module)[1] - reached
     digest = hashlib.blake2b(text.encode(), digest_size=8)
-    for module in sorted(reached):
+    for module in sorted(module for module in reached if _COMPILED.match(module)):
         digest.update(module.encode())
         digest.update(_read(module)[0])
     return digest.hexdigest()

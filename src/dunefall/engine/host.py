@@ -20,6 +20,7 @@ from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
+from dunefall.dsp.clicks import CLICK_STATE, COUNT, PLACE, SIZE
 from dunefall.engine import messages as say
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.input import open_input
@@ -60,6 +61,8 @@ class _Host:
         self._pipe, self._shared, self._options = pipe, shared, options
         self._ready = self._opened = False
         self._watched: tuple[str, ...] = ()
+        self._clicks = 0.0
+        self._clicked: dict[str, float] = {}
         self._patch = Patch()
         self._program: Program | None = None
         self._sounding: Sounding | None = None
@@ -156,6 +159,7 @@ class _Host:
         if faults.any():  # hardly ever: the names are looked up only then
             silenced = {name for name, place in self._program.module_at.items() if faults[place]}
             faulty = tuple(m for m, copies in self._program.copies.items() if not silenced.isdisjoint(copies))
+        self._tell_clicks(self._program)
         if faulty != self._faulty:
             self._faulty = faulty
             self._tell(say.Faults(faulty))
@@ -164,6 +168,21 @@ class _Host:
             self._go_on_seeking(self._seek)
         self._outlet.look_after(self._sound(), self._shared)
         self._tap.keep()
+
+    def _tell_clicks(self, program: Program) -> None:
+        """Each layer that has clicked since it was looked at last."""
+        clicks = program.memory.clicks
+        if clicks[COUNT::CLICK_STATE].sum() == self._clicks:
+            return
+        self._clicks = float(clicks[COUNT::CLICK_STATE].sum())
+        ends = program.plan.modules["lane_end"]
+        for name, place in program.module_at.items():
+            at = CLICK_STATE * (int(ends[place]) - 1)
+            if at >= 0 and clicks[at + COUNT] != self._clicked.get(name, 0.0):
+                self._clicked[name] = float(clicks[at + COUNT])
+                if clicks[at + COUNT] > 0:
+                    where, size = int(clicks[at + PLACE]), float(clicks[at + SIZE])
+                    self._tell(say.Clicked(name, where, size, int(clicks[at + COUNT])))
 
     # -- programs -----------------------------------------------------------------------------------------------
 

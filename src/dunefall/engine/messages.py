@@ -15,6 +15,7 @@ __all__ = [
     "Applied",
     "AskCheckpoint",
     "AskPortrait",
+    "Clicked",
     "DeviceChosen",
     "EngineOptions",
     "Faults",
@@ -244,6 +245,16 @@ class DeviceChosen:
     rate: float
     frames: int
     note: str = ""
+
+
+@dataclass(frozen=True)
+class Clicked:
+    """A layer's sound has clicked: its end, at which sample last, how large the step was, and how often so far."""
+
+    module: str
+    at: int
+    size: float
+    count: int
 
 
 @dataclass(frozen=True)

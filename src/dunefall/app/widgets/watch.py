@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from dunefall.app.painting import TraceImage, draw_text
 from dunefall.app.theme import Theme, mono, numerals, sans
+from dunefall.app.widgets.events import Events
 from dunefall.base.units import format_value
 from dunefall.catalogue import spec_of
 from dunefall.patch.model import Patch, Place
@@ -24,7 +25,10 @@ HEIGHT = 170
 
 
 class ProbeSource(Protocol):
-    """Where the samples come from."""
+    """Where the samples and traces come from."""
+
+    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
+        """Lowest and highest value of the last bins of an output, oldest first."""
 
     def set_probe(self, index: int, place: Place | None) -> None:
         """Watch an output."""
@@ -130,9 +134,22 @@ class Watch(QWidget):
         column.setContentsMargins(8, 4, 8, 4)
         column.setSpacing(2)
         bar = QHBoxLayout()
-        title = QLabel("Watch · Scope")
+        title = QLabel("Watch")
         title.setFont(sans(12, 600))
         bar.addWidget(title)
+        self.views: dict[str, QPushButton] = {}
+        for view, tip in (
+            ("Scope", "The signals over time"),
+            ("Events", "Gates and triggers, with their cause"),
+        ):
+            button = QPushButton(view)
+            button.setCheckable(True)
+            button.setFixedHeight(24)
+            button.setStyleSheet("padding: 0 10px")
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, name=view: self.choose(name))
+            self.views[view] = button
+            bar.addWidget(button)
         bar.addStretch(1)
         bar.addWidget(QLabel("Time base"))
         self.shorter = QPushButton("−")
@@ -159,10 +176,27 @@ class Watch(QWidget):
         self._row = QHBoxLayout()
         self._row.setSpacing(16)
         column.addLayout(self._row, 1)
+        self.events = Events(theme, source, rate)
+        self._row.addWidget(self.events, 1)
         self._hint = QLabel("Nothing is pinned. Select a card and press P to watch its output here.")
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._row.addWidget(self._hint)
+        self.choose("Scope")
         self.step_time_base(0)
+
+    def choose(self, view: str) -> None:
+        """Show the scopes or the events."""
+        self.view = view
+        for name, button in self.views.items():
+            button.setChecked(name == view)
+        self._arrange()
+
+    def _arrange(self) -> None:
+        """What is seen: scopes, events, or what to do first."""
+        self.events.setVisible(bool(self.scopes) and self.view == "Events")
+        for scope in self.scopes:
+            scope.setVisible(self.view == "Scope")
+        self._hint.setVisible(not self.scopes)
 
     @property
     def seconds(self) -> float:
@@ -182,6 +216,7 @@ class Watch(QWidget):
 
     def show_pins(self, patch: Patch) -> None:
         """Show the patch's pinned outputs."""
+        self.events.show_pins(patch, self._theme)
         shown = tuple((pin, patch.module(pin.module).name) for pin in patch.pins)
         if shown == self._shown:
             return
@@ -202,11 +237,15 @@ class Watch(QWidget):
             scope = Scope(module.name, patch.layer_of(pin.module).name, role, self._theme)
             self.scopes.append(scope)
             self._row.addWidget(scope, 1)
-        self._hint.setVisible(not self.scopes)
+        self._arrange()
 
     def animate(self, *, even_frozen: bool = False) -> None:
         """Draw the samples of now."""
         if self.freeze.isChecked() and not even_frozen:
+            return
+        if self.view == "Events":
+            self.events.rate = self.rate
+            self.events.show_time(self.seconds)
             return
         length = max(2, round(self.seconds * self.rate))
         for index, scope in enumerate(self.scopes):

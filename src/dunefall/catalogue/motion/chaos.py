@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.chaos import LORENZ, ROSSLER, chaos_step
 from dunefall.dsp.random import uniform
 
@@ -70,6 +70,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("x", "x", "control"), Output("y", "y", "control"), Output("z", "z", "control")),
     state=7,
+    cycle=Cycle(lambda g: True),
     face="rate_hz",
     words=("lorenz", "rossler", "attractor", "strange", "turbulence", "unpredictable"),
     sources=("Lorenz 1963; Rossler 1976; Thomas 1999 (see dsp/chaos.py)", "classical Runge-Kutta method (textbook)"),

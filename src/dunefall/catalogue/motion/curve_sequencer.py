@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import sine
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, wrapped
@@ -53,9 +53,9 @@ def kernel(  # type: ignore[no-untyped-def]
         shape_a = _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
         shape_b = _curve(int(curves_b[1 + where]), phase, drawn_1, drawn_2)
         one, two = level * shape_a, level * shape_b
-        a[i] = one if low == 0.0 else 2.0 * one - level
-        b[i] = two if low == 0.0 else 2.0 * two - level
-        out[i] = a[i] + blend[i] * (b[i] - a[i])
+        if low != 0.0:
+            one, two = 2.0 * one - level, 2.0 * two - level
+        a[i], b[i], out[i] = one, two, one + blend[i] * (two - one)
         step[i], pulse = pulsed(fires, pulse, held_for(PULSE_S, rate))
         place[i] = (where + phase) / count
     state[PHASE], state[STEP], state[RESET], state[CLOCK] = phase, at, last_reset, last
@@ -97,6 +97,15 @@ def _curve(kind, at, drawn_1, drawn_2):  # type: ignore[no-untyped-def]
 
 def _steps(values: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(values[k % len(values)] for k in range(STEPS))
+
+
+def _period_s(given):  # type: ignore[no-untyped-def]
+    """All its steps, each for its own duration."""
+    if "clock" in given.linked:
+        return 0.0
+    values, steps = given.values, round(given.values["steps"])
+    step = values["period_s"] if values["sync"] else values["period_beats"] * 60.0 / values["tempo_bpm"]
+    return step * sum(given.series["lengths"][:steps])
 
 
 LAST_CURVE = len(CURVE_NAMES) - 1
@@ -145,6 +154,8 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=8,
+    cycle=Cycle(None, _period_s, ("period_s", "period_beats", "sync", "steps"), lambda g: round(g.values["steps"]),
+                ("clock",)),
     face="steps",
     words=("machinery", "gestures", "curves", "envelope sequence", "mechanical", "texture rhythm"),
     sources=("curves of the project's own",),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import approach_step
 
@@ -78,6 +78,7 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=6,
+    cycle=Cycle(None, lambda g: (1, 2, 0)[round(g.values["mode"])] * g.values["length_s"], ("length_s",)),
     face="length_s",
     words=("record", "hand", "mouse", "xy", "draw a movement", "loop"),
     sources=("linear interpolation and a first-order low-pass (textbook)",),

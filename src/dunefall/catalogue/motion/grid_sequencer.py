@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
@@ -79,6 +79,7 @@ MODULE = ModuleSpec(
         Output("refused", "Rests", "gate", 0, 1, seen=True),
     ),
     state=7,
+    cycle=Cycle(steps=lambda g: (round(g.values["columns"]), round(g.values["rows"])), at=("clock_x", "clock_y")),
     face="columns",
     words=("matrix", "cartesian", "two clocks", "field of notes", "polyrhythm", "melody"),
     sources=("definition",),

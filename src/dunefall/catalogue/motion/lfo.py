@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import floor, fma, on_grid, ramp, ramp_by, sine
 from dunefall.dsp.random import uniform
@@ -108,6 +108,11 @@ def _blend(at, form, width, wave):  # type: ignore[no-untyped-def]
     return value
 
 
+def _period_s(given):  # type: ignore[no-untyped-def]
+    values = given.values
+    return values["period_beats"] * 60.0 / values["tempo_bpm"] if values["sync"] else 1.0 / values["rate_hz"]
+
+
 MODULE = ModuleSpec(
     id="lfo",
     name="LFO",
@@ -137,6 +142,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Wave", "control"),),
     state=4,
     handle=("phase", "shape"),
+    cycle=Cycle(lambda g: g.used("unevenness"), _period_s, ("rate_hz", "period_beats", "sync")),
     face="rate_hz",
     words=("slow wave", "wobble", "vibrato", "tide", "sway"),
     sources=("definition of the four waves",),

@@ -6,7 +6,7 @@ import math
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, on_grid, sine
 from dunefall.dsp.random import uniform
 
@@ -33,8 +33,11 @@ def kernel(reset, rate_hz, ratio, phase_deg, drift, size, x, y, radius, angle, s
         last = reset[i]
         step = on_grid(rate_hz[i] / rate)
         wandered = drift[i] * 0.5 * (begin + (end - begin) * place * place * (3.0 - 2.0 * place))
-        x[i] = size[i] * sine(across)
-        y[i] = size[i] * sine(_within(up + phase_deg[i] / 360.0 + wandered))
+        here, there = size[i] * sine(across), size[i] * sine(_within(up + phase_deg[i] / 360.0 + wandered))
+        x[i], y[i] = here, there
+        if wanted & RADIUS_ANGLE:
+            radius[i] = min(math.sqrt(here * here + there * there) / math.sqrt(2.0), 1.0)
+            angle[i] = math.atan2(there, here) / math.pi
         across = _within(across + step)
         up = _within(up + on_grid(ratio[i] * step))
         place += WANDER * step
@@ -42,10 +45,6 @@ def kernel(reset, rate_hz, ratio, phase_deg, drift, size, x, y, radius, angle, s
             place, begin = place - 1.0, end
             end = 2.0 * uniform(key, draws, 0) - 1.0
             draws += 1.0
-    if wanted & RADIUS_ANGLE:
-        for i in range(x.size):
-            radius[i] = min(math.sqrt(x[i] * x[i] + y[i] * y[i]) / math.sqrt(2.0), 1.0)
-            angle[i] = math.atan2(y[i], x[i]) / math.pi
     state[ACROSS], state[UP], state[RESET] = across, up, last
     state[DRIFT], state[DRAWS], state[FROM], state[TO] = place, draws, begin, end
 
@@ -77,6 +76,7 @@ MODULE = ModuleSpec(
         Output("angle", "Angle", "control"),
     ),
     state=7,
+    cycle=Cycle(lambda g: g.used("drift"), lambda g: 1.0 / g.values["rate_hz"], ("rate_hz", "ratio")),
     face="rate_hz",
     words=("circle", "lissajous", "xy", "two lfos", "rotate", "figure"),
     sources=("Lissajous figures (textbook)",),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
@@ -52,6 +52,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Held value", "control"), Output("tick", "Clock", "gate", 0, 1)),
     state=4,
+    cycle=Cycle(lambda g: "signal" not in g.linked,
+                lambda g: 0.0 if "trigger" in g.linked else 1.0 / g.values["rate_hz"], ("rate_hz",)),
     face="rate_hz",
     words=("stepped random", "random notes", "stairs", "hold", "track"),
     sources=("definition",),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Series
 from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
@@ -59,6 +59,7 @@ MODULE = ModuleSpec(
         *(Output(f"to_{way}", f"a sent to {way}", "control") for way in WAYS),
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
+    cycle=Cycle(steps=lambda g: len(g.series["order"]), at=("trigger",)),
     state=3,
     passes="a",
     words=("router", "multiplexer", "rotate", "one of many", "alternate", "round robin"),

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.random import uniform
 from dunefall.dsp.steps import DIRECTIONS, after
 from dunefall.dsp.triggers import wrapped
@@ -110,6 +112,26 @@ def _row(letter: str) -> tuple[Param, Param]:
 
 ROW_PARAMS = tuple(_row(letter) for letter in ROWS)
 FIRST_NOTES = (50, 57, 53, 60, 50, 62, 57, 48) * 8
+
+
+def _chance(given):  # type: ignore[no-untyped-def]
+    """A row that goes by chance, or a step that may not be heard."""
+    length = round(given.values["length_a"])
+    steps = zip(given.series["gates"][:length], given.series["chances"][:length], strict=True)
+    ways = [given.values[f"direction_{letter}"] for letter in ROWS]
+    return any(gate and 0 < chance < 1 for gate, chance in steps) or any(way >= 3 for way in ways)
+
+
+def _steps(given):  # type: ignore[no-untyped-def]
+    """There and back takes all but the ends twice."""
+    rounds = []
+    for letter in ROWS:
+        length, both = round(given.values[f"length_{letter}"]), given.values[f"direction_{letter}"] == 2
+        rounds.append(max(2 * (length - 1), 1) if both else length)
+    common = [count for letter, count in zip(ROWS, rounds, strict=True) if f"clock_{letter}" not in given.linked]
+    return math.lcm(*common), *rounds[1:]
+
+
 MODULE = ModuleSpec(
     id="step-sequencer",
     name="Step sequencer",
@@ -150,6 +172,7 @@ MODULE = ModuleSpec(
         Output("refused", "Refused hits", "gate", 0, 1, seen=True),
     ),
     state=17,
+    cycle=Cycle(_chance, steps=_steps, at=("clock", "clock_b", "clock_c", "clock_d")),
     face="length_a",
     words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
     sources=("definition",),

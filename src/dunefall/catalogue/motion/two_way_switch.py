@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step
 
 __all__ = ["MODULE"]
@@ -62,6 +62,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Value", "control"), Output("side", "Side", "gate", 0, 1)),
     state=5,
+    cycle=Cycle(None, lambda g: 0.0 if "gate" in g.linked else 2.0 / g.values["rate_hz"], ("rate_hz",),
+                lambda g: 2 if g.values["mode"] else 1, ("gate",)),
     face="rate_hz",
     passes="a",
     words=("alternate", "toggle", "either or", "flip", "a b"),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import wrapped
@@ -104,6 +104,13 @@ def _by_hand(state, note, force, hold):  # type: ignore[no-untyped-def]
     state[HELD] = count
 
 
+def _round(given):  # type: ignore[no-untyped-def]
+    """Notes of a round, there and back with the ends once."""
+    values = given.values
+    count = len(given.series["notes"]) * round(values["octaves"])
+    return round(values["repeats"]) * (max(2 * (count - 1), 1) if values["order"] == BOTH else count)
+
+
 MODULE = ModuleSpec(
     id="note-list",
     name="Note list",
@@ -133,6 +140,7 @@ MODULE = ModuleSpec(
     ),
     state=KEYS + MOST_HELD,
     keys=True,
+    cycle=Cycle(lambda g: g.values["order"] == ANY, steps=_round, at=("clock",)),
     face="order",
     words=("arpeggiator", "arpeggio", "broken chord", "list of notes", "held notes"),
     sources=("orders of an arpeggio (common practice)",),

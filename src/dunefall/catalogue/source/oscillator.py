@@ -6,7 +6,7 @@ import math
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
 from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
@@ -374,6 +374,7 @@ MODULE = ModuleSpec(
     memory=MEMORY,
     cached=(STEP,),
     handle=("shape", "width"),
+    cycle=Cycle(lambda g: g.used("drift_ct")),
     face="pitch_note",
     words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync"),
     sources=("Valimaki and Huovilainen 2007, Antialiasing oscillators (band-limited steps from a windowed sinc)",

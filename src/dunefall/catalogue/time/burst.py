@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
@@ -74,6 +74,7 @@ MODULE = ModuleSpec(
         Output("ended", "Ended", "gate", 0, 1),
     ),
     state=9,
+    cycle=Cycle(lambda g: g.used("jitter")),
     face="count",
     words=("ratchet", "roll", "bounce", "flam", "stutter", "run", "ball"),
     sources=("geometric series of gaps and levels (definition)",),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
@@ -67,6 +67,7 @@ MODULE = ModuleSpec(
               amount=2.0, whole=True, shown_when=("mode", (2,))),
     ),
     outputs=(Output("passed", "Passed", "gate", 0, 1), Output("refused", "Refused", "gate", 0, 1, seen=True)),
+    cycle=Cycle(lambda g: 0 < g.values["probability"] < 1 or "probability" in g.linked),
     state=6,
     face="probability",
     passes="trigger",

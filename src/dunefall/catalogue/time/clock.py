@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 
 __all__ = ["MODULE"]
@@ -72,6 +72,14 @@ def _length(even, swing, step, humanise, ticks, key):  # type: ignore[no-untyped
     return length
 
 
+def _period_s(given):  # type: ignore[no-untyped-def]
+    values = given.values
+    seconds = values["period_s"] if values["sync"] else values["period_beats"] * 60.0 / values["tempo_bpm"]
+    return min(max(seconds, values["least_s"]), max(values["most_s"], values["least_s"])) * (
+        2 if given.used("swing") else 1
+    )
+
+
 MODULE = ModuleSpec(
     id="clock",
     name="Clock",
@@ -100,6 +108,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
     state=6,
+    cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync")),
     face="period_beats",
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
     sources=("note value of n beats: n * 60 / tempo seconds (arithmetic)",),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+import math
+
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
@@ -60,6 +62,7 @@ MODULE = ModuleSpec(
     ),
     outputs=tuple(Output(letter, f"Every n-th, {letter}", "gate", 0, 1) for letter in LETTERS),
     state=3,
+    cycle=Cycle(steps=lambda g: math.lcm(*(round(g.values[f"by_{x}"]) for x in LETTERS)), at=("trigger",)),
     face="by_a",
     passes="trigger",
     words=("clock divider", "slower", "every other", "count", "polyrhythm", "division"),

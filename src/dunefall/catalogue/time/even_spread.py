@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import MOST_STEPS, is_hit, wrapped
 
 __all__ = ["MODULE"]
@@ -65,6 +65,7 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=4,
+    cycle=Cycle(steps=lambda g: round(g.values["steps"]), at=("trigger",)),
     face="hits",
     passes="trigger",
     words=("euclidean", "rhythm", "pattern", "polyrhythm", "necklace"),

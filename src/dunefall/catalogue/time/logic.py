@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
 
@@ -51,6 +51,7 @@ MODULE = ModuleSpec(
     params=(Param("kind", "Kind", "choice", 0, 5, 0, "When the gate is high.", KINDS),),
     outputs=(Output("out", "Gate", "gate", 0, 1), Output("inverse", "Inverse", "gate", 0, 1)),
     state=4,
+    cycle=Cycle(steps=lambda g: 2 if g.values["kind"] == 5 else 1, at=("a", "b", "c")),
     face="kind",
     passes="a",
     words=("and", "or", "xor", "not", "flip-flop", "combine gates", "boolean"),

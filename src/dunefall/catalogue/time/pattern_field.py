@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import wrapped
 
@@ -115,6 +115,7 @@ MODULE = ModuleSpec(
     ),
     state=8,
     handle=("x", "y"),
+    cycle=Cycle(lambda g: g.used("surprise"), steps=lambda g: STEPS, at=("trigger",)),
     face="x",
     words=("rhythm", "drums", "machine", "morph", "related patterns", "groove"),
     sources=("weights of steps blended between stored patterns (the project's own)",),

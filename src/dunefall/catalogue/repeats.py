@@ -1,0 +1,202 @@
+"""When a patch, or a part of it, begins again: from all clocks, divisions and lengths, exactly.
+
+Every module's course has a period: the least common multiple of the periods of what moves it, of its own, and of as
+many triggers as it takes to come round. Fractions are exact; what is set in decimals counts as those decimals.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection
+from dataclasses import dataclass
+from fractions import Fraction
+
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Given, ModuleSpec
+from dunefall.patch.model import SHARED_ID, Module, Patch
+
+__all__ = ["Repeat", "repeat_of_layer", "repeat_of_patch"]
+
+DIGITS = 6
+LONGEST_S = 3.2e9
+"""A hundred years: what takes longer does not begin again."""
+NAMED = 3
+
+
+@dataclass(frozen=True)
+class Repeat:
+    """When a course begins again.
+
+    Attributes
+    ----------
+    seconds : Fraction or None
+        The period; 0: nothing in it moves; None: never.
+    by_chance, moved : tuple of str
+        Why never: modules that go by chance, and modules whose speed is moved.
+    noises : tuple of str
+        Sounding modules whose sound is by chance, though their course is not.
+    shortest_s : Fraction
+        The shortest period in it: a step.
+    """
+
+    seconds: Fraction | None
+    by_chance: tuple[str, ...] = ()
+    moved: tuple[str, ...] = ()
+    noises: tuple[str, ...] = ()
+    shortest_s: Fraction = Fraction(0)
+
+    def told(self, tempo_bpm: float) -> str:
+        """In words: ``after 280 steps, 11.4 bars, 45.7 s``, or ``never, because …``."""
+        if self.seconds is None:
+            chance = f"{_and(self.by_chance)} go{'es' if len(self.by_chance) == 1 else ''} by chance"
+            speeds = f"the speed of {_and(self.moved)} is moved"
+            reasons = [text for names, text in ((self.by_chance, chance), (self.moved, speeds)) if names]
+            return f"never, because {' and '.join(reasons) or 'its periods only meet after a hundred years'}"
+        if self.seconds == 0:
+            return "at once: nothing in it moves"
+        steps = self.seconds / self.shortest_s
+        bars = float(self.seconds) * tempo_bpm / 240.0
+        parts = [f"{int(steps)} steps"] if steps.denominator == 1 and steps > 1 else []
+        parts += [f"{bars:.4g} bars" if bars != 1 else "1 bar", _time(float(self.seconds))]
+        but = f", but for the noise of {_and(self.noises)}" if self.noises else ""
+        return f"after {', '.join(parts)}{but}"
+
+    @property
+    def short(self) -> str:
+        """For the header: ``never`` or the time."""
+        if self.seconds is None:
+            return "never"
+        return _time(float(self.seconds)) if self.seconds else "at once"
+
+
+def _and(names: tuple[str, ...]) -> str:
+    """Names in a row, the first few of many."""
+    if len(names) > NAMED:
+        return f"{', '.join(names[:NAMED])} and {len(names) - NAMED} more"
+    return " and ".join(filter(None, (", ".join(names[:-1]), *names[-1:])))
+
+
+def _time(seconds: float) -> str:
+    if seconds < 120:
+        return f"{seconds:.1f} s"
+    if seconds < 7200:
+        return f"{int(seconds // 60)} min {seconds % 60:.0f} s"
+    if seconds < 172800:
+        return f"{int(seconds // 3600)} h {seconds % 3600 // 60:.0f} min"
+    return f"{seconds / 86400:.3g} days"
+
+
+def repeat_of_patch(patch: Patch) -> Repeat:
+    """When the whole mix begins again."""
+    return _repeat(patch, [m.id for m in patch.modules() if (spec := spec_of(m.type)) and spec.lane_end])
+
+
+def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
+    """When a layer's sound begins again; for Shared, everything in it."""
+    layer = patch.layer(layer_id)
+    ends = [module.id for module in layer.modules] if layer_id == SHARED_ID else [layer.output_id]
+    return _repeat(patch, ends)
+
+
+def _repeat(patch: Patch, ends: Collection[str]) -> Repeat:
+    walk = _Walk(patch)
+    periods = [walk.period(end) for end in ends]
+    if walk.by_chance or walk.moved:
+        return Repeat(None, tuple(walk.by_chance), tuple(walk.moved), tuple(walk.noises))
+    whole = _lcm([period for period in periods if period])
+    if whole > LONGEST_S:
+        return Repeat(None, noises=tuple(walk.noises))
+    return Repeat(whole, (), (), tuple(walk.noises), min(walk.own, default=whole))
+
+
+def _lcm(periods: Collection[Fraction]) -> Fraction:
+    """Least common multiple; 0 of nothing."""
+    whole = Fraction(0)
+    for period in periods:
+        if whole == 0:
+            whole = period
+        elif period:
+            top = math.lcm(whole.numerator * period.denominator, period.numerator * whole.denominator)
+            whole = Fraction(top, whole.denominator * period.denominator)
+    return whole
+
+
+class _Walk:
+    """Periods of modules, each worked out once, from what they are moved by."""
+
+    def __init__(self, patch: Patch) -> None:
+        self._patch = patch
+        self._known: dict[str, Fraction] = {}
+        self._under_way: set[str] = set()
+        self.by_chance: list[str] = []
+        self.moved: list[str] = []
+        self.noises: list[str] = []
+        self.own: set[Fraction] = set()
+        self._into: dict[str, list[tuple[str, str]]] = {}
+        for link in patch.links:
+            if link.on and (link.amount != 0.0):
+                self._into.setdefault(link.target.module, []).append((link.target.port, link.source.module))
+        self._modules = {module.id: module for module in patch.modules()}
+
+    def period(self, module_id: str) -> Fraction:
+        """Period of a module's course; 0: it does not move, or its loop is still being walked."""
+        if module_id in self._under_way:
+            return Fraction(0)
+        if module_id not in self._known:
+            self._under_way.add(module_id)
+            self._known[module_id] = self._worked_out(self._modules[module_id])
+            self._under_way.discard(module_id)
+        return self._known[module_id]
+
+    def _worked_out(self, module: Module) -> Fraction:
+        spec = spec_of(module.type)
+        into = self._into.get(module.id, [])
+        if spec is None:
+            return Fraction(0)
+        linked = frozenset(port for port, _ in into)
+        defaults = {param.id: self._patch.tempo_bpm if param.follows else param.default for param in spec.params}
+        series = {x.id: module.series.get(x.id, x.default) for x in spec.series}
+        given = Given({**defaults, **module.params}, series, linked)
+        outside = _lcm([self.period(source) for _, source in into])
+        if _by_chance(spec, given):
+            (self.noises if spec.stage == "source" else self.by_chance).append(module.name)
+        own = self._own(module, spec, given)
+        if own:
+            self.own.add(own)
+        together = _lcm([own, outside]) if own else outside
+        return self._rounds(spec, given, into, together)
+
+    def _own(self, module: Module, spec: ModuleSpec, given: Given) -> Fraction:
+        if spec.cycle.period_s is None:
+            return Fraction(0)
+        period = spec.cycle.period_s(given)
+        if period and set(spec.cycle.speed) & given.linked:
+            self.moved.append(module.name)
+        return _exact(period)
+
+    def _rounds(self, spec: ModuleSpec, given: Given, into: list[tuple[str, str]], period: Fraction) -> Fraction:
+        """As many triggers as it takes to come round may take several periods."""
+        if spec.cycle.steps is None or not period:
+            return period
+        told, times = spec.cycle.steps(given), 1
+        counts = told if isinstance(told, tuple) else (told,) * len(spec.cycle.at)
+        for port, source in into:
+            clock = self.period(source) if port in spec.cycle.at else Fraction(0)
+            if clock:
+                count, triggers = counts[spec.cycle.at.index(port)], int(period / clock)
+                times = math.lcm(times, count // math.gcd(triggers, count))
+        return period * times
+
+
+def _by_chance(spec: ModuleSpec, given: Given) -> bool:
+    if "key" not in spec.asks:
+        return False
+    return spec.cycle.chance is None or spec.cycle.chance(given)
+
+
+def _exact(seconds: float) -> Fraction:
+    """Seconds as the fraction that somebody typed: note values and rates are small ones."""
+    near = Fraction(seconds).limit_denominator(10**DIGITS)
+    return (
+        near if abs(float(near) - seconds) <= 1e-12 * max(seconds, 1.0) else Fraction(seconds).limit_denominator(10**9)
+    )

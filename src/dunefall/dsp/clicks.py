@@ -1,0 +1,51 @@
+"""Clicks: a single step that stands alone in a sound, sample by sample.
+
+A step counts when it is much larger than all steps of the milliseconds before it and of those after it: the onset of a
+strike is followed by more of its kind, a click is not (the project's own rule).
+"""
+
+from __future__ import annotations
+
+from numba import njit
+
+__all__ = ["CLICK_STATE", "COUNT", "PLACE", "SIZE", "watch_clicks"]
+
+LAST, BEFORE, CANDIDATE, AGE, AFTER, COUNT, PLACE, SIZE, BEGUN = range(9)
+CLICK_STATE = 9
+"""Numbers that are kept for each sound: the last sample, the largest step of late, the step in question, samples since
+it, the largest since, how many clicks so far, the sample of the last one, its size, samples heard so far."""
+ALONE = 5.0
+"""So many times the steps around it."""
+SMALLEST = 0.01
+WAIT = 96.0
+"""Samples after a step in which nothing of its kind may follow."""
+FADES = 0.985
+"""What a sample leaves of the memory of earlier steps."""
+SETTLES = 480.0
+"""Samples that are listened to before anything counts."""
+
+
+@njit(error_model="numpy", forceinline=True)
+def watch_clicks(state, first, left, right, position):  # type: ignore[no-untyped-def]
+    """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on."""
+    last, before, candidate = state[first + LAST], state[first + BEFORE], state[first + CANDIDATE]
+    age, after, begun = state[first + AGE], state[first + AFTER], state[first + BEGUN]
+    for i in range(left.size):
+        here = left[i] + right[i]
+        step = abs(here - last)
+        last = here
+        if candidate > 0.0:
+            age += 1.0
+            after = max(after, step)
+            if ALONE * after > candidate:
+                candidate = 0.0
+            elif age >= WAIT:
+                state[first + COUNT] += 1.0
+                state[first + PLACE], state[first + SIZE] = position + i - age, candidate
+                candidate = 0.0
+        elif step > SMALLEST and step > ALONE * before and begun >= SETTLES:
+            candidate, age, after = step, 0.0, 0.0
+        begun += 1.0
+        before = max(FADES * before, step)
+    state[first + LAST], state[first + BEFORE], state[first + CANDIDATE] = last, before, candidate
+    state[first + AGE], state[first + AFTER], state[first + BEGUN] = age, after, begun
