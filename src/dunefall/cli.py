@@ -57,6 +57,9 @@ def _window_parser() -> _Parser:
     parser.add_argument("--live", default="auto", metavar="auto|simulated|NAME", help="the live input")
     parser.add_argument("--keys", default="auto", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
     parser.add_argument("--workspace", default="build", choices=("build",), help="the workspace to open")
+    parser.add_argument(
+        "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
+    )
     parser.add_argument("--screenshot", type=Path, metavar="FILE", help="save the window's picture when it has settled")
     parser.add_argument(
         "--quit-after", type=_seconds, metavar="SECONDS", help="end by itself; 0: after the first sound"

@@ -13,6 +13,8 @@ from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
+from dunefall.engine.devices.keys import PRESSURE, WHEEL
+from dunefall.engine.devices.osc import OscInput, osc_name
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
@@ -71,6 +73,7 @@ class Session:
         self.document = Document(patch, path)
         self.document.changed.connect(self._sound)
         self.engine.set_patch(patch)
+        self.osc: OscInput | None = None
 
     @property
     def options(self) -> EngineOptions:
@@ -90,7 +93,10 @@ class Session:
         self.engine.open(patch)
 
     def close(self) -> None:
-        """End the engine."""
+        """End the engine, and listen to no other program any more."""
+        if self.osc is not None:
+            self.osc.close()
+            self.osc = None
         self.engine.close()
 
     def _sound(self, _before: Patch, after: Patch) -> None:
@@ -213,6 +219,55 @@ class Session:
         spec = spec_of(self.patch.module(place.module).type)
         target = spec.target(place.port) if spec else None
         return isinstance(target, Input) and target.role == "gate"
+
+    def turn_control(self, module: str, share: float) -> None:
+        """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step."""
+        name = self.patch.module(module).name
+        changed = self.patch.with_param(module, "value", min(max(share, 0.0), 1.0))
+        self.document.edit(f"Move {name}", changed, merge=f"control {module}")
+
+    def turn_named(self, name: str, share: float) -> bool:
+        """Let all Named controls of a name as in an address stand at a share of their range; whether there is one."""
+        found = [m for m in self.patch.modules() if m.type == "named-control" and osc_name(m.name) == name]
+        for module in found:
+            self.turn_control(module.id, share)
+        return bool(found)
+
+    def turn_controller(self, controller: int, place: float) -> None:
+        """A MIDI controller moved: Named controls that hang on it follow; wheel and pressure go to the keyboards."""
+        ports = {WHEEL: "wheel", PRESSURE: "pressure"}
+        changed = self.patch
+        for module in self.patch.modules():
+            if module.type == "named-control" and module.params.get("controller", -1.0) == controller:
+                changed = changed.with_param(module.id, "value", min(max(place, 0.0), 1.0))
+            elif module.type == "keyboard" and controller in ports:
+                changed = changed.with_param(module.id, ports[controller], place)
+        self.document.edit("Move a controller", changed, merge=f"controller {controller}")
+
+    def kinds_of_layer(self, layer: str) -> dict[str, list[str]]:
+        """Parameters of a layer's modules by their name in words, and which modules have them: those that can be
+        gathered under one control."""
+        kinds: dict[str, list[str]] = {}
+        for module in self.patch.layer(layer).modules:
+            spec = spec_of(module.type)
+            for param in spec.params if spec and not spec.lane_end and module.type != "named-control" else ():
+                if not param.choices and not param.follows and param.amount:
+                    kinds.setdefault(param.name, []).append(module.id)
+        return kinds
+
+    def gather(self, layer: str, kind: str) -> str:
+        """Put all parameters of a kind in a layer under a new Named control, at rest; returns its id."""
+        patch = self.patch
+        found = patch.layer(layer)
+        control = Module(patch.free_id("named-control"), "named-control", f"{kind} of {found.name}"[:60])
+        changed = patch.with_new_module(layer, control)
+        for module_id in self.kinds_of_layer(layer)[kind]:
+            spec = spec_of(patch.module(module_id).type)
+            param = next(param for param in (spec.params if spec else ()) if param.name == kind)
+            target = Place(module_id, param.id)
+            changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, param.amount))
+        self.document.edit(f"Gather {kind.lower()}", changed)
+        return control.id
 
     def remove_module(self, module: str) -> None:
         """Remove a module; a sound that passed through it passes on without it."""

@@ -105,7 +105,10 @@ def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.Monk
 
     monkeypatch.setattr(keys_module, "key_names", lambda: ["Bench Keys 1"])
     monkeypatch.setattr(mido, "open_input", opened)
-    keyboard = open_keys("bench", lambda note, velocity: played.append((note, velocity)))
+    turns: list[tuple[int, float]] = []
+    keyboard = open_keys(
+        "bench", lambda note, velocity: played.append((note, velocity)), lambda *turned: turns.append(turned)
+    )
     assert isinstance(keyboard, RealKeys)
     for message in (
         mido.Message("note_on", note=60, velocity=127), mido.Message("control_change", control=1, value=5),
@@ -121,8 +124,8 @@ def test_what_is_not_there_is_said() -> None:
     with pytest.raises(DeviceError, match='no sound input "Attic"'):
         open_input("Attic", 48000.0)
     with pytest.raises(DeviceError, match='no MIDI input "Attic"'):
-        open_keys("Attic", lambda note, velocity: None)
-    assert open_keys("none", lambda note, velocity: None) is None
+        open_keys("Attic", lambda note, velocity: None, lambda *turned: None)
+    assert open_keys("none", lambda note, velocity: None, lambda *turned: None) is None
     assert open_input("auto", 48000.0).simulated
 
 

@@ -34,6 +34,7 @@ COMMANDS = (
     Command("add_layer", "Add layer…", "Ctrl+Shift+L", "add_layer", separator=True),
     Command("add_module", "Add module…", "A", "add_module"),
     Command("link", "Move this…", "M", "link_selection"),
+    Command("gather", "Gather under a control…", "Ctrl+Shift+G", "ask_gather"),
     Command("bypass", "Bypass", "B", "toggle_bypass", part="Module"),
     Command("pin", "Pin in Watch", "P", "toggle_pin", part="Module"),
     Command("rename", "Rename…", "F2", "rename", part="Module"),

@@ -26,6 +26,10 @@ __all__ = ["ModuleCommands"]
 SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
 
 
+def _most_first(kind: tuple[str, list[str]]) -> tuple[int, str]:
+    return -len(kind[1]), kind[0]
+
+
 class ModuleCommands(WindowParts):
     """Adding, linking, renaming, removing; undo and redo."""
 
@@ -125,6 +129,21 @@ class ModuleCommands(WindowParts):
         name, good = QInputDialog.getText(self, "Add layer", "Name of the new layer")
         if good and name.strip():
             self.canvas.select(self.session.add_layer(name.strip()[:60]))
+
+    def ask_gather(self) -> None:
+        """Put all parameters of a kind, in the selected module's layer, under one new control."""
+        chosen = self.canvas.selection
+        layer = self.session.patch.layer_of(chosen).id if chosen else SHARED_ID
+        kinds = self.session.kinds_of_layer(layer)
+        if not kinds:
+            self.tell("There is nothing to gather in this layer yet: add modules first.")
+            return
+        texts = {f"{kind} ({len(modules)})": kind for kind, modules in sorted(kinds.items(), key=_most_first)}
+        text, good = QInputDialog.getItem(
+            self, "Gather under a control", "All parameters of this kind in the layer", list(texts), 0, False
+        )
+        if good:
+            self.canvas.select(self.session.gather(layer, texts[text]))
 
     def toggle_bypass(self) -> None:
         """Bypass the selected module, or use it again."""

@@ -12,7 +12,7 @@ from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_time, parse_value
 from dunefall.engine.messages import Clicked
-from dunefall.patch.take import Clear
+from dunefall.patch.take import Clear, Note
 
 __all__ = ["SoundCommands"]
 
@@ -73,6 +73,11 @@ class SoundCommands(WindowParts):
         """Clear what the selected module remembers; one that was stopped sounds again."""
         if self.canvas.selection:
             self.session.engine.act(Clear(self.canvas.selection))
+
+    def play_key(self, note: float, velocity: float) -> None:
+        """A key of the on-screen keyboard went down, or up (velocity 0): the selected module plays it."""
+        if self.canvas.selection:
+            self.session.engine.act(Note(self.canvas.selection, note, velocity))
 
     def note_click(self, click: Clicked) -> None:
         """Find out which module made a layer click, and say so, not more often than now and then."""

@@ -14,6 +14,7 @@ from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
 from dunefall.compiler.sounds import take_in_all
+from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
@@ -53,6 +54,8 @@ def open_window(options: argparse.Namespace) -> int:
     troubles = take_in_all(patch)
     app = make_app(options.theme)
     session = Session(patch, path, EngineOptions(audio=options.audio, live=options.live, keys=options.keys))
+    if options.osc is not None:
+        session.osc = OscInput(options.osc)
     window = MainWindow(session, wanted_theme(options.theme))
     window.show()
     if troubles:

@@ -138,6 +138,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         inspector.sound_asked.connect(self.choose_sound)
         inspector.sound_removed.connect(self.remove_sound)
         inspector.module_asked.connect(canvas.select)
+        inspector.control_moved.connect(session.turn_control)
+        inspector.key_played.connect(self.play_key)
 
     # -- showing ------------------------------------------------------------------------------------------------
 
@@ -183,6 +185,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         engine = self.session.engine
         for message in engine.poll():
             self._heard(message)
+        self._take_osc()
         status = engine.status
         rate = status[Status.RATE] or self.session.options.rate
         self.header.position.setText(position_text(status[Status.POSITION] / rate))
@@ -196,6 +199,16 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
             self.canvas.animate()
             self.inspector.animate()
             self.watch.animate()
+
+    def _take_osc(self) -> None:
+        """What other programs have said: controls move; what cannot be used is told."""
+        osc = self.session.osc
+        while osc is not None and osc.heard:
+            name, share = osc.heard.popleft()
+            if not self.session.turn_named(name, share):
+                osc.refused.append(f"there is no control “{name}” in this patch")
+        if osc is not None and osc.refused:
+            self.tell(f"Open Sound Control: {osc.refused.popleft()}.")
 
     def _heard(self, message: object) -> None:
         if isinstance(message, say.Progress) and message.name:
@@ -221,6 +234,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
                 self.tell(
                     f"{names} gave no usable number and was silenced. Select it and press {key} to start it anew."
                 )
+        elif isinstance(message, say.Turned):
+            self.session.turn_controller(message.controller, message.place)
         elif isinstance(message, say.Clicked):
             self.note_click(message)
         elif isinstance(message, say.ProgramRuns):

@@ -402,9 +402,13 @@ class _Host:
 
     def _open_keys(self) -> None:
         try:
-            self._keys = open_keys(self._options.keys, self._key_played)
+            self._keys = open_keys(self._options.keys, self._key_played, self._key_turned)
         except DeviceError as error:
             self._tell(say.Trouble(f"{error}."))
+
+    def _key_turned(self, controller: int, place: float) -> None:
+        """A controller moved (in the keyboard's thread): the window knows what hangs on it."""
+        self._news.append(say.Turned(controller, place))
 
     def _key_played(self, note: float, velocity: float) -> None:
         """A key went down or up (in the keyboard's thread): every Keyboard module plays it."""

@@ -37,6 +37,7 @@ __all__ = [
     "Sought",
     "Stop",
     "Trouble",
+    "Turned",
     "Watch",
 ]
 
@@ -255,6 +256,14 @@ class Clicked:
     at: int
     size: float
     count: int
+
+
+@dataclass(frozen=True)
+class Turned:
+    """A MIDI controller (0 to 127), the wheel or the pressure stands at a place (see ``engine.devices.keys``)."""
+
+    controller: int
+    place: float
 
 
 @dataclass(frozen=True)

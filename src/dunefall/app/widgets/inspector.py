@@ -28,9 +28,11 @@ from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
 from dunefall.app.widgets.picture import Picture
 from dunefall.app.widgets.rail import Rail
+from dunefall.app.widgets.screenkeys import ScreenKeys
 from dunefall.app.widgets.series import SeriesEditor
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
+from dunefall.catalogue.motion.named_control import shown_value
 from dunefall.catalogue.story import module_story
 from dunefall.engine.messages import AskPortrait, GotPortrait
 from dunefall.patch.model import Link, Module, Patch
@@ -82,6 +84,8 @@ class Inspector(QScrollArea):
         "Move this…" for a port; a link with other values; a link to take away.
     renamed (str), bypass_asked (), module_asked (str)
         Another name; the bypass switch; a module's name was clicked.
+    control_moved (str, float), key_played (float, float)
+        A Named control of the front moved to a share of its range; a key went down, or up (velocity 0).
     drawn (object), tuning_asked ()
         Series by id with other numbers; a tuning file is wanted.
     sound_asked (), sound_removed ()
@@ -96,6 +100,8 @@ class Inspector(QScrollArea):
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
+    control_moved = Signal(str, float)
+    key_played = Signal(float, float)
     drawn = Signal(object)
     tuning_asked = Signal()
     sound_asked = Signal()
@@ -110,6 +116,7 @@ class Inspector(QScrollArea):
         self._asleep: frozenset[str] = frozenset()
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
+        self.front: dict[str, Rail] = {}
         self.picture: Picture | None = None
         self.editor: SeriesEditor | None = None
         self._chosen_series = ""
@@ -177,7 +184,8 @@ class Inspector(QScrollArea):
     def _shape_of(patch: Patch, module: str) -> object:
         """All that decides which widgets there are, as against what they show."""
         if not module:
-            return None
+            controls = [m for m in patch.modules() if m.type == "named-control"]
+            return None, tuple((m.id, m.name, *(m.params.get(x) for x in ("low", "high", "unit"))) for m in controls)
         links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
         found = patch.module(module)
         spec = spec_of(found.type)
@@ -185,6 +193,9 @@ class Inspector(QScrollArea):
         return module, found.type, found.name, found.bypassed, found.sound, links, shown
 
     def _update_values(self) -> None:
+        for control, rail in self.front.items():
+            found = self._patch.module(control)
+            rail.set_value(shown_value(found.name, found.params).default)
         if not self._module:
             return
         module = self._patch.module(self._module)
@@ -200,7 +211,7 @@ class Inspector(QScrollArea):
 
     def _rebuild(self) -> None:
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
-        self.rails, self.rows, self.picture, self.editor = {}, {}, None, None
+        self.rails, self.rows, self.front, self.picture, self.editor = {}, {}, {}, None, None
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 12, 16, 16)
@@ -210,9 +221,13 @@ class Inspector(QScrollArea):
             spec = spec_of(module.type)
             self._add_head(column, module, spec)
             walks = spec is not None and spec.output("place") is not None and bool(spec.series)
+            if spec and spec.keys:
+                keys = ScreenKeys(self._theme)
+                keys.played.connect(self.key_played.emit)
+                column.addWidget(keys)
             if spec and walks:
                 self._add_series(column, spec)
-            elif spec and not spec.lane_end:
+            elif spec and not spec.keys and not spec.lane_end:
                 self._add_picture(column, module, spec)
             for port in spec.targets if spec else ():
                 if isinstance(port, Input) or self._is_shown(spec, module, port):
@@ -227,9 +242,24 @@ class Inspector(QScrollArea):
                 column, "Click a card to see its values, what moves them and what it moves. Click a layer's name for "
                 "its level. Space plays and pauses.", sans(13), "text2",
             )  # fmt: skip
+            self._add_front(column)
         column.addStretch(1)
         self.setWidget(page)
         self._update_values()
+
+    def _add_front(self, column: QVBoxLayout) -> None:
+        """All Named controls of the patch, each in its own range and unit."""
+        controls = [module for module in self._patch.modules() if module.type == "named-control"]
+        if controls:
+            column.addSpacing(12)
+            self._add_text(column, "Controls of this patch", sans(13, 600), "text")
+        for module in controls:
+            param = shown_value(module.name, module.params)
+            rail = Rail(param, param.default, self._theme, self._patch.tempo_bpm)
+            rail.moved.connect(lambda value, p=param, m=module.id: self.control_moved.emit(m, p.to_rail(value)))
+            rail.settled.connect(self.settled.emit)
+            self.front[module.id] = rail
+            column.addWidget(rail)
 
     def _add_text(self, column: QBoxLayout, text: str, font: QFont, colour: str) -> QLabel:
         label = QLabel(text)

@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 
-__all__ = ["MODULE", "UNIT_SIGNS"]
+__all__ = ["MODULE", "UNIT_SIGNS", "shown_value"]
 
 UNIT_SIGNS = ("%", "", "Hz", "s", "st", "dB", "BPM", "°", "m", "°C")
 """Units in which it can be told."""
+
+
+def shown_value(name: str, values: Mapping[str, float]) -> Param:
+    """The control's value as a parameter in its own range and unit, under its own name; ``values`` are those that were
+    set."""
+    given = {param.id: values.get(param.id, param.default) for param in MODULE.params}
+    low, high = sorted((given["low"], given["high"]))
+    sign = UNIT_SIGNS[round(given["unit"])]
+    title = f"{name} ({sign})" if sign else name
+    high = high if high > low else low + 1.0
+    return Param("value", title, "none", low, high, low + given["value"] * (high - low), "A value of your own.")
 
 
 def kernel(value, low, high, unit, controller, out, state):  # type: ignore[no-untyped-def]

@@ -13,10 +13,14 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.ports import chosen
 from dunefall.patch.library import DATA
 
-__all__ = ["Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
+__all__ = ["PRESSURE", "WHEEL", "Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
 
 Played = Callable[[float, float], None]
 """Takes a note number and a velocity, 0 to 1; 0 lets the note go."""
+Turned = Callable[[int, float], None]
+"""Takes the number of a controller and where it stands, 0 to 1; ``WHEEL`` goes from -1 to 1."""
+WHEEL, PRESSURE = 128, 129
+"""The pitch wheel and the pressure of the keys, counted on from the 128 controllers."""
 SHIPPED = DATA / "keys.mid"
 SEQUENCER = Path("/dev/snd/seq")
 """Without it ALSA has no MIDI, and says so on the terminal when it is asked."""
@@ -33,14 +37,20 @@ class Keys(Protocol):
 
 
 class _Held:
-    """Hands notes on, and remembers which are held."""
+    """Hands notes and controllers on, and remembers which notes are held."""
 
-    def __init__(self, played: Played) -> None:
-        self._played = played
+    def __init__(self, played: Played, turned: Turned) -> None:
+        self._played, self._turned = played, turned
         self._held: set[int] = set()
 
     def take(self, message: Any) -> None:
-        """A MIDI message; what is no note is passed over."""
+        """A MIDI message; what is neither a note nor a controller is passed over."""
+        if message.type == "control_change":
+            self._turned(message.control, message.value / 127.0)
+        elif message.type == "pitchwheel":
+            self._turned(WHEEL, max(message.pitch / 8191.0, -1.0))
+        elif message.type == "aftertouch":
+            self._turned(PRESSURE, message.value / 127.0)
         if message.type not in ("note_on", "note_off"):
             return
         velocity = message.velocity / 127.0 if message.type == "note_on" else 0.0
@@ -60,8 +70,8 @@ class SimulatedKeys:
     simulated = True
     name = "simulated keyboard"
 
-    def __init__(self, played: Played) -> None:
-        self._held = _Held(played)
+    def __init__(self, played: Played, turned: Turned) -> None:
+        self._held = _Held(played, turned)
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._play, name="simulated keyboard", daemon=True)
         self._thread.start()
@@ -86,9 +96,9 @@ class RealKeys:
 
     simulated = False
 
-    def __init__(self, name: str, played: Played) -> None:
+    def __init__(self, name: str, played: Played, turned: Turned) -> None:
         self.name = name
-        self._held = _Held(played)
+        self._held = _Held(played, turned)
         try:
             self._port: Any = mido.open_input(name, callback=self._held.take)
         except (ImportError, OSError, ValueError) as error:
@@ -110,7 +120,7 @@ def key_names() -> list[str]:
         return []
 
 
-def open_keys(choice: str, played: Played) -> Keys | None:
+def open_keys(choice: str, played: Played, turned: Turned) -> Keys | None:
     """The keyboard for a choice: ``none``, ``auto`` (the first one, if there is one), ``simulated`` or part of a name.
 
     Raises
@@ -121,8 +131,8 @@ def open_keys(choice: str, played: Played) -> Keys | None:
     if choice == "none":
         return None
     if choice == "simulated":
-        return SimulatedKeys(played)
+        return SimulatedKeys(played, turned)
     names = key_names()
     if choice == "auto":
-        return RealKeys(names[0], played) if names else None
-    return RealKeys(names[chosen(choice, names, "MIDI input")], played)
+        return RealKeys(names[0], played, turned) if names else None
+    return RealKeys(names[chosen(choice, names, "MIDI input")], played, turned)
