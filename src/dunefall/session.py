@@ -172,6 +172,50 @@ class Session:
         name = self.patch.module(link.source.module).name
         self.document.edit(f"Change link from {name}", self.patch.with_link(link), merge=f"link {link.id}")
 
+    def link_range(self, link: Link) -> tuple[float, float] | None:
+        """Values to which a link alone moves its parameter, in the parameter's unit: at the lowest and at the highest
+        of its source; None for an input."""
+        param, (low, high) = self._param_of(link.target), self._span_of(link.source)
+        if param is None:
+            return None
+        base = param.to_domain(self.patch.module(link.target.module).params.get(param.id, param.default))
+        ends = (base + link.offset + link.amount * low, base + link.offset + link.amount * high)
+        return param.from_domain(max(ends[0], -1000.0)), param.from_domain(min(ends[1], 1000.0))
+
+    def set_link_range(self, link: Link, first: float, last: float) -> None:
+        """Let a link move its parameter from one value to another, in the parameter's unit, as its source goes from its
+        lowest to its highest.
+
+        Raises
+        ------
+        ParameterError
+            If a value is out of the parameter's range.
+        """
+        param, (low, high) = self._param_of(link.target), self._span_of(link.source)
+        if param is None:
+            return
+        target = self.patch.module(link.target.module)
+        where = f'"{target.name}" in layer "{self.patch.layer_of(target.id).name}"'
+        a, b = (param.to_domain(param.check(value, where)) for value in (first, last))
+        amount = (b - a) / (high - low)
+        base = param.to_domain(target.params.get(param.id, param.default))
+        self.change_link(replace(link, amount=amount, offset=a - base - amount * low))
+        self.document.end_merge()
+
+    def _param_of(self, place: Place) -> Param | None:
+        spec = spec_of(self.patch.module(place.module).type)
+        target = spec.target(place.port) if spec else None
+        return target if isinstance(target, Param) else None
+
+    def _span_of(self, place: Place) -> tuple[float, float]:
+        """Lowest and highest value of an output; a pitch counts from C4 by an octave either way."""
+        module = self.patch.module(place.module)
+        spec = spec_of(module.type)
+        output = spec.output(place.port) if spec else None
+        if output is None or output.role == "pitch":
+            return 48.0, 72.0
+        return (0.0 if module.params.get("polarity", 0.0) >= 0.5 else output.low), output.high
+
     def remove_link(self, link: str) -> None:
         """Take a link away."""
         name = self.patch.module(self.patch.link(link).source.module).name

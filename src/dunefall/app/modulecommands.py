@@ -14,7 +14,8 @@ from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.menus import show_menu
 from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
-from dunefall.base.errors import DunefallError
+from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.units import parse_value
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.declare import STAGES, Param
 from dunefall.compiler.sounds import take_in
@@ -129,6 +130,28 @@ class ModuleCommands(WindowParts):
         name, good = QInputDialog.getText(self, "Add layer", "Name of the new layer")
         if good and name.strip():
             self.canvas.select(self.session.add_layer(name.strip()[:60]))
+
+    def ask_range(self, link_id: str) -> None:
+        """Type from where to where a link moves its parameter, in the parameter's unit."""
+        link = self.session.patch.link(link_id)
+        now = self.session.link_range(link)
+        spec = spec_of(self.session.patch.module(link.target.module).type)
+        param = spec.target(link.target.port) if spec else None
+        if now is None or not isinstance(param, Param):
+            self.tell("An input takes the signal as it is: give this link an amount instead.")
+            return
+        text, good = QInputDialog.getText(
+            self, "Range of the link", f"{param.name}: from … to …, as the source goes from its lowest to its highest",
+            text=f"{param.format(now[0])} to {param.format(now[1])}",
+        )  # fmt: skip
+        if good:
+            try:
+                ends = [parse_value(part, param.unit, choices=param.choices) for part in text.split(" to ")]
+                if len(ends) != 2:
+                    raise ParameterError(f"two values are needed, such as 100 Hz to 400 Hz; got {text}")
+                self.session.set_link_range(link, *ends)
+            except ParameterError as error:
+                self.tell(str(error))
 
     def ask_gather(self) -> None:
         """Put all parameters of a kind, in the selected module's layer, under one new control."""

@@ -132,6 +132,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
         inspector.link_changed.connect(session.change_link)
+        inspector.range_asked.connect(self.ask_range)
         inspector.link_removed.connect(session.remove_link)
         inspector.renamed.connect(lambda _: self.rename())
         inspector.bypass_asked.connect(self.toggle_bypass)

@@ -82,7 +82,7 @@ def _time(seconds: float) -> str:
     if seconds < 7200:
         return f"{int(seconds // 60)} min {seconds % 60:.0f} s"
     if seconds < 172800:
-        return f"{int(seconds // 3600)} h {seconds % 3600 // 60:.0f} min"
+        return f"{int(seconds // 3600)} h {seconds % 3600 / 60:.0f} min"
     return f"{seconds / 86400:.3g} days"
 
 

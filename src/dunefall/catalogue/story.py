@@ -84,7 +84,7 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     """When a layer begins again, then all its modules, one line each, in their order."""
     lines = [module_story(patch, module.id) for module in layer.modules]
     if lines:
-        lines.insert(0, f"It begins again {repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)}.")
+        lines.insert(0, f"It repeats {repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)}.")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
 
 

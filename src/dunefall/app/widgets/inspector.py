@@ -80,8 +80,8 @@ class Inspector(QScrollArea):
     -------
     values_moved (object), settled ()
         A rail or the picture set parameters (a dict); the movement ended.
-    link_asked (str), link_changed (object), link_removed (str)
-        "Move this…" for a port; a link with other values; a link to take away.
+    link_asked (str), link_changed (object), link_removed (str), range_asked (str)
+        "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed.
     renamed (str), bypass_asked (), module_asked (str)
         Another name; the bypass switch; a module's name was clicked.
     control_moved (str, float), key_played (float, float)
@@ -97,6 +97,7 @@ class Inspector(QScrollArea):
     link_asked = Signal(str)
     link_changed = Signal(object)
     link_removed = Signal(str)
+    range_asked = Signal(str)
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
@@ -403,6 +404,7 @@ class Inspector(QScrollArea):
         row.changed.connect(self.link_changed.emit)
         row.settled.connect(self.settled.emit)
         row.removed.connect(lambda name=link.id: self.link_removed.emit(name))
+        row.range_asked.connect(lambda name=link.id: self.range_asked.emit(name))
         row.source_asked.connect(lambda name=link.source.module: self.module_asked.emit(name))
         self.rows[link.id] = row
         return row

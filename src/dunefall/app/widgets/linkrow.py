@@ -49,13 +49,14 @@ class LinkRow(QWidget):
     -------
     changed (Link), settled ()
         The link with other values; the movement ended.
-    removed (), source_asked ()
-        Take the link away; show the source.
+    removed (), range_asked (), source_asked ()
+        Take the link away; type from where to where it moves its target; show the source.
     """
 
     changed = Signal(object)
     settled = Signal()
     removed = Signal()
+    range_asked = Signal()
     source_asked = Signal()
 
     def __init__(
@@ -197,6 +198,7 @@ class LinkRow(QWidget):
         menu = QMenu(self)
         menu.addAction("Type the amount…", lambda: self._ask("amount"))
         menu.addAction("Type the offset…", lambda: self._ask("offset"))
+        menu.addAction("Set its range…", self.range_asked.emit)
         curves = menu.addMenu("Curve")
         for curve in CURVES:
             action = curves.addAction(curve, partial(self._change, curve=curve))

@@ -1,0 +1,364 @@
+"""Editors of series, keys on the screen, the front, events and clicks: in the real window, as a user works."""
+
+from __future__ import annotations
+
+import socket
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from pytestqt.qtbot import QtBot
+from pythonosc.osc_message_builder import OscMessageBuilder
+
+from dunefall.app.clickwatch import find_culprit
+from dunefall.app.theme import NOON
+from dunefall.app.widgets.events import Events, lanes_of
+from dunefall.app.widgets.planes import GridField, PathField
+from dunefall.app.widgets.screenkeys import ScreenKeys
+from dunefall.app.widgets.series import SeriesField
+from dunefall.app.window import MainWindow
+from dunefall.catalogue import catalogue
+from dunefall.engine.devices.osc import OscInput
+from dunefall.engine.messages import Clicked, EngineOptions
+from dunefall.patch.model import Module, Patch, Place
+from dunefall.patch.take import Note
+from dunefall.session import Session
+from rig import patch_of
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture(scope="module")
+def window(qapp: QApplication) -> Iterator[MainWindow]:
+    window = MainWindow(Session(Patch(), None, EngineOptions(audio="simulated")), NOON)
+    window.show()
+    yield window
+    window.session.document.mark_saved(None)
+    window.close()
+
+
+def added(window: MainWindow, type_id: str) -> str:
+    module = window.session.add_module("shared", type_id)
+    window.canvas.select(module)
+    return module
+
+
+def field_of(window: MainWindow, series: str) -> SeriesField:
+    editor = window.inspector.editor
+    assert editor is not None
+    editor.tabs[series].click() if editor.tabs else None
+    field = editor.fields[series]
+    assert field.isVisible()
+    return field
+
+
+def stroke(field: SeriesField, *points: tuple[float, float]) -> None:
+    """Press at the first of these places (shares of the field's width and height), move over the others, let go."""
+    box = field._box
+    places = [QPoint(round(box.left() + x * box.width()), round(box.bottom() - y * box.height())) for x, y in points]
+    QTest.mousePress(field, LEFT, pos=places[0])
+    for place in places[1:]:
+        QTest.mouseMove(field, place)
+    QTest.mouseRelease(field, LEFT, pos=places[-1])
+
+
+def test_a_stroke_across_steps_is_one_undo_step(window: MainWindow, qtbot: QtBot) -> None:
+    module = added(window, "step-sequencer")
+    field = field_of(window, "row_b")
+    before = window.session.patch
+    stroke(field, (0.06, 0.0), (0.5, 0.5), (0.94, 1.0))
+    drawn = window.session.patch.module(module).series["row_b"][:8]
+    np.testing.assert_allclose(drawn, np.linspace(-1, 1, 8), atol=0.15)
+    assert (np.diff(drawn) > 0).all()
+    window.undo()
+    assert window.session.patch == before
+
+
+def test_gates_toggle_and_paint(window: MainWindow) -> None:
+    module = added(window, "step-sequencer")
+    field = field_of(window, "gates")
+    stroke(field, (0.3, 0.5), (0.45, 0.5), (0.57, 0.5))  # step 3 is a rest: it and those after it become hits
+    gates = window.session.patch.module(module).series["gates"][:8]
+    assert gates[2:5] == (1.0, 1.0, 1.0)
+
+
+def test_keys_set_one_number_and_type_it(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    module = added(window, "step-sequencer")
+    field = field_of(window, "row_a")
+    field.setFocus()
+    QTest.keyClick(field, Qt.Key.Key_Right)
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    assert window.session.patch.module(module).series["row_a"][1] == 58.0
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("A4", True))
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert window.session.patch.module(module).series["row_a"][1] == 69.0
+    assert "number 2 of 8: A4" in field.accessibleDescription()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("loud", True))
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert "is not a value here" in window.notice.text()
+
+
+def test_the_menu_turns_copies_and_pastes_between_sequences(window: MainWindow) -> None:
+    first = added(window, "step-sequencer")
+    field = field_of(window, "row_a")
+
+    def choose(text: str) -> None:
+        menu = field.menu()
+        actions = [*menu.actions(), *(a for x in menu.actions() if x.menu() for a in x.menu().actions())]
+        next(action for action in actions if action.text() == text).trigger()
+
+    notes = catalogue()["step-sequencer"].series[0].default[:8]
+    choose("Rotate to the right")
+    assert window.session.patch.module(first).series["row_a"][:8] == (*notes[-1:], *notes[:-1])
+    choose("Reverse")
+    choose("Copy")
+    turned = window.session.patch.module(first).series["row_a"][:8]
+    second = added(window, "note-list")
+    field = field_of(window, "notes")
+    choose("Paste")
+    assert window.session.patch.module(second).series["notes"] == turned
+    choose("anew")
+    again = window.session.patch.module(second).series["notes"]
+    assert again != turned
+    assert all(note == round(note) for note in again)
+    window.undo()
+    assert window.session.patch.module(second).series["notes"] == turned
+
+
+def test_points_of_a_contour_come_and_go_together(window: MainWindow) -> None:
+    module = added(window, "contour")
+    field = field_of(window, "heights")
+    at = QPoint(round(field._box.left() + 0.5 * field._box.width()), round(field._box.top() + 4))
+    QTest.mouseDClick(field, LEFT, pos=at)
+    series = window.session.patch.module(module).series
+    assert {len(series[name]) for name in ("heights", "times", "bends")} == {6}
+    field.setFocus()
+    QTest.keyClick(field, Qt.Key.Key_Delete)
+    series = window.session.patch.module(module).series
+    assert {len(series[name]) for name in ("heights", "times", "bends")} == {5}
+
+
+def test_a_movement_of_the_hand_becomes_a_gesture(window: MainWindow) -> None:
+    module = added(window, "gesture")
+    assert window.inspector.editor is not None
+    field = window.inspector.editor.plane
+    assert isinstance(field, PathField)
+    box = field._box
+    QTest.mousePress(field, LEFT, pos=box.topLeft().toPoint() + QPoint(1, 1))
+    for share in (0.25, 0.5, 0.75, 1.0):
+        QTest.qWait(60)
+        QTest.mouseMove(field, QPoint(round(box.left() + share * box.width()), round(box.top() + share * box.height())))
+    QTest.mouseRelease(field, LEFT, pos=box.bottomRight().toPoint())
+    made = window.session.patch.module(module)
+    assert 0.2 < made.params["length_s"] < 2.0
+    assert made.series["path_x"][0] == pytest.approx(-1.0, abs=0.02)
+    assert made.series["path_x"][-1] == pytest.approx(1.0, abs=0.02)
+    assert made.series["path_y"][-1] == pytest.approx(-1.0, abs=0.02)
+
+
+def test_the_grid_by_mouse_and_keys(window: MainWindow) -> None:
+    module = added(window, "grid-sequencer")
+    assert window.inspector.editor is not None
+    field = window.inspector.editor.plane
+    assert isinstance(field, GridField)
+    QTest.mouseClick(field, LEFT, pos=field._cell(0, 0).center().toPoint())
+    assert window.session.patch.module(module).series["hits"][0] == 0.0
+    QTest.keyClick(field, Qt.Key.Key_Right)
+    QTest.keyClick(field, Qt.Key.Key_PageUp)
+    assert window.session.patch.module(module).series["notes"][1] == 56.0
+    assert "column 2, row 1: A♭3, hit" in field.accessibleDescription()
+
+
+def test_a_tuning_file_and_one_that_is_broken(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    module = added(window, "quantiser")
+    file = tmp_path / "pipes.scl"
+    file.write_text("Pipes\n2\n3/2\n2/1\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(file), ""))
+    window.choose_tuning()
+    assert window.session.patch.module(module).series["steps_ct"][0] == pytest.approx(701.955, abs=1e-3)
+    assert window.inspector.rails["scale"].value == 12
+    assert "Pipes" in window.notice.text()
+    file.write_text("Pipes\n2\nfifth\n2/1\n")
+    window.choose_tuning()
+    assert "line 3" in window.notice.text()
+
+
+def test_rails_that_do_not_count_are_not_there(window: MainWindow) -> None:
+    module = added(window, "clock")
+    assert "period_beats" in window.inspector.rails
+    assert "period_s" not in window.inspector.rails
+    window.session.set_param(module, "sync", 1.0)
+    assert "period_s" in window.inspector.rails
+    assert "period_beats" not in window.inspector.rails
+
+
+def test_the_front_shows_controls_in_their_own_unit(window: MainWindow) -> None:
+    module = added(window, "named-control")
+    window.session.rename(module, "Fog depth")
+    window.session.set_params(module, {"low": 10.0, "high": 60.0, "unit": 8.0})
+    window.canvas.select("")
+    rail = window.inspector.front[module]
+    assert rail.param.name == "Fog depth (m)"
+    rail.moved.emit(35.0)
+    assert window.session.patch.module(module).params["value"] == pytest.approx(0.5)
+    assert window.inspector.front[module].value == pytest.approx(35.0)
+
+
+def say_osc(port: int, address: str, value: float) -> None:
+    """A message as another program sends it."""
+    message = OscMessageBuilder(address)
+    message.add_arg(value, "f")
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as line:
+        line.sendto(message.build().dgram, ("127.0.0.1", port))
+
+
+def test_midi_and_other_programs_move_controls(window: MainWindow, qtbot: QtBot) -> None:
+    module = added(window, "named-control")
+    window.session.rename(module, "Surf, near")
+    window.session.set_param(module, "controller", 7.0)
+    window.session.turn_controller(7, 0.25)
+    assert window.session.patch.module(module).params["value"] == 0.25
+    window.session.osc = OscInput(0)
+    try:
+        said = partial(say_osc, window.session.osc.port)
+        said("/dunefall/surf-near", 0.75)
+        qtbot.waitUntil(lambda: window.session.patch.module(module).params["value"] == 0.75, timeout=5000)
+        said("/dunefall/surf-near", 7.0)
+        qtbot.waitUntil(lambda: "needs a number from 0 to 1; got 7" in window.notice.text(), timeout=5000)
+        said("/dunefall/attic", 0.5)
+        qtbot.waitUntil(lambda: "there is no control “attic”" in window.notice.text(), timeout=5000)
+    finally:
+        window.session.osc.close()
+        window.session.osc = None
+
+
+def test_gathering_puts_parameters_of_a_kind_under_one_control(
+    window: MainWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    output = window.session.add_layer("Surf")
+    layer = window.session.patch.layer_of(output).id
+    filters = [window.session.add_module(layer, "filter") for _ in range(2)]
+    window.canvas.select(filters[0])
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **_: (next(x for x in args[3] if "Cutoff" in x), True))
+    before = window.session.patch
+    window.ask_gather()
+    control = window.canvas.selection
+    assert window.session.patch.module(control).name == "Cutoff of Surf"
+    assert {link.target for link in window.session.patch.links_from(control)} == {
+        Place(x, "cutoff_hz") for x in filters
+    }
+    window.undo()
+    assert window.session.patch == before
+
+
+def test_the_range_of_a_link_in_the_unit_of_its_target(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
+    source, target = added(window, "stepped-random"), added(window, "filter")
+    link_id = window.session.add_link(Place(source, "out"), Place(target, "cutoff_hz"))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 7 kHz", True))
+    window.ask_range(link_id)
+    link = window.session.patch.link(link_id)
+    assert window.session.link_range(link) == pytest.approx((50.0, 7000.0))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 90 kHz", True))
+    window.ask_range(link_id)
+    assert "must be 10.0 Hz to 20.0 kHz" in window.notice.text()
+    assert window.session.patch.link(link_id) == link
+
+
+def test_keys_on_the_screen_play_the_selected_module(window: MainWindow, qtbot: QtBot) -> None:
+    module = added(window, "keyboard")
+    keys = next(x for x in window.inspector.findChildren(ScreenKeys) if x.isVisible())
+    note, box = keys._boxes()[2]
+    QTest.mousePress(keys, LEFT, pos=QPoint(round(box.center().x()), round(box.bottom() - 4)))
+    QTest.mouseRelease(keys, LEFT, pos=QPoint(round(box.center().x()), round(box.bottom() - 4)))
+
+    def played() -> list[Note]:
+        return [entry.what for entry in window.session.engine.take.entries if isinstance(entry.what, Note)]
+
+    qtbot.waitUntil(lambda: len(played()) == 2, timeout=20_000)
+    assert [(x.module, x.note, x.velocity > 0) for x in played()] == [(module, note, True), (module, note, False)]
+
+
+def test_events_tell_their_cause(window: MainWindow) -> None:
+    patch = patch_of(
+        Module("c", "clock", "Drip clock", {"period_beats": 0.5}), Module("d", "divider", "Every", {"by_a": 3.0}),
+        Module("s", "chance", "Skip", {"probability": 0.5}), Module("e", "envelope", "Strike"),
+        links=(("c.gate", "d.trigger", 1.0), ("d.a", "s.trigger", 1.0), ("s.passed", "e.trigger", 1.0)),
+    )  # fmt: skip
+    patch = Patch(layers=patch.layers, links=patch.links, pins=(Place("s", "passed"), Place("e", "out")))
+    assert lanes_of(patch) == [
+        ("Skip", [Place("s", "passed"), Place("s", "refused")]),
+        ("Strike", [Place("s", "passed")]),
+    ]
+    bins = np.zeros((1024, 2), np.float32)
+    bins[900:910, 1] = bins[904:908, 0] = 1.0
+
+    class Source:
+        def trace(self, module: str, port: str = "") -> np.ndarray:
+            return bins if not port else np.roll(bins, -40, axis=0)
+
+    events = Events(NOON, Source(), 48000.0)
+    events.resize(900, 130)
+    events.show_pins(patch, NOON)
+    events.show_time(5.0)
+    ago = (1024 - 900) * 512 / 48000
+    lane = events._lane(0)
+    cause = events.cause_at(events._x(ago), lane.center().y())
+    assert cause == f"{ago:.2f} s ago: Drip clock 1/8, Every ÷3, Skip, chance 50 %: passed"
+    refused = events.cause_at(events._x(ago + 40 * 512 / 48000), lane.center().y())
+    assert refused.endswith("Skip, chance 50 %: refused")
+    assert events.cause_at(events._x(4.0), lane.center().y()) == ""
+    assert not events.grab().isNull()
+
+
+def test_a_click_is_told_with_its_module_and_cured(window: MainWindow, qtbot: QtBot) -> None:
+    session = window.session
+    output = session.add_layer("Gate impact")
+    layer = session.patch.layer_of(output).id
+    tone, clock, amp = (session.add_module(layer, kind) for kind in ("oscillator", "clock", "amplifier"))
+    session.set_params(tone, {"pitch_note": 45.0, "level": 0.6})
+    session.set_params(clock, {"sync": 1.0, "period_s": 0.31})
+    session.set_param(amp, "gain", 0.0)
+    session.rename(clock, "Striker")
+    for source, target in ((Place(tone, "out"), Place(amp, "audio")), (Place(clock, "gate"), Place(amp, "gain")),
+                           (Place(amp, "out"), Place(output, "audio"))):  # fmt: skip
+        session.add_link(source, target)
+    session.change_link(replace(session.patch.links_into(amp, "gain")[0], amount=1.0))
+    window._clicks_told = -100.0
+    window.play()
+    qtbot.waitUntil(lambda: window.culprit is not None, timeout=60_000)
+    assert "Gate impact clicked" in window.notice.text()
+    assert window.culprit.module == clock
+    before = session.patch
+    window.soften()
+    slew = window.canvas.selection
+    assert session.patch.module(slew).name == "Soft Striker"
+    assert [link.source.module for link in session.patch.links_into(amp, "gain")] == [slew]
+    window.undo()
+    assert session.patch == before
+    session.engine.stop()
+
+
+def test_no_culprit_where_nothing_jumped() -> None:
+    patch = patch_of(
+        Module("l", "lfo", "L"), Module("a-output", "output", "A"), links=(("l.out", "a-output.audio", 1.0),)
+    )
+
+    class Still:
+        def trace(self, module: str, port: str = "") -> np.ndarray:
+            return np.full((1024, 2), 0.3, np.float32)
+
+    assert find_culprit(patch, "a-output", 4800, Still()) is None
+    assert Clicked("a-output", 0, 0.1, 1).count == 1
+
+
+def test_the_header_tells_when_it_repeats(window: MainWindow, qtbot: QtBot) -> None:
+    qtbot.waitUntil(lambda: window.header.repeats.text() != "", timeout=5000)
+    assert window.header.repeats.toolTip().startswith("The patch repeats")

@@ -1,0 +1,99 @@
+"""When patches begin again, against arithmetic."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import pytest
+
+from dunefall.catalogue.repeats import Repeat, repeat_of_layer, repeat_of_patch
+from dunefall.catalogue.story import patch_story
+from dunefall.patch.model import Module, Patch
+from rig import demo, patch_of
+
+
+def out(*modules: Module, links: tuple[tuple[str, str, float], ...], tempo_bpm: float = 120.0) -> Patch:
+    return patch_of(*modules, Module("a-output", "output", "A"), links=links, tempo_bpm=tempo_bpm)
+
+
+CLOCK = Module("c", "clock", "Clock", {"period_beats": 0.25})
+
+
+def test_sequences_of_5_7_and_8_steps_repeat_after_280_steps() -> None:
+    """Common practice and arithmetic: sixteenths at 92 BPM last 163.04 ms, 280 of them 45.65 s."""
+    steps = Module("s", "step-sequencer", "Steps", {"length_a": 5.0, "length_b": 7.0, "length_c": 8.0, "length_d": 1.0})
+    patch = out(CLOCK, steps, links=(("c.gate", "s.clock", 1.0), ("s.b", "a-output.level_db", 1.0)), tempo_bpm=92.0)
+    repeat = repeat_of_patch(patch)
+    assert repeat.seconds == 280 * Fraction(1, 4) * 60 / 92
+    assert repeat.told(92.0) == "after 280 steps, 17.5 bars, 45.7 s"
+    assert "It repeats after 280 steps, 17.5 bars, 45.7 s." in patch_story(patch)
+
+
+def test_dividers_and_spreads_count_triggers() -> None:
+    patch = out(
+        CLOCK, Module("d", "divider", "D", {f"by_{x}": 3.0 for x in "abcdefgh"}),
+        Module("e", "even-spread", "E", {"hits": 3.0, "steps": 8.0}),
+        links=(("c.gate", "d.trigger", 1.0), ("d.a", "e.trigger", 1.0), ("e.out", "a-output.level_db", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(patch).seconds == Fraction(1, 8) * 3 * 8
+
+
+@pytest.mark.parametrize(("rate", "seconds"), [(0.1, 10), (0.07, Fraction(100, 7) * 7)])
+def test_waves_meet_after_their_common_multiple(rate: float, seconds: Fraction) -> None:
+    patch = out(
+        Module("l", "lfo", "L", {"rate_hz": rate}), Module("k", "lfo", "K", {"rate_hz": 1.0}),
+        links=(("l.out", "a-output.level_db", 1.0), ("k.out", "a-output.pan", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(patch).seconds == seconds
+
+
+def test_why_never() -> None:
+    chance = out(
+        CLOCK, Module("x", "chance", "Skip"), links=(("c.gate", "x.trigger", 1.0), ("x.passed", "a-output.pan", 1.0))
+    )
+    assert repeat_of_patch(chance).told(120) == "never, because Skip goes by chance"
+    sure = chance.with_param("x", "probability", 1.0)
+    assert repeat_of_patch(sure).seconds == Fraction(1, 8)
+    moved = out(
+        Module("l", "lfo", "Tide", {"rate_hz": 0.1}), Module("k", "lfo", "K"),
+        links=(("k.out", "l.rate_hz", 0.5), ("l.out", "a-output.pan", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(moved).told(120) == "never, because the speed of Tide is moved"
+    assert repeat_of_patch(demo()).short == "never"
+
+
+def test_noise_is_a_sound_and_no_course() -> None:
+    patch = out(
+        Module("n", "noise", "Air"), Module("l", "lfo", "L", {"rate_hz": 0.5}),
+        links=(("n.out", "a-output.audio", 1.0), ("l.out", "a-output.pan", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_layer(patch, "a").told(120.0) == "after 1 bars, 2.0 s, but for the noise of Air".replace(
+        "1 bars", "1 bar"
+    )
+
+
+def test_only_what_is_linked_counts() -> None:
+    quiet = out(Module("x", "stepped-random", "X"), links=(("x.out", "a-output.pan", 0.0),))
+    assert repeat_of_patch(quiet) == Repeat(Fraction(0))
+    assert repeat_of_patch(quiet).told(120.0) == "at once: nothing in it moves"
+
+
+def test_loops_end() -> None:
+    patch = out(
+        Module("s", "slew", "S"), Module("t", "two-way-switch", "T", {"rate_hz": 0.5}),
+        links=(("s.out", "t.a", 1.0), ("t.out", "s.signal", 1.0), ("s.out", "a-output.pan", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(patch).seconds == 4
+
+
+def test_long_ways() -> None:
+    """Rates in ten-thousandths of a hertz meet after 10,000 s; clocks of prime tenths of a second only after years."""
+    rates = (0.0123, 0.0457, 0.0789, 0.0311, 0.0917)
+    modules = [Module(f"l{k}", "lfo", f"L{k}", {"rate_hz": rate}) for k, rate in enumerate(rates)]
+    patch = out(*modules, links=tuple((f"l{k}.out", "a-output.pan", 0.1) for k in range(5)))
+    assert repeat_of_patch(patch).seconds == 10_000
+    assert repeat_of_patch(patch).short == "2 h 47 min"
+    periods = (99.7, 100.9, 101.3, 101.9)
+    modules = [Module(f"c{k}", "clock", f"C{k}", {"sync": 1.0, "period_s": s}) for k, s in enumerate(periods)]
+    patch = out(*modules, links=tuple((f"c{k}.gate", "a-output.pan", 0.1) for k in range(4)))
+    assert "its periods only meet after a hundred years" in repeat_of_patch(patch).told(120.0)
