@@ -131,6 +131,21 @@ def test_the_menu_turns_copies_and_pastes_between_sequences(window: MainWindow) 
     assert window.session.patch.module(second).series["notes"] == turned
 
 
+def test_curves_are_shown_as_curves_and_randomised_together(window: MainWindow) -> None:
+    module = added(window, "curve-sequencer")
+    field = field_of(window, "curves_a")
+    seen = field.grab().toImage()
+    window.session.set_series(module, {"curves_a": (9.0,) * 64})
+    assert field.grab().toImage() != seen  # ripples instead of plucks
+    before = window.session.patch
+    editor = window.inspector.editor
+    assert editor is not None
+    editor.randomise_everything()
+    assert len(window.session.patch.module(module).series) == 6
+    window.undo()
+    assert window.session.patch == before
+
+
 def test_points_of_a_contour_come_and_go_together(window: MainWindow) -> None:
     module = added(window, "contour")
     field = field_of(window, "heights")

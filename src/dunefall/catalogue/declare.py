@@ -197,6 +197,9 @@ class Series:
     drawn : "bars", "curve", "path" or "grid"
         Numbers side by side, or points of a curve over 0..1; or, both series of a group in one field, a way in the
         plane, or notes and hits in eight columns.
+    shape : function or None
+        Of a number, a place 0..1 and the module's own series: each number stands for a small curve of this height,
+        0..1, which is shown.
     across : str
         The series that says how far apart the points of this one stand.
     """
@@ -214,6 +217,7 @@ class Series:
     used: str = ""
     group: str = ""
     drawn: Literal["bars", "curve", "path", "grid"] = "bars"
+    shape: Callable[[int, float, Mapping[str, tuple[float, ...]]], float] | None = None
     across: str = ""
 
     def format(self, value: float) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -24,6 +24,7 @@ __all__ = ["SeriesEditor", "SeriesField"]
 
 HEIGHT, EDGE, FOOT = 124, 6, 18
 TABS_A_ROW = 3
+SHAPE_POINTS = 24
 NOTE_ROOM = 7.0
 """Semitones that stay free above and below the notes shown."""
 STRENGTHS = (("a little", 0.15), ("half", 0.5), ("anew", 1.0))
@@ -40,14 +41,15 @@ class SeriesField(QWidget):
         Other numbers: a tuple.
     settled ()
         The stroke has ended.
-    point_added (int, float), point_removed (int)
-        One more number after this place; one less.
+    point_added (int, float), point_removed (int), everything_asked ()
+        One more number after this place; one less; chance for all series of the module.
     """
 
     drawn = Signal(object)
     settled = Signal()
     point_added = Signal(int, float)
     point_removed = Signal(int)
+    everything_asked = Signal()
 
     def __init__(self, series: Series, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -58,6 +60,7 @@ class SeriesField(QWidget):
         self._chosen = 0
         self._last: tuple[int, float] | None = None
         self._places: list[float] = []
+        self._own: Mapping[str, tuple[float, ...]] = {}
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -65,9 +68,16 @@ class SeriesField(QWidget):
         more = " Double-click adds a point, Delete takes one away." if series.least < series.most else ""
         self.setToolTip(f"{series.help} Draw across; arrows and digits set one number; right-click for more.{more}")
 
-    def show_numbers(self, values: tuple[float, ...], count: int, across: tuple[float, ...] = ()) -> None:
+    def show_numbers(
+        self,
+        values: tuple[float, ...],
+        count: int,
+        across: tuple[float, ...] = (),
+        own: Mapping[str, tuple[float, ...]] | None = None,
+    ) -> None:
         """Show these numbers, of which the first ``count`` are used; ``across``: how far each point stands from the one
-        before."""
+        before; ``own``: all series of the module."""
+        self._own = own or {}
         total = sum(across[1:])
         self._places = [sum(across[1 : k + 1]) / total for k in range(len(across))] if total > 0 else []
         self._values, self._count = values, max(1, min(count, len(values)))
@@ -175,14 +185,32 @@ class SeriesField(QWidget):
         for k, value in enumerate(self._values[: self._count]):
             left, y = self._box.left() + k * width, self._y(value)
             shade = self._theme.colour("text") if k == playing else colour
+            if self.series.shape is not None:
+                cell = QRectF(left + gap, self._box.top() + 8, width - 2 * gap, self._box.height() - 16)
+                painter.setPen(QPen(shade, 1.75))
+                painter.drawPolyline(self._shape_of(round(value), cell))
+                self._outline_chosen(painter, k, left, width)
+                continue
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(shade)
             top = min(y, zero)
             painter.drawRect(QRectF(left + gap / 2, top, width - gap, max(abs(zero - y), 2.0)))
-            if k == self._chosen and self.hasFocus():
-                outline(
-                    painter, QRectF(left, self._box.top(), width, self._box.height()), self._theme.colour("text"), 1, 2
-                )
+            self._outline_chosen(painter, k, left, width)
+
+    def _outline_chosen(self, painter: QPainter, k: int, left: float, width: float) -> None:
+        if k == self._chosen and self.hasFocus():
+            box = QRectF(left, self._box.top(), width, self._box.height())
+            outline(painter, box, self._theme.colour("text"), 1, 2)
+
+    def _shape_of(self, number: int, cell: QRectF) -> QPolygonF:
+        """The small curve that a number stands for."""
+        assert self.series.shape is not None
+        points = max(8, min(SHAPE_POINTS, round(cell.width())))
+        line = QPolygonF()
+        for k in range(points + 1):
+            height = self.series.shape(number, k / points, self._own)
+            line.append(QPointF(cell.left() + cell.width() * k / points, cell.bottom() - height * cell.height()))
+        return line
 
     # -- drawing ------------------------------------------------------------------------------------------------
 
@@ -297,6 +325,7 @@ class SeriesField(QWidget):
                     lambda s: self._give(randomised(self.series, values, count, s, random.randrange(1 << 30))), strength
                 ),
             )
+        menu.addAction("Randomise everything drawn", self.everything_asked.emit)
         add("Rotate to the right", lambda: rotated(values, count, 1))
         add("Rotate to the left", lambda: rotated(values, count, -1))
         add("Reverse", lambda: reversed_order(values, count))
@@ -381,6 +410,7 @@ class SeriesEditor(QWidget):
         field.settled.connect(self.settled.emit)
         field.point_added.connect(partial(self._add_point, series))
         field.point_removed.connect(partial(self._remove_point, series))
+        field.everything_asked.connect(self.randomise_everything)
         self.fields[series.id] = field
         return field
 
@@ -408,7 +438,7 @@ class SeriesEditor(QWidget):
                 param = self._spec.param(series.used)
                 count = round(module.params.get(param.id, param.default))
             across = next((self._numbers(x) for x in self._spec.series if x.id == series.across), ())
-            self.fields[series.id].show_numbers(values, count, across)
+            self.fields[series.id].show_numbers(values, count, across, module.series)
 
     def show_place(self, place: float | None) -> None:
         """Mark the place that is played now in all series that it walks along."""
@@ -419,6 +449,15 @@ class SeriesEditor(QWidget):
         for series in self._spec.series:
             along = series.used == first.used and series.group == first.group
             self.fields[series.id].show_place(place if along else None)
+
+    def randomise_everything(self) -> None:
+        """Chance for all series at once, half of the way: one undo step."""
+        made = {}
+        for series in self._spec.series:
+            numbers = self._numbers(series)
+            made[series.id] = randomised(series, numbers, len(numbers), STRENGTHS[1][1], random.randrange(1 << 30))
+        self.drawn.emit(made)
+        self.settled.emit()
 
     def _group(self, series: Series) -> list[Series]:
         """The series that have as many numbers as this one."""

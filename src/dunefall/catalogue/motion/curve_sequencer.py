@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
@@ -19,6 +22,7 @@ CURVE_NAMES = (
 )  # fmt: skip
 DRAWN_1 = 13
 STEPS = 64
+DRAWN = ((0, 1, 0.6, 0.2, 0.4, 0.1, 0), (1, 0, 0.8, 0, 0.5, 0))
 
 
 def kernel(  # type: ignore[no-untyped-def]
@@ -95,6 +99,12 @@ def _curve(kind, at, drawn_1, drawn_2):  # type: ignore[no-untyped-def]
     return (1.0 - at) * (0.5 + 0.5 * sine(0.25 + 8.0 * at))
 
 
+def _shape(kind: int, at: float, series: Mapping[str, tuple[float, ...]]) -> float:
+    """A curve of the set as it is shown."""
+    drawn_curves = [(len(x), *x) for x in (series.get(f"drawn_{k + 1}", DRAWN[k]) for k in range(2))]
+    return float(_curve(kind, at, np.array(drawn_curves[0]), np.array(drawn_curves[1])))
+
+
 def _steps(values: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(values[k % len(values)] for k in range(STEPS))
 
@@ -134,16 +144,17 @@ MODULE = ModuleSpec(
     ),
     series=(
         Series("curves_a", "Curves a", "choice", 0, LAST_CURVE, _steps((6, 10, 6, 1, 6, 2, 9, 0)),
-               "The curve of each step.", least=STEPS, choices=CURVE_NAMES, used="steps"),
+               "The curve of each step.", least=STEPS, choices=CURVE_NAMES, used="steps", shape=_shape),
         Series("curves_b", "Curves b", "choice", 0, LAST_CURVE, _steps((5, 3, 11, 12)),
-               "The curve of each step, second row.", least=STEPS, choices=CURVE_NAMES, used="steps"),
+               "The curve of each step, second row.", least=STEPS, choices=CURVE_NAMES, used="steps",
+               shape=_shape),
         Series("heights", "Levels", "ratio", 0, 1, _steps((1, 0.6, 0.8, 0.4)), "How high each step goes.", least=STEPS,
                used="steps"),
         Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS, "How long each step takes, in periods.",
                least=STEPS, used="steps"),
-        Series("drawn_1", "Curve “drawn 1”", "ratio", 0, 1, (0, 1, 0.6, 0.2, 0.4, 0.1, 0), "A curve of your own.",
+        Series("drawn_1", "Curve “drawn 1”", "ratio", 0, 1, DRAWN[0], "A curve of your own.",
                least=2, most=32, drawn="curve"),
-        Series("drawn_2", "Curve “drawn 2”", "ratio", 0, 1, (1, 0, 0.8, 0, 0.5, 0), "Another one.", least=2, most=32,
+        Series("drawn_2", "Curve “drawn 2”", "ratio", 0, 1, DRAWN[1], "Another one.", least=2, most=32,
                drawn="curve"),
     ),
     outputs=(
