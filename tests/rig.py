@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,6 +19,8 @@ from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 
 Signal = NDArray[np.float64]
 RATE = 48000.0
+LOOP_S = 0.005
+"""Seconds that 100,000 additions in a loop take there."""
 
 
 def demo() -> Patch:
@@ -94,6 +98,18 @@ class Rig:
                 row = program.row_at[("m", port)]
                 values[piece] = memory.rows[row : row + QUANTUM]
         return {port: values[:samples] for port, values in outputs.items()}
+
+
+def slowness() -> float:
+    """How many times slower plain Python runs here and now than on the machine of docs/performance.md when nobody else
+    uses it; at least 1. Limits in seconds hold for that machine, and are asked for as a ratio to it."""
+    times = []
+    for _ in range(5):
+        begun, total = time.perf_counter(), 0
+        for k in range(100_000):
+            total += k
+        times.append(time.perf_counter() - begun)
+    return max(1.0, min(times) / LOOP_S)
 
 
 def rises(gate: Signal) -> NDArray[np.int64]:

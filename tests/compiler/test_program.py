@@ -21,7 +21,7 @@ from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import CURVES, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 from dunefall.render.player import Player
-from rig import demo, patch_of, watch_all
+from rig import demo, patch_of, slowness, watch_all
 
 
 def record(program: Program, quantums: int, *places: tuple[str, str]) -> list[np.ndarray]:
@@ -287,7 +287,7 @@ def test_compiling_200_modules_is_quick() -> None:
         begun = time.process_time()
         compile_patch(patch, rate=48000, probed=every)
         times.append(time.process_time() - begun)
-    assert min(times) < 0.02  # DESIGN.md 4.1: 200 modules under 20 ms
+    assert min(times) < 0.02 * slowness()  # DESIGN.md 4.1: 200 modules under 20 ms
 
 
 @pytest.mark.parametrize("rate", [44100.0, 96000.0])

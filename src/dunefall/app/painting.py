@@ -6,10 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
+from PySide6.QtWidgets import QWidget
 
+from dunefall.app.theme import Theme
 from dunefall.dsp.strokes import KIND_AUDIO, KIND_CONTROL, KIND_GATE, KIND_PITCH, draw_trace
 
-__all__ = ["KINDS", "TraceImage", "draw_text", "elided", "outline", "text_width"]
+__all__ = ["KINDS", "TraceImage", "card", "draw_text", "elided", "outline", "text_width"]
 
 KINDS = {"audio": KIND_AUDIO, "control": KIND_CONTROL, "gate": KIND_GATE, "pitch": KIND_PITCH}
 
@@ -77,6 +79,16 @@ class TraceImage:
         image = QImage(self._pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32_Premultiplied)
         image.setDevicePixelRatio(self._scale)
         painter.drawImage(0, 0, image)
+
+
+def card(painter: QPainter, widget: QWidget, theme: Theme) -> None:
+    """The ground of a field: a rounded card, framed in ink while the widget has the focus."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.colour("card"))
+    painter.drawRoundedRect(QRectF(widget.rect()), 6, 6)
+    focus = widget.hasFocus()
+    outline(painter, QRectF(widget.rect()), theme.colour("text" if focus else "line"), 2 if focus else 1, 6)
 
 
 def outline(

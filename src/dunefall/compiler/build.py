@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +59,59 @@ def same_structure(a: Patch, b: Patch) -> bool:
     return shape(a) == shape(b)
 
 
+class _Target(NamedTuple):
+    """What an input or parameter is whatever patch it stands in; ``param`` None for an input."""
+
+    id: str
+    param: Param | None
+    default: float
+    low: float
+    high: float
+    octaves: int
+
+
+class _Shape(NamedTuple):
+    """What is the same for all modules of a type."""
+
+    targets: tuple[_Target, ...]
+    outputs: tuple[str, ...]
+    passes: tuple[int, int]
+    wakes: int
+    series: NDArray[np.float64]
+
+
+_shapes: dict[str, _Shape] = {}
+
+
+def _shape_of(spec: ModuleSpec) -> _Shape:
+    if spec.id not in _shapes:
+        passed = [target for target, _ in spec.passed]
+        _shapes[spec.id] = _Shape(
+            tuple(_target(port) for port in spec.target_rows),
+            tuple(output.id for output in spec.output_rows),
+            (passed[0] if passed else -1, passed[1] if len(passed) > 1 else -1),
+            int(any(output.per_voice for output in spec.outputs)),
+            _series_of(spec, Module("", spec.id, "")),
+        )
+    return _shapes[spec.id]
+
+
+def _target(port: Input | Param) -> _Target:
+    if isinstance(port, Param):
+        return _Target(port.id, port, port.to_domain(port.default), *port.domain, int(port.octaves))
+    return _Target(port.id, None, 0.0, -math.inf, math.inf, 0)
+
+
+def _series_of(spec: ModuleSpec, module: Module) -> NDArray[np.float64]:
+    """All series of a module as its kernel gets them: how many, the numbers, zeros."""
+    made = np.zeros(sum(1 + series.most for series in spec.series))
+    for series in spec.series:
+        values = module.series.get(series.id, series.default)
+        at = spec.series_places[series.id][0]
+        made[at : at + 1 + len(values)] = (len(values), *values)
+    return made
+
+
 class _Builder:
     """Collects the numbers of one program."""
 
@@ -100,7 +154,8 @@ class _Builder:
         self.moved: list[int] = []
         self.input_rows: list[int] = []
         self.sounds: list[NDArray[np.float32]] = []
-        self.series: list[float] = []
+        self.series: list[NDArray[np.float64]] = []
+        self.series_size = 0
         self.lane_ends = 0
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
@@ -145,7 +200,7 @@ class _Builder:
             rows=aligned_zeros(self.rows),
             states=np.zeros(self.state_size),
             memories=aligned_zeros(self.memory_size),
-            series=np.array(self.series, np.float64),
+            series=np.concatenate([np.zeros(0), *self.series]),
             bases=np.array([(x, x, 0, 1, pool) for x, pool in zip(self.bases, self.pools, strict=True)], BASE),
             amounts=np.array(amounts, AMOUNT),
             faults=np.zeros(len(self.order), np.int64),
@@ -183,18 +238,21 @@ class _Builder:
                     self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
 
     def _add_module(self, instance: Instance) -> None:
-        module, spec = instance.module, instance.spec
+        module, spec, name = instance.module, instance.spec, instance.id
         port_first, input_first, moved_first, linked = len(self.ports), len(self.input_records), len(self.moved), 0
-        for k, port in enumerate(spec.target_rows):
-            wires = self.into.get((instance.id, port.id), [])
-            linked |= (1 << k) if wires else 0
-            self.moved += [len(self.input_records)] if wires else []
-            self._add_input(instance, k, port, wires)
-        output_first = len(self.ports)
-        self.ports += [self.row_at.get((instance.id, output.id), self.nowhere) for output in spec.output_rows]
-        wanted = sum(1 << k for k, output in enumerate(spec.output_rows) if (instance.id, output.id) in self.row_at)
-        passed = [port_first + target for target, _ in spec.passed]
-        passes, passes_right = (*passed, -1, -1)[:2]
+        shape, into = _shape_of(spec), self.into
+        for k, target in enumerate(shape.targets):
+            wires = into.get((name, target.id))
+            if wires:
+                linked |= 1 << k
+                self.moved.append(len(self.input_records))
+            self._add_input(instance, k, target, wires or ())
+        output_first, wanted = len(self.ports), 0
+        for k, port in enumerate(shape.outputs):
+            row = self.row_at.get((name, port), -1)
+            wanted |= (1 << k) if row >= 0 else 0
+            self.ports.append(row if row >= 0 else self.nowhere)
+        passes, passes_right = (port_first + target if target >= 0 else -1 for target in shape.passes)
         memory = spec.memory + math.ceil(spec.memory_s * self.rate)
         levels = self.level_first[instance.layer.id]
         sound = prepared(spec, module)
@@ -202,15 +260,15 @@ class _Builder:
         self.module_records.append((
             kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory,
-            len(self.series), linked, passes, passes_right,
+            self.series_size, linked, passes, passes_right,
             levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
             self._lane_end(spec), moved_first, len(self.moved), wanted,
-            int(any(output.per_voice for output in spec.outputs)), sound.samples.ctypes.data, len(sound.samples),
-            sound.rows, sound.rate_hz, module_key(self.patch.seed, instance.id),
+            shape.wakes, sound.samples.ctypes.data, len(sound.samples), sound.rows, sound.rate_hz,
+            module_key(self.patch.seed, name),
         ))  # fmt: skip
-        for series in spec.series:
-            values = module.series.get(series.id, series.default)
-            self.series += [len(values), *values, *[0.0] * (series.most - len(values))]
+        if spec.series:
+            self.series.append(_series_of(spec, module) if module.series else shape.series)
+            self.series_size += len(shape.series)
         self.state_size += spec.state
         self.memory_size += memory
 
@@ -226,26 +284,26 @@ class _Builder:
             self.input_rows.append(self._row())
         return self.input_rows[k]
 
-    def _add_input(self, instance: Instance, k: int, port: Input | Param, wires: list[Wire]) -> None:
-        row = self._input_row(instance, k)
-        self.input_at[(instance.id, port.id)] = len(self.input_records)
-        if isinstance(port, Param):
-            away = voice_spread(instance, port)
+    def _add_input(self, instance: Instance, k: int, target: _Target, wires: Sequence[Wire]) -> None:
+        self.input_at[(instance.id, target.id)] = len(self.input_records)
+        base, param = target.default, target.param
+        if param is not None:
+            if param.follows or param.id in instance.module.params:
+                base = param.to_domain(base_value(self.patch, instance.module, param))
+            away = voice_spread(instance, param) if instance.voice > 0 else 0.0
             if away:
-                self.spread[(instance.id, port.id)] = away
-            self.bases.append(port.to_domain(base_value(self.patch, instance.module, port)) + away)
-            (low, high), octaves = port.domain, port.octaves
-        else:
-            self.bases.append(0.0)
-            low, high, octaves = -math.inf, math.inf, False
+                self.spread[(instance.id, target.id)] = away
+                base += away
+        self.bases.append(base)
         first = len(self.link_records)
         for wire in wires:
             self._add_wire(wire)
-        value = min(max(self.bases[-1], low), high)
-        self.values.append(2.0**value if octaves else value)
-        self.pools.append(-1 if wires else self._pooled(self.values[-1]))
-        self.ports.append(row if wires else self.pools[-1])
-        self.input_records.append((row, first, len(self.link_records), int(octaves), low, high))
+        value = min(max(base, target.low), target.high)
+        self.values.append(2.0**value if target.octaves else value)
+        row, pool = self._input_row(instance, k), -1 if wires else self._pooled(self.values[-1])
+        self.pools.append(pool)
+        self.ports.append(row if wires else pool)
+        self.input_records.append((row, first, len(self.link_records), target.octaves, target.low, target.high))
 
     def _pooled(self, value: float) -> int:
         """The row that all inputs share that are constant at this value."""

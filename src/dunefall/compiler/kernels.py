@@ -33,6 +33,8 @@ __all__ = [
     "load_generated",
     "make_elsewhere",
     "prepare",
+    "prepare_beside",
+    "prepare_idly",
 ]
 
 SCRATCH = 8 * QUANTUM
@@ -185,8 +187,7 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     """
     from dunefall.compiler.loop import warm_up
 
-    specs = [spec for spec in (spec_of(type_id) for type_id in dict.fromkeys(type_ids)) if spec]
-    todo = [spec for spec in specs if not compiled(spec)]
+    todo = _not_loaded(type_ids)
     missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
     report = progress or (lambda done, total, name: None)
     helper = None
@@ -200,6 +201,36 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     if helper is not None:
         helper.wait()
     report(len(todo) + 1, len(todo) + 1, "")
+
+
+def prepare_beside(type_ids: Iterable[str]) -> None:
+    """Load the kernels of these module types; what is missing is compiled by another process, so that a thread that
+    sounds is not held up. Waits for it."""
+    todo = _not_loaded(type_ids)
+    missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
+    if missing:
+        make_elsewhere(missing).wait()
+    for spec in todo:
+        kernel_address(spec)
+
+
+def prepare_idly(type_ids: Iterable[str]) -> subprocess.Popen[bytes] | None:
+    """Load those kernels and the loop that are compiled; the process that compiles the others while nobody else works,
+    or None."""
+    from dunefall.compiler.loop import warm_up
+
+    paths = {spec.id: _kernel_path(spec) for spec in _not_loaded(type_ids)}
+    missing = [path for path in paths.values() if not compiled_before(path)]
+    for spec in _not_loaded(type_ids):
+        if paths[spec.id] not in missing:
+            kernel_address(spec)
+    warm_up()
+    return make_elsewhere(missing, idle=True) if missing else None
+
+
+def _not_loaded(type_ids: Iterable[str]) -> list[ModuleSpec]:
+    specs = [spec for spec in (spec_of(type_id) for type_id in dict.fromkeys(type_ids)) if spec]
+    return [spec for spec in specs if not compiled(spec)]
 
 
 def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.Popen[bytes]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import signal
+import subprocess
 import sys
 import time
 from collections import deque
@@ -15,7 +16,7 @@ from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
-from dunefall.compiler.kernels import prepare
+from dunefall.compiler.kernels import prepare, prepare_beside, prepare_idly
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
@@ -62,6 +63,7 @@ class _Host:
         self._ready = self._opened = False
         self._watched: tuple[str, ...] = ()
         self._clicks = 0.0
+        self._maker: subprocess.Popen[bytes] | None = None
         self._clicked: dict[str, float] = {}
         self._patch = Patch()
         self._program: Program | None = None
@@ -129,6 +131,9 @@ class _Host:
         """Stop everything and let go of the shared memory."""
         self._close_devices()
         self._code.close()
+        if self._maker is not None:
+            self._maker.kill()
+            self._maker.wait()
         self._program = self._seek = None
         self._slots.let_go()
         if self._sounding is not None:
@@ -187,22 +192,28 @@ class _Host:
     # -- programs -----------------------------------------------------------------------------------------------
 
     def _get_ready(self) -> None:
-        self._prepare()
+        """Load what is compiled; what is not is compiled by an idle process meanwhile."""
+        self._maker = prepare_idly(catalogue())
+        built_in()
         self._tell(say.Prepared())
 
-    def _prepare(self) -> None:
+    def _prepare(self, patch: Patch) -> None:
+        """Compile or load what a patch needs."""
+        types = [module.type for module in patch.modules()]
         if not self._ready:
-            prepare(catalogue(), lambda done, total, name: self._tell(say.Progress(done, total, name)))
+            prepare(types, lambda done, total, name: self._tell(say.Progress(done, total, name)))
             built_in()
             self._ready = True
+        else:
+            prepare_beside(types)
 
     def _compile(self, patch: Patch) -> Program:
+        self._prepare(patch)
         program = compile_patch(patch, rate=self._options.rate, probed=self._probed)
         self._code.use(program)
         return program
 
     def _open(self, message: say.Open) -> None:
-        self._prepare()
         take = message.take.at_rate(self._options.rate)
         self._seek = None
         self._patch = take.patch_at(message.position + 1)

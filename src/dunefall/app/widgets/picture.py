@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from dunefall.app.painting import draw_text, outline
+from dunefall.app.painting import card, draw_text, outline
 from dunefall.app.theme import Theme, mono
 from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.sounds import prepared
@@ -86,12 +86,7 @@ class Picture(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Frame, curves, cursors."""
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect())
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self._theme.colour("card"))
-        painter.drawRoundedRect(box, 6, 6)
-        outline(painter, box, self._theme.colour("line"), 1, 6)
+        card(painter, self, self._theme)
         if self._spec.sound == "table":
             self._paint_table(painter)
         elif self._spec.sound == "file":

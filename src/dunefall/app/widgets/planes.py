@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from dunefall.app.painting import draw_text, outline
+from dunefall.app.painting import card, draw_text, outline
 from dunefall.app.theme import Theme, mono
 from dunefall.base.units import note_name
 from dunefall.catalogue.declare import ModuleSpec
@@ -65,14 +65,6 @@ class PlaneField(QWidget):
     def _box(self) -> QRectF:
         return QRectF(EDGE, EDGE, self.width() - 2 * EDGE, HEIGHT - 2 * EDGE - FOOT)
 
-    def _frame(self, painter: QPainter) -> None:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self._theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()), 6, 6)
-        focus = self.hasFocus()
-        outline(painter, QRectF(self.rect()), self._theme.colour("text" if focus else "line"), 2 if focus else 1, 6)
-
     def _foot(self, painter: QPainter, text: str) -> None:
         foot = QRectF(EDGE, HEIGHT - FOOT - 3, self.width() - 2 * EDGE, FOOT)
         draw_text(painter, foot, text, mono(10.5), self._theme.colour("text2"))
@@ -107,7 +99,7 @@ class PathField(PlaneField):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Axes, the way, where it is now."""
         painter = QPainter(self)
-        self._frame(painter)
+        card(painter, self, self._theme)
         painter.setPen(QPen(self._theme.colour("line"), 1))
         middle = self._box.center()
         painter.drawLine(QPointF(self._box.left(), middle.y()), QPointF(self._box.right(), middle.y()))
@@ -190,7 +182,7 @@ class GridField(PlaneField):
     def paintEvent(self, event: QPaintEvent) -> None:
         """The fields: filled where there is a hit; the one that plays in ink."""
         painter = QPainter(self)
-        self._frame(painter)
+        card(painter, self, self._theme)
         notes, hits = self.numbers
         columns, rows = self._size
         playing = -1 if self._place is None else round(self._place * COLUMNS * COLUMNS)

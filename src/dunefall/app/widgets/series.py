@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from dunefall.app.painting import draw_text, outline
+from dunefall.app.painting import card, draw_text, outline
 from dunefall.app.theme import Theme, mono, sans
 from dunefall.app.widgets.menus import show_menu
 from dunefall.app.widgets.planes import GridField, PathField, PlaneField
@@ -142,13 +142,7 @@ class SeriesField(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Frame, numbers, the step that plays, the number that is chosen in words."""
         painter, theme = QPainter(self), self._theme
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect())
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(box, 6, 6)
-        focus = self.hasFocus()
-        outline(painter, box, theme.colour("text" if focus else "line"), 2 if focus else 1, 6)
+        card(painter, self, theme)
         if self.series.low < 0 < self.series.high:
             painter.setPen(QPen(theme.colour("line"), 1))
             painter.drawLine(QPointF(self._box.left(), self._y(0.0)), QPointF(self._box.right(), self._y(0.0)))

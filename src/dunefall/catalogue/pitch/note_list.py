@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
-from dunefall.dsp.random import uniform
+from dunefall.dsp.steps import after
 from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
@@ -17,6 +17,8 @@ DRAWS, NOTE, HELD = STEP + 1, STEP + 2, STEP + 3
 MOST_HELD = 16
 KEYS = HELD + 1
 UP, DOWN, BOTH, PLAYED, ANY = range(5)
+WAYS = (0, 1, 2, 0, 3)
+"""Directions of ``dsp.steps`` for these orders."""
 MOST_LISTED = 32
 
 
@@ -39,7 +41,7 @@ def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place,
         if clock[i] > 0.5 and state[LAST] <= 0.5:
             times = max(float(int(repeats[i] + 0.5)), 1.0)
             step = float(int(state[STEP] / times))
-            at = _place(step, int(order[i] + 0.5), count * span, key)
+            at = after(0.0, step, WAYS[int(order[i] + 0.5)], count * span, key, 0)
             octave = float(int(at / count))
             rank = int(at - octave * count)
             sorts = int(order[i] + 0.5) != PLAYED
@@ -53,19 +55,6 @@ def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place,
         out[i] = state[NOTE] if state[STEP] > 0.0 else notes[1]
         gate[i] = 1.0 if clock[i] > 0.5 and state[STEP] > 0.0 else 0.0
         place[i] = wrapped(max(state[STEP] - 1.0, 0.0), count * span) / (count * span)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _place(step, order, count, key):  # type: ignore[no-untyped-def]
-    """Which of the notes is played at a step."""
-    if order == DOWN:
-        return count - 1.0 - wrapped(step, count)
-    if order == BOTH and count > 1.0:
-        at = wrapped(step, 2.0 * (count - 1.0))
-        return at if at < count else 2.0 * (count - 1.0) - at
-    if order == ANY:
-        return min(float(int(uniform(key, step, 0) * count)), count - 1.0)
-    return wrapped(step, count)
 
 
 @njit(error_model="numpy")
