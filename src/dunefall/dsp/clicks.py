@@ -20,16 +20,34 @@ SMALLEST = 0.01
 WAIT = 96.0
 """Samples after a step in which nothing of its kind may follow."""
 FADES = 0.985
-"""What a sample leaves of the memory of earlier steps."""
+FADED = 0.38
+"""What a sample, and 64 of them, leave of the memory of earlier steps."""
 SETTLES = 480.0
 """Samples that are listened to before anything counts."""
 
 
 @njit(error_model="numpy", forceinline=True)
 def watch_clicks(state, first, left, right, position):  # type: ignore[no-untyped-def]
-    """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on."""
+    """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on.
+
+    Hardly ever is there a step worth asking about: then the largest of all these samples is all that is worked out.
+    """
+    n, largest = left.size, abs(left[0] + right[0] - state[first + LAST])
+    for i in range(1, n):
+        largest = max(largest, abs(left[i] + right[i] - (left[i - 1] + right[i - 1])))
+    before = state[first + BEFORE]
+    quiet = largest <= SMALLEST or largest <= ALONE * FADED * before
+    if state[first + CANDIDATE] > 0.0 or not (quiet or state[first + BEGUN] < SETTLES):
+        _look_closer(state, first, left, right, position)
+    state[first + LAST] = left[n - 1] + right[n - 1]
+    state[first + BEFORE] = max(FADED * before, largest)
+    state[first + BEGUN] += n
+
+
+@njit(error_model="numpy")
+def _look_closer(state, first, left, right, position):  # type: ignore[no-untyped-def]
     last, before, candidate = state[first + LAST], state[first + BEFORE], state[first + CANDIDATE]
-    age, after, begun = state[first + AGE], state[first + AFTER], state[first + BEGUN]
+    age, after = state[first + AGE], state[first + AFTER]
     for i in range(left.size):
         here = left[i] + right[i]
         step = abs(here - last)
@@ -43,9 +61,7 @@ def watch_clicks(state, first, left, right, position):  # type: ignore[no-untype
                 state[first + COUNT] += 1.0
                 state[first + PLACE], state[first + SIZE] = position + i - age, candidate
                 candidate = 0.0
-        elif step > SMALLEST and step > ALONE * before and begun >= SETTLES:
+        elif step > SMALLEST and step > ALONE * before and state[first + BEGUN] >= SETTLES:
             candidate, age, after = step, 0.0, 0.0
-        begun += 1.0
         before = max(FADES * before, step)
-    state[first + LAST], state[first + BEFORE], state[first + CANDIDATE] = last, before, candidate
-    state[first + AGE], state[first + AFTER], state[first + BEGUN] = age, after, begun
+    state[first + CANDIDATE], state[first + AGE], state[first + AFTER] = candidate, age, after

@@ -12,7 +12,9 @@ from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 __all__ = ["MODULE"]
 
 LEVEL, STAGE, LAST, PLACE, FROM, HIGH, END = range(7)
-TIMES_MOVE = 0b1011000
+TIMES_MOVE, ENDED_WANTED = 0b1011000, 0b10
+REST = 0.001
+"""A strike that has fallen to −60 dB has ended."""
 """Attack, decay and the kind."""
 KINDS = ("strike", "hold", "sustain", "loop")
 STRIKE, HOLD, SUSTAIN, LOOP = range(4)
@@ -21,7 +23,7 @@ RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
 
 def kernel(  # type: ignore[no-untyped-def]
     trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, level, force, out, ended, state,
-    rate, moving, scratch, linked,
+    rate, moving, scratch, linked, wanted,
 ):  # fmt: skip
     """State: level, stage, last trigger, how much of the stage is done, the level at its start, how high this one goes,
     samples for which the end's pulse stays high.
@@ -30,7 +32,7 @@ def kernel(  # type: ignore[no-untyped-def]
     the level that is there.
     """
     if linked & 2 == 0 and kind[0] == STRIKE and not moving & 0b100 and curve[0] == 0.0 and not moving & (1 << 8):
-        _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch)
+        _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch, wanted)
     else:
         _stages(trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, out, ended, state,
                 rate, linked)  # fmt: skip
@@ -39,7 +41,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch, wanted):  # type: ignore[no-untyped-def]
     value, rising, last, n = state[LEVEL], 1.0 if state[STAGE] == ATTACKS else 0.0, state[LAST], out.size
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
@@ -49,15 +51,18 @@ def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratc
     else:
         rises[:] = rise_share(attack_s[0], rate)
         falls[:] = fall_factor(decay_s[0], rate)
-    end = state[END]
+    before, end = value, state[END]
     for i in range(n):
         if trigger[i] > 0.5 and last <= 0.5:
             rising = 1.0
         last = trigger[i]
-        before = value
         value, rising = struck(value, rising, rises[i], falls[i])
         out[i] = value
-        ended[i], end = pulsed(before >= 0.001 and value < 0.001, end, held_for(PULSE_S, rate))
+    if wanted & ENDED_WANTED:
+        for i in range(n):
+            over = before >= REST and out[i] < REST
+            before = out[i]
+            ended[i], end = pulsed(over, end, held_for(PULSE_S, rate))
     state[LEVEL], state[STAGE], state[LAST], state[END] = value, ATTACKS if rising > 0.5 else DECAYS, last, end
 
 
