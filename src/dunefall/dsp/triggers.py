@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-__all__ = ["MOST_STEPS", "PULSE_S", "SPREADS", "held_for", "is_hit", "pulsed", "spread_evenly", "wrapped"]
+__all__ = ["MOST_STEPS", "PULSE_S", "SPREADS", "held_for", "is_hit", "pulsed", "spread_evenly", "unchanged", "wrapped"]
 
 PULSE_S = 0.002
 """Length of a trigger that nothing else gives a length to."""
@@ -28,6 +28,15 @@ def pulsed(fires, left, length):  # type: ignore[no-untyped-def]
     if left > 0.0:
         return 1.0, left - 1.0
     return 0.0, 0.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def unchanged(gate, last):  # type: ignore[no-untyped-def]
+    """Whether a gate stays as high or low as it was a sample before: between triggers there is nothing to do."""
+    high = 0
+    for i in range(gate.size):
+        high += 1 if gate[i] > 0.5 else 0
+    return high == (gate.size if last > 0.5 else 0)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -8,7 +8,7 @@ from numba import njit
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.catalogue.pitch.quantiser import ROOTS, SCALES
 from dunefall.dsp.random import uniform
-from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, unchanged
 
 __all__ = ["MODULE"]
 
@@ -37,6 +37,11 @@ def kernel(  # type: ignore[no-untyped-def]
     high."""
     note, last, draws, left = state[NOTE], state[LAST], state[DRAWS], state[LEFT]
     pulse = held_for(PULSE_S, rate)
+    if note != 0.0 and left == 0.0 and unchanged(trigger, last):
+        for i in range(out.size):
+            out[i], new[i] = note, 0.0
+        state[LAST] = trigger[out.size - 1]
+        return
     for i in range(out.size):
         fires = trigger[i] > 0.5 and last <= 0.5
         last = trigger[i]

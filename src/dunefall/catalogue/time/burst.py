@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
-from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
+from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, unchanged
 
 __all__ = ["MODULE"]
 
@@ -22,6 +22,11 @@ def kernel(  # type: ignore[no-untyped-def]
     last, left, hit, wait, gap = state[LAST], state[LEFT], state[HIT], state[WAIT], state[GAP]
     force, draws, many, ending = state[FORCE], state[DRAWS], state[COUNT], state[ENDED]
     pulse = held_for(PULSE_S, rate)
+    if (hit == 0.0 or hit >= many) and left == 0.0 and ending == 0.0 and unchanged(trigger, last):
+        for i in range(out.size):
+            out[i], ended[i], level[i] = 0.0, 0.0, force
+        state[LAST] = trigger[out.size - 1]
+        return
     for i in range(out.size):
         fires = over = False
         if trigger[i] > 0.5 and last <= 0.5:

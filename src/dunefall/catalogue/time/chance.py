@@ -6,6 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]
 
@@ -17,6 +18,12 @@ def kernel(trigger, probability, mode, most, deck, passed, refused, state, key):
     """State: last trigger, 1 while the present gate passes, number of draws, how many were alike in a row (negative:
     refused), how many of the deck are dealt, how many of them passed."""
     last, is_open, draws = state[LAST], state[OPEN], state[DRAWS]
+    if unchanged(trigger, last):
+        high = last > 0.5
+        for i in range(passed.size):
+            passed[i], refused[i] = is_open if high else 0.0, 1.0 - is_open if high else 0.0
+        state[LAST] = trigger[passed.size - 1]
+        return
     for i in range(passed.size):
         high = trigger[i] > 0.5
         if high and last <= 0.5:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
-from dunefall.dsp.triggers import wrapped
+from dunefall.dsp.triggers import unchanged, wrapped
 
 __all__ = ["MODULE"]
 
@@ -22,6 +22,10 @@ def kernel(  # type: ignore[no-untyped-def]
     Triggers are counted, so that nothing drifts; an output is high with the triggers that it lets through.
     """
     last, last_reset, count = state[LAST], state[RESET], state[COUNT]
+    if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
+        for i in range(a.size):
+            a[i] = b[i] = c[i] = d[i] = e[i] = f[i] = g[i] = h[i] = 0.0
+        return
     for i in range(a.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
             count = 0.0

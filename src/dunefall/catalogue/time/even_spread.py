@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
-from dunefall.dsp.triggers import MOST_STEPS, is_hit, wrapped
+from dunefall.dsp.triggers import MOST_STEPS, is_hit, unchanged, wrapped
 
 __all__ = ["MODULE"]
 
@@ -15,6 +15,11 @@ def kernel(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """State: last trigger, last reset, steps of this round so far, whether the last one is an accent."""
     last, last_reset, step, strong = state[LAST], state[RESET], state[STEP] - 1.0, state[STRONG]
+    if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
+        for i in range(out.size):
+            out[i], rest[i], accent[i] = 0.0, 0.0, 0.0
+            place[i] = max(step, 0.0) / float(int(steps[i] + 0.5))
+        return
     for i in range(out.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
             step = -1.0

@@ -7,7 +7,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
-from dunefall.dsp.triggers import wrapped
+from dunefall.dsp.triggers import unchanged, wrapped
 
 __all__ = ["MODULE", "WEIGHTS"]
 
@@ -52,6 +52,11 @@ def kernel(  # type: ignore[no-untyped-def]
     """State: last trigger, last reset, steps so far, whether each part's last step was a hit, rounds so far, whether
     the last step was an accent."""
     last, last_reset, step, rounds = state[LAST], state[RESET], state[STEP], state[ROUNDS]
+    if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
+        here = wrapped(max(step - 1.0, 0.0), STEPS) / STEPS
+        for i in range(out_a.size):
+            out_a[i], out_b[i], out_c[i], accent[i], place[i] = 0.0, 0.0, 0.0, 0.0, here
+        return
     for i in range(out_a.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
             step = 0.0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.triggers import held_for, pulsed
+from dunefall.dsp.triggers import held_for, pulsed, unchanged
 
 __all__ = ["MODULE"]
 
@@ -18,6 +18,11 @@ def kernel(trigger, delay_s, length_s, out, state, memory, rate):  # type: ignor
     More than 64 triggers under way at once: the newest are lost.
     """
     last, left, first, waiting, now = state[LAST], state[LEFT], state[FIRST], state[WAITING], state[NOW]
+    if waiting == 0.0 and left == 0.0 and unchanged(trigger, last):
+        for i in range(out.size):
+            out[i] = 0.0
+        state[LAST], state[NOW] = trigger[out.size - 1], now + out.size
+        return
     for i in range(out.size):
         if trigger[i] > 0.5 and last <= 0.5 and waiting < MOST:
             memory[int(first + waiting) % MOST] = now + float(int(delay_s[i] * rate + 0.5))
