@@ -50,7 +50,7 @@ def main() -> None:
     results["startup"] = start = startup.measure()
     print(f"window: {start['window_s']:.2f} s, bare window: {start['bare_s']:.2f} s, ratio {start['ratio']:.2f}")
     results["first_start_s"] = first = startup.first_start_s()
-    print(f"first start, with an empty cache: {first:.0f} s until everything is compiled")
+    print(f"first start, with an empty cache: {first:.0f} s until the demo can sound")
     results["steady"] = held = steady.measure()
     print(
         f"{held['seconds']:.0f} s at 128 frames with the window in use: {held['underruns']:.0f} underruns, "
