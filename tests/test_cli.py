@@ -52,7 +52,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
 def test_starters_can_be_rendered(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     _, out, _ = run("starters", "--json", capsys=capsys)
     names = [entry["name"] for entry in json.loads(out)]
-    assert len(names) == 8
+    assert len(names) == 10
     for name in names:
         file = tmp_path / f"{name}.wav"
         assert run("render", f"starter:{name}", "--seconds", "4", "--out", str(file), capsys=capsys)[0] == 0
