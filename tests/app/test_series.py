@@ -351,6 +351,8 @@ def test_a_click_is_told_with_its_module_and_cured(window: MainWindow, qtbot: Qt
     qtbot.waitUntil(lambda: window.culprit is not None, timeout=60_000)
     assert "Gate impact clicked" in window.notice.text()
     assert window.culprit.module == clock
+    window.canvas.select(output)
+    assert "It has clicked" in window.inspector._story.text()
     before = session.patch
     window.soften()
     slew = window.canvas.selection

@@ -84,6 +84,7 @@ class SoundCommands(WindowParts):
         patch, engine = self.session.patch, self.session.engine
         if click.module not in {module.id for module in patch.modules()}:
             return
+        self.inspector.set_clicks(click.module, click.count)
         ago = max(engine.position - click.at, 0)
         found = find_culprit(patch, click.module, ago, engine)
         if found is None or time.monotonic() - self._clicks_told < CLICK_PAUSE_S:

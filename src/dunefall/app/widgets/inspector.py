@@ -115,6 +115,7 @@ class Inspector(QScrollArea):
         self._module = ""
         self._shape: object = "nothing yet"
         self._asleep: frozenset[str] = frozenset()
+        self._clicks: dict[str, int] = {}
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
         self.front: dict[str, Rail] = {}
@@ -142,6 +143,11 @@ class Inspector(QScrollArea):
         if modules != self._asleep:
             self._asleep = modules
             self._story.setText(self._story_html())
+
+    def set_clicks(self, module: str, count: int) -> None:
+        """Tell of a layer's output how often it has clicked."""
+        self._clicks[module] = count
+        self._story.setText(self._story_html())
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -435,6 +441,9 @@ class Inspector(QScrollArea):
         text = html.escape(module_story(self._patch, self._module))
         if self._module in self._asleep:
             text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
+        if self._clicks.get(self._module):
+            count = self._clicks[self._module]
+            text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."
         near = {link.source.module for link in self._patch.links_into(self._module)}
         near |= {link.target.module for link in self._patch.links_from(self._module)}
         names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
