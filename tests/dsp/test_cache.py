@@ -87,3 +87,39 @@ def test_names_that_are_taken_are_refused() -> None:
     clash = replace(spec, params=(*spec.params, Param("levels", "Levels", "none", 0, 1, 0)))
     with pytest.raises(ValueError, match="a meaning that is taken"):
         kernels.kernel_arguments(clash)
+
+
+def test_what_is_missing_is_compiled_by_another_process(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Beside a sounding thread nothing is compiled in this process: another one does, then it is loaded from disk."""
+    asked: list[list[Path]] = []
+
+    class Done:
+        def wait(self) -> int:
+            return 0
+
+    def elsewhere(paths: list[Path], *, idle: bool = False) -> Done:
+        asked.append([*paths])
+        return Done()
+
+    monkeypatch.setattr(kernels, "_loaded", {})
+    monkeypatch.setattr(kernels, "make_elsewhere", elsewhere)
+    kernels.prepare_beside(["clock", "transpose", "unheard-of"])
+    assert asked == []  # both are on disk
+    assert set(kernels._loaded) == {"clock", "transpose"}
+    monkeypatch.setattr(kernels, "_loaded", {})
+    real = kernels.compiled_before
+    monkeypatch.setattr(kernels, "compiled_before", lambda path: "clock" not in path.name and real(path))
+    kernels.prepare_beside(["clock", "transpose"])
+    assert [path.parent.name.partition("-")[0] for path in asked[0]] == ["clock"]
+    assert set(kernels._loaded) == {"clock", "transpose"}
+
+
+def test_the_engine_in_reserve_loads_what_is_there_and_has_the_rest_made(monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[tuple[int, bool]] = []
+    monkeypatch.setattr(kernels, "_loaded", {})
+    monkeypatch.setattr(kernels, "make_elsewhere", lambda paths, *, idle=False: asked.append((len(paths), idle)))
+    real = kernels.compiled_before
+    monkeypatch.setattr(kernels, "compiled_before", lambda path: "glide" not in path.name and real(path))
+    kernels.prepare_idly(["glide", "transpose"])
+    assert asked == [(1, True)]
+    assert set(kernels._loaded) == {"transpose"}

@@ -17,6 +17,7 @@ from dunefall.engine.client import EngineClient
 from dunefall.engine.devices import keys as keys_module
 from dunefall.engine.devices.input import open_input, voice
 from dunefall.engine.devices.keys import SHIPPED, RealKeys, open_keys
+from dunefall.engine.devices.osc import OscInput, osc_name
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Module, Place
@@ -118,6 +119,7 @@ def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.Monk
     keyboard.stop()
     assert port.closed
     assert played == [(60.0, 1.0), (60.0, 0.0), (62.0, 64 / 127), (62.0, 0.0)]
+    assert turns == [(1, 5 / 127)]
 
 
 def test_what_is_not_there_is_said() -> None:
@@ -147,3 +149,19 @@ def test_the_simulated_voice_speaks_in_vowels_and_rests() -> None:
     assert 80 < hz[np.argmax(spectrum)] < 1000
     assert not spoken[round(4.05 * 0.4 * 48000) : round(4.95 * 0.4 * 48000)].any()
     assert np.abs(spoken).max() == pytest.approx(0.3)
+
+
+def test_a_port_that_is_taken_is_told() -> None:
+    first = OscInput(0)
+    try:
+        with pytest.raises(DeviceError, match=f"port {first.port} cannot be listened to"):
+            OscInput(first.port)
+        with pytest.raises(DeviceError, match="port 70000 cannot be listened to"):
+            OscInput(70000)
+    finally:
+        first.close()
+
+
+@pytest.mark.parametrize(("name", "address"), [("Fog depth", "fog-depth"), ("  Äther 2 ", "ther-2"), ("???", "")])
+def test_names_in_addresses(name: str, address: str) -> None:
+    assert osc_name(name) == address
