@@ -18,11 +18,11 @@ from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
-SECONDS = 12
+SECONDS = 20
 
 
 def main() -> None:
-    """Build in both themes, with a card selected that shows all kinds of links."""
+    """Build in both themes, with a card selected that shows all kinds of links; a sequence with its events."""
     make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
@@ -34,6 +34,15 @@ def main() -> None:
         window.set_theme(theme)
         QTest.qWait(300)
         window.grab().save(str(FOLDER / f"build-{theme.name}.png"))
+    window.set_theme(NOON)
+    window.session.replace_document(*open_patch("starter:telemetry"))
+    window.show_patch(window.session.patch, window.session.patch)
+    window.canvas.select("telemetry-word")
+    window.watch.choose("Events")
+    window.play()
+    QTest.qWait(SECONDS * 1000)
+    window.grab().save(str(FOLDER / "sequence-noon.png"))
+    window.session.document.mark_saved(None)
     window.close()
 
 

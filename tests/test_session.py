@@ -131,7 +131,7 @@ def test_save_and_open(session: Session, tmp_path: Path) -> None:
 
 def test_shipped_patches_are_good() -> None:
     assert find_patch(DEMO)[0] == demo()
-    assert len(starters()) == 8
+    assert len(starters()) == 10
     for name in starters():
         patch, path = open_patch(f"starter:{name}")
         assert path is None
@@ -153,7 +153,7 @@ def test_stories_are_exact() -> None:
     strange = patch.with_new_module(SHARED_ID, Module("x", "unheard-of", "X"))
     assert "does not know" in module_story(strange, "x")
     assert "nothing yet" in layer_story(Patch(), Patch().layers[0])
-    assert "Nothing in it is random." in patch_story(Patch())
+    assert "It repeats at once: nothing in it moves." in patch_story(Patch())
 
 
 def test_stories_of_links() -> None:

@@ -312,6 +312,9 @@ def test_events_tell_their_cause(window: MainWindow) -> None:
         ("Skip", [Place("s", "passed"), Place("s", "refused")]),
         ("Strike", [Place("s", "passed")]),
     ]
+    steps = patch_of(Module("q", "step-sequencer", "Q"), Module("o", "oscillator", "O"))
+    pinned = replace(steps, pins=(Place("q", "gate"), Place("o", "out")))
+    assert lanes_of(pinned) == [("Q", [Place("q", "gate"), Place("q", "refused")])]  # nothing triggers the other one
     bins = np.zeros((1024, 2), np.float32)
     bins[900:910, 1] = bins[904:908, 0] = 1.0
 

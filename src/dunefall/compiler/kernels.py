@@ -214,14 +214,15 @@ def prepare_beside(type_ids: Iterable[str]) -> None:
         kernel_address(spec)
 
 
-def prepare_idly(type_ids: Iterable[str]) -> subprocess.Popen[bytes] | None:
-    """Load those kernels and the loop that are compiled; the process that compiles the others while nobody else works,
-    or None."""
+def prepare_idly(type_ids: Iterable[str], others: Iterable[str] = ()) -> subprocess.Popen[bytes] | None:
+    """Load the loop and those of these kernels that are compiled; gives the process that compiles what is missing of
+    them and of ``others`` while nobody else works, or None."""
     from dunefall.compiler.loop import warm_up
 
-    paths = {spec.id: _kernel_path(spec) for spec in _not_loaded(type_ids)}
+    wanted = list(type_ids)
+    paths = {spec.id: _kernel_path(spec) for spec in _not_loaded([*wanted, *others])}
     missing = [path for path in paths.values() if not compiled_before(path)]
-    for spec in _not_loaded(type_ids):
+    for spec in _not_loaded(wanted):
         if paths[spec.id] not in missing:
             kernel_address(spec)
     warm_up()

@@ -301,7 +301,7 @@ class EngineClient:
         settled = self._ready_at is not None and time.monotonic() - self._ready_at > RESERVE_AFTER_S
         if self._reserve is None and settled and self._deaths < MOST_DEATHS:
             self._reserve = self._start_process()
-            self._reserve.send(say.Prepare())
+            self._reserve.send(say.Prepare(tuple(dict.fromkeys(module.type for module in self._patch.modules()))))
 
     def _hangs(self) -> bool:
         beat = float(self.status[Status.HEARTBEAT])

@@ -81,7 +81,7 @@ class _Host:
         self._code = LoopCode()
         self._limited = True
         self._answers: dict[type, Callable[[Any], None]] = {
-            say.Prepare: lambda _: self._get_ready(),
+            say.Prepare: self._get_ready,
             say.Watch: self._watch,
             say.Open: self._open,
             say.Seek: self._start_seek,
@@ -191,9 +191,9 @@ class _Host:
 
     # -- programs -----------------------------------------------------------------------------------------------
 
-    def _get_ready(self) -> None:
-        """Load what is compiled; what is not is compiled by an idle process meanwhile."""
-        self._maker = prepare_idly(catalogue())
+    def _get_ready(self, message: say.Prepare) -> None:
+        """Load what the patch needs; what is not compiled yet of all modules, an idle process compiles meanwhile."""
+        self._maker = prepare_idly(message.types, catalogue())
         built_in()
         self._tell(say.Prepared())
 

@@ -58,7 +58,9 @@ class EngineOptions:
 
 @dataclass(frozen=True)
 class Prepare:
-    """Get everything ready that can be ready before there is a patch."""
+    """Get everything ready that can be ready before there is a patch: the kernels of these types of modules."""
+
+    types: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -41,12 +41,14 @@ def lanes_of(patch: Patch) -> list[tuple[str, list[Place]]]:
         if spec is None:
             continue
         gates = [Place(module.id, output.id) for output in spec.outputs if output.role == "gate"]
-        if spec.outputs[0].role != "gate":
+        if pin in gates:
+            gates = [pin, *(gate for gate in gates if gate.port in REFUSED)]
+        elif spec.outputs[0].role != "gate":
             into = [port.id for port in spec.inputs if port.role == "gate"]
             gates = [link.source for port in into for link in patch.links_into(module.id, port)] or gates
         first = [gate for gate in gates if gate.port not in REFUSED][:1]
-        lanes.append((module.name, first + [gate for gate in gates if gate.port in REFUSED]))
-    return lanes
+        lanes.append((module.name, first + [gate for gate in gates if gate.port in REFUSED and gate not in first]))
+    return [lane for lane in lanes if lane[1]]
 
 
 def ticks_of(bins: NDArray[np.float32]) -> list[int]:
