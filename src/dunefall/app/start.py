@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import signal
 import sys
 import time
 
@@ -58,6 +59,7 @@ def open_window(options: argparse.Namespace) -> int:
         session.osc = OscInput(options.osc)
     window = MainWindow(session, wanted_theme(options.theme))
     window.show()
+    signal.signal(signal.SIGINT, lambda *_: QTimer.singleShot(0, window.close))  # not amid a painting
     if troubles:
         window.warn("Some sounds are missing", "\n".join(troubles))
     errands = _Errands(window, options)
