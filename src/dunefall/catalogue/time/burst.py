@@ -23,8 +23,7 @@ def kernel(  # type: ignore[no-untyped-def]
     force, draws, many, ending = state[FORCE], state[DRAWS], state[COUNT], state[ENDED]
     pulse = held_for(PULSE_S, rate)
     if (hit == 0.0 or hit >= many) and left == 0.0 and ending == 0.0 and unchanged(trigger, last):
-        for i in range(out.size):
-            out[i], ended[i], level[i] = 0.0, 0.0, force
+        out[:], ended[:], level[:] = 0.0, 0.0, force
         state[LAST] = trigger[out.size - 1]
         return
     for i in range(out.size):

@@ -23,8 +23,7 @@ def kernel(  # type: ignore[no-untyped-def]
     """
     last, last_reset, count = state[LAST], state[RESET], state[COUNT]
     if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
-        for i in range(a.size):
-            a[i] = b[i] = c[i] = d[i] = e[i] = f[i] = g[i] = h[i] = 0.0
+        a[:], b[:], c[:], d[:], e[:], f[:], g[:], h[:] = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         return
     for i in range(a.size):
         if reset[i] > 0.5 and last_reset <= 0.5:

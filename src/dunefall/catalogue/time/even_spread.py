@@ -16,8 +16,8 @@ def kernel(  # type: ignore[no-untyped-def]
     """State: last trigger, last reset, steps of this round so far, whether the last one is an accent."""
     last, last_reset, step, strong = state[LAST], state[RESET], state[STEP] - 1.0, state[STRONG]
     if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
+        out[:], rest[:], accent[:] = 0.0, 0.0, 0.0
         for i in range(out.size):
-            out[i], rest[i], accent[i] = 0.0, 0.0, 0.0
             place[i] = max(step, 0.0) / float(int(steps[i] + 0.5))
         return
     for i in range(out.size):

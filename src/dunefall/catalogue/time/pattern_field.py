@@ -53,9 +53,8 @@ def kernel(  # type: ignore[no-untyped-def]
     the last step was an accent."""
     last, last_reset, step, rounds = state[LAST], state[RESET], state[STEP], state[ROUNDS]
     if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):
-        here = wrapped(max(step - 1.0, 0.0), STEPS) / STEPS
-        for i in range(out_a.size):
-            out_a[i], out_b[i], out_c[i], accent[i], place[i] = 0.0, 0.0, 0.0, 0.0, here
+        out_a[:], out_b[:], out_c[:], accent[:] = 0.0, 0.0, 0.0, 0.0
+        place[:] = wrapped(max(step - 1.0, 0.0), STEPS) / STEPS
         return
     for i in range(out_a.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
