@@ -11,6 +11,7 @@ from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
+from dunefall.catalogue.story import lowest
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
@@ -214,7 +215,7 @@ class Session:
         output = spec.output(place.port) if spec else None
         if output is None or output.role == "pitch":
             return 48.0, 72.0
-        return (0.0 if module.params.get("polarity", 0.0) >= 0.5 else output.low), output.high
+        return lowest(module, output), output.high
 
     def remove_link(self, link: str) -> None:
         """Take a link away."""

@@ -10,7 +10,7 @@ from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
-__all__ = ["cause_story", "layer_story", "link_story", "module_story", "patch_story", "port_name"]
+__all__ = ["cause_story", "layer_story", "link_story", "lowest", "module_story", "patch_story", "port_name"]
 
 MOST_CAUSES = 6
 _CURVES = {
@@ -44,7 +44,7 @@ def link_story(patch: Patch, link: Link) -> str:
     if param is None:
         level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, 'ratio')}"
         text = f"{name} feeds it{level}"
-    elif output is not None and output.role == "control" and _low(source, output) < 0:
+    elif output is not None and output.role == "control" and lowest(source, output) < 0:
         text = f"{name} moves it up to {format_amount(abs(link.amount), param.unit).lstrip('+')} either way"
     elif output is not None and output.role == "pitch":
         text = f"{name} sets its pitch"
@@ -142,7 +142,8 @@ def _output(module: Module, port: str) -> Output | None:
     return spec.output(port) if spec else None
 
 
-def _low(module: Module, output: Output) -> float:
+def lowest(module: Module, output: Output) -> float:
+    """Lowest value of an output: 0 where the module is set to go upwards only."""
     upwards_only = module.params.get("polarity", 0.0) >= 0.5
     return 0.0 if upwards_only else output.low
 

@@ -33,7 +33,7 @@ from dunefall.app.widgets.series import SeriesEditor
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.motion.named_control import shown_value
-from dunefall.catalogue.story import module_story
+from dunefall.catalogue.story import lowest, module_story
 from dunefall.engine.messages import AskPortrait, GotPortrait
 from dunefall.patch.model import Link, Module, Patch
 
@@ -67,7 +67,7 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
         source = patch.module(link.source.module)
         spec = spec_of(source.type)
         output = spec.output(link.source.port) if spec else None
-        least = 0.0 if output is None or source.params.get("polarity", 0) else output.low
+        least = lowest(source, output) if output else 0.0
         ends = sorted((least * link.amount, (output.high if output else 1.0) * link.amount))
         low, high = low + ends[0] + link.offset, high + ends[1] + link.offset
     return param.from_domain(max(low, -60.0) if param.octaves else low), param.from_domain(min(high, 60.0))

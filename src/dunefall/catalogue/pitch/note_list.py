@@ -13,7 +13,7 @@ __all__ = ["MODULE"]
 
 LAST, RESET = 0, 1
 STEP = EVENTS + MOST_EVENTS * EVENT_SIZE
-DRAWS, NOTE, HELD = STEP + 1, STEP + 2, STEP + 3
+PRESSED, NOTE, HELD = STEP + 1, STEP + 2, STEP + 3
 MOST_HELD = 16
 KEYS = HELD + 1
 UP, DOWN, BOTH, PLAYED, ANY = range(5)
@@ -23,8 +23,8 @@ MOST_LISTED = 32
 
 
 def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place, state, key):  # type: ignore[no-untyped-def]
-    """State: last clock, last reset, notes by hand that wait, steps since the reset, number of draws, the note of now,
-    how many keys are held, which.
+    """State: last clock, last reset, notes by hand that wait, steps since the reset, how many keys are down, the note
+    of now, how many keys are held, which.
 
     Held keys take the place of the list; with ``hold`` they stay until others are pressed.
     """
@@ -75,14 +75,14 @@ def _ranked(values, first, count, rank):  # type: ignore[no-untyped-def]
 def _by_hand(state, note, force, hold):  # type: ignore[no-untyped-def]
     count = int(state[HELD])
     if force > 0.0:
-        if hold >= 0.5 and state[DRAWS] == 0.0:
+        if hold >= 0.5 and state[PRESSED] == 0.0:
             count = 0  # all keys had been let go: others begin
         if count < MOST_HELD:
             state[KEYS + count] = note
             count += 1
-        state[DRAWS] += 1.0
+        state[PRESSED] += 1.0
     else:
-        state[DRAWS] = max(state[DRAWS] - 1.0, 0.0)
+        state[PRESSED] = max(state[PRESSED] - 1.0, 0.0)
         if hold < 0.5:
             left = 0
             for k in range(count):

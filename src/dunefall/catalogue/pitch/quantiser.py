@@ -7,6 +7,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.maths import floor, fma
+from dunefall.dsp.triggers import PULSE_S
 
 __all__ = ["MODULE", "SCALES"]
 
@@ -29,7 +30,6 @@ ROOTS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 OWN_SCALE = len(SCALES)
 WAYS = ("nearest", "up", "down")
 HELD, PULSE, BEGUN = range(3)
-PULSE_S = 0.002
 CHANGED_WANTED = 0b10
 
 
