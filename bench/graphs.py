@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dunefall.patch.library import find_patch
+from pathlib import Path
+
+from dunefall.patch.files import load_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
 
 __all__ = ["COPIES", "GRAPHS", "KEYED"]
@@ -55,7 +57,7 @@ def bell() -> Patch:
     return _copies(_graph(
         [("mod", "operator", {"pitch_note+n": 48, "ratio": 1.41, "feedback": 0.8, "level": 1}),
          ("car", "operator", {"pitch_note+n": 48, "index": 3}), ("fold", "folder", {"drive": 3}),
-         ("echo", "delay", {"time_s": 0.3, "feedback": 0.5, "damping": 0.2, "mix": 0.35}), OUT],
+         ("echo", "delay", {"time_s": 0.3, "feedback": 0.5, "high_cut_hz": 12300.0, "dry": 0.65, "wet": 0.35}), OUT],
         [("mod.out", "car.phase_in", 1), ("car.out", "fold.audio", 1), ("fold.out", "echo.audio", 1),
          ("echo.out", "out.audio", 1)],
     ))  # fmt: skip
@@ -79,7 +81,7 @@ GRAPHS = {
     "a": ("noise, two moving filters, amplifier, x16", wind()),
     "b": ("FM pair with feedback, folder, delay, x16", bell()),
     "c": ("control loop of single samples, x16", ear()),
-    "d": ("the demo", find_patch("demo:")[0]),
+    "d": ("the demo as it was with four layers", load_patch(Path(__file__).parent / "first-demo.dunefall")),
 }
 KEYED = {
     "a": [f"{name}-{c}" for c in range(COPIES) for name in ("noise", "drift")],

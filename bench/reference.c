@@ -265,6 +265,9 @@ static inline double delay_read(const Delay *s, int write)
     return echo;
 }
 
+/* what a one-pole keeps of its value in a sample */
+static inline double kept(double cutoff_hz) { return exp(-6.283185307179586 * cutoff_hz / RATE); }
+
 static inline double delay_step(Delay *s, double x, double feedback, double damping, double mix)
 {
     double echo = delay_read(s, s->write);
@@ -366,6 +369,7 @@ static inline void folder(double *last, double *x, double drive)
 
 void run_b(double *out, int quantums)
 {
+    const double dull = kept(12300.0);
     memset(out, 0, sizeof(double) * 2 * N * quantums);
     for (int q = 0; q < quantums; q++, out += 2 * N)
         for (int c = 0; c < COPIES; c++) {
@@ -381,7 +385,7 @@ void run_b(double *out, int quantums)
             ramp(&bell[c].phase[1], hz / RATE, x);
             for (int i = 0; i < N; i++) x[i] = sine(x[i] + 3.0 / (2.0 * M_PI) * m[i]) * 0.5;
             folder(&bell[c].driven, x, 3.0);
-            delay(&bell[c].delay, x, 0.5, 0.2, 0.35);
+            delay(&bell[c].delay, x, 0.5, dull, 0.35);
             leave(x, -24.0, 0.0, out);
         }
 }
@@ -447,7 +451,7 @@ static struct {
     Filter housing, band, drip;
     uint64_t skip_key, hold_key;
     double skip_last, skip_open, skip_draws, hold_last, held, hold_draws, slewed, slew_begun;
-    double strike, rising, strike_last, echo_last;
+    double strike, rising, strike_last, echo_last, dull;
     Delay echo;
 } demo;
 
@@ -462,6 +466,7 @@ void start_d(const uint64_t *keys)
     demo.skip_key = keys[4];
     demo.hold_key = keys[5];
     delay_start(&demo.echo, 0.66);
+    demo.dull = kept(8020.0);
 }
 
 static inline void clock_gate(double *gate)
@@ -524,7 +529,7 @@ static inline void fog(const double *tide, const double *gusts, double *out)
     ramp(&demo.sway, 0.045 / RATE, sway);
     for (int i = 0; i < N; i++) {
         double at = sway[i] + 0.25 - floor(sway[i] + 0.25);
-        double angle = 0.125 * (clamp(0.45 * (1.0 - fabs(4.0 * at - 2.0)), -1.0, 1.0) + 1.0);
+        double angle = 0.125 * (sine(40.5 / 360.0 * (1.0 - fabs(4.0 * at - 2.0))) + 1.0);
         out[2 * i] += x[i] * gain * sine(angle + 0.25);
         out[2 * i + 1] += x[i] * gain * sine(angle);
     }
@@ -589,11 +594,12 @@ static inline void drip(const double *gate, const double *gusts, double *out)
         both[i] = p.both, ups[i] = p.up, downs[i] = p.down;
     }
     double back = demo.echo_last;
+    const double dull = demo.dull;
     Filter pass = demo.drip;
     for (int i = 0; i < N; i++) {
         double damping = damping_of(clamp(0.34 - 0.12 * saturate(back, 2.0), 0.0, 1.0));
         double y = filter_step(&pass, x[i], damping, factors((Parts){both[i], ups[i], downs[i]}, damping), LOW);
-        x[i] = back = delay_step(&demo.echo, y, 0.52, 0.35, 0.42);
+        x[i] = back = delay_step(&demo.echo, y, 0.52, dull, 0.42);
     }
     demo.drip = pass;
     demo.echo_last = back;

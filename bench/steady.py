@@ -1,4 +1,4 @@
-"""`python -m bench.steady [SECONDS]`: the demo at 128 frames while the window is used without pause; counts underruns.
+"""`python -m bench.steady [SECONDS [PATCH]]`: the demo at 128 frames while the window is used; counts underruns.
 
 Beside it a process that only sleeps, with the same priority as the sound, notes when it wakes late, and the kernel
 counts the time that the host took from this machine (steal): underruns at such moments are told apart from the
@@ -68,10 +68,10 @@ def own_underruns(looks: list[tuple[float, float, float]], stalls: list[tuple[fl
     return own
 
 
-def use(seconds: float) -> None:
+def use(seconds: float, patch: str = DEMO) -> None:
     """Print, as JSON, underruns, those that no stall of the machine explains, the engine's load, and the stalls."""
     make_app("noon")
-    window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated", frames=FRAMES)), NOON)
+    window = MainWindow(Session(*open_patch(patch), EngineOptions(audio="simulated", frames=FRAMES)), NOON)
     window.show()
     status = window.session.engine.status
     while status[Status.BLOCKS] < 10:
@@ -116,13 +116,13 @@ def use(seconds: float) -> None:
     os._exit(0)  # without taking the window apart, which nobody waits for
 
 
-def measure(seconds: float = 600.0) -> dict[str, float]:
+def measure(seconds: float = 600.0, patch: str = DEMO) -> dict[str, float]:
     """As ``use``, in a process of its own."""
-    command = [sys.executable, "-m", "bench.steady", str(seconds)]
+    command = [sys.executable, "-m", "bench.steady", str(seconds), patch]
     done = subprocess.run(command, check=True, capture_output=True, text=True)
     found: dict[str, float] = json.loads(done.stdout.splitlines()[-1])
     return found
 
 
 if __name__ == "__main__":
-    use(float(sys.argv[1]) if len(sys.argv) > 1 else 600.0)
+    use(float(sys.argv[1]) if len(sys.argv) > 1 else 600.0, sys.argv[2] if len(sys.argv) > 2 else DEMO)

@@ -21,8 +21,16 @@ FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 SECONDS = 20
 
 
+def in_both_themes(window: MainWindow, name: str) -> None:
+    """A picture of what is shown in Noon, and one in Dusk."""
+    for theme in (NOON, DUSK):
+        window.set_theme(theme)
+        QTest.qWait(500)
+        window.grab().save(str(FOLDER / f"{name}-{theme.name}.png"))
+
+
 def main() -> None:
-    """Build in both themes, with a card selected that shows all kinds of links; a sequence with its events."""
+    """Build and Mix in both themes; a sequence with its events."""
     make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
@@ -30,10 +38,12 @@ def main() -> None:
         QTest.qWait(50)
     window.canvas.select("drip-line-low-pass")
     QTest.qWait(SECONDS * 1000)
-    for theme in (NOON, DUSK):
-        window.set_theme(theme)
-        QTest.qWait(300)
-        window.grab().save(str(FOLDER / f"build-{theme.name}.png"))
+    in_both_themes(window, "build")
+    window.show_workspace("mix")
+    window.canvas.select("buoy-bell-output")
+    QTest.qWait(SECONDS * 1000)
+    in_both_themes(window, "mix")
+    window.show_workspace("build")
     window.set_theme(NOON)
     window.session.replace_document(*open_patch("starter:telemetry"))
     window.show_patch(window.session.patch, window.session.patch)

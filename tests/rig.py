@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,6 @@ from dunefall.compiler.loop import run
 from dunefall.compiler.program import QUANTUM, Program
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import load_patch
-from dunefall.patch.library import DATA
 from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 
 Signal = NDArray[np.float64]
@@ -24,8 +24,8 @@ LOOP_S = 0.005
 
 
 def demo() -> Patch:
-    """The shipped demo."""
-    return load_patch(DATA / "sluice-house.dunefall")
+    """The first four lanes of the demo: a patch small enough to reason about."""
+    return load_patch(Path(__file__).parents[1] / "bench" / "first-demo.dunefall")
 
 
 def patch_of(
@@ -85,6 +85,7 @@ class Rig:
         for port in padded:
             index = program.input_at[("m", port)]
             program.plan.ports[index] = program.plan.inputs[index]["row"]
+            program.plan.inputs["link_last"][index] = program.plan.inputs["link_first"][index] + 1  # no constant row
             program.plan.modules["linked"] |= (1 << index) if self._auto else 0
         for q in range(quantums):
             piece = slice(q * QUANTUM, (q + 1) * QUANTUM)

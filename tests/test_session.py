@@ -9,9 +9,11 @@ import pytest
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
 from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
+from dunefall.catalogue.validate import check_patch
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import load_patch
-from dunefall.patch.library import DEMO, find_patch, starters
+from dunefall.patch.library import DATA, DEMO, find_patch, starters
+from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 from dunefall.session import Session, open_patch
 from rig import demo
@@ -130,13 +132,17 @@ def test_save_and_open(session: Session, tmp_path: Path) -> None:
 
 
 def test_shipped_patches_are_good() -> None:
-    assert find_patch(DEMO)[0] == demo()
-    assert len(starters()) == 10
+    shipped = find_patch(DEMO)[0]
+    assert shipped == load_patch(DATA / "sluice-house.dunefall")
+    check_patch(shipped)
+    assert len(mixed_layers(shipped)) == 7
+    assert len(effect_lanes(shipped)) == 4
+    assert len(starters()) == 26
     for name in starters():
         patch, path = open_patch(f"starter:{name}")
         assert path is None
         assert len(patch.layers) == 2
-    with pytest.raises(PatchError, match='no starter "fog"; there are beacon, buoy-bell, drip-line, fog-air'):
+    with pytest.raises(PatchError, match='no starter "fog"; there are alarm-riser, aurora, beacon'):
         open_patch("starter:fog")
 
 

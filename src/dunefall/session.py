@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,6 +17,7 @@ from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import OscInput, osc_name
 from dunefall.engine.messages import EngineOptions
+from dunefall.patch import mixing
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
@@ -337,6 +338,55 @@ class Session:
         layer = replace(layer, modules=(Module(layer.output_id, "output", name),))
         self.document.edit(f"Add layer {name}", patch.with_layer(layer))
         return layer.output_id
+
+    # -- the mix --------------------------------------------------------------------------------------------------
+
+    def set_send(self, layer: str, lane: str, gain: float, *, before: bool = False) -> None:
+        """Let a layer send so much, linear, to an effect lane; 0 takes the send away."""
+        a, b = self.patch.layer(layer), self.patch.layer(lane)
+        changed = mixing.with_send(self.patch, a, b, gain, before=before)
+        self.document.edit(f"Send {a.name} to {b.name}", changed, merge=f"send {layer} {lane}")
+
+    def set_key(self, layer: str, source: Place | None) -> None:
+        """Let a layer make way for an output, or for nothing."""
+        found = self.patch.layer(layer)
+        self.document.edit(f"Duck {found.name}", mixing.with_key(self.patch, found, source))
+
+    def add_effect_lane(self, name: str, types: tuple[str, ...]) -> None:
+        """Add a shared effect lane of modules in a row.
+
+        Raises
+        ------
+        PatchError
+            If there are as many as there can be.
+        """
+        self.document.edit(f"Add effect lane {name}", mixing.with_effect_lane(self.patch, name, types))
+
+    def set_master(self, values: Mapping[str, float]) -> None:
+        """Set values of the master, which is added if it is not there.
+
+        Raises
+        ------
+        ParameterError
+            If a value is out of range.
+        """
+        patch = mixing.with_master(self.patch)
+        master, spec = mixing.master_of(patch), spec_of("master")
+        assert master is not None
+        assert spec is not None
+        for name, value in values.items():
+            patch = patch.with_param(master.id, name, spec.param(name).check(value, '"Master"'))
+        self.document.edit("Change Master", patch, merge=f"master {','.join(values)}")
+
+    def move_layer(self, layer: str, by: int) -> None:
+        """Move a layer up or down among its neighbours."""
+        name = self.patch.layer(layer).name
+        self.document.edit(f"Move {name}", mixing.with_moved_layer(self.patch, layer, by))
+
+    def move_along(self, layer: str, loop: Sequence[tuple[float, float, float]]) -> None:
+        """Let a layer go round a drawn loop of (seconds, degrees, metres)."""
+        found = self.patch.layer(layer)
+        self.document.edit(f"Loop of {found.name}", mixing.with_loop(self.patch, found, loop))
 
     def remove_layer(self, layer: str) -> None:
         """Remove a layer with everything in it; Shared stays."""

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from bench.steady import measure, own_underruns
+
+FOUR_LAYERS = Path(__file__).parents[2] / "bench" / "first-demo.dunefall"
 
 
 def test_no_underruns_while_the_window_is_in_use() -> None:
-    """At 128 frames; underruns at moments at which the machine itself stood still are told apart and counted beside."""
-    found = measure(8.0)
+    """At 128 frames, with the demo's first four layers: the whole demo takes a third of a core of slow machines; one
+    block came late there in 8 s (docs/decisions.md). Underruns at moments at which the machine itself stood still are
+    told apart and counted beside."""
+    found = measure(8.0, str(FOUR_LAYERS))
     assert found["own_underruns"] == 0.0
     assert found["median_load"] < 0.5
 

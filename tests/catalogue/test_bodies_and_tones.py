@@ -121,3 +121,12 @@ def test_impulses_are_single_samples() -> None:
     assert turned.sum() == 0.0
     by_hand = Rig("impulse", level=0.5).run(4800, trigger=pulses([0.01, 0.05], 0.1))["out"]
     assert np.flatnonzero(by_hand).tolist() == [480, 2400]
+
+
+def test_an_operator_s_fine_tuning_is_in_cents() -> None:
+    """100 cents are a semitone (definition)."""
+    fine = Rig("operator", pitch_note=57, fine_ct=100).run(4800)["out"]
+    np.testing.assert_allclose(fine, Rig("operator", pitch_note=58).run(4800)["out"], atol=1e-9)
+    beside = Rig("operator", pitch_note=69, ratio=2, fine_ct=-50).run(96000)["out"]
+    spectrum = np.abs(np.fft.rfft(beside * np.hanning(96000)))
+    assert np.argmax(spectrum) / 2 == pytest.approx(880 * 2 ** (-50 / 1200), abs=0.5)

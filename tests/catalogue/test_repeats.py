@@ -42,21 +42,23 @@ def test_dividers_and_spreads_count_triggers() -> None:
 def test_waves_meet_after_their_common_multiple(rate: float, seconds: Fraction) -> None:
     patch = out(
         Module("l", "lfo", "L", {"rate_hz": rate}), Module("k", "lfo", "K", {"rate_hz": 1.0}),
-        links=(("l.out", "a-output.level_db", 1.0), ("k.out", "a-output.pan", 1.0)),
+        links=(("l.out", "a-output.level_db", 1.0), ("k.out", "a-output.angle_deg", 1.0)),
     )  # fmt: skip
     assert repeat_of_patch(patch).seconds == seconds
 
 
 def test_why_never() -> None:
     chance = out(
-        CLOCK, Module("x", "chance", "Skip"), links=(("c.gate", "x.trigger", 1.0), ("x.passed", "a-output.pan", 1.0))
+        CLOCK,
+        Module("x", "chance", "Skip"),
+        links=(("c.gate", "x.trigger", 1.0), ("x.passed", "a-output.angle_deg", 1.0)),
     )
     assert repeat_of_patch(chance).told(120) == "never, because Skip goes by chance"
     sure = chance.with_param("x", "probability", 1.0)
     assert repeat_of_patch(sure).seconds == Fraction(1, 8)
     moved = out(
         Module("l", "lfo", "Tide", {"rate_hz": 0.1}), Module("k", "lfo", "K"),
-        links=(("k.out", "l.rate_hz", 0.5), ("l.out", "a-output.pan", 1.0)),
+        links=(("k.out", "l.rate_hz", 0.5), ("l.out", "a-output.angle_deg", 1.0)),
     )  # fmt: skip
     assert repeat_of_patch(moved).told(120) == "never, because the speed of Tide is moved"
     assert repeat_of_patch(demo()).short == "never"
@@ -65,7 +67,7 @@ def test_why_never() -> None:
 def test_noise_is_a_sound_and_no_course() -> None:
     patch = out(
         Module("n", "noise", "Air"), Module("l", "lfo", "L", {"rate_hz": 0.5}),
-        links=(("n.out", "a-output.audio", 1.0), ("l.out", "a-output.pan", 1.0)),
+        links=(("n.out", "a-output.audio", 1.0), ("l.out", "a-output.angle_deg", 1.0)),
     )  # fmt: skip
     assert repeat_of_layer(patch, "a").told(120.0) == "after 1 bars, 2.0 s, but for the noise of Air".replace(
         "1 bars", "1 bar"
@@ -73,7 +75,7 @@ def test_noise_is_a_sound_and_no_course() -> None:
 
 
 def test_only_what_is_linked_counts() -> None:
-    quiet = out(Module("x", "stepped-random", "X"), links=(("x.out", "a-output.pan", 0.0),))
+    quiet = out(Module("x", "stepped-random", "X"), links=(("x.out", "a-output.angle_deg", 0.0),))
     assert repeat_of_patch(quiet) == Repeat(Fraction(0))
     assert repeat_of_patch(quiet).told(120.0) == "at once: nothing in it moves"
 
@@ -81,7 +83,7 @@ def test_only_what_is_linked_counts() -> None:
 def test_loops_end() -> None:
     patch = out(
         Module("s", "slew", "S"), Module("t", "two-way-switch", "T", {"rate_hz": 0.5}),
-        links=(("s.out", "t.a", 1.0), ("t.out", "s.signal", 1.0), ("s.out", "a-output.pan", 1.0)),
+        links=(("s.out", "t.a", 1.0), ("t.out", "s.signal", 1.0), ("s.out", "a-output.angle_deg", 1.0)),
     )  # fmt: skip
     assert repeat_of_patch(patch).seconds == 4
 
@@ -90,10 +92,10 @@ def test_long_ways() -> None:
     """Rates in ten-thousandths of a hertz meet after 10,000 s; clocks of prime tenths of a second only after years."""
     rates = (0.0123, 0.0457, 0.0789, 0.0311, 0.0917)
     modules = [Module(f"l{k}", "lfo", f"L{k}", {"rate_hz": rate}) for k, rate in enumerate(rates)]
-    patch = out(*modules, links=tuple((f"l{k}.out", "a-output.pan", 0.1) for k in range(5)))
+    patch = out(*modules, links=tuple((f"l{k}.out", "a-output.angle_deg", 0.1) for k in range(5)))
     assert repeat_of_patch(patch).seconds == 10_000
     assert repeat_of_patch(patch).short == "2 h 47 min"
     periods = (99.7, 100.9, 101.3, 101.9)
     modules = [Module(f"c{k}", "clock", f"C{k}", {"sync": 1.0, "period_s": s}) for k, s in enumerate(periods)]
-    patch = out(*modules, links=tuple((f"c{k}.gate", "a-output.pan", 0.1) for k in range(4)))
+    patch = out(*modules, links=tuple((f"c{k}.gate", "a-output.angle_deg", 0.1) for k in range(4)))
     assert "its periods only meet after a hundred years" in repeat_of_patch(patch).told(120.0)

@@ -85,7 +85,7 @@ def test_a_bypassed_stereo_module_passes_both_channels() -> None:
 
 
 def test_stereo_goes_round_a_loop() -> None:
-    delay = Module("d", "delay", "D", {"time_s": 0.01, "feedback": 0.0, "mix": 1.0})
+    delay = Module("d", "comb", "D", {"feedback": 0.0})
     links = (("n.out", "d.audio", 0.3), ("d.out", "d.audio", 0.5), ("d.out", "a-output.audio", 1.0))
     program = compile_patch(to_output(NOISE, delay, links=links), rate=RATE)
     assert program.copies["d"] == ["d", "d~right"]

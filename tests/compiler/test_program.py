@@ -151,7 +151,7 @@ def test_bypass_passes_the_sound_on() -> None:
     assert (high == 0).all()
 
 
-TYPES = list(catalogue().values())
+TYPES = [spec for spec in catalogue().values() if not spec.closes]  # a master acts on all layers
 
 
 @st.composite

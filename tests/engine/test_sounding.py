@@ -38,7 +38,7 @@ def play(sounding: Sounding, blocks: int, frames: int = 512) -> np.ndarray:
 
 def sine_patch(level: float = 0.5) -> Patch:
     modules = (Module("tone", "oscillator", "Tone", {"pitch_note": 57, "level": level}),
-               Module("a-output", "output", "A", {"level_db": 0, "pan": -1}))  # fmt: skip
+               Module("a-output", "output", "A", {"level_db": 0, "angle_deg": -90}))  # fmt: skip
     return patch_of(*modules, links=(("tone.out", "a-output.audio", 1.0),))
 
 
@@ -158,3 +158,45 @@ def test_status_tells_position_levels_and_values(sounding: Sounding) -> None:
     assert status[Status.PEAK_RIGHT] < 1e-6
     assert status[Status.LUFS] == pytest.approx(-3.01 - 0.7, abs=0.5)  # BS.1770 at 220 Hz: about -0.7 dB of weighting
     assert status[Status.LOAD] > 0
+
+
+def test_correlation_and_what_is_lost_in_mono(sounding: Sounding) -> None:
+    """The same on both sides: +1 and nothing lost; one side alone: 3 dB (textbook)."""
+    both = sine_patch().with_param("a-output", "angle_deg", 0.0)
+    swap(sounding, both)
+    play(sounding, 1)
+    sounding.set_playing(True)
+    play(sounding, 200)
+    status = sounding._shared.status
+    assert status[Status.CORRELATION] == pytest.approx(1.0, abs=1e-3)
+    assert status[Status.MONO_DB] == pytest.approx(0.0, abs=0.01)
+    swap(sounding, sine_patch())
+    play(sounding, 300)
+    assert status[Status.MONO_DB] == pytest.approx(-3.01, abs=0.05)
+
+
+def test_mono_is_heard_on_request_and_changes_no_measure(sounding: Sounding) -> None:
+    swap(sounding, sine_patch())
+    play(sounding, 1)
+    sounding.set_playing(True)
+    apart = play(sounding, 20)
+    assert np.abs(apart[-512:, 1]).max() < 1e-6
+    sounding.mono = True
+    together = play(sounding, 20)
+    np.testing.assert_array_equal(together[:, 0], together[:, 1])
+    assert np.abs(together[-512:, 0]).max() == pytest.approx(0.5 * np.abs(apart[-512:, 0]).max(), rel=0.02)
+    sounding.mono = False
+    assert np.abs(play(sounding, 2)[:, 1]).max() < 1e-6
+
+
+def test_loudness_since_play_began(sounding: Sounding) -> None:
+    """A sine of A3 at half amplitude on one side: its mean square is -9.03 dB; K weighting takes about 0.5 dB there."""
+    swap(sounding, sine_patch())
+    play(sounding, 1)
+    assert sounding._shared.status[Status.INTEGRATED] in (0.0, -np.inf)
+    sounding.set_playing(True)
+    play(sounding, 400)
+    status = sounding._shared.status
+    assert status[Status.INTEGRATED] == pytest.approx(status[Status.MOMENTARY], abs=0.5)
+    assert -11.5 < status[Status.INTEGRATED] < -9.0
+    assert status[Status.RANGE] == pytest.approx(0.0, abs=0.2)

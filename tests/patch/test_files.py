@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
 from dunefall.patch.model import Patch
 from dunefall.session import open_patch
@@ -198,3 +199,34 @@ def test_read_only_folder_leaves_the_old_file_whole(tmp_path: Path) -> None:
     finally:
         subprocess.run(unlock, check=True)
     assert load_patch(path) == demo()
+
+
+OLD = """{"format": 1, "layers": [{"id": "shared", "name": "Shared", "modules": []},
+ {"id": "a", "name": "A", "modules": [
+  {"id": "lfo", "type": "lfo", "name": "Sway"},
+  {"id": "short", "type": "delay", "name": "S", "params": {"time_s": 0.02, "mix": 0.5, "damping": 0.0}},
+  {"id": "middle", "type": "delay", "name": "M"},
+  {"id": "long", "type": "delay", "name": "L", "params": {"time_s": 4.0, "damping": 0.35}},
+  {"id": "a-output", "type": "output", "name": "A", "params": {"pan": -0.5}}]}],
+ "links": [{"id": "1", "from": "lfo.out", "to": "short.time_s", "amount": 0.3},
+  {"id": "2", "from": "lfo.out", "to": "middle.mix", "amount": 0.2},
+  {"id": "3", "from": "lfo.out", "to": "a-output.pan", "amount": 0.5},
+  {"id": "4", "from": "lfo.out", "to": "long.damping", "amount": 0.1}]}"""
+
+
+def test_files_of_the_first_format_are_brought_up() -> None:
+    patch = parse_patch(OLD.encode())
+    check_patch(patch)
+    short, middle, long = (patch.module(name).params for name in ("short", "middle", "long"))
+    assert (short["span"], short["short_s"], short["dry"], short["wet"]) == (0.0, 0.02, 0.5, 0.5)
+    assert short["high_cut_hz"] == 20000.0
+    assert (middle["span"], middle["time_s"], middle["wet"]) == (1.0, 0.4, 0.35)
+    assert (long["span"], long["long_s"]) == (2.0, 4.0)
+    assert long["high_cut_hz"] == pytest.approx(8020, abs=5)
+    assert patch.module("a-output").params["angle_deg"] == pytest.approx(-30.0)
+    targets = {link.id: (str(link.target), link.amount) for link in patch.links}
+    assert targets["1"] == ("short.short_s", 0.3)
+    assert targets["2"] == ("middle.wet", 0.2)
+    assert targets["3"] == ("a-output.angle_deg", 45.0)
+    assert targets["4"] == ("long.high_cut_hz", pytest.approx(-0.4))
+    assert parse_patch(dump_patch(patch).encode()) == patch

@@ -23,10 +23,11 @@ from dunefall.app.theme import Theme, mono, numerals, sans
 from dunefall.catalogue.repeats import Repeat
 from dunefall.patch.library import DATA
 
-__all__ = ["Header", "Meter", "icon", "position_text"]
+__all__ = ["WORKSPACES", "Header", "Meter", "icon", "position_text"]
 
 HEIGHT = 52
 METER_LOW_DB = -60.0
+WORKSPACES = ("build", "mix")
 
 
 def icon(name: str, colour: str) -> QIcon:
@@ -142,11 +143,13 @@ class Header(QWidget):
         self.title.setIconSize(QSize(26, 20))
         self.title.setAccessibleName("Patch menu")
         self.title.setToolTip("The patch: open, save, render, undo and everything else")
-        self.build = QPushButton("Build")
-        self.build.setCheckable(True)
-        self.build.setChecked(True)
-        self.build.setToolTip("The Build workspace (Ctrl+1)")
-        self.build.clicked.connect(lambda: self.build.setChecked(True))
+        self.workspaces: dict[str, QPushButton] = {}
+        for number, name in enumerate(WORKSPACES, 1):
+            button = QPushButton(name.capitalize())
+            button.setCheckable(True)
+            button.setChecked(number == 1)
+            button.setToolTip(f"The {name.capitalize()} workspace (Ctrl+{number})")
+            self.workspaces[name] = button
         self.play, self.stop, self.reroll = QPushButton(), QPushButton(), QPushButton()
         for button, name, tip in (
             (self.play, "Play or pause", "Play or pause (Space)"),
@@ -169,7 +172,11 @@ class Header(QWidget):
         self.load.setToolTip("Engine: share of one core that the sound takes")
         row.addWidget(self.title)
         row.addSpacing(4)
-        row.addWidget(self.build)
+        places = QHBoxLayout()
+        places.setSpacing(2)
+        for button in self.workspaces.values():
+            places.addWidget(button)
+        row.addLayout(places)
         row.addStretch(1)
         for widget in (self.play, self.stop, self.position):
             row.addWidget(widget)
@@ -216,6 +223,11 @@ class Header(QWidget):
         self.setProperty("playing", playing)
         self.play.setIcon(icon("pause" if playing else "play", self._theme.text))
         self.play.setAccessibleDescription("playing" if playing else "stopped")
+
+    def show_workspace(self, shown: str) -> None:
+        """Mark a workspace's button."""
+        for name, button in self.workspaces.items():
+            button.setChecked(name == shown)
 
     def show_title(self, title: str, modified: bool) -> None:
         """Show the patch's title, with a dot if it is not saved."""

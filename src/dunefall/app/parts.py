@@ -39,6 +39,10 @@ class WindowParts(QMainWindow):
         """Show another state of the patch."""
         raise NotImplementedError
 
+    def show_workspace(self, name: str) -> None:
+        """Show a workspace."""
+        raise NotImplementedError
+
     def ask(self, dialog: QDialog, then: Callable[[], None]) -> None:
         """Show a dialog and go on when it is accepted; the window does not wait."""
         dialog.accepted.connect(then)

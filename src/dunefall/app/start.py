@@ -58,6 +58,7 @@ def open_window(options: argparse.Namespace) -> int:
     if options.osc is not None:
         session.osc = OscInput(options.osc)
     window = MainWindow(session, wanted_theme(options.theme))
+    window.show_workspace(options.workspace)
     window.show()
     signal.signal(signal.SIGINT, lambda *_: QTimer.singleShot(0, window.close))  # not amid a painting
     if troubles:

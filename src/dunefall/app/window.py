@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMenu,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -17,6 +18,8 @@ from dunefall.app.actions import COMMANDS
 from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.filecommands import FileCommands
 from dunefall.app.header import Header, position_text
+from dunefall.app.mix.workspace import MixWorkspace
+from dunefall.app.mixcommands import MixCommands
 from dunefall.app.modulecommands import ModuleCommands
 from dunefall.app.soundcommands import SoundCommands
 from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
@@ -36,7 +39,7 @@ REPEAT_MS = 150
 """After so much quiet it is worked out when the patch begins again."""
 
 
-class MainWindow(FileCommands, ModuleCommands, SoundCommands):
+class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
     """The window of one session; it owns the session and closes it."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
@@ -50,6 +53,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self.canvas = BuildCanvas(session.patch, session.engine, theme)
         self.inspector = Inspector(theme, session.engine)
         self.watch = Watch(theme, session.engine, session.options.rate)
+        self.mix = MixWorkspace(session.patch, session.engine, theme, session.options.rate)
+        self.pages = QStackedWidget()
         self.notice = QLabel()
         self.actions_by_id: dict[str, QAction] = {}
         self._repeat_timer = QTimer(self)
@@ -79,7 +84,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self.notice.setAccessibleName("Notice")
         self.notice.hide()
         column.addWidget(self.notice)
-        row = QHBoxLayout()
+        build = QWidget()
+        row = QHBoxLayout(build)
+        row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         left = QVBoxLayout()
         left.setSpacing(0)
@@ -87,7 +94,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         left.addWidget(self.watch)
         row.addLayout(left, 1)
         row.addWidget(self.inspector)
-        column.addLayout(row, 1)
+        self.pages.addWidget(build)
+        self.pages.addWidget(self.mix)
+        column.addWidget(self.pages, 1)
         self.setCentralWidget(page)
         menu, parts = QMenu(self), {}
         for command in COMMANDS:
@@ -117,6 +126,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
     def _connect(self) -> None:
         header, canvas, inspector, session = self.header, self.canvas, self.inspector, self.session
         session.document.changed.connect(self.show_patch)
+        for name, button in header.workspaces.items():
+            button.clicked.connect(lambda _=False, name=name: self.show_workspace(name))
+        self.connect_mix()
         header.play.clicked.connect(self.toggle_play)
         header.stop.clicked.connect(self.rewind)
         header.reroll.clicked.connect(self.reroll)
@@ -154,6 +166,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self._repeat_timer.start(REPEAT_MS)
         self.canvas.set_patch(patch)
         self.watch.show_pins(patch)
+        self.mix.set_patch(patch)
         self.inspector.show_module(patch, self.canvas.selection)
         self._update_actions()
 
@@ -172,8 +185,21 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
 
     def _selected(self, module: str) -> None:
         self.inspector.show_module(self.session.patch, module)
-        self.session.engine.watch((module,) if module else ())
+        self.mix.select(module)
+        if not self.mix.isVisible():
+            self.session.engine.watch((module,) if module else ())
         self._update_actions()
+
+    def show_workspace(self, name: str) -> None:
+        """Show a workspace; what is measured for the other one rests."""
+        mixing = name == "mix"
+        self.pages.setCurrentIndex(1 if mixing else 0)
+        self.header.show_workspace(name)
+        self.mix.listen(mixing)
+        if mixing:
+            self.mix.rows.setFocus()
+        else:
+            self.session.engine.watch((self.canvas.selection,) if self.canvas.selection else ())
 
     def tell(self, text: str) -> None:
         """Show a sentence below the header for a while."""
@@ -197,9 +223,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written
-            self.canvas.animate()
-            self.inspector.animate()
-            self.watch.animate()
+            for part in (self.mix,) if self.mix.isVisible() else (self.canvas, self.inspector, self.watch):
+                part.animate()
 
     def _take_osc(self) -> None:
         """What other programs have said: controls move; what cannot be used is told."""
@@ -223,7 +248,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
                 self._play_when_ready = False
                 self.play()
         elif isinstance(message, say.DeviceChosen):
-            self.watch.rate = message.rate
+            self.watch.rate = self.mix.masking.rate = message.rate
             self.header.meter.set_device(f"{message.name}, {message.rate / 1000:g} kHz, {message.frames} frames")
             if message.note:
                 self.tell(message.note)
@@ -262,6 +287,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands):
         self.canvas.set_theme(theme)
         self.inspector.set_theme(theme)
         self.watch.set_theme(theme, self.session.patch)
+        self.mix.set_theme(theme)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A low window folds Watch away."""

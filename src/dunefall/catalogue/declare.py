@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
+from dunefall.patch.model import Module, Patch
 
 __all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
 
@@ -89,8 +90,8 @@ class Param:
         How the rail spreads the values.
     amount : float
         Audible amount of a new link, in the domain's unit per 1.0 of the source.
-    follows : "" or "tempo"
-        Taken from the patch instead of being set by the user.
+    follows : "", "tempo" or "solo"
+        Taken from the patch instead of being set by the user: its tempo, or how much of this layer the solos leave.
     idle_with : str
         Input that makes this parameter idle while something is linked to it.
     shown_when : (str, tuple of int) or None
@@ -111,7 +112,7 @@ class Param:
     choices: tuple[str, ...] = ()
     taper: Literal["even", "octaves"] = "even"
     amount: float = 0.0
-    follows: Literal["", "tempo"] = ""
+    follows: Literal["", "tempo", "solo"] = ""
     idle_with: str = ""
     shown_when: tuple[str, tuple[int, ...]] | None = None
     whole: bool = False
@@ -251,6 +252,14 @@ class Given(NamedTuple):
     series: Mapping[str, tuple[float, ...]]
     linked: frozenset[str]
 
+    @classmethod
+    def of(cls, spec: ModuleSpec, patch: Patch, module: Module) -> Given:
+        """What is given to a module of a patch."""
+        linked = frozenset(link.target.port for link in patch.links_into(module.id) if link.on)
+        defaults = {param.id: patch.tempo_bpm if param.follows == "tempo" else param.default for param in spec.params}
+        series = {x.id: module.series.get(x.id, x.default) for x in spec.series}
+        return cls({**defaults, **module.params}, series, linked)
+
     def used(self, param: str) -> bool:
         """Whether a value is not 0, or moved."""
         return self.values[param] != 0.0 or param in self.linked
@@ -294,19 +303,23 @@ class ModuleSpec:
     kernel : function
         Called with arrays of n samples for every port of ``target_rows`` and ``output_rows`` by id, ``state``
         (float64, ``state`` numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64,
-        ``memory`` numbers and ``memory_s`` seconds), ``rate`` (Hz), ``key`` (uint64 of the module's random numbers),
-        ``linked`` (bit k set: target k has a link), ``moving`` (bit k set: target k may differ from sample to sample;
-        what does not move is the same in all n), ``wanted`` (bit k set: somebody uses output k), ``scratch`` (512
-        numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was), ``live`` (the live
-        input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
-        everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``:
-        in the code of a feedback loop a small ``state`` lies in registers. A module with a ``sound`` may ask for
-        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
+        ``memory`` numbers and ``memory_s`` seconds, which may depend on its values), ``rate`` (Hz), ``key`` (uint64
+        of the module's random numbers), ``linked`` (bit k set: target k has a link), ``moving`` (bit k set: target k
+        may differ from sample to sample; what does not move is the same in all n), ``wanted`` (bit k set: somebody
+        uses output k), ``scratch`` (512 numbers that mean nothing between calls), ``voices``, ``levels`` (how loud
+        each voice was), ``live`` (the live input) and ``start`` (place in the quantum of 64). It runs any n from 1 to
+        64, allocates nothing, and keeps everything it must remember in ``state`` and ``memory``. What is indexed by a
+        variable belongs in ``memory``: in the code of a feedback loop a small ``state`` lies in registers. A module
+        with a ``sound`` may ask for ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its
+        ``series`` it gets by their ids.
     cycle : Cycle
         When its course begins again.
-    sound : "file" or "table"
+    warning : function or None
+        Of what is given: a sentence where the sound may get out of hand; else nothing.
+    sound : "file", "table" or "response"
         What it plays: a sound file of the user's, with its channels as rows; or wavetables, the built-in ones or those
-        of a file, with the frames of a table as rows. Empty: nothing.
+        of a file, with the frames of a table as rows; or the response of a computed place, by its parameter ``place``,
+        or of a file, which its kernel gets as ``response``. Empty: nothing.
     cached : tuple of int
         Places of the state that depend on the sample rate and are worked out anew from 0.
     rests : int
@@ -344,7 +357,7 @@ class ModuleSpec:
     series: tuple[Series, ...] = ()
     state: int = 1
     memory: int = 0
-    memory_s: float = 0.0
+    memory_s: float | Callable[[Mapping[str, float]], float] = 0.0
     face: str = ""
     passes: str = ""
     words: tuple[str, ...] = ()
@@ -353,7 +366,8 @@ class ModuleSpec:
     handle: tuple[str, str] = ("", "")
     cursors: tuple[str, ...] = ()
     network: Callable[[Mapping[str, float]], tuple[str, NDArray[np.float64]]] | None = None
-    sound: Literal["", "file", "table"] = ""
+    sound: Literal["", "file", "table", "response"] = ""
+    warning: Callable[[Given], str] | None = None
     cycle: Cycle = Cycle()
     keys: bool = False
     lane_end: bool = False
@@ -407,6 +421,11 @@ class ModuleSpec:
         return tuple(inspect.signature(self.kernel).parameters)
 
     @property
+    def closes(self) -> bool:
+        """Whether it works on the whole mix, when all layers are in it: its kernel gets it as ``whole_mix``."""
+        return "whole_mix" in self.asks
+
+    @property
     def shows_as(self) -> str:
         """What its picture shows."""
         return self.shows or {"source": "wave", "shape": "response", "space": "course"}.get(self.stage, "course")
@@ -419,6 +438,21 @@ class ModuleSpec:
     def param(self, param_id: str) -> Param:
         """The parameter of this id; raises KeyError if there is none."""
         return next((p for p in self.params if p.id == param_id), None) or _missing(self.id, param_id)
+
+    def shown_face(self, values: Mapping[str, float]) -> Param | None:
+        """The parameter whose value stands on the card; where it does not count, the one of the same name that does."""
+        if not self.face:
+            return None
+        face = self.param(self.face)
+        same = (param for param in self.params if param.name == face.name and self.counts(param, values))
+        return next(same, face)
+
+    def memory_size(self, values: Mapping[str, float], rate: float) -> int:
+        """Numbers of its memory at these base values (those that are not given: the defaults) and a rate in Hz."""
+        seconds = self.memory_s
+        if not isinstance(seconds, (int, float)):
+            seconds = seconds({param.id: values.get(param.id, param.default) for param in self.params})
+        return self.memory + math.ceil(seconds * rate)
 
     def target(self, port_id: str) -> Input | Param | None:
         """The input or parameter that a link may end in, or None."""

@@ -13,7 +13,7 @@ from fractions import Fraction
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Given, ModuleSpec
-from dunefall.patch.model import SHARED_ID, Module, Patch
+from dunefall.patch.model import Module, Patch
 
 __all__ = ["Repeat", "repeat_of_layer", "repeat_of_patch"]
 
@@ -92,9 +92,10 @@ def repeat_of_patch(patch: Patch) -> Repeat:
 
 
 def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
-    """When a layer's sound begins again; for Shared, everything in it."""
+    """When a layer's sound begins again; for one without an output, as Shared, everything in it."""
     layer = patch.layer(layer_id)
-    ends = [module.id for module in layer.modules] if layer_id == SHARED_ID else [layer.output_id]
+    inside = [module.id for module in layer.modules]
+    ends = [layer.output_id] if layer.output_id in inside else inside
     return _repeat(patch, ends)
 
 
@@ -153,10 +154,7 @@ class _Walk:
         into = self._into.get(module.id, [])
         if spec is None:
             return Fraction(0)
-        linked = frozenset(port for port, _ in into)
-        defaults = {param.id: self._patch.tempo_bpm if param.follows else param.default for param in spec.params}
-        series = {x.id: module.series.get(x.id, x.default) for x in spec.series}
-        given = Given({**defaults, **module.params}, series, linked)
+        given = Given.of(spec, self._patch, module)
         outside = _lcm([self.period(source) for _, source in into])
         if _by_chance(spec, given):
             (self.noises if spec.stage == "source" else self.by_chance).append(module.name)

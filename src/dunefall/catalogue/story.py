@@ -6,11 +6,21 @@ from pathlib import PurePath
 
 from dunefall.base.units import format_amount
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
-from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
+from dunefall.patch.mixing import effect_lanes, mixed_layers
+from dunefall.patch.model import Layer, Link, Module, Patch
 
-__all__ = ["cause_story", "layer_story", "link_story", "lowest", "module_story", "patch_story", "port_name"]
+__all__ = [
+    "cause_story",
+    "layer_story",
+    "link_story",
+    "lowest",
+    "module_story",
+    "module_warning",
+    "patch_story",
+    "port_name",
+]
 
 MOST_CAUSES = 6
 _CURVES = {
@@ -74,10 +84,18 @@ def module_story(patch: Patch, module_id: str) -> str:
         links = patch.links_into(module_id, port.id)
         if links:
             parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")
+    parts += [warning] if (warning := module_warning(patch, module_id)) else []
     targets = [port_name(patch, link.target.module, link.target.port) for link in patch.links_from(module_id)]
-    nowhere = "It is heard in the mix." if spec.lane_end else "Nothing listens to it."
+    nowhere = "It is heard in the mix." if spec.lane_end or spec.closes else "Nothing listens to it."
     parts.append(f"It reaches {', '.join(targets)}." if targets else nowhere)
     return " ".join(parts)
+
+
+def module_warning(patch: Patch, module_id: str) -> str:
+    """What may get out of hand in a module, in a sentence; empty: nothing."""
+    module = patch.module(module_id)
+    spec = spec_of(module.type)
+    return spec.warning(Given.of(spec, patch, module)) if spec and spec.warning else ""
 
 
 def layer_story(patch: Patch, layer: Layer) -> str:
@@ -90,9 +108,10 @@ def layer_story(patch: Patch, layer: Layer) -> str:
 
 def patch_story(patch: Patch) -> str:
     """The whole patch: tempo, seed, when it repeats or why it never does, then its layers."""
-    sounding = sum(layer.id != SHARED_ID for layer in patch.layers)
+    lanes = f", {len(effect_lanes(patch))} effect lanes" if effect_lanes(patch) else ""
+    layers, modules = len(mixed_layers(patch)), len(list(patch.modules()))
     head = [
-        f"{patch.title}: {sounding} layers, {len(list(patch.modules()))} modules, {len(patch.links)} links, "
+        f"{patch.title}: {layers} layers{lanes}, {modules} modules, {len(patch.links)} links, "
         f"{patch.tempo_bpm:g} BPM, seed {patch.seed:04d}.",
         f"It repeats {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
     ]
@@ -133,7 +152,8 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
         return f"{module.name} {period.format(values[period.id])}"
     told = spec.output(output)
     which = f" ({told.name.lower()})" if told is not None and told is not spec.outputs[0] else ""
-    face = f" {spec.param(spec.face).format(values[spec.face])}" if spec.face else ""
+    shown = spec.shown_face(values)
+    face = f" {shown.format(values[shown.id])}" if shown else ""
     return f"{module.name}{face}{which}"
 
 
@@ -150,6 +170,7 @@ def lowest(module: Module, output: Output) -> float:
 
 def _shown(patch: Patch, spec: ModuleSpec, module: Module) -> list[Param]:
     """The values worth telling: the one on the card, and those that were set; none that is idle."""
-    told = [p for p in spec.params if not p.follows and (p.id == spec.face or p.id in module.params)]
+    face = spec.shown_face(module.params)
+    told = [p for p in spec.params if not p.follows and (p is face or p.id in module.params)]
     told = [p for p in told if spec.counts(p, module.params)]
     return [p for p in told if not (p.idle_with and patch.links_into(module.id, p.idle_with))]

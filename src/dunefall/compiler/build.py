@@ -32,6 +32,7 @@ from dunefall.compiler.program import (
 from dunefall.compiler.sounds import prepared
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
 from dunefall.dsp.clicks import CLICK_STATE
+from dunefall.patch.mixing import heard
 from dunefall.patch.model import CURVES, Module, Patch, Place
 
 __all__ = ["base_value", "compile_patch", "same_structure", "series_changes", "value_changes"]
@@ -44,6 +45,8 @@ def base_value(patch: Patch, module: Module, param: Param) -> float:
     """Base value of a parameter in its own unit, within its hard range."""
     if param.follows == "tempo":
         return patch.tempo_bpm
+    if param.follows == "solo":
+        return heard(patch, module)
     return min(param.high, max(param.low, module.params.get(param.id, param.default)))
 
 
@@ -54,9 +57,16 @@ def same_structure(a: Patch, b: Patch) -> bool:
         layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
         modules = tuple((layer.id, m.id, m.type, m.bypassed, m.sound) for layer in patch.layers for m in layer.modules)
         links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
-        return patch.seed, layers, modules, links, widths(patch)
+        return patch.seed, layers, modules, links, widths(patch), _chosen(patch)
 
     return shape(a) == shape(b)
+
+
+def _chosen(patch: Patch) -> tuple[float, ...]:
+    """What a program is made for beside its structure: memories of the size that a value asks for, computed places."""
+    found = [(module, spec_of(module.type)) for module in patch.modules()]
+    sizes = (spec.memory_size(module.params, 1.0) for module, spec in found if spec and callable(spec.memory_s))
+    return (*sizes, *(m.params.get("place", 0.0) for m, spec in found if spec and spec.sound == "response"))
 
 
 class _Target(NamedTuple):
@@ -123,7 +133,7 @@ class _Builder:
         before: dict[str, list[str]] = {}
         for wire in wires:
             before.setdefault(wire.target, []).append(wire.source)
-        self.sounding = reached({x.id for x in instances if x.spec.lane_end}, before)
+        self.sounding = reached({x.id for x in instances if x.spec.lane_end or x.spec.closes}, before)
         alive = self.sounding | reached({x.id for x in instances if x.module.id in watched}, before)
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
@@ -131,6 +141,7 @@ class _Builder:
         number = {instance.id: k for k, instance in enumerate(self.instances)}
         edges = [(number[wire.source], number[wire.target]) for wire in self.wires]
         groups = execution_order(len(self.instances), edges)
+        groups.sort(key=lambda group: any(self.instances[node].spec.closes for node in group))
         self_fed = {a for a, b in edges if a == b}
         self.parts = _parts(groups, self_fed)
         self.order = [self.instances[node] for group in groups for node in group]
@@ -234,7 +245,8 @@ class _Builder:
         for instance in self.order:
             for k, output in enumerate(instance.spec.output_rows):
                 key = (instance.id, output.id)
-                if k == 0 or output.per_voice or output.seen or instance.spec.lane_end or key in used:
+                ends = instance.spec.lane_end and k < 2
+                if k == 0 or output.per_voice or output.seen or ends or key in used:
                     self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
 
     def _add_module(self, instance: Instance) -> None:
@@ -253,9 +265,9 @@ class _Builder:
             wanted |= (1 << k) if row >= 0 else 0
             self.ports.append(row if row >= 0 else self.nowhere)
         passes, passes_right = (port_first + target if target >= 0 else -1 for target in shape.passes)
-        memory = spec.memory + math.ceil(spec.memory_s * self.rate)
+        memory = spec.memory_size(module.params, self.rate)
         levels = self.level_first[instance.layer.id]
-        sound = prepared(spec, module)
+        sound = prepared(spec, module, self.rate)
         self.sounds.append(sound.samples)
         self.module_records.append((
             kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
@@ -384,7 +396,7 @@ class _Builder:
 
 def _alone(spec: ModuleSpec) -> bool:
     """Whether a kernel needs nothing but its own rows and memory."""
-    return not (listens(spec) or spec.sound or any(output.per_voice for output in spec.outputs))
+    return not (listens(spec) or spec.closes or spec.sound or any(output.per_voice for output in spec.outputs))
 
 
 def _is_audio(source: Instance, wire: Wire) -> bool:
@@ -420,7 +432,7 @@ def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float
     """Base values, in their domains, that differ between two patches of the same structure."""
     changes: dict[tuple[str, str], float] = {}
     for old, new in zip(before.modules(), after.modules(), strict=True):
-        if old is new and before.tempo_bpm == after.tempo_bpm:
+        if old is new and before.tempo_bpm == after.tempo_bpm and heard(before, old) == heard(after, new):
             continue
         spec = spec_of(new.type)
         for param in spec.params if spec else ():

@@ -42,7 +42,7 @@ MANY_TO_MAKE = 6
 """So many kernels that are not on disk are compiled by two processes."""
 OWN = (
     "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
-    "sound", "sound_rows", "sound_rate",
+    "sound", "sound_rows", "sound_rate", "response", "whole_mix",
 )  # fmt: skip
 """What a kernel may ask for by name beside its ports."""
 
@@ -102,8 +102,10 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "memory": f"window({place['memories']}, {field['memory_at']}, {field['memory_size']})",
         "scratch": f"window({place['scratch']}, 0, {SCRATCH})",
         "levels": f"window({place['levels']}, {field['level_first']}, {field['level_count']})",
+        "whole_mix": f"window({place['mix']}, 0, {2 * QUANTUM})",
         "live": f"window({place['live']}, start, n)",
         "sound": f"floats({field['sound']}, 0, {field['sound_size']})",
+        "response": f"window({field['sound']}, 0, {field['sound_size']} // 2)",
         "sound_rows": field["sound_rows"],
         "sound_rate": field["sound_rate"],
         "voices": field["level_count"],

@@ -400,7 +400,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
     for k, address in enumerate((
         memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
         memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data, plan.live.ctypes.data,
-        memory.series.ctypes.data,
+        memory.series.ctypes.data, plan.mix.ctypes.data,
     )):  # fmt: skip
         plan.places[k] = address
     done = 0

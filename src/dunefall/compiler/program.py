@@ -66,7 +66,7 @@ AMOUNT = np.dtype(
 """A link's amount and offset, gliding likewise."""
 
 
-PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series")
+PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series", "mix")
 """Arrays whose addresses compiled code finds in ``Plan.places``."""
 
 

@@ -8,6 +8,7 @@ keeps its sound as long as the cache does, and a changed file of the same name i
 from __future__ import annotations
 
 import hashlib
+import math
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -18,10 +19,13 @@ import numpy as np
 import platformdirs
 import soundfile
 from numpy.typing import NDArray
+from scipy import signal
 
 from dunefall.base.errors import StorageError
 from dunefall.catalogue.declare import ModuleSpec
+from dunefall.dsp import responses
 from dunefall.dsp.cache import kept_folder, sources_of
+from dunefall.dsp.partitions import prepared_response
 from dunefall.dsp.wavetables import FRAMES, built_in_tables, tables_of_sound
 from dunefall.patch.library import DATA
 from dunefall.patch.model import Module, Patch, SoundRef
@@ -68,7 +72,7 @@ class Sound:
 SILENCE = Sound(np.zeros(0, np.float32), 1, 48000)
 _mapped: dict[str, Sound] = {}
 _made: dict[str, Sound] = {}
-"""Wavetables by the digest of their sound."""
+"""Wavetables and responses by the digest of their sound, or by what they are computed from."""
 
 
 def sounds_folder() -> Path:
@@ -127,9 +131,11 @@ def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
     return troubles
 
 
-def prepared(spec: ModuleSpec, module: Module) -> Sound:
-    """What a module's kernel reads; silence where its file has not been taken in. Without a file of the user's it is
-    the shipped one, or the built-in tables."""
+def prepared(spec: ModuleSpec, module: Module, rate: float) -> Sound:
+    """What a module's kernel reads at a rate in Hz; silence where its file has not been taken in. Without a file of the
+    user's it is the shipped one, the built-in tables, or a computed place."""
+    if spec.sound == "response":
+        return _response(module.sound, round(module.params.get("place", 0.0)), rate)
     if spec.sound == "table":
         return _tables(module.sound) if module.sound else built_in()
     return mapped(module.sound or shipped()) if spec.sound else SILENCE
@@ -169,6 +175,28 @@ def _tables(ref: SoundRef) -> Sound:
         tables, frames = tables_of_sound(sound.samples[: len(sound.samples) // sound.rows])
         _made[ref.digest] = Sound(tables, frames, 48000)
     return _made.get(ref.digest, SILENCE)
+
+
+def _response(ref: SoundRef | None, place: int, rate: float) -> Sound:
+    """A response as its kernel reads it, left and right of the same energy, cut to the longest that is used."""
+    key = f"{ref.digest if ref else place}-{rate:g}"
+    if key not in _made:
+        sound = mapped(ref) if ref else SILENCE
+        if ref and not len(sound.samples):
+            return Sound(prepared_response(np.zeros((2, 1))).view(np.float32), 1, round(rate))
+        both = responses.response(place, rate) if ref is None else _heard(sound, rate)
+        _made[key] = Sound(prepared_response(both).view(np.float32), 1, round(rate))
+    return _made[key]
+
+
+def _heard(sound: Sound, rate: float) -> NDArray[np.float64]:
+    """Both channels of a recorded response at a rate, with an energy of 1 for each."""
+    rows = sound.samples.reshape(sound.rows, -1)[:, : round(responses.LONGEST_S * sound.rate_hz)].astype(np.float64)
+    if sound.rate_hz != round(rate):
+        common = math.gcd(sound.rate_hz, round(rate))
+        rows = signal.resample_poly(rows, round(rate) // common, sound.rate_hz // common, axis=1)
+    both = np.concatenate([rows, rows])[:2] if sound.rows == 1 else rows
+    return np.asarray(both / max(math.sqrt(np.sum(both**2) / 2), 1e-12))
 
 
 def _opened(path: Path) -> soundfile.SoundFile:

@@ -72,6 +72,7 @@ class Takeover:
             for place in (new.module_at[copy],)
             for cached in spec.cached
         ]
+        self._copy_pieces()  # already here, so that ``apply`` finds the new memory in place and the pages at hand
 
     def apply(self) -> None:
         """Copy the state of now; between sample rates the position stays the same in seconds."""
@@ -81,13 +82,17 @@ class Takeover:
         mine.faults[self._modules[0]] = theirs.faults[self._modules[1]]
         mine.levels[self._voices[0]] = theirs.levels[self._voices[1]]
         mine.resting[self._voices[0]] = theirs.resting[self._voices[1]]
-        for name, to, start, size in self._pieces:
-            target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
-            target[to : to + size] = source[start : start + size]
+        self._copy_pieces()
         mine.states[self._anew] = 0.0
         mine.clicks.reshape(-1, CLICK_STATE)[self._ends[0]] = theirs.clicks.reshape(-1, CLICK_STATE)[self._ends[1]]
         mine.restless[:] = 1
         self._take_glides()
+
+    def _copy_pieces(self) -> None:
+        mine, theirs = self._new.memory, self._old.memory
+        for name, to, start, size in self._pieces:
+            target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
+            target[to : to + size] = source[start : start + size]
 
     def _take_glides(self) -> None:
         """What glides to the same goal goes on as it was; another goal is gone to from the present place."""

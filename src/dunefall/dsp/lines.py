@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from numba import njit
 
-__all__ = ["read_line"]
+from dunefall.dsp.maths import fma
+
+__all__ = ["cubic_weights", "read_line", "read_ring"]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -18,3 +20,29 @@ def read_line(memory, write, delay):  # type: ignore[no-untyped-def]
     older, oldest = memory[(at - 1) % memory.size], memory[(at - 2) % memory.size]
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
+
+
+@njit(error_model="numpy", forceinline=True)
+def cubic_weights(f):  # type: ignore[no-untyped-def]
+    """Cubic through four samples (Catmull and Rom 1974): weights of the newer one, the two around the place and the
+    older one."""
+    return (
+        f * fma(f, fma(-0.5, f, 1.0), -0.5),
+        fma(f * f, fma(1.5, f, -2.5), 1.0),
+        f * fma(f, fma(-1.5, f, 2.0), 0.5),
+        f * f * fma(0.5, f, -0.5),
+    )
+
+
+@njit(error_model="numpy", forceinline=True)
+def read_ring(memory, first, size, write, delay):  # type: ignore[no-untyped-def]
+    """The sound of ``delay`` samples ago, 1 to ``size`` - 4, in the ring of ``size`` numbers that begins at ``first``
+    and is written next at ``write``; what the present sample has not written yet counts as its neighbour."""
+    back = int(delay)
+    at = write - back if write >= back else write - back + size
+    here = memory[first + at]
+    after = memory[first + (at + 1 if at + 1 < size else 0)] if back > 1 else here
+    older = memory[first + (at - 1 if at >= 1 else at - 1 + size)]
+    oldest = memory[first + (at - 2 if at >= 2 else at - 2 + size)]
+    w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
+    return fma(w_oldest, oldest, fma(w_older, older, fma(w_newer, after, w_here * here)))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.dsp.cache import cached_njit
 
-__all__ = ["STATE_SIZE", "k_weighting", "measure", "oversampler", "short_term_lufs"]
+__all__ = ["STATE_SIZE", "energies", "k_weighting", "measure", "oversampler", "piece_number", "short_term_lufs"]
 
 TAPS = 12
 BINS = 30
@@ -96,6 +96,18 @@ def measure(block, state, weights, phases, bin_samples):  # type: ignore[no-unty
         if abs(state[s]) < 1e-200:
             state[s] = 0.0
     return left, right, max(true, left, right)
+
+
+def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:
+    """Energies of the pieces of 100 ms that were completed since the piece of this number; of the last one for -1."""
+    now = int(state[_BIN])
+    count = 1 if since < 0 else (now - since) % BINS
+    return [float(state[_ENERGY + (now - k) % BINS]) for k in range(count, 0, -1)]
+
+
+def piece_number(state: NDArray[np.float64]) -> int:
+    """Number, 0 to ``BINS`` - 1, of the piece of 100 ms that is under way."""
+    return int(state[_BIN])
 
 
 def short_term_lufs(state: NDArray[np.float64]) -> float:

@@ -160,6 +160,10 @@ class EngineClient:
         self.limited = on
         self._send(say.SetLimiter(on))
 
+    def set_mono(self, on: bool) -> None:
+        """Hear both sides together, or apart again."""
+        self._send(say.SetMono(on))
+
     def set_device(self, options: EngineOptions) -> None:
         """Use other devices, another rate or another block, while the sound goes on."""
         self.options = options
@@ -172,7 +176,7 @@ class EngineClient:
         self._send(say.Probe(index, place))
 
     def watch(self, modules: tuple[str, ...]) -> None:
-        """Have these modules computed even if they lead nowhere."""
+        """Have these modules, or outputs named as ``trace_key`` does, computed even if they lead nowhere."""
         self._watched = modules
         self._send(say.Watch(modules))
 

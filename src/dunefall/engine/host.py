@@ -91,6 +91,7 @@ class _Host:
             say.Stop: lambda _: self._sound().later(lambda: self._sound().set_playing(False)),
             say.Probe: self._set_probe,
             say.SetLimiter: self._set_limiter,
+            say.SetMono: lambda message: setattr(self._sound(), "mono", message.on),
             say.SetDevice: self._set_device,
             say.AskCheckpoint: self._give_checkpoint,
             say.AskPortrait: self._give_portrait,
@@ -242,7 +243,8 @@ class _Host:
 
     @property
     def _probed(self) -> tuple[Place, ...]:
-        return (*(place for place in self._probes if place), *(Place(module, "") for module in self._watched))
+        watched = (name.partition(".") for name in self._watched)
+        return (*(place for place in self._probes if place), *(Place(module, port) for module, _, port in watched))
 
     def _show(self, program: Program) -> Traces:
         """Let the window see this program from now on; gives where it writes what is shown."""
@@ -308,9 +310,11 @@ class _Host:
             self._swap(self._patch)
 
     def _watch(self, message: say.Watch) -> None:
-        """Modules that lead nowhere are computed while somebody looks at them."""
+        """Modules that lead nowhere, and outputs that nobody uses, are computed while somebody looks at them."""
         before, self._watched = self._watched, message.modules
-        if self._program is not None and any(m in self._program.asleep for m in {*before, *message.modules}):
+        outputs = {name for name in {*before} ^ {*message.modules} if "." in name}
+        asleep = self._program.asleep if self._program is not None else frozenset()
+        if self._program is not None and (outputs or asleep & {*before, *message.modules}):
             self._swap(self._patch)
 
     # -- seeking ------------------------------------------------------------------------------------------------

@@ -33,6 +33,7 @@ __all__ = [
     "Seek",
     "SetDevice",
     "SetLimiter",
+    "SetMono",
     "SetPatch",
     "Sought",
     "Stop",
@@ -125,7 +126,8 @@ class Probe:
 
 @dataclass(frozen=True)
 class Watch:
-    """Compute these modules even if they lead nowhere: somebody looks at them."""
+    """Compute these modules, or outputs named as ``shared.trace_key`` does, even if they lead nowhere: somebody looks
+    at them."""
 
     modules: tuple[str, ...]
 
@@ -133,6 +135,13 @@ class Watch:
 @dataclass(frozen=True)
 class SetLimiter:
     """Put the limiter into the way, or take it out."""
+
+    on: bool
+
+
+@dataclass(frozen=True)
+class SetMono:
+    """Let both sides sound as they would together, or not: a check that changes nothing else."""
 
     on: bool
 

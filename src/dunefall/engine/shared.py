@@ -17,6 +17,7 @@ __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
 
 MAX_SLOTS = 2048
 MAX_INPUTS = 16384
+STATUS = 32
 
 
 class Status(IntEnum):
@@ -34,6 +35,11 @@ class Status(IntEnum):
     BLOCKS = 9  # blocks that have sounded
     HEARTBEAT = 10  # time.monotonic() of the last look at the messages
     REDUCTION = 11  # lowest gain of the limiter, linear
+    CORRELATION = 12  # of left and right, -1 to 1
+    MONO_DB = 13  # what is left in mono, against the mean power of both sides
+    MOMENTARY = 14  # LUFS
+    INTEGRATED = 15  # LUFS since play began
+    RANGE = 16  # LU
 
 
 def trace_key(module: str, port: str = "") -> str:
@@ -46,7 +52,7 @@ class SharedState:
 
     Attributes
     ----------
-    status : ndarray [shape=(16,)]
+    status : ndarray [shape=(32,)]
         By ``Status``.
     counts : ndarray of int64 [shape=(4,)]
         Trace bins written, quantums in the present bin, probe samples written.
@@ -57,13 +63,13 @@ class SharedState:
     """
 
     def __init__(self, name: str | None = None) -> None:
-        sizes = (16 * 8, 4 * 8, MAX_INPUTS * 8, MAX_SLOTS * TRACE_BINS * 8, PROBES * PROBE_SAMPLES * 4)
+        sizes = (STATUS * 8, 4 * 8, MAX_INPUTS * 8, MAX_SLOTS * TRACE_BINS * 8, PROBES * PROBE_SAMPLES * 4)
         self._owner = name is None
         self._block = SharedMemory(name, create=self._owner, size=sum(sizes))
         starts = np.cumsum((0, *sizes)).tolist()
         memory = self._block.buf
         assert memory is not None
-        self.status = np.frombuffer(memory, np.float64, 16, starts[0])
+        self.status = np.frombuffer(memory, np.float64, STATUS, starts[0])
         self.counts = np.frombuffer(memory, np.int64, 4, starts[1])
         self.now = np.frombuffer(memory, np.float64, MAX_INPUTS, starts[2])
         bins = np.frombuffer(memory, np.float32, MAX_SLOTS * TRACE_BINS * 2, starts[3])

@@ -13,15 +13,17 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.compiler.program import QUANTUM
 from dunefall.dsp.limiter import Limiter
-from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, oversampler, short_term_lufs
+from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler, piece_number, short_term_lufs
 from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.shared import SharedState, Status
 from dunefall.render.player import Player, Step
 
 __all__ = ["Sounding"]
 
+CORRELATION_S = 0.4
 GAIN_FADE_S = 0.03
 """Fade at start and stop."""
 _PEAK_FALL = 0.86
@@ -37,13 +39,14 @@ class Sounding:
         self.rate = rate
         self.player: Player | None = None
         self.checkpoints = Checkpoints(rate)
-        self.limited = True
+        self.limited, self.mono = True, False
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
         self._limiter = Limiter(rate)
-        self._meter = np.zeros(STATE_SIZE)
+        self._meter, self._programme, self._piece = np.zeros(STATE_SIZE), ProgrammeLoudness(), 0
+        self._powers = np.zeros(3)
         self._weights, self._phases = k_weighting(rate), oversampler()
         measure(np.zeros((1, 2)), self._meter, self._weights, self._phases, 1 << 30)
         self._limiter.process(np.zeros((1, 2)))
@@ -66,6 +69,8 @@ class Sounding:
 
     def set_playing(self, playing: bool) -> None:
         """Fade in or out (audio thread)."""
+        if playing and self._gain_goal == 0.0:
+            self._programme = ProgrammeLoudness()
         self._gain_goal = 1.0 if playing else 0.0
         self._shared.status[Status.PLAYING] = self._gain_goal
 
@@ -101,6 +106,28 @@ class Sounding:
             if self.limited:
                 reduction = self._limiter.process(out)
         self._publish(out, begun, reduction)
+        if self.mono:
+            out[:] = out.mean(axis=1, keepdims=True)
+
+    def _judge(self, out: NDArray[np.float64]) -> None:
+        """What is said of both sides together, and of the whole programme."""
+        status, powers = self._shared.status, self._powers
+        share = min(1.0, len(out) / (CORRELATION_S * self.rate))
+        left, right = out[:, 0], out[:, 1]
+        now = np.array([left @ left, right @ right, left @ right]) / len(out)
+        powers += share * (now - powers)
+        both = powers[0] + powers[1]
+        status[Status.CORRELATION] = powers[2] / max(float(np.sqrt(powers[0] * powers[1])), 1e-15)
+        status[Status.MONO_DB] = 10 * np.log10(max((both + 2 * powers[2]) / max(2 * both, 1e-15), 1e-6))
+        piece = piece_number(self._meter)
+        if piece != self._piece:
+            for energy in energies(self._meter, self._piece):
+                if self._gain_goal > 0.0:
+                    self._programme.add(energy)
+            self._piece = piece
+            status[Status.MOMENTARY] = self._programme.momentary
+            status[Status.INTEGRATED] = self._programme.integrated
+            status[Status.RANGE] = self._programme.range_lu
 
     def _hand_over(self, step: Step) -> None:
         if self.player is not None:
@@ -123,6 +150,7 @@ class Sounding:
         status[Status.TRUE_PEAK] = max(true, status[Status.TRUE_PEAK] * _PEAK_FALL)
         status[Status.REDUCTION] = min(reduction, 1.0 - (1.0 - status[Status.REDUCTION]) * _PEAK_FALL)
         status[Status.LUFS] = short_term_lufs(self._meter)
+        self._judge(out)
         if self.player is not None:
             memory = self.player.program.memory
             status[Status.POSITION] = memory.position[0]

@@ -1,10 +1,11 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
-Layout of format 1: ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``, ``layers`` (each ``id``, ``name``,
-``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and ``modules`` with ``id``, ``type``,
-``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``, relative to the patch, and the ``digest``
-of its bytes, and with lists of numbers that were drawn ``series``) and ``links`` (``id``, ``from``, ``to``, ``amount``,
-``offset``, ``curve``, ``on``). Fields and module types that this version does not know are kept and saved again.
+Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``,
+``layers`` (each ``id``, ``name``, ``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and
+``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
+relative to the patch, and the ``digest`` of its bytes, and with lists of numbers that were drawn ``series``) and
+``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this
+version does not know are kept and saved again.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.patch.migrations import brought_up
 from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
 
 __all__ = [
@@ -48,7 +50,7 @@ __all__ = [
     "write_file",
 ]
 
-FORMAT = 1
+FORMAT = 2
 MAX_BYTES = 16_000_000
 MAX_DEPTH = 32
 MAX_MODULES = 10_000
@@ -57,7 +59,7 @@ MAX_TEXT = 10_000
 MAX_SERIES = 4_096
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
-_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "modules")
+_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
@@ -202,7 +204,9 @@ def dump_layer(layer: Layer) -> dict[str, Any]:
     """A layer as it stands in a file."""
     voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
     modules = [dump_module(module) for module in layer.modules]
-    return {"id": layer.id, "name": layer.name, "folded": layer.folded, **voices, "modules": modules, **layer.extra}
+    effects = {"effects": True} if layer.effects else {}
+    own = {**effects, **voices, "modules": modules, **layer.extra}
+    return {"id": layer.id, "name": layer.name, "folded": layer.folded, **own}
 
 
 def dump_module(module: Module) -> dict[str, Any]:
@@ -319,7 +323,7 @@ def patch_of(raw: Any) -> Patch:
     _check_links(layers, links)
     modules = {module.id for layer in layers for module in layer.modules}
     pins = [split_place(pin, f"pins[{i}]") for i, pin in enumerate(get(raw, "pins", list, "", []))]
-    return Patch(
+    patch = Patch(
         title=get(raw, "title", str, "", UNTITLED),
         seed=seed,
         tempo_bpm=tempo,
@@ -328,6 +332,7 @@ def patch_of(raw: Any) -> Patch:
         pins=tuple(pin for pin in pins if pin.module in modules)[:4],
         extra=_extra(raw, _PATCH_FIELDS),
     )
+    return brought_up(patch, version)
 
 
 def raw_layer(raw: dict[str, Any], place: str) -> Layer:
@@ -345,6 +350,7 @@ def raw_layer(raw: dict[str, Any], place: str) -> Layer:
         id=get(raw, "id", str, place),
         name=get(raw, "name", str, place),
         folded=get(raw, "folded", bool, place, False),
+        effects=get(raw, "effects", bool, place, False),
         modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
         extra=_extra(raw, _LAYER_FIELDS),
     )

@@ -14,8 +14,10 @@ from dunefall.base.errors import PatchError
 
 __all__ = [
     "CURVES",
+    "MASTER_ID",
     "MOST_VOICES",
     "OUTPUT_ID",
+    "SENDS_ID",
     "SHARED_ID",
     "UNTITLED",
     "Layer",
@@ -27,8 +29,10 @@ __all__ = [
 ]
 
 SHARED_ID = "shared"
+MASTER_ID = "master"
 UNTITLED = "Untitled"
 OUTPUT_ID = "output"
+SENDS_ID = "sends"
 MOST_VOICES = 16
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
@@ -133,6 +137,8 @@ class Layer:
         How far its voices stand apart in pitch, frequencies and times.
     meet : str
         Module at which the voices meet: it and what follows run once. Empty: the layer's output.
+    effects : bool
+        A shared effect lane: it takes what the layers send.
     """
 
     id: str
@@ -142,12 +148,18 @@ class Layer:
     voices: int = 1
     spread: float = 0.5
     meet: str = ""
+    effects: bool = False
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def output_id(self) -> str:
         """Id of the module in which the layer's sound ends."""
         return f"{self.id}-{OUTPUT_ID}"
+
+    @property
+    def sends_id(self) -> str:
+        """Id of the module in which an effect lane takes what is sent to it."""
+        return f"{self.id}-{SENDS_ID}"
 
 
 @dataclass(frozen=True)

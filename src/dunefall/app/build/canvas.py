@@ -47,9 +47,9 @@ def card_value(patch: Patch, module: Module) -> str:
     if module.type == "clock" and not module.params.get("sync"):
         beats = spec.param("period_beats")
         return f"{patch.tempo_bpm:.0f} · {beats.format(module.params.get(beats.id, beats.default))}"
-    if not spec.face:
+    param = spec.shown_face(module.params)
+    if param is None:
         return ""
-    param = spec.param(spec.face)
     if param.idle_with and patch.links_into(module.id, param.idle_with):
         return ""
     return param.format(module.params.get(param.id, param.default))

@@ -33,7 +33,7 @@ from dunefall.app.widgets.series import SeriesEditor
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.motion.named_control import shown_value
-from dunefall.catalogue.story import lowest, module_story
+from dunefall.catalogue.story import lowest, module_story, module_warning
 from dunefall.engine.messages import AskPortrait, GotPortrait
 from dunefall.patch.model import Link, Module, Patch
 
@@ -41,6 +41,7 @@ __all__ = ["Inspector", "Live", "reach_of"]
 
 WIDTH = 340
 ASK_SIZE = 26
+OWN_SOUNDS = {"file": "Shipped sound: iron gate", "table": "Built-in tables", "response": "Computed places"}
 ROW_BINS = 400
 
 
@@ -122,7 +123,7 @@ class Inspector(QScrollArea):
         self.picture: Picture | None = None
         self.editor: SeriesEditor | None = None
         self._chosen_series = ""
-        self._story = QLabel()
+        self._story, self._warning = QLabel(), QLabel()
         self.setWidgetResizable(True)
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("Inspector")
@@ -182,7 +183,7 @@ class Inspector(QScrollArea):
         self.picture.show_values(module, values)
         if self.picture.own:
             return
-        tempo = {param.id: self._patch.tempo_bpm for param in spec.params if param.follows}
+        tempo = {param.id: self._patch.tempo_bpm for param in spec.params if param.follows == "tempo"}
         made = self._live.portrait(AskPortrait(module.type, values | tempo, module.sound, module.series))
         if made is not None and made.asked.type_id == module.type:
             self.picture.show_portrait(made.portrait)
@@ -215,6 +216,7 @@ class Inspector(QScrollArea):
             if link.id in self.rows:
                 self.rows[link.id].set_link(link)
         self._story.setText(self._story_html())
+        self._warn()
 
     def _rebuild(self) -> None:
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
@@ -299,7 +301,15 @@ class Inspector(QScrollArea):
         column.addWidget(name)
         text = spec.sentence if spec else "This version does not know this kind: it is kept in the file, and silent."
         self._add_text(column, text, sans(12), "text2")
+        self._warning = self._add_text(column, "", sans(12, 600), "hot")
+        self._warn()
         column.addSpacing(8)
+
+    def _warn(self) -> None:
+        """Tell what may get out of hand, if anything may."""
+        text = module_warning(self._patch, self._module)
+        self._warning.setText(text)
+        self._warning.setVisible(bool(text))
 
     def _add_picture(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
         self.picture = Picture(spec, module, self._theme)
@@ -309,7 +319,7 @@ class Inspector(QScrollArea):
         if spec.sound:
             row = QHBoxLayout()
             path = Path(module.sound.path) if module.sound else None
-            none = "Built-in tables" if spec.sound == "table" else "Shipped sound: iron gate"
+            none = OWN_SOUNDS[spec.sound]
             name = QLabel(path.name if path else none)
             name.setToolTip(str(path) if path else "Nothing of your own has been chosen")
             name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from dunefall.app.painting import card, draw_text, outline
 from dunefall.app.theme import Theme, mono
 from dunefall.catalogue.declare import ModuleSpec, Param
-from dunefall.compiler.sounds import prepared
+from dunefall.compiler.sounds import Sound, prepared
 from dunefall.dsp.wavetables import FRAME_SIZE, OFFSETS, SIZES
 from dunefall.patch.model import Module
 from dunefall.render.portrait import HIGHEST_HZ, LOWEST_HZ, Portrait
@@ -29,6 +29,7 @@ GRABS = 10
 SHOWN_LEVEL, MOST_FRAMES = 3, 16
 SLANT = 0.45
 """How far back the frames of a table lean."""
+SHOWN_RATE = 48000.0
 MOST_READ = 1500
 """Samples that are looked at for each pixel column of a file's picture: long files take no longer than short ones."""
 
@@ -65,7 +66,7 @@ class Picture(QWidget):
     @property
     def own(self) -> bool:
         """Whether the picture is made from the module's sound alone, without a portrait."""
-        return bool(self._spec.sound or self._spec.network)
+        return bool(self._spec.sound in ("file", "table") or self._spec.network)
 
     def show_values(self, module: Module, values: dict[str, float]) -> None:
         """Show the values of now, of parameters by id."""
@@ -188,7 +189,7 @@ class Picture(QWidget):
 
     def _face(self) -> str:
         """The main value in words."""
-        param = self._param(self._spec.face)
+        param = self._spec.shown_face(self._values) or self._spec.params[0]
         value = self._values.get(param.id, param.default)
         return param.format(round(value) if param.choices else value)
 
@@ -213,8 +214,11 @@ class Picture(QWidget):
             painter.end()
         return self._back
 
+    def _sound(self) -> Sound:
+        return prepared(self._spec, self._module, SHOWN_RATE)
+
     def _draw_wave(self, painter: QPainter) -> None:
-        sound = prepared(self._spec, self._module)
+        sound = self._sound()
         frames = len(sound.samples) // sound.rows
         columns = int(self._box.width())
         colour, middle = self._theme.colour("audio"), self._box.center().y()
@@ -233,7 +237,7 @@ class Picture(QWidget):
 
     def _paint_file(self, painter: QPainter) -> None:
         painter.drawPixmap(0, 0, self._still())
-        sound = prepared(self._spec, self._module)
+        sound = self._sound()
         frames = len(sound.samples) // sound.rows
         if not frames:
             text, colour = "The file is missing: choose another one", self._theme.colour("hot")
@@ -249,7 +253,7 @@ class Picture(QWidget):
     @property
     def _frames(self) -> tuple[int, int]:
         """First frame of the table in the sound, and how many of its frames are drawn."""
-        sound = prepared(self._spec, self._module)
+        sound = self._sound()
         if not len(sound.samples):
             return 0, 0
         tables = len(sound.samples) // (FRAME_SIZE * sound.rows)
@@ -258,7 +262,7 @@ class Picture(QWidget):
 
     def _frame(self, k: float) -> QPolygonF:
         """A frame between the first, in front, and the last, at the back."""
-        sound = prepared(self._spec, self._module)
+        sound = self._sound()
         first, count = self._frames
         place = first + k * (sound.rows - 1) / max(count - 1, 1)
         low = int(place)

@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.maths import exp2, floor, fma, sine
 from dunefall.dsp.random import philox
 from dunefall.dsp.resample import read_between
@@ -17,7 +18,6 @@ __all__ = ["MODULE"]
 GRAINS, FIELDS = 32, 7
 PLACE, STEP, AGE, GROWTH, LEFT, RIGHT, EDGE = range(FIELDS)
 LAST, WAIT, COUNT, SCANNED, STATE = range(5)
-SHARE = 1.0 / 4294967296.0
 ROOT_NOTE = 60.0
 ROOT_2 = math.sqrt(2.0)
 SHORTEST = 8.0
@@ -47,7 +47,7 @@ def kernel(  # type: ignore[no-untyped-def]
                   max(size_s[i] * rate, SHORTEST), pitch_note[i], scatter_ct[i], backwards[i], edge[i], spread[i],
                   sound_rate / rate, both)  # fmt: skip
         if state[WAIT] <= 0.0:
-            state[WAIT] += _pause(rate / density_hz[i], unevenness[i], state, key)
+            state[WAIT] += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
         state[LAST] = trigger[i]
         state[SCANNED] += scan[i] * sound_rate / rate
         state[SCANNED] -= floor(state[SCANNED] / frames) * frames
@@ -108,14 +108,6 @@ def _window(age, edge):  # type: ignore[no-untyped-def]
     """Level over a grain's age: it rises and falls as half a cosine, each in this share of it (Tukey 1967)."""
     near = min(age, 1.0 - age) / max(0.5 * edge, 1e-3)
     return 1.0 if near >= 1.0 else 0.5 - 0.5 * sine(0.5 * near + 0.25)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _pause(mean, unevenness, state, key):  # type: ignore[no-untyped-def]
-    """Samples until the next grain: from even distances to those of a Poisson process."""
-    a, _, _, _ = philox(key, np.uint64(state[COUNT]), np.uint64(1))
-    drawn = -math.log(1.0 - a * SHARE)
-    return max(mean * fma(drawn - 1.0, unevenness, 1.0), 1.0)
 
 
 @njit(error_model="numpy", forceinline=True)

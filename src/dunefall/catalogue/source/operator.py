@@ -13,13 +13,13 @@ from dunefall.dsp.strike import fall_factor, rise_share, struck
 __all__ = ["MODULE"]
 
 PHASE, LAST, BEFORE, HEIGHT, RISING, GATE = range(6)
-TRIGGER, FREQUENCY_MOVES, FEEDBACK_MOVES = 0b10, 0b00111100, 0b10000000
+TRIGGER, FREQUENCY_MOVES, FEEDBACK_MOVES = 0b10, 0b001111100, 0b100000000
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    phase_in, trigger, pitch_note, ratio, fixed_hz, tuning, index, feedback, level, attack_s, decay_s, velocity, out,
-    state, rate, moving, linked, scratch,
+    phase_in, trigger, pitch_note, ratio, fine_ct, fixed_hz, tuning, index, feedback, level, attack_s, decay_s,
+    velocity, out, state, rate, moving, linked, scratch,
 ):  # fmt: skip
     """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
     last trigger.
@@ -29,10 +29,10 @@ def kernel(  # type: ignore[no-untyped-def]
     n, phase = out.size, state[PHASE]
     if moving & FREQUENCY_MOVES:
         for i in range(n):
-            scratch[i] = _step(pitch_note[i], ratio[i], fixed_hz[i], tuning[i], rate)
+            scratch[i] = _step(pitch_note[i], ratio[i], fine_ct[i], fixed_hz[i], tuning[i], rate)
         phase = ramp_by(out, phase, scratch, 1.0)
     else:
-        step = _step(pitch_note[0], ratio[0], fixed_hz[0], tuning[0], rate)
+        step = _step(pitch_note[0], ratio[0], fine_ct[0], fixed_hz[0], tuning[0], rate)
         phase = ramp(out, phase, step)
     state[PHASE] = phase
     for i in range(n):
@@ -69,9 +69,9 @@ def _strike(trigger, attack_s, decay_s, velocity, out, state, rate):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(note, ratio, fixed, tuning, rate):  # type: ignore[no-untyped-def]
+def _step(note, ratio, fine, fixed, tuning, rate):  # type: ignore[no-untyped-def]
     """Phase step in cycles; between its two ways of tuning the frequency glides in a straight line."""
-    free = note_to_hz(note) * ratio
+    free = note_to_hz(fma(fine, 0.01, note)) * ratio
     return min(fma(tuning, fixed - free, free) * (1.0 / rate), 0.5)
 
 
@@ -88,6 +88,7 @@ MODULE = ModuleSpec(
     params=(
         Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
         Param("ratio", "Ratio", "factor", 0, 64, 1, "Frequency as a multiple of the pitch.", amount=0.5),
+        Param("fine_ct", "Fine", "cents", -100, 100, 0, "How much beside that it lies: slow beating.", amount=10.0),
         Param("fixed_hz", "Fixed frequency", "hz", 0.01, 20000, 110, "Frequency where it does not follow the pitch.",
               taper="octaves", amount=0.5),
         Param("tuning", "Tuned by", "choice", 0, 1, 0, "Where the frequency comes from.",

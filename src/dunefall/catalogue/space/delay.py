@@ -2,80 +2,249 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from numba import njit
 
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, saturate
+from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import cubic_weights, read_ring
+from dunefall.dsp.maths import exp2, fma, nearest, saturate, sine, smooth_step
+from dunefall.dsp.onepole import one_pole_share
+from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]
 
-WRITE, TIME, DAMPED = range(3)
-LONGEST_S = 5.0
+WRITE, DELAY, NEXT, FADE, SINCE, ENDING, LAST, HEAD = range(8)
+HIGH, LOW, STATE = 8, 10, 12
+SPANS_S = (0.05, 2.5, 20.0, 20.0)
 BEND = 0.5  # the reading place moves by at most this many samples per sample: the pitch of a moving tape
-KNEE = 1.0
-TIME_MOVES = 0b00010
+CREEP = 0.002
+FORGETS = 0.999
+FADE_S, CLEAR_S = 0.03, 0.01
+EDGE = 64.0
+"""Samples over which the sound begins again after what was cleared."""
+OPEN_HZ, CLOSED_HZ = 20000.0, 10.0
+BACK, SIDES, OTHER = 0b1100, 1 << 12, 0b1010
+"""The input Return and the parameter Sides among what is linked, the outputs of the right side among the wanted."""
+MAY_MOVE = sum(1 << k for k in (0, 1, 2, 3, 4, 13, 18, 19, 20))
+"""What may move while it runs row by row: inputs, feedback, dry, wet, layering."""
 
 
-def kernel(audio, time_s, feedback, damping, mix, out, state, memory, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: place of writing, delay in samples now (0: not begun), the damping filter's value."""
-    n, size = out.size, memory.size
-    write, delay, damped = int(state[WRITE]), state[TIME], state[DAMPED]
-    longest = size - 4.0
-    goal = min(max(time_s[0] * rate, 1.0), longest)
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, back, back_right, clear, span, short_s, time_s, long_s, time_beats, tempo_bpm, change, sides,
+    feedback, high_cut_hz, low_cut_hz, saturation, freeze, dry, wet, layering, reverse, out, out_right, send,
+    send_right, state, memory, rate, moving, linked, wanted, scratch,
+):  # fmt: skip
+    """State: place of writing; delay in samples now (0: not begun), the one that is faded to and how far the fade still
+    has to go; samples since it was cleared (0: long ago), how far the clearing has to go, last clear; how far the
+    pieces played backwards are; then, for both sides, the values of both damping filters. Memory: two rings.
+
+    What a link brings to the input Return is fed back in place of the echo. The loop so patched takes one sample, so
+    the line is read one sample earlier then, and echo k stays at k times the time.
+    """
+    n, size, write, delay = out.size, memory.size // 2, int(state[WRITE]), state[DELAY]
+    patched = linked & BACK != 0
+    crossing = sides[0] >= 0.5
+    both = crossing or linked & SIDES != 0 or wanted & OTHER != 0
+    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], tempo_bpm[0], rate, size)
     if delay == 0.0:
         delay = goal
-    back = int(delay)
-    at = write - back if write >= back else write - back + size
-    steady = moving & TIME_MOVES == 0 and delay == goal and back > n
-    if steady and 2 <= at < size - n and write + n < size:
-        newer, here, older, oldest = _weights(delay - back)
-        past, echoes, written = memory[at - 2 : at + n + 1], scratch[:n], memory[write : write + n]
+    early = 1.0 if patched else 0.0
+    far = int(delay - early)
+    at = write - far if write >= far else write - far + size
+    rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0 and not crossing
+    rests = rests and state[LAST] <= 0.5 and unchanged(clear, state[LAST])
+    steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
+    if rests and steady and far > n and 2 <= at < size - n and write + n < size:
+        share, knee = delay - early - far, exp2(-4.0 * saturation[0])
+        high, low = _high(high_cut_hz[0], rate), _low(low_cut_hz[0], rate)
+        for side in range(2 if both else 1):
+            first = size * side
+            past, written = memory[first + at - 2 : first + at + n + 1], memory[first + write : first + write + n]
+            if side == 0:
+                _run(audio, back if patched else send, past, written, feedback, dry, wet, out, send, state, side, high,
+                     low, share, knee, patched, scratch)  # fmt: skip
+            else:
+                _run(audio_right, back_right if patched else send_right, past, written, feedback, dry, wet, out_right,
+                     send_right, state, side, high, low, share, knee, patched, scratch)  # fmt: skip
+        state[WRITE], state[DELAY] = write + n, delay
+        return
+    for i in range(n):
+        goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], tempo_bpm[i], rate, size)
+        frozen = freeze[i]
+        delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
+        _clearing(clear[i], state, rate, size)
+        far = max(delay - early, 1.0)
+        behind = max(state[NEXT] - early, 1.0)
+        turned = reverse[i]
+        piece = min(delay, 0.5 * size - 8.0)
+        a = _echo(memory, 0, size, write, far, behind, turned, piece, state)
+        b = _echo(memory, size, size, write, far, behind, turned, piece, state) if both else 0.0
+        if turned > 0.0:
+            state[HEAD] = state[HEAD] + 1.0 if state[HEAD] + 1.0 < piece else 0.0
+        high, low, knee = _high(high_cut_hz[i], rate), _low(low_cut_hz[i], rate), exp2(-4.0 * saturation[i])
+        c = saturate(feedback[i] * _damped(back[i] if patched else a, high, low, state, 0), knee)
+        d = saturate(feedback[i] * _damped(back_right[i] if patched else b, high, low, state, 1), knee) if both else 0.0
+        if sides[i] >= 0.5:
+            into = 0.5 * (audio[i] + audio_right[i])
+            memory[write] = _written(into, d, b, layering[i], frozen)
+            memory[size + write] = _written(0.0, c, a, 0.0, frozen)
+        else:
+            memory[write] = _written(audio[i], c, a, layering[i], frozen)
+            if both:
+                memory[size + write] = _written(audio_right[i], d, b, layering[i], frozen)
+        write = write + 1 if write + 1 < size else 0
+        out[i], send[i] = fma(audio[i], dry[i], a * wet[i]), a
+        if both:
+            out_right[i], send_right[i] = fma(audio_right[i], dry[i], b * wet[i]), b
+    state[WRITE], state[DELAY] = write, delay
+
+
+@njit(error_model="numpy", forceinline=True)
+def _goal(span, short, time, long, beats, tempo, rate, size):  # type: ignore[no-untyped-def]
+    """The set delay in samples."""
+    kind = nearest(span)
+    seconds = short if kind == 0.0 else time if kind == 1.0 else long if kind == 2.0 else beats * 60.0 / tempo
+    return min(max(seconds * rate, 2.0), size - 4.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _moved(delay, goal, fades, frozen, state, rate):  # type: ignore[no-untyped-def]
+    """The delay a sample later: it goes to its goal as a tape would, or fades over to it. What is frozen creeps to a
+    whole number of samples, so that it can go round without loss."""
+    away = goal - delay
+    if not fades:
+        state[FADE] = 0.0
+        most = CREEP if frozen and abs(away) < 1.0 else BEND
+        return delay + min(max(away, -most), most)
+    if state[FADE] > 0.0:
+        state[FADE] = max(state[FADE] - 1.0 / (FADE_S * rate), 0.0)
+        return state[NEXT] if state[FADE] == 0.0 else delay
+    if abs(away) > 0.5:
+        state[NEXT], state[FADE] = goal, 1.0
+        return delay
+    return delay + min(max(away, -CREEP), CREEP)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _clearing(clear, state, rate, size):  # type: ignore[no-untyped-def]
+    """What is in the line fades out, then counts as nothing."""
+    if clear > 0.5 and state[LAST] <= 0.5 and state[ENDING] == 0.0:
+        state[ENDING] = 1.0
+    state[LAST] = clear
+    if state[SINCE] > 0.0:
+        state[SINCE] = state[SINCE] + 1.0 if state[SINCE] < size + EDGE else 0.0
+    if state[ENDING] > 0.0:
+        state[ENDING] = max(state[ENDING] - 1.0 / (CLEAR_S * rate), 0.0)
+        if state[ENDING] == 0.0:
+            state[SINCE] = 1.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _heard(delay, state):  # type: ignore[no-untyped-def]
+    """How much of what was written so long ago has not been cleared."""
+    left = 1.0 if state[ENDING] == 0.0 else smooth_step(state[ENDING])
+    if state[SINCE] == 0.0:
+        return left
+    return left * min(max((state[SINCE] - delay) * (1.0 / EDGE), 0.0), 1.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _echo(memory, first, size, write, far, behind, turned, piece, state):  # type: ignore[no-untyped-def]
+    """One side's echo; backwards it is read in pieces that overlap by half."""
+    echo = 0.0
+    if turned < 1.0:
+        echo = read_ring(memory, first, size, write, far) * _heard(far, state)
+        if state[FADE] > 0.0:
+            gain = smooth_step(state[FADE])
+            later = read_ring(memory, first, size, write, behind) * _heard(behind, state)
+            echo = fma(gain, echo - later, later)
+    if turned > 0.0:
+        back = 0.0
+        for k in range(2):
+            head = state[HEAD] + 0.5 * piece * k
+            head = head - piece if head >= piece else head
+            share = sine(0.5 * head / piece)
+            back += share * share * read_ring(memory, first, size, write, 2.0 * head + 1.0) * _heard(2.0 * head, state)
+        echo = fma(turned, back - echo, echo)
+    return echo
+
+
+@njit(error_model="numpy", forceinline=True)
+def _high(hz, rate):  # type: ignore[no-untyped-def]
+    """Share that the high damping goes in a sample; the highest cutoff leaves all as it is."""
+    return 1.0 if hz >= 0.9999 * OPEN_HZ else one_pole_share(hz, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _low(hz, rate):  # type: ignore[no-untyped-def]
+    """Share that the low damping goes in a sample; the lowest cutoff leaves all as it is."""
+    return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _damped(x, high, low, state, side):  # type: ignore[no-untyped-def]
+    """A sample through both damping filters of a side."""
+    upper = fma(1.0 - high, state[HIGH + side], high * x)
+    lower = fma(1.0 - low, state[LOW + side], low * upper)
+    if low == 0.0:
+        lower = lower * FORGETS if abs(lower) > 1e-9 else 0.0
+    state[HIGH + side], state[LOW + side] = upper, lower
+    return upper - lower
+
+
+@njit(error_model="numpy", forceinline=True)
+def _written(sound, fed, echo, layered, frozen):  # type: ignore[no-untyped-def]
+    """What goes into the line: the sound and what is fed back; frozen, the echo itself and what is layered onto it."""
+    fresh = sound + fed
+    if frozen == 0.0:
+        return fresh
+    return fma(frozen, saturate(fma(layered, sound, echo), 1.0) - fresh, fresh)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _run(  # type: ignore[no-untyped-def]
+    audio, back, past, written, feedback, dry, wet, out, send, state, side, high, low, share, knee, patched, scratch
+):
+    """One side of a delay that rests, row by row."""
+    n = audio.size
+    newer, here, older, oldest = cubic_weights(share)
+    echoes, fed = scratch[:n], scratch[64 : 64 + n]
+    for i in range(n):
+        echo = fma(newer, past[i + 3], here * past[i + 2])
+        echoes[i] = fma(oldest, past[i], fma(older, past[i + 1], echo))
+    if patched:
         for i in range(n):
-            echo = fma(newer, past[i + 3], here * past[i + 2])
-            echoes[i] = fma(oldest, past[i], fma(older, past[i + 1], echo))
+            fed[i] = _damped(back[i], high, low, state, side)
+    elif low == 0.0 and state[LOW + side] == 0.0:
+        upper, keeps = state[HIGH + side], 1.0 - high
         for i in range(n):
-            damped = fma(damping[i], damped, (1.0 - damping[i]) * echoes[i])
-            out[i] = damped
-        for i in range(n):
-            written[i] = audio[i] + saturate(feedback[i] * out[i], KNEE)
-        for i in range(n):
-            out[i] = fma(audio[i], 1.0 - mix[i], echoes[i] * mix[i])
-        write += n
+            upper = fma(keeps, upper, high * echoes[i])
+            fed[i] = upper
+        state[HIGH + side] = upper
     else:
         for i in range(n):
-            delay += min(max(min(max(time_s[i] * rate, 1.0), longest) - delay, -BEND), BEND)
-            echo = _read(memory, write, delay)
-            damped = fma(damping[i], damped, (1.0 - damping[i]) * echo)
-            memory[write] = audio[i] + saturate(feedback[i] * damped, KNEE)
-            write += 1
-            if write == size:
-                write = 0
-            out[i] = fma(audio[i], 1.0 - mix[i], echo * mix[i])
-    state[WRITE], state[TIME], state[DAMPED] = write, delay, damped
+            fed[i] = _damped(echoes[i], high, low, state, side)
+    for i in range(n):
+        written[i] = audio[i] + saturate(feedback[i] * fed[i], knee)
+    for i in range(n):
+        send[i] = echoes[i]
+        out[i] = fma(audio[i], dry[i], echoes[i] * wet[i])
 
 
-@njit(error_model="numpy", forceinline=True)
-def _weights(f):  # type: ignore[no-untyped-def]
-    """Cubic through four samples: weights of the newer one, the two around the place and the older one."""
-    return (
-        f * fma(f, fma(-0.5, f, 1.0), -0.5),
-        fma(f * f, fma(1.5, f, -2.5), 1.0),
-        f * fma(f, fma(-1.5, f, 2.0), 0.5),
-        f * f * fma(0.5, f, -0.5),
-    )
+def _longest(values: Mapping[str, float]) -> float:
+    """Seconds of both rings."""
+    return 2.0 * (SPANS_S[round(values["span"])] + 0.001)
 
 
-@njit(error_model="numpy", forceinline=True)
-def _read(memory, write, delay):  # type: ignore[no-untyped-def]
-    """The sound of ``delay`` samples ago; what the present sample has not written yet counts as its neighbour."""
-    size, back = memory.size, int(delay)
-    at = write - back if write >= back else write - back + size
-    first = memory[at]
-    after = memory[at + 1 if at + 1 < size else 0] if back > 1 else first
-    second = memory[at - 1 if at >= 1 else at - 1 + size]
-    before = memory[at - 2 if at >= 2 else at - 2 + size]
-    newer, here, older, third = _weights(delay - back)
-    return fma(third, before, fma(older, second, fma(newer, after, here * first)))
+def _warning(given: Given) -> str:
+    gain = abs(given.values["feedback"])
+    moved = "feedback" in given.linked
+    if gain >= 1.0:
+        return f"Feedback is {100 * gain:.0f} %: the loop does not die away; saturation alone holds its level."
+    if moved and gain > 0.7:
+        return "Feedback is moved and may pass 100 %: the loop would not die away then."
+    return ""
 
 
 MODULE = ModuleSpec(
@@ -84,22 +253,55 @@ MODULE = ModuleSpec(
     stage="space",
     sentence="Repeats a sound after a time; feedback makes a row of echoes, and above 100 % it grows but never bursts.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio"),),
+    inputs=(
+        Input("audio", "Audio", "audio", stereo=True),
+        Input("back", "Return", "audio", "What is fed back in place of the echo: Send, through any modules.",
+              stereo=True),
+        Input("clear", "Clear", "gate", "Each rising edge empties it."),
+    ),
     params=(
-        Param("time_s", "Time", "s", 0.001, LONGEST_S, 0.4, "Distance of the echoes; moving it bends their pitch.",
-              taper="octaves", amount=0.1),
+        Param("span", "Range", "choice", 0, 3, 1, "Fine ranges of the time, or beats of the tempo.",
+              ("1 to 50 ms", "50 ms to 2.5 s", "250 ms to 20 s", "beats")),
+        Param("short_s", "Time", "s", 0.001, 0.05, 0.012, "Distance of the echoes.", taper="octaves", amount=0.1,
+              shown_when=("span", (0,))),
+        Param("time_s", "Time", "s", 0.05, 2.5, 0.4, "Distance of the echoes.", taper="octaves", amount=0.1,
+              shown_when=("span", (1,))),
+        Param("long_s", "Time", "s", 0.25, 20, 4, "Distance of the echoes.", taper="octaves", amount=0.1,
+              shown_when=("span", (2,))),
+        Param("time_beats", "Time", "beats", 1 / 64, 32, 0.75, "Distance of the echoes, at most 20 s.",
+              taper="octaves", amount=1.0, shown_when=("span", (3,))),
+        Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+        Param("change", "A new time", "choice", 0, 1, 0, "Bends the pitch, as a moving tape does, or fades over.",
+              ("bends", "fades")),
+        Param("sides", "Sides", "choice", 0, 1, 0, "Echoes stay on their side, or alternate between left and right.",
+              ("stay", "alternate")),
         Param("feedback", "Feedback", "ratio", -1.1, 1.1, 0.4, "Share of each echo that is repeated again.",
               amount=0.2),
-        Param("damping", "Damping", "ratio", 0, 0.99, 0.2, "How much duller each repeat gets.", amount=0.2),
-        Param("mix", "Mix", "ratio", 0, 1, 0.35, "From the sound alone to the echoes alone.", amount=0.3),
+        Param("high_cut_hz", "High cut", "hz", 200, OPEN_HZ, 12000, "Above this each repeat gets duller; 20 kHz: not "
+              "at all.", taper="octaves", amount=1.0),
+        Param("low_cut_hz", "Low cut", "hz", CLOSED_HZ, 2000, CLOSED_HZ, "Below this each repeat gets thinner; 10 Hz: "
+              "not at all.", taper="octaves", amount=1.0),
+        Param("saturation", "Saturation", "ratio", 0, 1, 0, "How early the loop is driven: full, it stays soft.",
+              amount=0.3),
+        Param("freeze", "Freeze", "choice", 0, 1, 0, "What is in it goes round for ever.", ("off", "on"), amount=1.0),
+        Param("dry", "Dry", "ratio", 0, 1, 0.7, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", 0, 1, 0.4, "How much of the echoes.", amount=0.3),
+        Param("layering", "Layering", "ratio", 0, 1, 0, "While it is frozen: how much new sound is laid over.",
+              amount=0.5, shown_when=("freeze", (1,))),
+        Param("reverse", "Backwards", "ratio", 0, 1, 0, "How much the echoes are played backwards, in pieces as long "
+              "as the time.", amount=0.5),
     ),
-    outputs=(Output("out", "Audio", "audio"),),
-    state=3,
-    cached=(TIME,),
-    memory_s=LONGEST_S + 0.001,
+    outputs=(
+        Output("out", "Audio", "audio", stereo=True, width="sides"),
+        Output("send", "Send", "audio", stereo=True, width="sides"),
+    ),
+    state=STATE,
+    cached=(DELAY, NEXT, FADE, SINCE),
+    memory_s=_longest,
     face="time_s",
     passes="audio",
-    words=("echo", "repeat", "space", "tape", "comb"),
+    warning=_warning,
+    words=("echo", "repeat", "space", "tape", "comb", "freeze", "ping pong", "looper", "reverse"),
     sources=("Schroeder 1962 (echo k of feedback g has amplitude g^k)",
              "Catmull and Rom 1974 (interpolation between samples)"),
 )  # fmt: skip

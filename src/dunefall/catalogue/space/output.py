@@ -1,39 +1,76 @@
-"""Layer output: the end of every layer, with its level and its place between left and right."""
+"""Layer output: the end of every layer: its level, its place in the field, and what makes way for what."""
 
 from __future__ import annotations
+
+import math
 
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import db_to_gain, fma, sine
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
+from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db, smooth_step
+from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
 
 __all__ = ["MODULE"]
 
+WRITE, DELAY, DULL, DULL_RIGHT, KEY, DUCKED, HELD, STATE = range(8)
 SILENT_DB = -96.0
-LEVEL_MOVES, PAN_MOVES = 0b0100, 0b1000
+FARTHEST_M, FALLOFF_DB, BEND = 40.0, 4.0, 0.5
+QUIETEST_KEY_DB, KEY_SPAN_DB = -42.0, 30.0
+"""A key below this does nothing; so much louder, and the layer makes way fully."""
+KEY_FALL_S, HOLD_S = 0.05, 1.5
+DUCK, LEVEL, PLACE, FAR = 0b100, 0b1011000, 1 << 7, 0b10100000000
+"""Among what is linked or moves: the key; level, mute and heard; the angle; distance and Doppler."""
+OUT, BEFORE, DUCKING, PEAK, LOUD = 0b1100, 0b110000, 1 << 6, 1 << 7, 1 << 8
 
 
-def kernel(audio, audio_right, level_db, pan, left, right, moving):  # type: ignore[no-untyped-def]
-    """Keeps nothing."""
-    if moving & LEVEL_MOVES == 0 and moving & PAN_MOVES:
-        gain = _gain(level_db[0])
-        for i in range(left.size):
-            angle = fma(0.125, pan[i], 0.125)
-            left[i], right[i] = audio[i] * (gain * sine(angle + 0.25)), audio_right[i] * (gain * sine(angle))
-    elif moving & LEVEL_MOVES:
-        for i in range(left.size):
-            gain_left, gain_right = _gains(level_db[i], pan[i])
-            left[i], right[i] = audio[i] * gain_left, audio_right[i] * gain_right
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, duck, level_db, mute, solo, heard, angle_deg, distance_m, width, doppler, duck_db,
+    duck_attack_s, duck_release_s, left, right, out, out_right, before, before_right, ducking, peak, loudness, state,
+    memory, rate, moving, linked, wanted, scratch,
+):  # fmt: skip
+    """State: place of writing, the time on the way in samples (0: not begun), what the air lets through on both sides,
+    level of the key, how far the layer makes way, the held peak. Memory: a ring for each side, then the loudness.
+
+    The place applies to what goes into the mix; what is sent to effects has the level, but not yet the distance.
+    """
+    n = out.size
+    gains, x, y = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    ducks = linked & DUCK != 0
+    if moving & LEVEL:
+        for i in range(n):
+            gains[i] = _gain(level_db[i]) * ((1.0 - mute[i]) * heard[i])
     else:
-        gain_left, gain_right = _gains(level_db[0], pan[0])
-        for i in range(left.size):
-            left[i], right[i] = audio[i] * gain_left, audio_right[i] * gain_right
-
-
-@njit(error_model="numpy", forceinline=True)
-def _gains(level, place):  # type: ignore[no-untyped-def]
-    gain, angle = _gain(level), fma(0.125, place, 0.125)
-    return gain * sine(angle + 0.25), gain * sine(angle)
+        gains[:] = _gain(level_db[0]) * ((1.0 - mute[0]) * heard[0])
+    if ducks:
+        _make_way(duck, duck_db, duck_attack_s, duck_release_s, gains, scratch[192 : 192 + n], state, rate)
+        if wanted & DUCKING:
+            ducking[:] = scratch[192 : 192 + n]
+    elif wanted & DUCKING:
+        ducking[:] = 0.0
+    for i in range(n):
+        side = 0.5 * (width[i] - 1.0) * (audio[i] - audio_right[i])
+        x[i], y[i] = audio[i] + side, audio_right[i] - side
+    if wanted & OUT:
+        for i in range(n):
+            out[i], out_right[i] = x[i] * gains[i], y[i] * gains[i]
+    if wanted & BEFORE:
+        for i in range(n):
+            shown = (1.0 - mute[i]) * heard[i]
+            before[i], before_right[i] = x[i] * shown, y[i] * shown
+    if wanted & (PEAK | LOUD):
+        _measure(x, y, gains, peak, loudness, state, memory, rate, scratch[256 : 256 + n])
+    if moving & FAR or distance_m[0] > 1.0 or doppler[0] > 0.0 or state[DELAY] > 1.0:
+        _carry(x, y, gains, distance_m, doppler, state, memory, rate, moving & FAR)
+    if moving & PLACE:
+        for i in range(n):
+            gain_left, gain_right = pan_gains(angle_deg[i])
+            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+    else:
+        gain_left, gain_right = pan_gains(angle_deg[0])
+        for i in range(n):
+            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -41,30 +78,103 @@ def _gain(level):  # type: ignore[no-untyped-def]
     return db_to_gain(level) if level > SILENT_DB else 0.0
 
 
+@njit(error_model="numpy", forceinline=True)
+def _make_way(key, depth_db, attack_s, release_s, gains, share, state, rate):  # type: ignore[no-untyped-def]
+    """Lower the gains while the key is loud; ``share`` becomes how far, 0..1."""
+    falls = approach_step(KEY_FALL_S, rate)
+    for i in range(key.size):
+        size = abs(key[i])
+        state[KEY] = size if size > state[KEY] else approach(state[KEY], size, falls, falls)
+        loud = (level_db(max(state[KEY], 1e-6)) - QUIETEST_KEY_DB) * (1.0 / KEY_SPAN_DB)
+        goal = smooth_step(min(max(loud, 0.0), 1.0))
+        rises, sinks = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
+        state[DUCKED] = approach(state[DUCKED], goal, rises, sinks)
+        share[i] = state[DUCKED]
+        gains[i] *= db_to_gain(-depth_db[i] * share[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _carry(x, y, gains, distance_m, doppler, state, memory, rate, moves):  # type: ignore[no-untyped-def]
+    """What the way through the air does: softer, duller, and, where it bends the pitch, later."""
+    size = (memory.size - LOUDNESS_SIZE) // 2
+    write, delay = int(state[WRITE]), state[DELAY]
+    for i in range(x.size):
+        if i == 0 or moves:
+            share, falls = (
+                air_share(max(distance_m[i] - 1.0, 0.0), 1.0, rate),
+                falloff_gain(distance_m[i], FALLOFF_DB),
+            )
+        goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size - 5.0) + 1.0
+        delay = goal if delay == 0.0 else delay + min(max(goal - delay, -BEND), BEND)
+        memory[write], memory[size + write] = x[i], y[i]
+        write = write + 1 if write + 1 < size else 0
+        a, b = read_ring(memory, 0, size, write, delay), read_ring(memory, size, size, write, delay)
+        state[DULL] = fma(share, a, (1.0 - share) * state[DULL])
+        state[DULL_RIGHT] = fma(share, b, (1.0 - share) * state[DULL_RIGHT])
+        x[i], y[i] = state[DULL], state[DULL_RIGHT]
+        gains[i] *= falls
+    state[WRITE], state[DELAY] = write, delay
+
+
+@njit(error_model="numpy", forceinline=True)
+def _measure(x, y, gains, peak, loudness, state, memory, rate, row):  # type: ignore[no-untyped-def]
+    """The peak, held and then falling, and the loudness of the last three seconds, both before the place."""
+    falls = approach_step(HOLD_S, rate)
+    for i in range(x.size):
+        size = gains[i] * max(abs(x[i]), abs(y[i]))
+        state[HELD] = size if size > state[HELD] else approach(state[HELD], size, falls, falls)
+        peak[i] = state[HELD]
+    for i in range(x.size):
+        row[i] = loudness_of(x[i] * gains[i], y[i] * gains[i], memory, memory.size - LOUDNESS_SIZE, rate)
+    for i in range(x.size):
+        loudness[i] = math.sqrt(row[i])
+
+
 MODULE = ModuleSpec(
     id="output",
     name="Layer output",
     stage="space",
-    sentence="Where a layer's sound leaves for the mix, with its level and its place between left and right.",
+    sentence="Where a layer's sound leaves for the mix: its level, its place around you, and what it makes way for.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    inputs=(
+        Input("audio", "Audio", "audio", stereo=True),
+        Input("duck", "Ducked by", "audio", "What this layer makes way for."),
+    ),
     params=(
         Param("level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0),
-        Param(
-            "pan",
-            "Left–right",
-            "pan",
-            -1,
-            1,
-            0,
-            "Place between left and right, at constant power.",
-            amount=0.5,
-        ),
+        Param("mute", "Mute", "choice", 0, 1, 0, "Neither it nor what it sends is heard.", ("off", "on")),
+        Param("solo", "Solo", "choice", 0, 2, 0, "Only this layer and the effects are heard, or the others faintly.",
+              ("off", "on", "others faint")),
+        Param("heard", "Heard", "ratio", 0, 1, 1, follows="solo"),
+        Param("angle_deg", "Angle", "deg", -180, 180, 0, "0° ahead, 90° right, −90° left, 180° behind.", amount=45.0),
+        Param("distance_m", "Distance", "m", 0.5, FARTHEST_M, 1, "Up to 1 m nothing is lost; farther it is softer and "
+              "duller.", taper="octaves", amount=1.0),
+        Param("width", "Width", "ratio", 0, 1.2, 1, "How far left and right stand apart; above 100 % it is thin in "
+              "mono.", amount=0.3),
+        Param("doppler", "Doppler", "choice", 0, 1, 0, "Moving near and far bends the pitch.", ("off", "on")),
+        Param("duck_db", "Ducked up to", "db", 0, 48, 9, "How far it is lowered.", amount=6.0),
+        Param("duck_attack_s", "Duck attack", "s", 0.001, 2, 0.02, "How fast it makes way.", taper="octaves",
+              amount=1.0),
+        Param("duck_release_s", "Duck release", "s", 0.01, 10, 0.4, "How fast it comes back.", taper="octaves",
+              amount=1.0),
     ),
-    outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
+    outputs=(
+        Output("left", "Left", "audio"),
+        Output("right", "Right", "audio"),
+        Output("out", "After level", "audio", stereo=True),
+        Output("before", "Before level", "audio", stereo=True),
+        Output("ducking", "Ducking", "control", 0, 1),
+        Output("peak", "Peak", "control", 0, 1),
+        Output("loudness", "Loudness", "control", 0, 1),
+    ),
+    state=STATE,
+    cached=(DELAY,),
+    memory=LOUDNESS_SIZE + 16,
+    memory_s=2 * FARTHEST_M / SOUND_M_PER_S,
     face="level_db",
     shows="wave",
-    words=("level", "pan", "mix", "out"),
-    sources=("constant-power pan law, −3.01 dB in the middle (textbook)",),
+    words=("level", "pan", "mix", "out", "solo", "mute", "duck", "distance"),
+    sources=("constant-power pan law, −3.01 dB in the middle (textbook)", "ISO 9613-1 (air, from memory)",
+             "ITU-R BS.1770 (loudness)"),
     lane_end=True,
-)
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""What can be said of finished sound: pure functions."""

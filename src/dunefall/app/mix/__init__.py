@@ -1,0 +1,1 @@
+"""The Mix workspace: rows of layers, the field, the master."""

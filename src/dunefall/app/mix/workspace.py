@@ -1,0 +1,230 @@
+"""The Mix workspace: rows and master on the left; field, masking, correlation and mono check on the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dunefall.app.mix.field import Field
+from dunefall.app.mix.masking import MaskingPlot, covering_text
+from dunefall.app.mix.master import Master
+from dunefall.app.mix.rows import MixRows
+from dunefall.app.painting import draw_text
+from dunefall.app.theme import Theme, mono, sans
+from dunefall.engine.client import EngineClient
+from dunefall.engine.shared import Status, trace_key
+from dunefall.patch.mixing import mixed_layers
+from dunefall.patch.model import Patch
+
+__all__ = ["MixWorkspace"]
+
+SIDE_W = 480
+MEASURED = ("peak", "loudness", "ducking")
+"""Outputs of each layer that are shown."""
+
+
+class _Correlation(QWidget):
+    """How alike both sides are: reach of the last seconds, and now."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme, self._now, self._low, self._high = theme, 0.0, 0.0, 0.0
+        self.setFixedHeight(34)
+        self.setAccessibleName("Correlation")
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+        self.update()
+
+    def show_value(self, value: float) -> None:
+        """Show this correlation."""
+        self._now = value
+        self._low, self._high = min(value, self._low + 0.003), max(value, self._high - 0.003)
+        self.setAccessibleDescription(f"{value:+.2f}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Rail, reach, dot, number."""
+        painter, theme = QPainter(self), self._theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        draw_text(painter, QRectF(0, 2, 90, 18), "Correlation", sans(13, 600), theme.colour("text"))
+        left, width, y = 100.0, self.width() - 170.0, 10.0
+        painter.setPen(QPen(theme.colour("edge"), 2))
+        painter.drawLine(QPointF(left, y), QPointF(left + width, y))
+        painter.drawLine(QPointF(left + width / 2, y - 5), QPointF(left + width / 2, y + 5))
+        low, high, now = (left + width * (v + 1) / 2 for v in (self._low, self._high, self._now))
+        painter.fillRect(QRectF(low, y - 3, max(high - low, 2), 6), theme.colour("line"))
+        painter.setPen(QPen(theme.colour("card"), 1))
+        painter.setBrush(theme.colour("hot" if self._now < -0.2 else "text"))
+        painter.drawEllipse(QPointF(now, y), 5, 5)
+        for x, text in ((left, "−1 opposed"), (left + width / 2, "0"), (left + width, "+1 same")):
+            draw_text(painter, QRectF(x - 40, 17, 80, 16), text, sans(11), theme.colour("text2"), centre=True)
+        text = f"{self._now:+.2f}".replace("-", "−")
+        draw_text(painter, QRectF(self.width() - 60, 2, 60, 18), text, mono(13, 600), theme.colour("text"), right=True)
+        painter.end()
+
+
+class MixWorkspace(QWidget):
+    """All of the Mix workspace.
+
+    Signals
+    -------
+    duck_asked (str, str)
+        The cure of a masking: the first layer makes way for the second one.
+    """
+
+    duck_asked = Signal(str, str)
+
+    def __init__(self, patch: Patch, engine: EngineClient, theme: Theme, rate: float) -> None:
+        super().__init__()
+        self._patch, self._engine, self._theme, self._ticks = patch, engine, theme, 0
+        self._selection, self._shown = "", False
+        self.rows = MixRows(patch, engine, theme)
+        self.field = Field(patch, engine, theme)
+        self.masking = MaskingPlot(patch, engine, theme, rate)
+        self.master = Master(patch, theme)
+        self._correlation = _Correlation(theme)
+        self.told, self.place, self.mono_told = QLabel(), QLabel(), QLabel()
+        self.cure, self.loop, self.mono = (
+            QPushButton("Let it make way"),
+            QPushButton("Draw a loop"),
+            QPushButton("Mono"),
+        )
+        self._build()
+
+    def _build(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 0, 0, 8)
+        row.setSpacing(8)
+        left = QVBoxLayout()
+        left.setSpacing(6)
+        scroll = QScrollArea()
+        scroll.setWidget(self.rows)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        left.addWidget(scroll, 1)
+        left.addWidget(self.master)
+        row.addLayout(left, 1)
+        self.side = QWidget()
+        self.side.setFixedWidth(SIDE_W)
+        column = QVBoxLayout(self.side)
+        column.setContentsMargins(16, 8, 16, 4)
+        column.setSpacing(6)
+        column.addLayout(self._line("Field", "from above", self.place, self.loop))
+        column.addWidget(self.field, 1)
+        column.addLayout(self._line("Masking", "the mix, split by each layer's share", None, None))
+        column.addWidget(self.masking)
+        self.told.setWordWrap(True)
+        self.told.setMinimumHeight(36)
+        line = QHBoxLayout()
+        line.addWidget(self.told, 1)
+        line.addWidget(self.cure)
+        column.addLayout(line)
+        column.addWidget(self._correlation)
+        column.addLayout(self._line("Mono check", "", self.mono_told, self.mono))
+        row.addWidget(self.side)
+        for button, tip in (
+            (self.cure, "The layer that covers makes way for the one that is covered; one undo step"),
+            (self.loop, "Press, and draw a way in the field for the selected layer; it goes round from then on"),
+            (self.mono, "Hear both sides together; press again to hear them apart"),
+        ):
+            button.setFixedHeight(26)
+            button.setStyleSheet("padding: 0 10px")
+            button.setToolTip(tip)
+        self.mono.setCheckable(True)
+        self.mono.toggled.connect(self._engine.set_mono)
+        self.loop.clicked.connect(self._loop_clicked)
+        self.cure.clicked.connect(self._cure)
+        self._style()
+
+    def _line(self, title: str, more: str, told: QLabel | None, button: QPushButton | None) -> QHBoxLayout:
+        line = QHBoxLayout()
+        name = QLabel(title)
+        name.setFont(sans(14, 600))
+        line.addWidget(name)
+        if more:
+            detail = QLabel(more)
+            detail.setFont(sans(12))
+            line.addWidget(detail)
+        line.addStretch(1)
+        if told is not None:
+            told.setFont(sans(12))
+            line.addWidget(told)
+        if button is not None:
+            line.addWidget(button)
+        return line
+
+    def _style(self) -> None:
+        self.side.setStyleSheet(f"QWidget#side {{ background: {self._theme.raised} }}")
+
+    # -- what is shown ------------------------------------------------------------------------------------------
+
+    def set_patch(self, patch: Patch) -> None:
+        """Show this patch."""
+        self._patch = patch
+        for part in (self.rows, self.field, self.masking, self.master):
+            part.set_patch(patch)
+        if self._shown:
+            self.listen(True)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+        for part in (self.rows, self.field, self.masking, self.master, self._correlation):
+            part.set_theme(theme)
+        self._style()
+
+    def select(self, module: str) -> None:
+        """Show which layer is selected, by any of its modules."""
+        self._selection = module
+        for part in (self.rows, self.field, self.masking):
+            part.select(module)
+
+    def listen(self, on: bool) -> None:
+        """Have the engine measure the layers while the mix is shown."""
+        self._shown = on
+        self.masking.listen(on)
+        if on:
+            outputs = [row.module.id for row in self.rows.rows]
+            self._engine.watch(tuple(trace_key(output, port) for output in outputs for port in MEASURED))
+
+    def animate(self) -> None:
+        """Show everything that is live; half of the frames are enough for rows and field."""
+        self._ticks += 1
+        self.masking.animate()
+        if self._ticks % 2:
+            return
+        status = self._engine.status
+        self.rows.animate()
+        self.field.animate()
+        self.master.animate(status)
+        self._correlation.show_value(float(status[Status.CORRELATION]))
+        lost = -float(status[Status.MONO_DB])
+        self.mono_told.setText("Nothing is lost" if lost < 0.5 else f"Loses {lost:.1f} dB")
+        self._tell()
+
+    def _tell(self) -> None:
+        worst = self.masking.worst
+        self.told.setText(covering_text(self._patch, worst) if worst else "Nothing is covered often.")
+        self.cure.setVisible(worst is not None)
+        layers = mixed_layers(self._patch)
+        output = next((x.output_id for x in layers if any(m.id == self._selection for m in x.modules)), "")
+        mover = self.field.moved_by(output) if output else ""
+        self.place.setText(self.field.told + (f"  moved by {mover}" if mover else ""))
+        self.loop.setText("Draw now…" if self.field.drawing else "Draw a loop")
+        self.loop.setEnabled(bool(output))
+
+    def _loop_clicked(self) -> None:
+        self.field.drawing = not self.field.drawing
+
+    def _cure(self) -> None:
+        if self.masking.worst:
+            self.duck_asked.emit(self.masking.worst.above, self.masking.worst.below)
+
+    def resizeEvent(self, event: object) -> None:
+        """A low window folds Masking away."""
+        self.masking.setVisible(self.height() > 640)
+        super().resizeEvent(event)  # type: ignore[arg-type]

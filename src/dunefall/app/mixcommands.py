@@ -1,0 +1,107 @@
+"""The window's commands for the mix: workspaces, sends, ducking, effect lanes, places, master."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QMenu
+
+from dunefall.app.mix.ruler import SEND_LOW_DB
+from dunefall.app.mix.workspace import MixWorkspace
+from dunefall.app.parts import WindowParts
+from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.menus import show_menu
+from dunefall.base.errors import DunefallError
+from dunefall.patch.mixing import mixed_layers, send_of, with_master
+from dunefall.patch.model import Place
+
+__all__ = ["MixCommands"]
+
+LANES = (
+    ("Wide hall", ("reverb",)), ("Rust echo", ("delay", "drive")), ("Grain cloud", ("grain-cloud",)),
+    ("Spring", ("spring",)), ("Plate", ("plate",)), ("Place", ("convolution",)), ("Chorus", ("chorus",)),
+    ("Shimmer", ("pitch-shifter", "reverb")),
+)  # fmt: skip
+"""Effect lanes that are offered, with their modules in a row."""
+
+
+class MixCommands(WindowParts):
+    """What the Mix workspace asks for."""
+
+    mix: MixWorkspace
+
+    def connect_mix(self) -> None:
+        """Let the workspace's wishes be done."""
+        mix, session = self.mix, self.session
+        for part in (mix.rows, mix.field):
+            part.selected.connect(self.canvas.select)
+            part.moved.connect(session.set_params)
+            part.settled.connect(session.document.end_merge)
+        mix.rows.send_moved.connect(self.set_send)
+        mix.rows.key_asked.connect(self.ask_key)
+        mix.rows.key_dropped.connect(lambda layer: session.set_key(layer, None))
+        mix.rows.lane_asked.connect(self.add_effect_lane)
+        mix.rows.order_asked.connect(session.move_layer)
+        mix.field.drawn.connect(lambda module, loop: session.move_along(session.patch.layer_of(module).id, loop))
+        mix.master.moved.connect(session.set_master)
+        mix.master.settled.connect(session.document.end_merge)
+        mix.duck_asked.connect(self.make_way)
+
+    def show_build(self) -> None:
+        """The Build workspace."""
+        self.show_workspace("build")
+
+    def show_mix(self) -> None:
+        """The Mix workspace."""
+        self.show_workspace("mix")
+
+    def set_send(self, layer: str, lane: str, level_db: float) -> None:
+        """Let a layer send to an effect lane; at the lowest level the send is off."""
+        patch = self.session.patch
+        old = send_of(patch, patch.layer(layer), patch.layer(lane))
+        before = old is not None and old.source.port == "before"
+        self.session.set_send(layer, lane, 10 ** (level_db / 20) if level_db > SEND_LOW_DB else 0.0, before=before)
+
+    def ask_key(self, layer: str) -> None:
+        """Let the user choose what a layer makes way for: another layer, or any module."""
+        menu, session = QMenu(self), self.session
+        title = menu.addAction(f"{session.patch.layer(layer).name} makes way for")
+        title.setEnabled(False)
+        for other in mixed_layers(session.patch):
+            if other.id != layer:
+                menu.addAction(other.name, partial(session.set_key, layer, Place(other.output_id, "before")))
+        menu.addSeparator()
+        menu.addAction("Any module…", partial(self._ask_key_module, layer))
+        if session.patch.links_into(session.patch.layer(layer).output_id, "duck"):
+            menu.addAction("Nothing", partial(session.set_key, layer, None))
+        show_menu(menu, QCursor.pos())
+
+    def _ask_key_module(self, layer: str) -> None:
+        title = f"What does {self.session.patch.layer(layer).name} make way for?"
+        dialog = LinkDialog(self.session.patch, title, self.session.engine, self._theme, self)
+        self.ask(dialog, lambda: self.session.set_key(layer, dialog.chosen) if dialog.chosen else None)
+
+    def make_way(self, above: str, below: str) -> None:
+        """Let a layer that covers another make way for it."""
+        self.session.set_key(above, Place(self.session.patch.layer(below).output_id, "before"))
+
+    def add_effect_lane(self) -> None:
+        """Let the user choose another shared effect lane."""
+        menu = QMenu(self)
+        for name, types in LANES:
+            menu.addAction(name, partial(self._add_effect_lane, name, types))
+        show_menu(menu, QCursor.pos())
+
+    def _add_effect_lane(self, name: str, types: tuple[str, ...]) -> None:
+        try:
+            self.session.add_effect_lane(name, types)
+        except DunefallError as error:
+            self.tell(str(error))
+
+    def select_master(self) -> None:
+        """Show the master's values in the inspector of Build."""
+        session = self.session
+        if session.patch is not with_master(session.patch):
+            session.set_master({"level_db": 0.0})
+        self.canvas.select("master-strip")

@@ -1,0 +1,71 @@
+"""Chorus: one voice becomes several that are never quite together."""
+
+from __future__ import annotations
+
+import math
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.maths import floor, fma, sine
+
+__all__ = ["MODULE"]
+
+WRITE, PHASE, STATE = range(3)
+MOST, GOLDEN = 6, 0.6180339887498949
+LONGEST_S = 0.06
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, copies, delay_s, depth_s, rate_hz, width, dry, wet, out, out_right, state, memory, rate
+):
+    """State: place of writing, phase of the movement. Memory: a ring for each side.
+
+    Each voice is the sound some milliseconds later, by a time that sways; its place in the cycle and between left and
+    right follows from its number, so that a new voice leaves the others as they are.
+    """
+    size, write, phase, per = memory.size // 2, int(state[WRITE]), state[PHASE], 1.0 / rate
+    for i in range(out.size):
+        memory[write], memory[size + write] = audio[i], audio_right[i]
+        write = write + 1 if write + 1 < size else 0
+        a = b = power = 0.0
+        for k in range(MOST):
+            gain = min(max(copies[i] - k, 0.0), 1.0)
+            if gain == 0.0:
+                break
+            sway = sine(fma(GOLDEN, k, phase))
+            delay = min(max(fma(sway, depth_s[i], delay_s[i]) * rate, 1.0), size - 4.0) + 1.0
+            side = width[i] * (0.5 if k % 2 == 0 else -0.5) * (1.0 if k < 2 else 0.7)
+            x, y = read_ring(memory, 0, size, write, delay), read_ring(memory, size, size, write, delay)
+            a, b = fma(gain * (1.0 + side), x, a), fma(gain * (1.0 - side), y, b)
+            power = fma(gain, gain, power)
+        level = wet[i] / math.sqrt(max(power, 1.0))
+        out[i], out_right[i] = fma(audio[i], dry[i], a * level), fma(audio_right[i], dry[i], b * level)
+        phase = fma(rate_hz[i], per, phase)
+        phase -= floor(phase)
+    state[WRITE], state[PHASE] = write, phase
+
+
+MODULE = ModuleSpec(
+    id="chorus",
+    name="Chorus",
+    stage="space",
+    sentence="Makes one voice an ensemble: copies some milliseconds later that sway in pitch.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("copies", "Copies", "none", 1, MOST, 3, "How many copies.", whole=True, amount=1.0),
+        Param("delay_s", "Delay", "s", 0.002, 0.04, 0.014, "How much later they come.", taper="octaves", amount=0.5),
+        Param("depth_s", "Depth", "s", 0.00005, 0.012, 0.0025, "How far that time sways.", taper="octaves", amount=1.0),
+        Param("rate_hz", "Rate", "hz", 0.02, 8, 0.35, "How fast it sways.", taper="octaves", amount=1.0),
+        Param("width", "Width", "ratio", 0, 1, 0.7, "How far the copies stand apart.", amount=0.3),
+        Param("dry", "Dry", "ratio", 0, 1, 0.7, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", 0, 1, 0.7, "How much of the copies.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="width"),),
+    state=STATE,
+    memory_s=2 * LONGEST_S,
+    face="rate_hz",
+    passes="audio",
+    words=("ensemble", "thicken", "doubling", "wide", "swim", "detune"),
+    sources=("Dattorro 1997, Effect design 2 (modulated delay lines)",),
+)  # fmt: skip

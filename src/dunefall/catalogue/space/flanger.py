@@ -1,0 +1,76 @@
+"""Flanger: a sound against itself a moment later; the notches between them wander."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.maths import floor, fma, saturate, sine
+
+__all__ = ["MODULE"]
+
+WRITE, PHASE, BACK, BACK_RIGHT, STATE = range(5)
+LONGEST_S = 0.05
+KNEE = 1.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, delay_s, depth, rate_hz, feedback, through, apart, dry, wet, out, out_right, state, memory, rate
+):
+    """State: place of writing, phase of the movement, what is fed back on both sides. Memory: a ring for each side."""
+    size, write, phase, per = memory.size // 2, int(state[WRITE]), state[PHASE], 1.0 / rate
+    back, back_right = state[BACK], state[BACK_RIGHT]
+    for i in range(out.size):
+        memory[write] = audio[i] + saturate(feedback[i] * back, KNEE)
+        memory[size + write] = audio_right[i] + saturate(feedback[i] * back_right, KNEE)
+        write = write + 1 if write + 1 < size else 0
+        middle = delay_s[i] * rate
+        a = _place(fma(middle * depth[i], sine(phase), middle), size)
+        b = _place(fma(middle * depth[i], sine(fma(0.5, apart[i], phase)), middle), size)
+        back, back_right = read_ring(memory, 0, size, write, a), read_ring(memory, size, size, write, b)
+        x, y = audio[i], audio_right[i]
+        if through[i] > 0.0:
+            still = _place(middle, size)
+            x = fma(through[i], read_ring(memory, 0, size, write, still) - x, x)
+            y = fma(through[i], read_ring(memory, size, size, write, still) - y, y)
+        out[i], out_right[i] = fma(x, dry[i], back * wet[i]), fma(y, dry[i], back_right * wet[i])
+        phase = fma(rate_hz[i], per, phase)
+        phase -= floor(phase)
+    state[WRITE], state[PHASE], state[BACK], state[BACK_RIGHT] = write, phase, back, back_right
+
+
+@njit(error_model="numpy", forceinline=True)
+def _place(samples, size):  # type: ignore[no-untyped-def]
+    """A delay in samples, counted from the place of writing."""
+    return min(max(samples, 0.0), size - 5.0) + 1.0
+
+
+MODULE = ModuleSpec(
+    id="flanger",
+    name="Flanger",
+    stage="space",
+    sentence="Adds the sound to itself a moment later, and lets that moment wander: hollow sweeps, metal, jets.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("delay_s", "Delay", "s", 0.0001, 0.02, 0.002, "The moment about which it wanders.", taper="octaves",
+              amount=0.5),
+        Param("depth", "Depth", "ratio", 0, 1, 0.7, "How far, as a share of the delay.", amount=0.3),
+        Param("rate_hz", "Rate", "hz", 0.01, 10, 0.12, "How fast.", taper="octaves", amount=1.0),
+        Param("feedback", "Feedback", "ratio", -0.97, 0.97, 0.4, "How sharply the notches stand out.", amount=0.2),
+        Param("through", "Dry comes", "choice", 0, 1, 0, "At once, or as late as the middle of the way, so that both "
+              "meet.", ("at once", "in the middle"), amount=1.0),
+        Param("apart", "Apart", "ratio", 0, 1, 0, "How far the right side is ahead: fully, it goes the other way.",
+              amount=0.3),
+        Param("dry", "Dry", "ratio", 0, 1, 0.7, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", -1, 1, 0.7, "How much of the later one; below 0 it is taken away.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
+    state=STATE,
+    memory_s=2 * LONGEST_S,
+    face="rate_hz",
+    passes="audio",
+    words=("jet", "comb", "sweep", "metal", "hollow", "through zero"),
+    sources=("Dattorro 1997, Effect design 2 (modulated delay lines)",),
+)  # fmt: skip

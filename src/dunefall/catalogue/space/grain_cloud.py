@@ -1,0 +1,234 @@
+"""Grain cloud: what just sounded, in grains, scattered in time, pitch and place."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.grains import SHARE, grain_pause
+from dunefall.dsp.lines import cubic_weights
+from dunefall.dsp.maths import exp2, floor, fma, nearest, saturate, sine
+from dunefall.dsp.onepole import one_pole_share
+from dunefall.dsp.random import philox
+
+__all__ = ["MODULE"]
+
+WRITE, WAIT, COUNT, LAST, TURN_AT, HIGH, LOW, STATE = range(8)
+GRAINS, FIELDS = 64, 7
+FROM, SLOPE, AGE, GROWTH, LEFT, RIGHT, EDGE = range(FIELDS)
+LONGEST_S = 8.5
+ROOT_2 = math.sqrt(2.0)
+NEAREST = 68.0
+"""Samples that a grain stays behind the place of writing."""
+KNEE = 1.0
+FREE, SEMITONES = 0.0, 1.0
+MOVES = sum(1 << k for k in (3, 4, 14, 15))
+"""Size, rate and the cuts."""
+STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b010110101101, 0b010010101001))
+"""For each choice of steps the semitones of an octave that are allowed, the lowest bit the root."""
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, trigger, size_s, density_hz, unevenness, predelay_s, spray_s, shift_st, scatter_st, steps,
+    backwards, edge, feedback, high_cut_hz, low_cut_hz, freeze, turn_hz, spread, dry, wet, out, out_right, state,
+    memory, key, rate, moving, scratch,
+):  # fmt: skip
+    """State: place of writing, samples until the next grain, random numbers drawn, last trigger, how far the cloud has
+    turned, the values of the damping filters. Memory, for each of 64 grains: how many samples ago it began to read, by
+    how much that changes per sample, its age in samples, its growth per sample (0: the grain is over), gains to the
+    left and to the right, share of its edges; then the ring, in mono: the grains have
+    their own places.
+
+    A grain keeps what it was born with; one that finds no free place is left out.
+    """
+    n, write = out.size, int(state[WRITE])
+    first = GRAINS * FIELDS
+    size = memory.size - first
+    left, right = scratch[:n], scratch[64 : 64 + n]
+    for i in range(n):
+        left[i] = right[i] = 0.0
+    done = 0
+    for i in range(n):
+        state[WAIT] -= 1.0
+        struck = trigger[i] > 0.5 and state[LAST] <= 0.5
+        state[LAST] = trigger[i]
+        state[TURN_AT] += turn_hz[i] / rate
+        state[TURN_AT] -= floor(state[TURN_AT])
+        if struck or state[WAIT] <= 0.0:
+            _sound(memory, first, size, write, done, i, left, right, scratch)
+            done = i
+            _bear(memory, state, key, size, max(size_s[i] * rate, 8.0), (predelay_s[i]) * rate, spray_s[i] * rate,
+                  shift_st[i], scatter_st[i], steps[i], backwards[i], edge[i], spread[i])  # fmt: skip
+        if state[WAIT] <= 0.0:
+            state[WAIT] += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
+    _sound(memory, first, size, write, done, n, left, right, scratch)
+    for i in range(n):
+        if i == 0 or moving & MOVES:
+            high, low = one_pole_share(high_cut_hz[i], rate), one_pole_share(low_cut_hz[i], rate)
+            level = 1.0 / math.sqrt(max(size_s[i] * density_hz[i], 1.0))
+        a, b = left[i] * level, right[i] * level
+        fed = saturate(feedback[i] * _damped(0.5 * (a + b), high, low, state), KNEE)
+        if freeze[i] < 0.5:  # on the way to it and back the sound fades, so that no seam is heard
+            open_by = 1.0 - 2.0 * freeze[i]
+            memory[first + write] = open_by * (0.5 * (audio[i] + audio_right[i]) + fed)
+            write = write + 1 if write + 1 < size else 0
+        else:
+            _hold(memory)
+        out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio_right[i], dry[i], b * wet[i])
+    state[WRITE] = write
+
+
+@njit(error_model="numpy", forceinline=True)
+def _hold(memory):  # type: ignore[no-untyped-def]
+    """While nothing is written, the past does not move away: each grain's way is a sample shorter."""
+    for g in range(GRAINS):
+        memory[FIELDS * g + FROM] -= 1.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _sound(memory, first, size, write, begin, end, left, right, scratch):  # type: ignore[no-untyped-def]
+    """All grains over some samples, added to both rows: window and weights row by row, then what is read."""
+    count = end - begin
+    places, low, here, high, far = (
+        scratch[128 : 128 + count], scratch[192 : 192 + count], scratch[256 : 256 + count], scratch[320 : 320 + count],
+        scratch[384 : 384 + count],
+    )  # fmt: skip
+    for g in range(GRAINS):
+        h = FIELDS * g
+        growth = memory[h + GROWTH]
+        if growth == 0.0:
+            continue
+        age, start, slope = memory[h + AGE], memory[h + FROM], memory[h + SLOPE]
+        gain, gain_right, steep = memory[h + LEFT], memory[h + RIGHT], 1.0 / max(0.5 * memory[h + EDGE], 1e-3)
+        now = float(write + begin)
+        for i in range(count):
+            old = age + i
+            share = old * growth
+            near = min(max(min(share, 1.0 - share), 0.0) * steep, 1.0)
+            window = near * near * fma(-2.0, near, 3.0)
+            place = (now + i) - fma(slope, old, start)
+            whole = floor(place)
+            a, b, c, d = cubic_weights(place - whole)
+            places[i], low[i], here[i], high[i], far[i] = whole, window * a, window * b, window * c, window * d
+        inside = min(places[0], places[count - 1]) >= 1.0 and max(places[0], places[count - 1]) < size - 2.0
+        if inside:
+            for i in range(count):
+                k = first + int(places[i])
+                low[i] = fma(far[i], memory[k + 2], fma(high[i], memory[k + 1], fma(low[i], memory[k - 1],
+                             here[i] * memory[k])))  # fmt: skip
+        else:
+            for i in range(count):
+                k = int(places[i])
+                before, at, after, later = _in(k - 1, size), _in(k, size), _in(k + 1, size), _in(k + 2, size)
+                low[i] = fma(far[i], memory[first + later], fma(high[i], memory[first + after],
+                             fma(low[i], memory[first + before], here[i] * memory[first + at])))  # fmt: skip
+        for i in range(count):
+            left[begin + i] = fma(gain, low[i], left[begin + i])
+            right[begin + i] = fma(gain_right, low[i], right[begin + i])
+        memory[h + AGE] = age + count
+        if (age + count) * growth >= 1.0:
+            memory[h + GROWTH] = 0.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _in(at, size):  # type: ignore[no-untyped-def]
+    return at + size if at < 0 else at - size if at >= size else at
+
+
+@njit(error_model="numpy", forceinline=True)
+def _bear(memory, state, key, size, length, predelay, spray, shift, scatter, steps, backwards, edge, spread):  # type: ignore[no-untyped-def]
+    """A grain in the first free place."""
+    h = -1
+    for g in range(GRAINS):
+        if h < 0 and memory[FIELDS * g + GROWTH] == 0.0:
+            h = FIELDS * g
+    a, b, c, d = philox(key, np.uint64(state[COUNT]), np.uint64(0))
+    state[COUNT] += 1.0
+    if h < 0:
+        return
+    away = _on_steps(fma(scatter, 2.0 * SHARE * b - 1.0, shift), steps)
+    speed = exp2(away * (1.0 / 12.0))
+    speed = -speed if SHARE * c < backwards else speed
+    reach = length * max(speed - 1.0, 0.0)
+    start = NEAREST + reach + predelay + spray * SHARE * a
+    most = size - 8.0 - length * max(1.0 - speed, 0.0)
+    memory[h + FROM], memory[h + SLOPE] = max(min(start, most), NEAREST + reach), 1.0 - speed
+    memory[h + AGE], memory[h + GROWTH], memory[h + EDGE] = 0.0, 1.0 / length, edge
+    side = sine(fma(spread, SHARE * d - 0.5, state[TURN_AT]))
+    angle = 0.125 + 0.125 * side
+    memory[h + LEFT], memory[h + RIGHT] = ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _on_steps(away, steps):  # type: ignore[no-untyped-def]
+    """The nearest allowed number of semitones, the lower one of two that are as near."""
+    kind = nearest(steps)
+    if kind == FREE:
+        return away
+    allowed, best, least = STEPS[int(kind)], 0.0, 1e9
+    whole = nearest(away)
+    for k in range(25):
+        step = whole + (k - 12)
+        if allowed >> int(step - 12.0 * floor(step * (1.0 / 12.0))) & 1 and abs(step - away) < least:
+            best, least = step, abs(step - away)
+    return best
+
+
+@njit(error_model="numpy", forceinline=True)
+def _damped(x, high, low, state):  # type: ignore[no-untyped-def]
+    """A sample through both damping filters."""
+    state[HIGH] = fma(high, x - state[HIGH], state[HIGH])
+    state[LOW] = fma(low, state[HIGH] - state[LOW], state[LOW])
+    return state[HIGH] - state[LOW]
+
+
+MODULE = ModuleSpec(
+    id="grain-cloud",
+    name="Grain cloud",
+    stage="space",
+    sentence="Takes what just sounded apart into grains and scatters them in time, pitch and place around you.",
+    kernel=kernel,
+    inputs=(
+        Input("audio", "Audio", "audio", stereo=True),
+        Input("trigger", "Trigger", "gate", "Each rising edge adds a grain to those that come by themselves."),
+    ),
+    params=(
+        Param("size_s", "Size", "s", 0.005, 2, 0.15, "Length of a grain.", taper="octaves", amount=1.0),
+        Param("density_hz", "Rate", "hz", 0.1, 300, 24, "Grains per second.", taper="octaves", amount=1.0),
+        Param("unevenness", "Unevenness", "ratio", 0, 1, 0.6, "From even distances to those of rain.", amount=0.3),
+        Param("predelay_s", "Pre-delay", "s", 0.0001, 2, 0.0001, "How long ago the grains begin at least.",
+              taper="octaves", amount=1.0),
+        Param("spray_s", "Spray", "s", 0.0001, 6, 0.4, "How much longer ago chance takes them.", taper="octaves",
+              amount=1.0),
+        Param("shift_st", "Pitch", "st", -24, 24, 0, "Semitones up or down.", amount=12.0),
+        Param("scatter_st", "Scatter", "st", 0, 24, 0.1, "How far each grain's pitch lies off.", amount=5.0),
+        Param("steps", "Steps", "choice", 0, 6, 0, "On which steps scattered grains fall.",
+              ("free", "semitones", "octaves", "fifths", "major", "minor", "pentatonic")),
+        Param("backwards", "Backwards", "ratio", 0, 1, 0.2, "Share of the grains that run backwards.", amount=0.5),
+        Param("edge", "Softness", "ratio", 0, 1, 1, "Share of a grain in which it comes and goes.", amount=0.3),
+        Param("feedback", "Feedback", "ratio", 0, 1, 0, "Grains of grains.", amount=0.3),
+        Param("high_cut_hz", "High cut", "hz", 200, 20000, 9000, "Above this each round gets duller.", taper="octaves",
+              amount=1.0),
+        Param("low_cut_hz", "Low cut", "hz", 10, 2000, 60, "Below this each round gets thinner.", taper="octaves",
+              amount=1.0),
+        Param("freeze", "Freeze", "choice", 0, 1, 0, "Stays with what has been: nothing new comes in.", ("off", "on"),
+              amount=1.0),
+        Param("turn_hz", "Turning", "shift", -2, 2, 0.05, "How often the cloud goes round you, below 0 to the left.",
+              amount=0.2),
+        Param("spread", "Spread", "ratio", 0, 1, 0.6, "How far the grains stand apart around you.", amount=0.3),
+        Param("dry", "Dry", "ratio", 0, 1, 0.6, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", 0, 1, 0.8, "How much of the cloud.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="spread"),),
+    state=STATE,
+    memory=GRAINS * FIELDS + 256,
+    memory_s=LONGEST_S,
+    face="size_s",
+    passes="audio",
+    words=("granular", "cloud", "particles", "scatter", "freeze", "texture", "shimmer", "dust"),
+    sources=("Roads 2001, Microsound (granular synthesis, from memory)",
+             "Tukey 1967 (tapered window; here by a cubic)"),
+)  # fmt: skip

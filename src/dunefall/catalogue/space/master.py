@@ -1,0 +1,90 @@
+"""Master: what the whole mix goes through: four bands, width, level."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
+from dunefall.dsp.maths import db_to_gain
+
+__all__ = ["MODULE"]
+
+BESIDE = 8
+"""Numbers of the state for one side."""
+MOVES = (0b11000, 0b11100000, 0b11100000000, 0b1100000000000)
+LEVEL = 0b1
+SILENT_DB = -96.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    level_db,
+    width,
+    target_lufs,
+    low_hz,
+    low_db,
+    a_hz,
+    a_db,
+    a_q,
+    b_hz,
+    b_db,
+    b_q,
+    high_hz,
+    high_db,
+    left,
+    right,
+    state,
+    whole_mix,
+    rate,
+    moving,
+    scratch,
+):
+    """State: the integrators of four filters in a row, for both sides. A band at 0 dB changes nothing.
+
+    It runs when all layers are in the mix, and changes the mix in place.
+    """
+    n = left.size
+    flat = scratch[448 : 448 + n]
+    flat[:] = FLAT
+    for side in range(2):
+        row, at = whole_mix[64 * side : 64 * side + n], BESIDE * side
+        run_band(LOW, row, low_hz, low_db, flat, row, state, at, rate, moving & MOVES[0], scratch)
+        run_band(MIDDLE, row, a_hz, a_db, a_q, row, state, at + 2, rate, moving & MOVES[1], scratch)
+        run_band(MIDDLE, row, b_hz, b_db, b_q, row, state, at + 4, rate, moving & MOVES[2], scratch)
+        run_band(HIGH, row, high_hz, high_db, flat, row, state, at + 6, rate, moving & MOVES[3], scratch)
+    for i in range(n):
+        if i == 0 or moving & LEVEL:
+            gain = db_to_gain(level_db[i]) if level_db[i] > SILENT_DB else 0.0
+        a, b = whole_mix[i] * gain, whole_mix[64 + i] * gain
+        side_more = 0.5 * (width[i] - 1.0) * (a - b)
+        whole_mix[i] = left[i] = a + side_more
+        whole_mix[64 + i] = right[i] = b - side_more
+
+
+MODULE = ModuleSpec(
+    id="master",
+    name="Master",
+    stage="space",
+    sentence="What the whole mix goes through before the limiter: four bands, width and level.",
+    kernel=kernel,
+    params=(
+        Param("level_db", "Level", "db", SILENT_DB, 24, 0, "Level of the whole mix; −96 dB is silence.", amount=6.0),
+        Param("width", "Width", "ratio", 0, 1.2, 1, "How far left and right stand apart.", amount=0.3),
+        Param("target_lufs", "Target", "lufs", -40, -6, -23, "Loudness that is aimed at; it changes no sound."),
+        Param("low_hz", "Low shelf", "hz", 20, 2000, 90, "Below this, the low shelf.", taper="octaves", amount=1.0),
+        Param("low_db", "Low gain", "db", -18, 18, 0, "Gain of the low shelf.", amount=3.0),
+        Param("a_hz", "Bell 1", "hz", 20, 20000, 350, "Middle of the first bell.", taper="octaves", amount=1.0),
+        Param("a_db", "Bell 1 gain", "db", -18, 18, 0, "Gain at its middle.", amount=3.0),
+        Param("a_q", "Bell 1 Q", "factor", 0.2, 20, 1, "How narrow it is.", taper="octaves", amount=1.0),
+        Param("b_hz", "Bell 2", "hz", 20, 20000, 2500, "Middle of the second bell.", taper="octaves", amount=1.0),
+        Param("b_db", "Bell 2 gain", "db", -18, 18, 0, "Gain at its middle.", amount=3.0),
+        Param("b_q", "Bell 2 Q", "factor", 0.2, 20, 1, "How narrow it is.", taper="octaves", amount=1.0),
+        Param("high_hz", "High shelf", "hz", 500, 20000, 7000, "Above this, the high shelf.", taper="octaves",
+              amount=1.0),
+        Param("high_db", "High gain", "db", -18, 18, 0, "Gain of the high shelf.", amount=3.0),
+    ),
+    outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
+    state=2 * BESIDE,
+    face="level_db",
+    shows="wave",
+    words=("mix", "equaliser", "bus", "output", "loudness", "trim"),
+    sources=("Bristow-Johnson, Audio EQ Cookbook (responses)", "Simper 2013 (state-variable filter)"),
+)  # fmt: skip

@@ -1,0 +1,83 @@
+"""Phaser: notches that wander, made by turning the phase."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import exp2, floor, fma, saturate, sine, tangent_parts
+
+__all__ = ["MODULE"]
+
+PHASE, BACK, BACK_RIGHT, STATE = range(4)
+MOST = 12
+KNEE = 1.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, stages, centre_hz, depth_oct, rate_hz, feedback, apart, dry, wet, out, out_right, state, memory,
+    rate,
+):  # fmt: skip
+    """State: phase of the movement, what is fed back on both sides. Memory: what each all-pass of both sides holds."""
+    phase, per, scale = state[PHASE], 1.0 / rate, 2.0 / rate
+    back, back_right = state[BACK], state[BACK_RIGHT]
+    for i in range(out.size):
+        x = audio[i] + saturate(feedback[i] * back, KNEE)
+        y = audio_right[i] + saturate(feedback[i] * back_right, KNEE)
+        a = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(phase)) * scale)
+        b = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(fma(0.5, apart[i], phase))) * scale)
+        back = _turned(x, a, stages[i], memory, 0)
+        back_right = _turned(y, b, stages[i], memory, MOST)
+        out[i] = fma(audio[i], dry[i], back * wet[i])
+        out_right[i] = fma(audio_right[i], dry[i], back_right * wet[i])
+        phase = fma(rate_hz[i], per, phase)
+        phase -= floor(phase)
+    state[PHASE], state[BACK], state[BACK_RIGHT] = phase, back, back_right
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factor(x):  # type: ignore[no-untyped-def]
+    """Of a first-order all-pass that turns the phase by a quarter at this share of half the rate."""
+    up, down = tangent_parts(min(x, 0.97))
+    return (up - down) / (up + down)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _turned(x, factor, stages, memory, at):  # type: ignore[no-untyped-def]
+    """A sample through the all-passes; a number of stages between two even ones is a mixture of both."""
+    heard = 0.0
+    for k in range(MOST):
+        y = fma(factor, x, memory[at + k])
+        memory[at + k] = fma(-factor, y, x)
+        x = y
+        if k % 2 == 1:
+            heard = fma(max(1.0 - 0.5 * abs(stages - (k + 1)), 0.0), x, heard)
+    return heard
+
+
+MODULE = ModuleSpec(
+    id="phaser",
+    name="Phaser",
+    stage="space",
+    sentence="Turns the phase by all-passes whose middle wanders: soft notches sweep through the sound.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("stages", "Stages", "none", 2, MOST, 6, "Two of them make a notch.", whole=True, amount=2.0),
+        Param("centre_hz", "Middle", "hz", 40, 8000, 600, "Where the notches are.", taper="octaves", amount=1.0),
+        Param("depth_oct", "Depth", "none", 0, 3, 1.2, "How many octaves they wander up and down.", amount=0.5),
+        Param("rate_hz", "Rate", "hz", 0.01, 10, 0.2, "How fast.", taper="octaves", amount=1.0),
+        Param("feedback", "Feedback", "ratio", -0.95, 0.95, 0.3, "How sharply they stand out.", amount=0.2),
+        Param("apart", "Apart", "ratio", 0, 1, 0, "How far the right side is ahead: fully, it goes the other way.",
+              amount=0.3),
+        Param("dry", "Dry", "ratio", 0, 1, 0.7, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", -1, 1, 0.7, "How much of the turned one; below 0 it is taken away.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
+    state=STATE,
+    memory=2 * MOST,
+    face="rate_hz",
+    passes="audio",
+    words=("notch", "sweep", "swirl", "all-pass", "whoosh"),
+    sources=("Smith 1984, An all-pass approach to digital phasing and flanging (from memory)",),
+)  # fmt: skip

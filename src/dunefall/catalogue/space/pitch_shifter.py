@@ -1,0 +1,83 @@
+"""Pitch shifter: the same sound higher or lower, at the same speed."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.maths import exp2, floor, fma, saturate, sine
+
+__all__ = ["MODULE"]
+
+WRITE, HEAD, BACK, BACK_RIGHT, STATE = range(5)
+LONGEST_S, LONGEST_DELAY_S = 0.25, 1.0
+KNEE = 1.0
+LEAST = 8.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, shift_st, fine_ct, window_s, delay_s, feedback, dry, wet, out, out_right, state, memory, rate,
+    wanted,
+):  # fmt: skip
+    """State: place of writing, how far the first of the two reading places is through its window [0, 1), what is fed
+    back on both sides. Memory: a ring for each side.
+
+    Two places read the ring at another speed; each fades out before it meets the place of writing, and begins anew.
+    """
+    size, write, head = memory.size // 2, int(state[WRITE]), state[HEAD]
+    back, back_right = state[BACK], state[BACK_RIGHT]
+    both = wanted & 0b10 != 0
+    for i in range(out.size):
+        memory[write] = audio[i] + saturate(feedback[i] * back, KNEE)
+        if both:
+            memory[size + write] = audio_right[i] + saturate(feedback[i] * back_right, KNEE)
+        write = write + 1 if write + 1 < size else 0
+        window, least = window_s[i] * rate, fma(delay_s[i], rate, LEAST)
+        back = _two(memory, 0, size, write, head, window, least)
+        out[i] = fma(audio[i], dry[i], back * wet[i])
+        if both:
+            back_right = _two(memory, size, size, write, head, window, least)
+            out_right[i] = fma(audio_right[i], dry[i], back_right * wet[i])
+        head += (1.0 - exp2(fma(0.01, fine_ct[i], shift_st[i]) * (1.0 / 12.0))) / window
+        head -= floor(head)
+    state[WRITE], state[HEAD], state[BACK], state[BACK_RIGHT] = write, head, back, back_right
+
+
+@njit(error_model="numpy", forceinline=True)
+def _two(memory, first, size, write, head, window, least):  # type: ignore[no-untyped-def]
+    """Both reading places, half a window apart; the squares of their gains add up to one."""
+    other = head + 0.5 if head < 0.5 else head - 0.5
+    gain = sine(0.5 * head)
+    share = gain * gain
+    a = read_ring(memory, first, size, write, min(fma(window, head, least), size - 4.0))
+    b = read_ring(memory, first, size, write, min(fma(window, other, least), size - 4.0))
+    return fma(share, a - b, b)
+
+
+MODULE = ModuleSpec(
+    id="pitch-shifter",
+    name="Pitch shifter",
+    stage="space",
+    sentence="Moves a sound up or down by semitones; fed back, each repeat climbs or sinks on.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("shift_st", "Shift", "st", -24, 24, 12, "How far.", amount=12.0),
+        Param("fine_ct", "Fine", "cents", -100, 100, 0, "And how much beside.", amount=20.0),
+        Param("window_s", "Window", "s", 0.01, LONGEST_S, 0.08, "Length of its pieces: short for strikes, "
+              "long for chords.", taper="octaves", amount=0.5),
+        Param("delay_s", "Delay", "s", 0.0001, LONGEST_DELAY_S, 0.0001, "How much later, beside the window.",
+              taper="octaves", amount=1.0),
+        Param("feedback", "Feedback", "ratio", -0.98, 0.98, 0, "Shifts again what was shifted.", amount=0.2),
+        Param("dry", "Dry", "ratio", 0, 1, 0, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", 0, 1, 1, "How much of the shifted one.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True),),
+    state=STATE,
+    memory_s=2 * (LONGEST_S + LONGEST_DELAY_S + 0.001),
+    face="shift_st",
+    passes="audio",
+    words=("harmony", "octave", "shimmer", "transpose", "detune", "spiral"),
+    sources=("Dattorro 1997, Effect design 2 (delay-line pitch change, from memory)",),
+)  # fmt: skip

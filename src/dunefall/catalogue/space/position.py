@@ -1,0 +1,80 @@
+"""Position: a sound at a place, left or right, near or far."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.maths import fma
+from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
+
+__all__ = ["MODULE"]
+
+WRITE, DELAY, DULL, STATE = range(4)
+FARTHEST_M, LONGEST_S = 60.0, 0.2
+BEND = 0.5
+MOVES = 0b1111110
+TAPS_S = (0.0031, 0.0067, 0.0109, 0.0173)
+TAP_GAINS = (0.5, -0.4, 0.33, -0.27)
+TAP_SIDES = (-1.0, 1.0, 0.6, -0.6)
+FOUR = len(TAPS_S)
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, angle_deg, distance_m, falloff_db, air, early, doppler, out, out_right, far, state, memory, rate, moving,
+):  # fmt: skip
+    """State: place of writing, the sound's time on its way in samples (0: not begun), what the air lets through now.
+    Memory: a ring.
+
+    Near, the sound itself is loud; far, its reflections from the ground and around come nearer to its level, and the
+    output for rooms falls half as fast.
+    """
+    size, write, delay, dull = memory.size, int(state[WRITE]), state[DELAY], state[DULL]
+    for i in range(out.size):
+        if i == 0 or moving & MOVES:
+            gain, share = falloff_gain(distance_m[i], falloff_db[i]), air_share(distance_m[i], air[i], rate)
+            late = falloff_gain(distance_m[i], 0.5 * falloff_db[i])
+            left, right = pan_gains(angle_deg[i])
+            goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size * 0.5) + 1.0
+        memory[write] = audio[i]
+        write = write + 1 if write + 1 < size else 0
+        delay = goal if delay == 0.0 else delay + min(max(goal - delay, -BEND), BEND)
+        dull = fma(share, read_ring(memory, 0, size, write, delay) - dull, dull)
+        a, b = dull * gain * left, dull * gain * right
+        if early[i] > 0.0:
+            for k in range(FOUR):
+                tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, delay)) * (TAP_GAINS[k] * early[i] * late)
+                a, b = fma(tap, 0.5 - 0.4 * TAP_SIDES[k], a), fma(tap, 0.5 + 0.4 * TAP_SIDES[k], b)
+        out[i], out_right[i], far[i] = a, b, dull * late
+    state[WRITE], state[DELAY], state[DULL] = write, delay, dull
+
+
+MODULE = ModuleSpec(
+    id="position",
+    name="Position",
+    stage="space",
+    sentence="Places a sound: left or right, near or far; far away it is softer, duller, and comes with more room.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("angle_deg", "Angle", "deg", -180, 180, 0, "0° ahead, 90° right, −90° left, 180° behind.", amount=45.0),
+        Param("distance_m", "Distance", "m", 0.3, FARTHEST_M, 3, "How far away.", taper="octaves", amount=1.0),
+        Param("falloff_db", "Falloff", "db", 0, 9, 6, "How much softer at each doubling of the distance; 6 dB in the "
+              "open.", amount=1.0),
+        Param("air", "Air", "factor", 0, 20, 1, "How thick the air is: 1 as it is, more is fog.", amount=2.0),
+        Param("early", "Reflections", "ratio", 0, 1, 0.3, "How much the ground and what is around send back.",
+              amount=0.3),
+        Param("doppler", "Doppler", "choice", 0, 1, 1, "Moving it bends its pitch, as the way becomes shorter.",
+              ("off", "on")),
+    ),
+    outputs=(
+        Output("out", "Audio", "audio", stereo=True),
+        Output("far", "For a room", "audio"),
+    ),
+    state=STATE,
+    cached=(DELAY,),
+    memory_s=LONGEST_S * 2,
+    face="distance_m",
+    passes="audio",
+    words=("pan", "distance", "near", "far", "doppler", "fly-by", "place", "surround"),
+    sources=("constant-power pan law (textbook)", "ISO 9613-1 (air, from memory)", "inverse distance law (textbook)"),
+)  # fmt: skip

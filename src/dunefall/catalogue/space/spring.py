@@ -1,0 +1,100 @@
+"""Spring: three springs of wire; high partials run behind the low ones."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.lines import read_ring
+from dunefall.dsp.maths import exp2, fma, saturate
+from dunefall.dsp.onepole import one_pole_share
+
+__all__ = ["MODULE"]
+
+WRITE = 0
+SPRINGS, ROWS = 3, 60
+ROUNDS_S = (0.0371, 0.0443, 0.0533)
+SIDES = (-0.8, 0.0, 0.8)
+LONGEST_S, WIDEST_S = 0.13, 0.0003
+LOW_HZ, HIGH_HZ = 70.0, 4200.0
+KNEE = 1.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, decay_s, tension, splash, tone, width, dry, wet, out, out_right, state, memory, rate, moving
+):
+    """State: place of writing. Memory: for each spring a ring, and one for each of its all-passes; then its filters.
+
+    Each spring is a row of all-passes stretched over some samples, of which the low frequencies come out first, with
+    what has come out of it going in again, weaker and turned over, a way to and fro later.
+    """
+    write = int(state[WRITE])
+    stretch, size = max(int(WIDEST_S / 3 * rate), 2), int(LONGEST_S * rate)
+    at_rows = SPRINGS * size
+    at_filters = at_rows + SPRINGS * ROWS * 2 * (int(WIDEST_S * rate) + 1)
+    low_share = one_pole_share(LOW_HZ, rate)
+    for i in range(out.size):
+        if i == 0 or moving & 0b001000:
+            high_share = one_pole_share(HIGH_HZ * exp2(2.0 * tone[i] - 1.0), rate)
+        if i == 0 or moving & 0b00110:
+            slack = exp2(1.0 - 2.0 * tension[i])
+            pace = -9.965784284662087 / decay_s[i]
+        a = b = 0.0
+        for s in range(SPRINGS):
+            way = ROUNDS_S[s] * slack
+            x = read_ring(memory, s * size, size, write % size, min(way * rate, size - 5.0))
+            x = audio[i] - saturate(exp2(pace * way) * x, KNEE)
+            f = at_filters + 3 * s
+            memory[f] = fma(high_share, x - memory[f], memory[f])
+            memory[f + 1] = fma(high_share, memory[f] - memory[f + 1], memory[f + 1])
+            memory[f + 2] = fma(low_share, memory[f + 1] - memory[f + 2], memory[f + 2])
+            x = memory[f + 1] - memory[f + 2]
+            x = _dispersed(x, 0.8 * splash[i], memory, at_rows + s * ROWS * 2 * stretch, stretch, write)
+            memory[s * size + write % size] = x
+            side = SIDES[s] * width[i]
+            a, b = fma(0.5 - 0.5 * side, x, a), fma(0.5 + 0.5 * side, x, b)
+        out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio[i], dry[i], b * wet[i])
+        write = (write + 1) % (size * stretch)
+    state[WRITE] = write
+
+
+@njit(error_model="numpy", forceinline=True)
+def _dispersed(x, factor, memory, first, stretch, write):  # type: ignore[no-untyped-def]
+    """A sample through the all-passes of a spring, each over ``stretch`` samples: their inputs and outputs of then lie
+    side by side."""
+    at = first + 2 * ROWS * (write % stretch)
+    for k in range(ROWS):
+        y = fma(factor, x - memory[at + 2 * k + 1], memory[at + 2 * k])
+        memory[at + 2 * k], memory[at + 2 * k + 1] = x, y
+        x = y
+    return x
+
+
+MODULE = ModuleSpec(
+    id="spring",
+    name="Spring",
+    stage="space",
+    sentence="Three springs of wire: a sound goes to and fro in them, and each way smears it into a chirp.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio"),),
+    params=(
+        Param("decay_s", "Decay", "s", 0.2, 10, 2.4, "Time until the sound has fallen by 60 dB.", taper="octaves",
+              amount=1.0),
+        Param("tension", "Tension", "ratio", 0, 1, 0.5, "Tight springs answer sooner.", amount=0.3),
+        Param("splash", "Splash", "ratio", 0, 1, 0.8, "How far the low partials run ahead of the high ones.",
+              amount=0.2),
+        Param("tone", "Tone", "ratio", 0, 1, 0.5, "From dull to bright.", amount=0.3),
+        Param("width", "Width", "ratio", 0, 1, 0.7, "How far the springs stand apart.", amount=0.3),
+        Param("dry", "Dry", "ratio", 0, 1, 0.8, "How much of the sound itself.", amount=0.3),
+        Param("wet", "Wet", "ratio", 0, 1, 0.5, "How much of the springs.", amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="width"),),
+    state=1,
+    memory=4096,
+    memory_s=SPRINGS * (LONGEST_S + ROWS * 2 * WIDEST_S),
+    face="decay_s",
+    passes="audio",
+    words=("reverb", "twang", "boing", "coil", "splash", "amplifier"),
+    sources=("Abel, Berners, Costello and Smith 2006, Spring reverb emulation using dispersive allpass filters "
+             "(from memory)",),
+)  # fmt: skip

@@ -1,0 +1,84 @@
+"""Width: how far a sound stands apart between left and right, and from which frequency on."""
+
+from __future__ import annotations
+
+from numba import njit
+
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.maths import fma
+from dunefall.dsp.onepole import one_pole_share
+
+__all__ = ["MODULE"]
+
+WRITE, LOW, LOWER, STATE = range(4)
+DELAYS_S = (0.0023, 0.0041, 0.0071, 0.0113)
+FACTORS = (0.62, -0.57, 0.53, -0.49)
+FOUR = len(DELAYS_S)
+CLOSED_HZ = 10.0
+
+
+def kernel(  # type: ignore[no-untyped-def]
+    audio, audio_right, width, low_mono_hz, made, out, out_right, state, memory, rate, moving
+):
+    """State: place of writing, two values of the low-pass that takes the depths out of the side. Memory: four rings of
+    all-passes, which make the side of a sound that has none.
+
+    The side is half of the difference of both channels; it is made wider or narrower, the middle stays.
+    """
+    size, write = memory.size // FOUR, int(state[WRITE])
+    low, lower = state[LOW], state[LOWER]
+    share = _share(low_mono_hz[0], rate)
+    for i in range(out.size):
+        if moving & 0b1000:
+            share = _share(low_mono_hz[i], rate)
+        middle, side = 0.5 * (audio[i] + audio_right[i]), 0.5 * (audio[i] - audio_right[i])
+        side = fma(made[i], _unlike(middle, memory, size, write, rate), side)
+        low = fma(share, side - low, low)
+        side -= low
+        lower = fma(share, side - lower, lower)
+        side = (side - lower) * width[i]
+        out[i], out_right[i] = middle + side, middle - side
+        write = write + 1 if write + 1 < size else 0
+    state[WRITE], state[LOW], state[LOWER] = write, low, lower
+
+
+@njit(error_model="numpy", forceinline=True)
+def _share(hz, rate):  # type: ignore[no-untyped-def]
+    """Of a one-pole low-pass; the lowest cutoff leaves the side as it is."""
+    return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _unlike(x, memory, size, write, rate):  # type: ignore[no-untyped-def]
+    """A sample through all-passes: as loud at every frequency, but no longer the same wave."""
+    for k in range(FOUR):
+        at = write - int(DELAYS_S[k] * rate)
+        old = memory[k * size + (at if at >= 0 else at + size)]
+        fresh = fma(-FACTORS[k], old, x)
+        memory[k * size + write] = fresh
+        x = fma(FACTORS[k], fresh, old)
+    return x
+
+
+MODULE = ModuleSpec(
+    id="width",
+    name="Width",
+    stage="space",
+    sentence="Makes a sound wider or narrower, keeps its depths in the middle, and gives a side to what has none.",
+    kernel=kernel,
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
+    params=(
+        Param("width", "Width", "ratio", 0, 2, 1, "0 %: mono; 100 %: as it comes; above: wider.", amount=0.3),
+        Param("low_mono_hz", "Mono below", "hz", CLOSED_HZ, 500, CLOSED_HZ, "Below this it stays in the middle; 10 Hz: "
+              "nowhere.", taper="octaves", amount=1.0),
+        Param("made", "Made side", "ratio", 0, 1, 0, "How much side is made of the middle; in mono it vanishes again.",
+              amount=0.3),
+    ),
+    outputs=(Output("out", "Audio", "audio", stereo=True, width="made"),),
+    state=STATE,
+    memory_s=FOUR * 0.012,
+    face="width",
+    passes="audio",
+    words=("stereo", "mono", "mid side", "wide", "narrow", "decorrelate"),
+    sources=("middle and side: Blumlein (textbook)", "Schroeder 1961 (artificial stereo by all-passes, from memory)"),
+)  # fmt: skip

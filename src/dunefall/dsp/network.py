@@ -1,0 +1,206 @@
+"""Feedback delay network of sixteen lines: the late part of a room.
+
+Sound leaves sixteen delay lines, is weakened at each frequency as the decay time of its octave asks for the line's
+length, is mixed by a Hadamard matrix, and goes back (Jot and Chaigne 1991, Digital delay networks; the weakening by a
+row of second-order sections whose gains are solved for together: Välimäki and Liski 2017, Accurate cascade graphic
+equalizer, here by one step of least squares).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from dunefall.dsp.lines import cubic_weights
+from dunefall.dsp.maths import db_to_gain, exp2, fma, sine, tangent_parts
+
+__all__ = [
+    "BANDS",
+    "BLOCK",
+    "LINES",
+    "RATIOS",
+    "SECTIONS_SIZE",
+    "fill_row",
+    "keep_gains",
+    "mix_rows",
+    "section",
+    "set_sections",
+    "swing",
+    "weaken",
+]
+
+LINES, BLOCK = 16, 64
+BANDS = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
+"""Middles of the octaves whose decay can be set, in Hz."""
+EIGHT, COEFFICIENTS, Q = len(BANDS), 5, 1.3
+LOW_SHELF, HIGH_SHELF = BANDS[0] * 2**0.5, BANDS[-1] / 2**0.5
+RATIOS = (
+    1.0, 0.9408, 0.8548, 0.8147, 0.7351, 0.6952, 0.6315, 0.6026, 0.5508, 0.5219, 0.4723, 0.4453, 0.4062, 0.386,
+    0.3528, 0.33,
+)  # fmt: skip
+"""Lengths of the lines as shares of the longest: even steps in octaves, without common measures."""
+GAIN, GAIN_TO, ROW, SECTIONS = 0, LINES, 2 * LINES, 3 * LINES
+HELD = SECTIONS + EIGHT * COEFFICIENTS * LINES
+SECTIONS_SIZE = HELD + 2 * EIGHT * LINES
+"""Numbers of the weakening: gains at the quantum's begin and end, a sample of all lines, coefficients, what is held."""
+
+
+@njit(error_model="numpy", forceinline=True)
+def section(band, gain_db, per):  # type: ignore[no-untyped-def]
+    """Coefficients of a shelf (first and last band) or bell, normalised to a0 = 1 (Bristow-Johnson, Audio EQ
+    Cookbook); ``per`` is 1 / rate."""
+    hz = LOW_SHELF if band == 0 else HIGH_SHELF if band == EIGHT - 1 else BANDS[band]
+    up, down = tangent_parts(min(2.0 * hz * per, 0.95))
+    cosine, sined = down * down - up * up, 2.0 * up * down
+    root = exp2(gain_db * (0.025 * 3.321928094887362))
+    if 0 < band < EIGHT - 1:
+        alpha = sined / (2.0 * Q)
+        scale = 1.0 / (1.0 + alpha / root)
+        turn = -2.0 * cosine * scale
+        return (1.0 + alpha * root) * scale, turn, (1.0 - alpha * root) * scale, turn, (1.0 - alpha / root) * scale
+    sign = 1.0 if band == 0 else -1.0
+    slope = 1.4142135623730951 * np.sqrt(root) * sined
+    more, less, turn = root + 1.0, root - 1.0, sign * cosine
+    scale = 1.0 / (more + less * turn + slope)
+    b1 = 2.0 * root * sign * (less - more * turn) * scale
+    a1 = -2.0 * sign * (less + more * turn) * scale
+    return (
+        root * (more - less * turn + slope) * scale, b1, root * (more - less * turn - slope) * scale,
+        a1, (more + less * turn - slope) * scale,
+    )  # fmt: skip
+
+
+SOLVED = np.array((
+    (1.3077, -0.2672, 0.0076, -0.0063, 0.0008, -0.0003, 0, -0),
+    (-0.2691, 1.1263, -0.2069, 0.006, -0.0044, 0.0005, -0.0002, 0.0001),
+    (0.0511, -0.2157, 1.1106, -0.2062, 0.0052, -0.0042, 0.0004, -0.0003),
+    (-0.0047, 0.0055, -0.2059, 1.1101, -0.2052, 0.0047, -0.004, 0.0019),
+    (0.0023, -0.0047, 0.0053, -0.2054, 1.1095, -0.2027, 0.0031, -0.0041),
+    (-0.0004, 0.0005, -0.0043, 0.0051, -0.2036, 1.1074, -0.2, 0.0426),
+    (0.0001, -0.0002, 0.0005, -0.0042, 0.005, -0.1964, 1.1115, -0.2287),
+    (-0, 0, -0.0002, 0.0006, -0.005, 0.004, -0.1943, 1.2438),
+))  # fmt: skip
+"""From wanted gains at the octaves' middles to those of the sections, which reach over to their neighbours: least
+squares at the middles and half-way between them, at 48 kHz (a test works them out anew)."""
+
+
+@njit(error_model="numpy")
+def set_sections(memory, first, delays, wanted_db, share, rate):  # type: ignore[no-untyped-def]
+    """Set how much each line is weakened.
+
+    Parameters
+    ----------
+    memory, first : ndarray, int
+        Where the ``SECTIONS_SIZE`` numbers begin.
+    delays : ndarray [shape=(16,)]
+        Lengths of the lines in samples.
+    wanted_db : ndarray [shape=(8,)]
+        Change of level in dB per second that each octave shall have, below 0.
+    share : float [0, 1]
+        How much of it: 0 keeps all for ever.
+    """
+    middle = 0.5 * (wanted_db[3] + wanted_db[4])
+    for band in range(EIGHT):
+        gain = 0.0
+        for k in range(EIGHT):
+            gain = fma(SOLVED[band, k], wanted_db[k] - middle, gain)
+        for line in range(LINES):
+            seconds = delays[line] * share / rate
+            b0, b1, b2, a1, a2 = section(band, min(max(gain * seconds, -90.0), 90.0), 1.0 / rate)
+            at = first + SECTIONS + band * COEFFICIENTS * LINES + line
+            memory[at], memory[at + LINES], memory[at + 2 * LINES] = b0, b1, b2
+            memory[at + 3 * LINES], memory[at + 4 * LINES] = -a1, -a2
+    for line in range(LINES):
+        memory[first + GAIN_TO + line] = db_to_gain(max(middle * delays[line] * share / rate, -300.0))
+
+
+@njit(error_model="numpy", forceinline=True)
+def keep_gains(memory, first):  # type: ignore[no-untyped-def]
+    """Begin a quantum with the gains at which the last one ended."""
+    for k in range(LINES):
+        memory[first + GAIN + k] = memory[first + GAIN_TO + k]
+
+
+@njit(error_model="numpy", forceinline=True)
+def weaken(memory, first, rows, n, start, lines):  # type: ignore[no-untyped-def]
+    """Weaken a sample of all lines at a time, in place; line k's samples stand from ``rows`` + 64 k on, the first is
+    sample ``start`` of the quantum, over which the gains go evenly to their new values. ``lines`` is 16, given as a
+    variable, so that the loop over the lines becomes one of vectors."""
+    row, held = first + ROW, first + HELD
+    for i in range(n):
+        share = (start + i) * (1.0 / BLOCK)
+        for k in range(lines):
+            gain = fma(share, memory[first + GAIN_TO + k] - memory[first + GAIN + k], memory[first + GAIN + k])
+            memory[row + k] = memory[rows + BLOCK * k + i] * gain
+        for band in range(EIGHT):
+            at, keep = first + SECTIONS + band * COEFFICIENTS * LINES, held + 2 * LINES * band
+            for k in range(lines):
+                x = memory[row + k]
+                y = fma(memory[at + k], x, memory[keep + k])
+                memory[keep + k] = fma(memory[at + LINES + k], x, fma(memory[at + 3 * LINES + k], y,
+                                       memory[keep + LINES + k]))  # fmt: skip
+                memory[keep + LINES + k] = fma(memory[at + 2 * LINES + k], x, memory[at + 4 * LINES + k] * y)
+                memory[row + k] = y
+        for k in range(lines):
+            memory[rows + BLOCK * k + i] = memory[row + k]
+
+
+@njit(error_model="numpy", forceinline=True)
+def mix_rows(memory, rows, n):  # type: ignore[no-untyped-def]
+    """Hadamard matrix of sixteen rows, in place; it makes all four times as strong."""
+    half = LINES // 2
+    while half > 0:
+        for pair in range(LINES // 2):
+            a = rows + BLOCK * (pair // half * 2 * half + pair % half)
+            upper, lower = memory[a : a + n], memory[a + BLOCK * half : a + BLOCK * half + n]
+            for i in range(n):
+                x, y = upper[i], lower[i]
+                upper[i], lower[i] = x + y, x - y
+        half //= 2
+
+
+@njit(error_model="numpy", forceinline=True)
+def fill_row(row, memory, first, size, write, before, after, start):  # type: ignore[no-untyped-def]
+    """What lies in a ring a time ago, while that time goes evenly from ``before`` to ``after`` (samples) within a
+    quantum of 64; ``write`` is the place of the first of these samples, ``start`` its number in the quantum. Whole
+    numbers of samples that stay are copied."""
+    n = row.size
+    whole = int(before)
+    at = write - whole if write >= whole else write - whole + size
+    if before == after and before == whole:
+        if at + n <= size:
+            past = memory[first + at : first + at + n]
+            for i in range(n):
+                row[i] = past[i]
+        else:
+            for i in range(n):
+                here = at + i
+                row[i] = memory[first + (here if here < size else here - size)]
+        return
+    slope = (after - before) * (1.0 / BLOCK)
+    last = int(fma(slope, start + n - 1, before))
+    whole = int(fma(slope, start, before))
+    at = write - whole if write >= whole else write - whole + size
+    if whole == last and at >= 2 and at + n + 1 <= size:
+        past = memory[first + at - 2 : first + at + n + 1]
+        for i in range(n):
+            w_newer, w_here, w_older, w_oldest = cubic_weights(fma(slope, start + i, before) - whole)
+            row[i] = fma(w_oldest, past[i], fma(w_older, past[i + 1], fma(w_newer, past[i + 3], w_here * past[i + 2])))
+        return
+    for i in range(n):
+        delay = fma(slope, start + i, before)
+        back = int(delay)
+        w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
+        at = write + i - back
+        at = at + size if at < 0 else at - size if at >= size else at
+        newer = at + 1 if at + 1 < size else 0
+        older = at - 1 if at >= 1 else at - 1 + size
+        oldest = at - 2 if at >= 2 else at - 2 + size
+        row[i] = fma(w_oldest, memory[first + oldest], fma(w_older, memory[first + older],
+                     fma(w_newer, memory[first + newer], w_here * memory[first + at])))  # fmt: skip
+
+
+@njit(error_model="numpy", forceinline=True)
+def swing(phase, line):  # type: ignore[no-untyped-def]
+    """Where a line's slow movement is, -1..1: the lines are spread over the cycle."""
+    return sine(phase + line * (1.0 / LINES))

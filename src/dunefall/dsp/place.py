@@ -1,0 +1,44 @@
+"""Where a sound is: how its distance and its direction are heard."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.dsp.maths import exp2, sine
+
+__all__ = ["SOUND_M_PER_S", "air_share", "falloff_gain", "pan_gains"]
+
+SOUND_M_PER_S = 343.0
+AIR_DB_PER_M = 0.105
+"""At 8 kHz, 20 degrees Celsius and 50 % humidity (ISO 9613-1, from memory)."""
+AIR_HZ = 8000.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def falloff_gain(distance_m, falloff_db):  # type: ignore[no-untyped-def]
+    """Gain of a sound at a distance: 1 up to a metre, then so many dB less at each doubling."""
+    if distance_m <= 1.0:
+        return 1.0
+    return exp2(-falloff_db * 0.16609640474436813 * math.log2(distance_m))
+
+
+@njit(error_model="numpy", forceinline=True)
+def air_share(distance_m, air, rate):  # type: ignore[no-untyped-def]
+    """Share of a one-pole low-pass that takes as much from 8 kHz as the air does on the way; 1: nothing. ``air`` is how
+    thick the air is: 1 as it is."""
+    lost_db = AIR_DB_PER_M * distance_m * air
+    if lost_db < 1e-3:
+        return 1.0
+    power = exp2(-lost_db * 0.33219280948873623)
+    turn = 1.0 - power * sine(AIR_HZ / rate + 0.25)
+    return 1.0 - (turn - math.sqrt(turn * turn - (1.0 - power) * (1.0 - power))) / (1.0 - power)
+
+
+@njit(error_model="numpy", forceinline=True)
+def pan_gains(angle_deg):  # type: ignore[no-untyped-def]
+    """Gains of left and right at constant power: 0 degrees ahead, 90 right, what is behind as what is ahead."""
+    across = sine(angle_deg * (1.0 / 360.0))
+    place = 0.125 + 0.125 * across
+    return sine(place + 0.25), sine(place)

@@ -1,0 +1,167 @@
+"""What the mix makes of a patch: who is heard, and who sends to whom."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+from dunefall.base.errors import PatchError
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
+
+__all__ = [
+    "MOST_EFFECTS",
+    "effect_lanes",
+    "heard",
+    "key_of",
+    "master_of",
+    "mixed_layers",
+    "send_of",
+    "with_effect_lane",
+    "with_key",
+    "with_loop",
+    "with_master",
+    "with_moved_layer",
+    "with_send",
+]
+
+MOST_EFFECTS = 4
+SOLO, FAINT_SOLO = 1, 2
+HALF_TURN, OCTAVES, MOST_LOOP_POINTS = 180.0, 4.0, 256
+"""Degrees and octaves of distance that a drawn loop's 1 stands for, and how many places it keeps."""
+FAINT = 0.1
+"""Gain of what is not soloed where the others stay faint."""
+
+
+def mixed_layers(patch: Patch) -> list[Layer]:
+    """Layers that have a row of their own in the mix, in their order."""
+    return [layer for layer in patch.layers if layer.id not in (SHARED_ID, MASTER_ID) and not layer.effects]
+
+
+def effect_lanes(patch: Patch) -> list[Layer]:
+    """The shared effect lanes, in their order."""
+    return [layer for layer in patch.layers if layer.effects]
+
+
+def heard(patch: Patch, module: Module) -> float:
+    """How much the solos leave of a layer whose output this is, 0..1; effect lanes are always heard.
+
+    Examples
+    --------
+    >>> heard(Patch(), Module("a-output", "output", "A"))
+    1.0
+    """
+    solos = _solos(patch)
+    if not solos or module.type != "output" or round(module.params.get("solo", 0.0)):
+        return 1.0
+    if any(layer.output_id == module.id for layer in patch.layers if layer.effects):
+        return 1.0
+    return FAINT if FAINT_SOLO in solos else 0.0
+
+
+def _solos(patch: Patch) -> set[int]:
+    """The kinds of solo in a patch."""
+    outputs = (module for layer in patch.layers for module in layer.modules if module.id == layer.output_id)
+    return {round(module.params.get("solo", 0.0)) for module in outputs} - {0}
+
+
+def send_of(patch: Patch, layer: Layer, lane: Layer) -> Link | None:
+    """The link by which a layer sends to an effect lane."""
+    links = patch.links_into(lane.sends_id, "audio")
+    return next((link for link in links if link.source.module == layer.output_id), None)
+
+
+def key_of(patch: Patch, layer: Layer) -> Place | None:
+    """What a layer is ducked by."""
+    links = patch.links_into(layer.output_id, "duck")
+    return links[0].source if links else None
+
+
+def master_of(patch: Patch) -> Module | None:
+    """What the whole mix goes through, if there is such a thing."""
+    return next((module for module in patch.modules() if module.type == "master"), None)
+
+
+def with_send(patch: Patch, layer: Layer, lane: Layer, gain: float, *, before: bool = False) -> Patch:
+    """A patch in which a layer sends so much, linear, to an effect lane; 0 takes the send away."""
+    old = send_of(patch, layer, lane)
+    if gain <= 0.0:
+        return patch.without_link(old.id) if old else patch
+    source = Place(layer.output_id, "before" if before else "out")
+    if old:
+        return patch.with_link(replace(old, source=source, amount=gain))
+    return patch.with_link(Link(patch.free_id("send"), source, Place(lane.sends_id, "audio"), gain))
+
+
+def with_key(patch: Patch, layer: Layer, source: Place | None) -> Patch:
+    """A patch in which a layer makes way for something else, or for nothing."""
+    target = Place(layer.output_id, "duck")
+    for link in patch.links_into(target.module, target.port):
+        patch = patch.without_link(link.id)
+    return patch.with_link(Link(patch.free_id("duck"), source, target)) if source else patch
+
+
+def with_effect_lane(patch: Patch, name: str, types: tuple[str, ...]) -> Patch:
+    """A patch with one more shared effect lane of modules of these types in a row, each all wet.
+
+    Raises
+    ------
+    PatchError
+        If there are ``MOST_EFFECTS`` already.
+    """
+    if len(effect_lanes(patch)) >= MOST_EFFECTS:
+        raise PatchError(f"there are {MOST_EFFECTS} effect lanes already: remove one, or add modules to it")
+    layer = Layer(patch.free_id("effects"), name, effects=True)
+    modules = [Module(layer.sends_id, "sends", f"To {name}"[:60])]
+    for k, type_id in enumerate(types):
+        modules.append(Module(f"{layer.id}-{type_id}-{k}", type_id, name, {"dry": 0.0, "wet": 1.0}))
+    modules.append(Module(layer.output_id, "output", name, {"level_db": -6.0}))
+    patch = patch.with_layer(replace(layer, modules=tuple(modules)))
+    for a, b in pairwise(modules):
+        patch = patch.with_link(Link(patch.free_id("link"), Place(a.id, "out"), Place(b.id, "audio")))
+    return patch
+
+
+def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, float]]) -> Patch:
+    """A patch in which a layer goes round a drawn loop of (seconds, degrees, metres), as fast as it was drawn."""
+    output = patch.module(layer.output_id)
+    seconds = min(max(loop[-1][0] - loop[0][0], 2.0), 3600.0)
+    middle = math.sqrt(min(x[2] for x in loop) * max(x[2] for x in loop))
+    step = max(1, math.ceil(len(loop) / (MOST_LOOP_POINTS - 1)))
+    points = [*loop[::step], loop[0]]
+    across = tuple(round(min(max(angle / HALF_TURN, -1.0), 1.0), 4) for _, angle, _ in points)
+    away = tuple(round(min(max(math.log2(far / middle) / OCTAVES, -1.0), 1.0), 4) for _, _, far in points)
+    for port in ("angle_deg", "distance_m"):
+        for link in patch.links_into(output.id, port):
+            patch = patch.without_link(link.id)
+    gesture = Module(
+        patch.free_id("gesture"), "gesture", f"Way of {layer.name}"[:60], {"length_s": seconds, "smooth_s": 0.3},
+        series={"path_x": across, "path_y": away},
+    )  # fmt: skip
+    patch = patch.with_new_module(layer.id, gesture)
+    patch = patch.with_param(output.id, "angle_deg", 0.0).with_param(output.id, "distance_m", round(middle, 2))
+    for source, port, amount in (("x", "angle_deg", HALF_TURN), ("y", "distance_m", OCTAVES)):
+        link = Link(patch.free_id("link"), Place(gesture.id, source), Place(output.id, port), amount)
+        patch = patch.with_link(link)
+    return patch
+
+
+def with_master(patch: Patch) -> Patch:
+    """A patch whose whole mix goes through a Master."""
+    if master_of(patch):
+        return patch
+    return patch.with_layer(Layer(MASTER_ID, "Master", (Module("master-strip", "master", "Master"),), folded=True))
+
+
+def with_moved_layer(patch: Patch, layer_id: str, by: int) -> Patch:
+    """A patch with a layer moved up or down among its neighbours of the same kind."""
+    layers = list(patch.layers)
+    here = next(k for k, layer in enumerate(layers) if layer.id == layer_id)
+    alike = [k for k, layer in enumerate(layers) if layer.effects == layers[here].effects and layer.id not in (
+        SHARED_ID, MASTER_ID)]  # fmt: skip
+    place = alike.index(here) + by
+    if 0 <= place < len(alike):
+        there = alike[place]
+        layers[here], layers[there] = layers[there], layers[here]
+    return replace(patch, layers=tuple(layers))

@@ -1,0 +1,53 @@
+"""Distance, air, direction; loudness sample by sample."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
+from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, oversampler, short_term_lufs
+from dunefall.dsp.place import AIR_DB_PER_M, air_share, falloff_gain, pan_gains
+from rig import tone
+
+
+@pytest.mark.parametrize("distance", [1.0, 2.0, 4.0, 16.0, 40.0])
+def test_each_doubling_takes_as_much(distance: float) -> None:
+    assert 20 * math.log10(falloff_gain(distance, 6.0)) == pytest.approx(-6.0 * math.log2(distance), abs=1e-9)
+    assert falloff_gain(0.3, 6.0) == 1.0
+
+
+@pytest.mark.parametrize("rate", [44100.0, 48000.0, 96000.0])
+@pytest.mark.parametrize("distance", [10.0, 40.0])
+def test_the_air_takes_as_much_at_8_khz_as_it_should(rate: float, distance: float) -> None:
+    """ISO 9613-1 (from memory), by ``scipy.signal.freqz``."""
+    share = air_share(distance, 1.0, rate)
+    _, response = signal.freqz([share], [1.0, share - 1.0], worN=[8000.0], fs=rate)
+    lost = -20 * math.log10(abs(response[0]))
+    assert lost == pytest.approx(AIR_DB_PER_M * distance, abs=1e-6)
+
+
+def test_near_by_the_air_takes_nothing() -> None:
+    assert air_share(0.0, 1.0, 48000.0) == 1.0
+
+
+def test_behind_sounds_as_ahead_from_two_loudspeakers() -> None:
+    for angle in (10.0, 60.0, -35.0):
+        assert pan_gains(180.0 - angle) == pytest.approx(pan_gains(angle), abs=1e-9)
+
+
+@pytest.mark.parametrize("rate", [44100.0, 48000.0, 96000.0])
+def test_a_layer_s_loudness_agrees_with_the_meter(rate: float) -> None:
+    """BS.1770 twice: sample by sample in a kernel, and the output's meter."""
+    generator = np.random.default_rng(7)
+    left = tone(400, 4.0, rate=rate, level=0.2) + 0.02 * generator.normal(size=round(4 * rate))
+    right = tone(1500, 4.0, rate=rate, level=0.1)
+    memory, power = np.zeros(LOUDNESS_SIZE), 0.0
+    for a, b in zip(left, right, strict=True):
+        power = loudness_of(a, b, memory, 0, rate)
+    state = np.zeros(STATE_SIZE)
+    measure(np.stack([left, right], axis=1), state, k_weighting(rate), oversampler(), round(rate / 10))
+    assert 10 * math.log10(power) == pytest.approx(short_term_lufs(state), abs=0.02)
