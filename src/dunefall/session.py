@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from dunefall.base.errors import ParameterError, PatchError
+from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
@@ -452,6 +453,11 @@ class Session:
         """Set the tempo in BPM."""
         self.document.edit("Change tempo", replace(self.patch, tempo_bpm=bpm), merge="tempo")
 
+    def set_layout(self, layout: str) -> None:
+        """Mix for other loudspeakers; nothing moves."""
+        name = layout_of(layout).name
+        self.document.edit(f"Mix for {name}", replace(self.patch, layout=layout))
+
     def reroll(self) -> None:
         """Take another seed, of four digits."""
         self.set_seed(random.randrange(10_000))
@@ -466,15 +472,6 @@ class Session:
     def seconds(self) -> float:
         """Where the sound stands."""
         return self.engine.position / self.options.rate
-
-    @property
-    def limited(self) -> bool:
-        """Whether the limiter is in the way."""
-        return self.engine.limited
-
-    def set_limiter(self, on: bool) -> None:
-        """Put the limiter into the way, or take it out."""
-        self.engine.set_limiter(on)
 
     def seek(self, seconds: float) -> None:
         """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo."""

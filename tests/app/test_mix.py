@@ -20,7 +20,7 @@ from dunefall.app.theme import DUSK, NOON
 from dunefall.app.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
-from dunefall.patch.mixing import effect_lanes, key_of, master_of, mixed_layers, send_of
+from dunefall.patch.mixing import Way, effect_lanes, key_of, master_of, mixed_layers, send_of
 from dunefall.session import Session, open_patch
 
 
@@ -74,8 +74,12 @@ def test_levels_arrive_while_it_plays(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.waitUntil(loud, timeout=60_000)
     qtbot.waitUntil(lambda: window.session.engine.status[Status.INTEGRATED] > -60, timeout=60_000)
     assert -1 <= window.session.engine.status[Status.CORRELATION] <= 1
-    window.mix.mono.setChecked(True)
-    window.mix.mono.setChecked(False)
+    engine, mono = window.session.engine, window.mix.folds["mono"]
+    mono.click()
+    assert engine.monitor.fold == "mono"
+    mono.click()
+    assert engine.monitor.fold == ""
+    assert not mono.isChecked()
 
 
 def test_rulers_go_both_ways() -> None:
@@ -177,7 +181,8 @@ def test_a_mark_is_dragged_in_the_field_and_by_arrows(window: MainWindow, qtbot:
     assert window.session.patch.module("drip-line-output").params["angle_deg"] == pytest.approx(params["angle_deg"] + 1)
 
 
-def test_a_loop_is_drawn_for_the_selected_layer(window: MainWindow, qtbot: QtBot) -> None:
+def draw_loop(window: MainWindow, qtbot: QtBot) -> None:
+    """A loop of Relay ticks around the front."""
     field = window.mix.field
     window.canvas.select("relay-ticks-output")
     window.mix.loop.click()
@@ -188,7 +193,53 @@ def test_a_loop_is_drawn_for_the_selected_layer(window: MainWindow, qtbot: QtBot
     for point in points[1:]:
         qtbot.mouseMove(field, point)
     qtbot.mouseRelease(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, points[-1])
-    assert field.moved_by("relay-ticks-output") == "Way of Relay ticks"
+
+
+def test_a_loop_is_drawn_for_the_selected_layer(window: MainWindow, qtbot: QtBot) -> None:
+    draw_loop(window, qtbot)
+    assert window.mix.field.moved_by("relay-ticks-output") == "Way of Relay ticks"
+
+
+def test_handles_of_a_loop_are_moved_added_and_removed(window: MainWindow, qtbot: QtBot) -> None:
+    draw_loop(window, qtbot)
+    field, output = window.mix.field, "relay-ticks-output"
+    way = field.handles.way
+    assert way is not None
+    count = len(way.places)
+    at = field._point(way.places[1])
+    to = field._middle + point_of(10.0, 12.0, field._radius)
+    drag(qtbot, field, at.toPoint(), to.toPoint())
+    moved = Way.of(window.session.patch, window.session.patch.module(output))
+    assert moved is not None
+    assert moved.places[1] == pytest.approx((10.0, 12.0), rel=0.1)
+    assert moved.places[0] == pytest.approx(way.places[0])
+    half = (field._point(moved.places[1]) + field._point(moved.places[2])) / 2
+    qtbot.mouseDClick(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, half.toPoint())
+    assert field.handles.way is not None
+    assert len(field.handles.way.places) == count + 1
+    field.setFocus()
+    qtbot.keyClick(field, Qt.Key.Key_Delete)
+    assert len(field.handles.way.places) == count
+    window.session.document.undo()
+    assert len(field.handles.way.places) == count + 1
+
+
+def test_the_loudspeakers_are_chosen(window: MainWindow, qtbot: QtBot) -> None:
+    choice = window.mix.layout_choice
+    qtbot.keyClick(choice, Qt.Key.Key_Down)
+    assert window.session.patch.layout == "quad"
+    qtbot.keyClick(choice, Qt.Key.Key_Down)
+    assert window.session.patch.layout == "5.1"
+    window.show_place_menu("fog-air-output")
+    low = next(menu for menu in window.findChildren(QMenu) if menu.title() == "Low effects")
+    next(action for action in low.actions() if action.text().startswith("−12")).trigger()
+    low.parentWidget().close()
+    assert window.session.patch.module("fog-air-output").params["low_effects_db"] == -12
+    qtbot.waitUntil(lambda: window.session.engine.status[Status.CHANNELS] == 6, timeout=20_000)
+    qtbot.waitUntil(lambda: len(window.header.meter.peaks_db) == 6, timeout=5_000)
+    for _ in range(3):
+        window.session.document.undo()
+    assert window.session.patch.layout == "stereo"
 
 
 def test_the_master_trims_to_the_target(window: MainWindow, qtbot: QtBot) -> None:

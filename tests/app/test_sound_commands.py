@@ -30,7 +30,7 @@ def window(qapp: QApplication, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) ->
     made.show()
     made.activateWindow()
     qtbot.waitUntil(made.isActiveWindow)
-    qtbot.waitUntil(lambda: made.session.engine.status[Status.PEAK_LEFT] > 0.01, timeout=30_000)
+    qtbot.waitUntil(lambda: made.session.engine.status[Status.PEAKS] > 0.01, timeout=30_000)
     yield made
     made.close()
     made.deleteLater()
@@ -137,9 +137,9 @@ def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(wi
 def test_limiter_reset_and_silence_by_keys(window: MainWindow, qtbot: QtBot) -> None:
     press(window, qtbot, "limiter")
     assert "off" in window.notice.text()
-    assert not window.session.limited
+    assert not window.session.engine.monitor.limited
     press(window, qtbot, "limiter")
-    assert window.session.limited
+    assert window.session.engine.monitor.limited
     window.canvas.select("drip-line-echo")
     press(window, qtbot, "reset")
     press(window, qtbot, "silence")

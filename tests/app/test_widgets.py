@@ -166,7 +166,7 @@ def test_header_texts(qapp: QApplication, qtbot: QtBot) -> None:
     assert header.title.text().strip().endswith("… •")
     header.show_load(0.234, 3)
     assert header.load.text() == "23 % · 3 late"
-    header.meter.show_levels(1.0, 0.5, 1.2, -14.23, 0.5)
+    header.meter.show_levels([1.0, 0.5], 1.2, -14.23, 0.5)
     assert header.meter.reduction_db == pytest.approx(-6.02, abs=0.01)
     assert header.meter.peaks_db == pytest.approx((0.0, -6.02), abs=0.01)
     assert header.meter.accessibleDescription() == "−14.2 LUFS"

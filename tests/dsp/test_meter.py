@@ -15,9 +15,8 @@ def metered(signal: NDArray[np.float64], rate: float = 48000.0) -> tuple[float, 
     state = np.zeros(STATE_SIZE)
     weights, phases, true = k_weighting(rate), oversampler(), 0.0
     for start in range(0, len(signal), 512):
-        _, _, peak = measure(
-            np.ascontiguousarray(signal[start : start + 512]), state, weights, phases, round(rate / 10)
-        )
+        block = np.ascontiguousarray(signal[start : start + 512])
+        peak = measure(block, state, weights, phases, round(rate / 10), np.ones(2), np.zeros(2))
         true = max(true, peak)
     return short_term_lufs(state), true
 

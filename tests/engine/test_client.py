@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.compiler.build import compile_patch
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
@@ -49,7 +50,7 @@ def until(condition: object, seconds: float = 10.0) -> bool:
 def test_plays_and_shows_what_it_does(engine: EngineClient) -> None:
     engine.set_probe(0, Place("fog-air-noise", "out"))
     engine.play()
-    assert until(lambda: engine.status[Status.PEAK_LEFT] > 0.01)
+    assert until(lambda: engine.status[Status.PEAKS] > 0.01)
     assert until(lambda: engine.status[Status.POSITION] > 48000)
     trace = engine.trace("fog-air-noise")
     assert trace is not None
@@ -93,7 +94,7 @@ def test_a_killed_engine_comes_back(engine: EngineClient) -> None:
     heard: list[object] = []
     assert until(lambda: heard.extend(engine.poll()) or any(isinstance(m, say.Trouble) for m in heard))
     assert engine.process_id != first
-    assert until(lambda: engine.poll() is not None and engine.status[Status.PEAK_LEFT] > 0.01)
+    assert until(lambda: engine.poll() is not None and engine.status[Status.PEAKS] > 0.01)
 
 
 def test_an_engine_that_keeps_dying_is_not_started_for_ever() -> None:
@@ -232,7 +233,7 @@ def test_rate_and_block_change_while_it_plays(engine: EngineClient, rate: float,
     assert (chosen.rate, chosen.frames) == (rate, frames)
     assert until(lambda: engine.status[Status.RATE] == rate and engine.status[Status.POSITION] / rate > before)
     assert engine.status[Status.POSITION] / rate - before < 3.0
-    assert until(lambda: engine.status[Status.PEAK_LEFT] > 0.01)
+    assert until(lambda: engine.status[Status.PEAKS] > 0.01)
     assert engine.take.rate_hz == rate
 
 
@@ -245,7 +246,7 @@ def test_the_limiter_holds_and_can_be_taken_out(engine: EngineClient) -> None:
     assert until(lambda: engine.status[Status.REDUCTION] < 0.9)
     time.sleep(0.3)
     assert engine.status[Status.TRUE_PEAK] < 10 ** (-0.8 / 20)
-    engine.set_limiter(False)
+    engine.set_monitor(say.Monitor(limited=False))
     assert until(lambda: engine.status[Status.TRUE_PEAK] > 1.0)
 
 
@@ -314,7 +315,7 @@ def test_an_unplugged_device_is_replaced_at_the_same_place(monkeypatch: pytest.M
     monkeypatch.setattr("dunefall.engine.devices.outlet.open_output", lambda *_: Unplugged())
     shared, told = SharedState(), []
     sounding = Sounding(shared, 48000.0, 512)
-    sounding.later(lambda: sounding.sound(Player(compile_patch(demo(), rate=48000))))
+    sounding.later(lambda: sounding.sound(Player(compile_patch(demo(), rate=48000), channels=MOST_CHANNELS)))
     sounding.later(lambda: sounding.set_playing(True))
     outlet = Outlet(told.append)
     outlet.open(EngineOptions(), sounding)

@@ -53,7 +53,7 @@ def play(engine: EngineClient, seconds: float) -> None:
 def test_voice_and_keys_are_in_the_take_and_the_take_sounds_the_same_again(engine: EngineClient) -> None:
     engine.set_probe(0, Place("mic", "out"))
     play(engine, 4.0)
-    assert engine.status[Status.PEAK_LEFT] > 0.001
+    assert engine.status[Status.PEAKS] > 0.001
     engine.stop()
     play_end = engine.position
     deadline = time.monotonic() + 5

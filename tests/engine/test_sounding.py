@@ -8,9 +8,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.compiler.build import compile_patch, value_changes
 from dunefall.compiler.program import RAMP_S
 from dunefall.compiler.takeover import Takeover
+from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -46,7 +48,7 @@ def swap(sounding: Sounding, patch: Patch) -> None:
     old = getattr(sounding, "latest", None)
     program = compile_patch(patch, rate=48000)
     if old is None:
-        sounding.later(lambda: sounding.sound(Player(program)))
+        sounding.later(lambda: sounding.sound(Player(program, channels=MOST_CHANNELS)))
     else:
         takeover = Takeover(program, old)
         sounding.do(Step(NOW, lambda player: player.swap(program, None, takeover), structural=True))
@@ -68,7 +70,7 @@ def test_fade_at_start_and_stop(sounding: Sounding) -> None:
 
 def test_random_structural_edits_never_click(sounding: Sounding) -> None:
     """A sounding sine while modules and links around and in its path come and go, a thousand times."""
-    sounding.limited = False
+    sounding.monitor = Monitor(limited=False)
     generator = np.random.default_rng(2)
     patch = sine_patch()
     swap(sounding, patch)
@@ -115,14 +117,14 @@ def test_rewinding_fades_out_first_and_begins_at_the_beginning(sounding: Soundin
     before = play(sounding, 20)[-1, 0]
     fresh = compile_patch(patch, rate=48000)
     sounding.later(lambda: sounding.set_playing(False))
-    sounding.later(lambda: sounding.sound(Player(fresh)), once_silent=True)
+    sounding.later(lambda: sounding.sound(Player(fresh, channels=MOST_CHANNELS)), once_silent=True)
     tail = play(sounding, 10)[:, 0]
     assert np.abs(np.diff(tail, prepend=before)).max() <= 0.5 * 2 * np.pi * 220 / 48000 * 1.05
     assert sounding.shared.status[Status.POSITION] == 0  # type: ignore[attr-defined]
 
 
 def test_values_glide(sounding: Sounding) -> None:
-    sounding.limited = False
+    sounding.monitor = Monitor(limited=False)
     patch = sine_patch(0.0)
     swap(sounding, patch)
     sounding.set_playing(True)
@@ -139,7 +141,7 @@ def test_odd_blocks_are_the_same_as_even_ones(sounding: Sounding) -> None:
     found = []
     for sizes in ((100, 333, 79, 512, 500), (508, 508, 508)):
         sounding._gain = 0.0
-        sounding.sound(Player(compile_patch(demo(), rate=48000)))
+        sounding.sound(Player(compile_patch(demo(), rate=48000), channels=MOST_CHANNELS))
         sounding.set_playing(True)
         found.append(np.concatenate([play(sounding, 1, n) for n in sizes]))
     np.testing.assert_allclose(found[0], found[1], atol=1e-12)
@@ -147,15 +149,15 @@ def test_odd_blocks_are_the_same_as_even_ones(sounding: Sounding) -> None:
 
 
 def test_status_tells_position_levels_and_values(sounding: Sounding) -> None:
-    sounding.limited = False
+    sounding.monitor = Monitor(limited=False)
     patch = sine_patch(1.0)
     swap(sounding, patch.with_link(Link("x", Place("tone", "out"), Place("tone", "fine_ct"), 0.0)))
     sounding.set_playing(True)
     play(sounding, 400)
     status = sounding.shared.status  # type: ignore[attr-defined]
     assert status[Status.POSITION] == pytest.approx(400 * 512, abs=64)
-    assert status[Status.PEAK_LEFT] == pytest.approx(1.0, abs=0.02)
-    assert status[Status.PEAK_RIGHT] < 1e-6
+    assert status[Status.PEAKS] == pytest.approx(1.0, abs=0.02)
+    assert status[Status.PEAKS + 1] < 1e-6
     assert status[Status.LUFS] == pytest.approx(-3.01 - 0.7, abs=0.5)  # BS.1770 at 220 Hz: about -0.7 dB of weighting
     assert status[Status.LOAD] > 0
 
@@ -181,11 +183,11 @@ def test_mono_is_heard_on_request_and_changes_no_measure(sounding: Sounding) -> 
     sounding.set_playing(True)
     apart = play(sounding, 20)
     assert np.abs(apart[-512:, 1]).max() < 1e-6
-    sounding.mono = True
+    sounding.monitor = Monitor(fold="mono")
     together = play(sounding, 20)
     np.testing.assert_array_equal(together[:, 0], together[:, 1])
     assert np.abs(together[-512:, 0]).max() == pytest.approx(0.5 * np.abs(apart[-512:, 0]).max(), rel=0.02)
-    sounding.mono = False
+    sounding.monitor = Monitor()
     assert np.abs(play(sounding, 2)[:, 1]).max() < 1e-6
 
 
@@ -200,3 +202,32 @@ def test_loudness_since_play_began(sounding: Sounding) -> None:
     assert status[Status.INTEGRATED] == pytest.approx(status[Status.MOMENTARY], abs=0.5)
     assert -11.5 < status[Status.INTEGRATED] < -9.0
     assert status[Status.RANGE] == pytest.approx(0.0, abs=0.2)
+
+
+def test_a_device_gets_all_channels_or_what_they_fold_to(sounding: Sounding) -> None:
+    """ITU-R BS.775: what comes from behind left goes to the left, 3 dB lower; the limiter holds that, too."""
+    behind = replace(sine_patch().with_param("a-output", "angle_deg", -110.0), layout="5.1")
+    swap(sounding, behind)
+    play(sounding, 1)
+    sounding.set_playing(True)
+    wide, narrow = np.zeros((512, 6)), np.zeros((512, 2))
+    for _ in range(40):
+        sounding.fill(wide)
+    assert np.abs(wide[:, 4]).max() > 0.4
+    assert np.abs(np.delete(wide, 4, axis=1)).max() < 1e-6
+    status = sounding._shared.status
+    assert status[Status.CHANNELS] == 6
+    assert status[Status.PEAKS + 4] == pytest.approx(np.abs(wide[:, 4]).max(), rel=0.05)
+    sounding.monitor = Monitor(fold="stereo")
+    for _ in range(10):
+        sounding.fill(wide)
+    assert np.abs(wide[:, 2:]).max() == 0.0
+    for _ in range(4):
+        sounding.fill(narrow)
+    assert np.abs(narrow[:, 0]).max() == pytest.approx(0.7071 * status[Status.PEAKS + 4], rel=0.05)
+    loud = behind.with_param("a-output", "level_db", 12.0).with_param("a-output", "angle_deg", -70.0)
+    sounding.monitor = Monitor()
+    swap(sounding, loud)
+    for _ in range(100):
+        sounding.fill(narrow)
+    assert np.abs(narrow).max() <= 10 ** (-1 / 20)

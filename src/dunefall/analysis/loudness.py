@@ -12,6 +12,7 @@ from collections import deque
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.layouts import LAYOUTS
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler
 
 __all__ = ["ProgrammeLoudness", "Verdict", "judge"]
@@ -111,11 +112,13 @@ class Verdict:
 
 
 def judge(sound: NDArray[np.float64], rate: float) -> Verdict:
-    """Measure a sound [shape=(n, 2)] at a rate in Hz."""
+    """Measure a sound [shape=(n, channels)] at a rate in Hz; so many channels tell its layout."""
     state, heard, true = np.zeros(STATE_SIZE), ProgrammeLoudness(), 0.0
     weights, phases, piece = k_weighting(rate), oversampler(), round(rate / 10)
+    layout = next(layout for layout in LAYOUTS if layout.channels == sound.shape[1])
+    peaks = np.zeros(layout.channels)
     for at in range(0, len(sound) - piece + 1, piece):
         block = np.ascontiguousarray(sound[at : at + piece])
-        true = max(true, measure(block, state, weights, phases, piece)[2])
+        true = max(true, measure(block, state, weights, phases, piece, layout.weights, peaks))
         heard.add(energies(state)[0])
     return Verdict(heard.integrated, heard.range_lu, 20 * math.log10(max(true, 1e-9)))

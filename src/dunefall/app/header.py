@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap
@@ -58,12 +59,12 @@ def _decibels(level: float) -> float:
 
 
 class Meter(QWidget):
-    """Two bars with peak marks, short-term loudness and true peak."""
+    """A bar with a peak mark for each channel, short-term loudness and true peak."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self._peaks, self._held = [-math.inf, -math.inf], [-math.inf, -math.inf]
+        self._peaks, self._held = [-math.inf] * 2, [-math.inf] * 2
         self._lufs = self._true = -math.inf
         self._reduction_db = 0.0
         self.setFixedSize(204, 40)
@@ -71,9 +72,9 @@ class Meter(QWidget):
         self.set_device("")
 
     @property
-    def peaks_db(self) -> tuple[float, float]:
-        """What the two bars show, in dBFS."""
-        return self._peaks[0], self._peaks[1]
+    def peaks_db(self) -> tuple[float, ...]:
+        """What the bars show, in dBFS."""
+        return tuple(self._peaks)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -81,7 +82,7 @@ class Meter(QWidget):
 
     def set_device(self, device: str) -> None:
         """Name the device in the tooltip."""
-        told = "Output: peaks left and right, loudness of the last 3 s, true peak, what the limiter takes off"
+        told = "Output: peak of each channel, loudness of the last 3 s, true peak, what the limiter takes off"
         self.setToolTip(f"{told}. Through the {device}" if device else told)
 
     @property
@@ -89,12 +90,13 @@ class Meter(QWidget):
         """What the limiter takes off, in dB below 0."""
         return self._reduction_db
 
-    def show_levels(self, left: float, right: float, true_peak: float, lufs: float, reduction: float) -> None:
-        """Show linear peaks, loudness in LUFS and the limiter's lowest gain."""
+    def show_levels(self, peaks: Sequence[float], true_peak: float, lufs: float, reduction: float) -> None:
+        """Show each channel's linear peak, loudness in LUFS and the limiter's lowest gain."""
         self._reduction_db = min(0.0, _decibels(reduction))
-        for k, level in enumerate((left, right)):
-            self._peaks[k] = _decibels(level)
-            self._held[k] = max(self._peaks[k], self._held[k] - 0.3)
+        if len(peaks) != len(self._held):
+            self._held = [-math.inf] * len(peaks)
+        self._peaks = [_decibels(level) for level in peaks]
+        self._held = [max(now, held - 0.3) for now, held in zip(self._peaks, self._held, strict=True)]
         self._lufs, self._true = lufs, max(_decibels(true_peak), self._true - 0.3)
         self.setAccessibleDescription(self._text(self._lufs, "LUFS"))
         self.update()
@@ -107,14 +109,17 @@ class Meter(QWidget):
         """Bars, marks, numbers."""
         theme, painter = self._theme, QPainter(self)
         width = 96.0
-        for k, y in ((0, 8.0), (1, 24.0)):
-            painter.fillRect(QRectF(0, y, width, 7), theme.colour("line"))
-            share = max(0.0, min(1.0, 1 - self._peaks[k] / METER_LOW_DB)) if self._peaks[k] > -999 else 0.0
-            painter.fillRect(QRectF(0, y, width * share, 7), theme.colour("hot" if self._peaks[k] > 0 else "audio"))
-            if self._held[k] > METER_LOW_DB:
-                x = width * min(1.0, 1 - self._held[k] / METER_LOW_DB)
-                painter.fillRect(QRectF(x - 1, y - 1, 2, 9), theme.colour("text"))
-        for k in range(0, 7):
+        count = len(self._peaks)
+        step, height = (16.0, 7.0) if count == 2 else (36.0 / count, 36.0 / count - 2)
+        for k, (peak, held) in enumerate(zip(self._peaks, self._held, strict=True)):
+            y = (8.0 if count == 2 else 3.0) + step * k
+            painter.fillRect(QRectF(0, y, width, height), theme.colour("line"))
+            share = max(0.0, min(1.0, 1 - peak / METER_LOW_DB)) if peak > -999 else 0.0
+            painter.fillRect(QRectF(0, y, width * share, height), theme.colour("hot" if peak > 0 else "audio"))
+            if held > METER_LOW_DB:
+                x = width * min(1.0, 1 - held / METER_LOW_DB)
+                painter.fillRect(QRectF(x - 1, y - 1, 2, height + 2), theme.colour("text"))
+        for k in range(0, 7 if count == 2 else 0):
             painter.fillRect(QRectF(width * k / 6 - 0.5, 18, 1, 3), theme.colour("edge"))
         ink = theme.colour("hot" if self._true > 0 else "text")
         box = QRectF(width + 2, 3, self.width() - width - 2, 16)

@@ -13,6 +13,8 @@ from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.menus import show_menu
 from dunefall.base.errors import DunefallError
+from dunefall.base.layouts import layout_of
+from dunefall.catalogue import spec_of
 from dunefall.patch.mixing import mixed_layers, send_of, with_master
 from dunefall.patch.model import Place
 
@@ -24,6 +26,8 @@ LANES = (
     ("Shimmer", ("pitch-shifter", "reverb")),
 )  # fmt: skip
 """Effect lanes that are offered, with their modules in a row."""
+PLACE_VALUES = {"centre_share": (0.0, 0.25, 0.5, 0.75, 1.0), "low_effects_db": (-96.0, -24.0, -18.0, -12.0, -6.0, 0.0)}
+"""What is offered in the menu of a mark; any other value is set in the inspector."""
 
 
 class MixCommands(WindowParts):
@@ -44,6 +48,9 @@ class MixCommands(WindowParts):
         mix.rows.lane_asked.connect(self.add_effect_lane)
         mix.rows.order_asked.connect(session.move_layer)
         mix.field.drawn.connect(lambda module, loop: session.move_along(session.patch.layer_of(module).id, loop))
+        mix.field.reshaped.connect(lambda gesture, series: session.set_series(gesture, series, label="Reshape"))
+        mix.field.menu_asked.connect(self.show_place_menu)
+        mix.layout_asked.connect(session.set_layout)
         mix.master.moved.connect(session.set_master)
         mix.master.settled.connect(session.document.end_merge)
         mix.duck_asked.connect(self.make_way)
@@ -81,6 +88,28 @@ class MixCommands(WindowParts):
         title = f"What does {self.session.patch.layer(layer).name} make way for?"
         dialog = LinkDialog(self.session.patch, title, self.session.engine, self._theme, self)
         self.ask(dialog, lambda: self.session.set_key(layer, dialog.chosen) if dialog.chosen else None)
+
+    def show_place_menu(self, module: str) -> None:
+        """What a layer gives to the centre and the low-effects channel of 5.1."""
+        menu, spec = QMenu(self), spec_of("output")
+        assert spec is not None
+        for param, values in PLACE_VALUES.items():
+            declared = spec.param(param)
+            part = menu.addMenu(declared.name)
+            now = self.session.patch.module(module).params.get(param, declared.default)
+            for value in values:
+                text = "off" if declared.unit == "db" and value <= declared.low else declared.format(value)
+                action = part.addAction(text, partial(self._set_place_value, module, param, value))
+                action.setCheckable(True)
+                action.setChecked(abs(value - now) < 1e-9)
+        if layout_of(self.session.patch.layout).id != "5.1":
+            menu.addSeparator()
+            menu.addAction("These count in 5.1 only").setEnabled(False)
+        show_menu(menu, QCursor.pos())
+
+    def _set_place_value(self, module: str, param: str, value: float) -> None:
+        self.session.set_params(module, {param: value})
+        self.session.document.end_merge()
 
     def make_way(self, above: str, below: str) -> None:
         """Let a layer that covers another make way for it."""

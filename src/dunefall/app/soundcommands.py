@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 from PySide6.QtWidgets import QInputDialog
 
@@ -106,8 +107,9 @@ class SoundCommands(WindowParts):
 
     def toggle_limiter(self) -> None:
         """Put the output's limiter into the way, or take it out."""
-        on = not self.session.limited
-        self.session.set_limiter(on)
+        engine = self.session.engine
+        on = not engine.monitor.limited
+        engine.set_monitor(replace(engine.monitor, limited=on))
         self.tell("The limiter holds true peaks under −1 dBTP." if on else "The limiter is off: levels may clip.")
 
     def choose_device(self) -> None:

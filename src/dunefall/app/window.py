@@ -216,10 +216,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         status = engine.status
         rate = status[Status.RATE] or self.session.options.rate
         self.header.position.setText(position_text(status[Status.POSITION] / rate))
-        self.header.meter.show_levels(
-            status[Status.PEAK_LEFT], status[Status.PEAK_RIGHT], status[Status.TRUE_PEAK], status[Status.LUFS],
-            status[Status.REDUCTION],
-        )  # fmt: skip
+        peaks = status[Status.PEAKS : Status.PEAKS + max(2, int(status[Status.CHANNELS]))].tolist()
+        self.header.meter.show_levels(peaks, status[Status.TRUE_PEAK], status[Status.LUFS], status[Status.REDUCTION])
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written

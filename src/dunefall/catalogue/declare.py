@@ -17,7 +17,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.layouts import LAYOUTS
 from dunefall.base.units import UNITS, format_value
+from dunefall.patch.mixing import heard
 from dunefall.patch.model import Module, Patch
 
 __all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
@@ -90,8 +92,9 @@ class Param:
         How the rail spreads the values.
     amount : float
         Audible amount of a new link, in the domain's unit per 1.0 of the source.
-    follows : "", "tempo" or "solo"
-        Taken from the patch instead of being set by the user: its tempo, or how much of this layer the solos leave.
+    follows : "", "tempo", "solo" or "layout"
+        Taken from the patch instead of being set by the user: its tempo, how much of this layer the solos leave, or
+        the place of its layout among all.
     idle_with : str
         Input that makes this parameter idle while something is linked to it.
     shown_when : (str, tuple of int) or None
@@ -112,7 +115,7 @@ class Param:
     choices: tuple[str, ...] = ()
     taper: Literal["even", "octaves"] = "even"
     amount: float = 0.0
-    follows: Literal["", "tempo", "solo"] = ""
+    follows: Literal["", "tempo", "solo", "layout"] = ""
     idle_with: str = ""
     shown_when: tuple[str, tuple[int, ...]] | None = None
     whole: bool = False
@@ -245,6 +248,15 @@ class Series:
         return values
 
 
+def followed(param: Param, patch: Patch, module: Module) -> float:
+    """What a parameter takes from the patch."""
+    if param.follows == "tempo":
+        return patch.tempo_bpm
+    if param.follows == "solo":
+        return heard(patch, module)
+    return float([layout.id for layout in LAYOUTS].index(patch.layout))
+
+
 class Given(NamedTuple):
     """What a module is set to: its values and series, defaults included, and which of its ports are linked."""
 
@@ -256,7 +268,8 @@ class Given(NamedTuple):
     def of(cls, spec: ModuleSpec, patch: Patch, module: Module) -> Given:
         """What is given to a module of a patch."""
         linked = frozenset(link.target.port for link in patch.links_into(module.id) if link.on)
-        defaults = {param.id: patch.tempo_bpm if param.follows == "tempo" else param.default for param in spec.params}
+        values = {param.id: followed(param, patch, module) for param in spec.params if param.follows}
+        defaults = {param.id: param.default for param in spec.params} | values
         series = {x.id: module.series.get(x.id, x.default) for x in spec.series}
         return cls({**defaults, **module.params}, series, linked)
 

@@ -9,8 +9,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, ModuleSpec, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
 from dunefall.compiler.channels import widths
 from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
@@ -43,10 +44,8 @@ FUSED_MOST = 24
 
 def base_value(patch: Patch, module: Module, param: Param) -> float:
     """Base value of a parameter in its own unit, within its hard range."""
-    if param.follows == "tempo":
-        return patch.tempo_bpm
-    if param.follows == "solo":
-        return heard(patch, module)
+    if param.follows:
+        return followed(param, patch, module)
     return min(param.high, max(param.low, module.params.get(param.id, param.default)))
 
 
@@ -57,7 +56,7 @@ def same_structure(a: Patch, b: Patch) -> bool:
         layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
         modules = tuple((layer.id, m.id, m.type, m.bypassed, m.sound) for layer in patch.layers for m in layer.modules)
         links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
-        return patch.seed, layers, modules, links, widths(patch), _chosen(patch)
+        return patch.seed, patch.layout, layers, modules, links, widths(patch), _chosen(patch)
 
     return shape(a) == shape(b)
 
@@ -168,6 +167,7 @@ class _Builder:
         self.series: list[NDArray[np.float64]] = []
         self.series_size = 0
         self.lane_ends = 0
+        self.channels = [speaker.port for speaker in layout_of(patch.layout).speakers]
         self.rows = self.state_size = self.memory_size = 0
         self.level_first: dict[str, int] = {}
         levels = 0
@@ -197,7 +197,8 @@ class _Builder:
             voices=np.array(voices, VOICE),
             rests=np.array(rests, np.int64),
             meets=np.array(meets, np.int64),
-            mix=aligned_zeros(2 * QUANTUM),
+            mix=aligned_zeros(MOST_CHANNELS * QUANTUM),
+            channels=np.array(self._end_rows()),
             scratch=aligned_zeros(SCRATCH),
             live=aligned_zeros(QUANTUM),
             places=np.zeros(len(PLACES), np.int64),
@@ -245,7 +246,7 @@ class _Builder:
         for instance in self.order:
             for k, output in enumerate(instance.spec.output_rows):
                 key = (instance.id, output.id)
-                ends = instance.spec.lane_end and k < 2
+                ends = instance.spec.lane_end and output.id in self.channels
                 if k == 0 or output.per_voice or output.seen or ends or key in used:
                     self.row_at[key] = self._row(instance.layer.voices if output.per_voice else 1)
 
@@ -283,6 +284,12 @@ class _Builder:
             self.series_size += len(shape.series)
         self.state_size += spec.state
         self.memory_size += memory
+
+    def _end_rows(self) -> list[int]:
+        """Which outputs of a layer's end go into the channels of the mix."""
+        spec = spec_of("output")
+        assert spec is not None
+        return [_shape_of(spec).outputs.index(port) for port in self.channels]
 
     def _lane_end(self, spec: ModuleSpec) -> int:
         self.lane_ends += int(spec.lane_end)

@@ -16,6 +16,7 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any
 
+from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.program import MODULE, PLACES, QUANTUM, word
@@ -102,7 +103,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "memory": f"window({place['memories']}, {field['memory_at']}, {field['memory_size']})",
         "scratch": f"window({place['scratch']}, 0, {SCRATCH})",
         "levels": f"window({place['levels']}, {field['level_first']}, {field['level_count']})",
-        "whole_mix": f"window({place['mix']}, 0, {2 * QUANTUM})",
+        "whole_mix": f"window({place['mix']}, 0, {MOST_CHANNELS * QUANTUM})",
         "live": f"window({place['live']}, start, n)",
         "sound": f"floats({field['sound']}, 0, {field['sound_size']})",
         "response": f"window({field['sound']}, 0, {field['sound_size']} // 2)",

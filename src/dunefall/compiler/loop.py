@@ -385,8 +385,8 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
         left = piece(memory.rows, plan.ports[module.output_first] + start, n)
         right = piece(memory.rows, plan.ports[module.output_first + 1] + start, n)
         watch_clicks(memory.clicks, CLICK_STATE * (module.lane_end - 1), left, right, memory.position[0])
-        for c in range(2):
-            source = piece(memory.rows, plan.ports[module.output_first + c] + start, n)
+        for c in range(plan.channels.size):
+            source = piece(memory.rows, plan.ports[module.output_first + plan.channels[c]] + start, n)
             sums = piece(plan.mix, QUANTUM * c, n)
             for i in range(n):
                 sums[i] += source[i]
@@ -416,8 +416,12 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
                 if loop == 0:
                     _run_module(plan, memory, m, start, n, ramp, False)
                 _after(plan, memory, traces, m, start, n)
-        for i in range(n):
-            out[done + i, 0], out[done + i, 1] = plan.mix[i], plan.mix[QUANTUM + i]
+        for c in range(out.shape[1]):
+            if c < plan.channels.size:
+                for i in range(n):
+                    out[done + i, c] = plan.mix[QUANTUM * c + i]
+            else:
+                out[done : done + n, c] = 0.0
         done += n
         memory.position[0] += n
         if start + n == QUANTUM:
@@ -434,14 +438,15 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     ----------
     plan_held, memory_held, traces_held : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
-    out_held : ndarray [shape=(n, 2), C order]
-        Receives the sum of all layers, left and right. What ends within a quantum goes on there next time.
+    out_held : ndarray [shape=(n, channels), C order]
+        Receives the sum of all layers, as far as it has room; channels that the patch has not are silent.
+        What ends within a quantum goes on there next time.
     """
     p, m = plan_held, memory_held
     plan = Plan(
         borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.mix), borrow(p.scratch), borrow(p.live),
-        borrow(p.places), borrow(p.rate),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
+        borrow(p.live), borrow(p.places), borrow(p.rate),
     )  # fmt: skip
     memory = Memory(
         borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),

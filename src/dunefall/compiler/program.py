@@ -83,9 +83,10 @@ class Plan(NamedTuple):
     ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
     very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
     of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
-    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``mix`` is
-    where the sum of the layers is made, ``scratch`` nobody's; ``live`` is the live input of this quantum; ``places``
-    takes the addresses of ``PLACES`` at each run; ``rate`` the sample rate in Hz.
+    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``channels``
+    tells which outputs of a layer's end go into the channels of ``mix``, where the sum of the layers is made;
+    ``scratch`` is nobody's; ``live`` is the live input of this quantum; ``places`` takes the addresses of ``PLACES`` at
+    each run; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints
@@ -97,6 +98,7 @@ class Plan(NamedTuple):
     voices: NDArray[np.void]
     rests: Ints
     meets: Ints
+    channels: Ints
     mix: Floats
     scratch: Floats
     live: Floats

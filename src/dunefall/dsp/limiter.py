@@ -32,17 +32,19 @@ AT, MEAN, BELOW, RELEASED, FIRST, LAST, FIELDS = range(7)
 
 
 class Limiter:
-    """Works on blocks of frames (n, 2) in place; n may be anything.
+    """Works on blocks of frames (n, channels) in place; n may be anything. One gain holds for all channels.
 
     Parameters
     ----------
     rate : float
         Sample rate in Hz.
+    channels : int
+        What a block holds.
     ceiling_db : float [-24, 0]
         Highest true peak in dBTP.
     """
 
-    def __init__(self, rate: float, ceiling_db: float = CEILING_DB) -> None:
+    def __init__(self, rate: float, ceiling_db: float = CEILING_DB, channels: int = 2) -> None:
         self._window = max(8, round(LOOK_AHEAD_S * rate))
         self.latency = self._window + CENTRE
         """Samples by which the sound comes out later."""
@@ -50,10 +52,10 @@ class Limiter:
         self._letting_go = 1.0 - math.exp(-1.0 / (RELEASE_S * rate))
         self._phases = oversampler(PHASES, TAPS, 9.0)
         self._state = np.zeros(FIELDS)
-        self._line = np.zeros((self.latency + 1, 2))
+        self._line = np.zeros((self.latency + 1, channels))
         self._gains = np.ones(self._window)
         self._queue = np.zeros((self._window + 1, 2))
-        self._recent = np.zeros((2, TAPS))
+        self._recent = np.zeros((channels, TAPS))
         self.reset()
 
     def reset(self) -> None:
@@ -63,21 +65,22 @@ class Limiter:
         self._state[RELEASED] = 1.0
         self._line[:], self._gains[:], self._recent[:] = 0.0, 1.0, 0.0
 
-    def process(self, block: NDArray[np.float64]) -> float:
-        """Limit a block in place; returns the lowest gain in it, 1.0 where nothing was reduced."""
+    def process(self, block: NDArray[np.float64], used: int = 0) -> float:
+        """Limit a block in place; returns the lowest gain in it, 1.0 where nothing was reduced. Of its channels the
+        first ``used`` hold sound (0: all of them): the others are left alone."""
         return float(
             _limit(
-                block, self._state, self._line, self._gains, self._queue, self._recent, self._phases, self._ceiling,
-                self._letting_go,
+                block, used or block.shape[1], self._state, self._line, self._gains, self._queue, self._recent,
+                self._phases, self._ceiling, self._letting_go,
             )
         )  # fmt: skip
 
 
 @cached_njit(fastmath=True)
-def _peak(recent, phases):  # type: ignore[no-untyped-def]
-    """Highest value between the two samples in the middle, of both channels."""
+def _peak(recent, used, phases):  # type: ignore[no-untyped-def]
+    """Highest value between the two samples in the middle, of all channels."""
     peak = 0.0
-    for c in range(2):
+    for c in range(used):
         for p in range(PHASES):
             y = 0.0
             for k in range(TAPS):
@@ -88,13 +91,13 @@ def _peak(recent, phases):  # type: ignore[no-untyped-def]
 
 
 @cached_njit()
-def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go):  # type: ignore[no-untyped-def]
+def _limit(block, used, state, line, gains, queue, recent, phases, ceiling, letting_go):  # type: ignore[no-untyped-def]
     window, size, lowest = gains.size, line.shape[0], 1.0
     at, mean, below, released = int(state[AT]), state[MEAN], int(state[BELOW]), state[RELEASED]
     first, last = int(state[FIRST]), int(state[LAST])
     for i in range(block.shape[0]):
         loud = 0.0
-        for c in range(2):
+        for c in range(used):
             for k in range(TAPS - 1):
                 recent[c, k] = recent[c, k + 1]
             recent[c, TAPS - 1] = block[i, c]
@@ -102,7 +105,7 @@ def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go
                 loud = max(loud, abs(recent[c, k]))
         needed = 1.0
         if loud * HEADROOM > ceiling:
-            needed = min(1.0, ceiling / max(_peak(recent, phases), 1e-12))
+            needed = min(1.0, ceiling / max(_peak(recent, used, phases), 1e-12))
         # The lowest of the last ``window`` gains: a queue in which each is lower than those behind it.
         while last > first and queue[(last - 1) % (window + 1), 0] >= needed:
             last -= 1
@@ -120,7 +123,7 @@ def _limit(block, state, line, gains, queue, recent, phases, ceiling, letting_go
         gain = min(mean / window, 1.0)
         lowest = min(lowest, gain)
         place = at % size
-        for c in range(2):
+        for c in range(used):
             line[place, c] = block[i, c]
             block[i, c] = line[(at + 1) % size, c] * gain
         at += 1

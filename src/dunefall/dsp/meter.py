@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.dsp.cache import cached_njit
 
 __all__ = ["STATE_SIZE", "energies", "k_weighting", "measure", "oversampler", "piece_number", "short_term_lufs"]
@@ -19,8 +20,9 @@ __all__ = ["STATE_SIZE", "energies", "k_weighting", "measure", "oversampler", "p
 TAPS = 12
 BINS = 30
 """Short-term loudness is the mean of 30 pieces of 100 ms."""
-_FILTER, _HISTORY, _SUM, _COUNT, _BIN = 0, 8, 8 + 2 * TAPS, 9 + 2 * TAPS, 10 + 2 * TAPS
-_ENERGY = 11 + 2 * TAPS
+_FILTER, _HISTORY = 0, 4 * MOST_CHANNELS
+_SUM = _HISTORY + TAPS * MOST_CHANNELS
+_COUNT, _BIN, _ENERGY = _SUM + 1, _SUM + 2, _SUM + 3
 STATE_SIZE = _ENERGY + BINS
 
 
@@ -47,30 +49,27 @@ def oversampler(phases: int = 4, taps: int = TAPS, beta: float = 8.0) -> NDArray
 
 
 @cached_njit()
-def measure(block, state, weights, phases, bin_samples):  # type: ignore[no-untyped-def]
-    """Take a block of frames into account.
+def measure(block, state, weights, phases, bin_samples, shares, peaks):  # type: ignore[no-untyped-def]
+    """Take a block of frames into account; returns its true peak, linear.
 
     Parameters
     ----------
-    block : ndarray [shape=(n, 2)]
+    block : ndarray [shape=(n, channels)]
     state : ndarray [shape=(STATE_SIZE,)], 0 at rest
     weights, phases : from ``k_weighting`` and ``oversampler``
     bin_samples : int
         Samples of 100 ms.
-
-    Returns
-    -------
-    tuple of float
-        Peak left, peak right, true peak; linear.
+    shares : ndarray [shape=(used,)]
+        What each channel counts in loudness (``Layout.weights``); channels beyond are not looked at.
+    peaks : ndarray [shape=(used or more,)]
+        Receives the highest sample of each channel, linear.
     """
-    left = right = true = 0.0
+    true = 0.0
+    peaks[:] = 0.0
     for i in range(block.shape[0]):
-        for c in range(2):
+        for c in range(shares.size):
             x = block[i, c]
-            if c == 0:
-                left = max(left, abs(x))
-            else:
-                right = max(right, abs(x))
+            peaks[c] = max(peaks[c], abs(x))
             at = _HISTORY + c * TAPS
             for k in range(TAPS - 1):
                 state[at + k] = state[at + k + 1]
@@ -86,16 +85,16 @@ def measure(block, state, weights, phases, bin_samples):  # type: ignore[no-unty
                 state[s] = weights[f, 1] * x - weights[f, 3] * y + state[s + 1]
                 state[s + 1] = weights[f, 2] * x - weights[f, 4] * y
                 x = y
-            state[_SUM] += x * x
+            state[_SUM] += shares[c] * x * x
         state[_COUNT] += 1.0
         if state[_COUNT] >= bin_samples:
             state[_ENERGY + int(state[_BIN])] = state[_SUM] / state[_COUNT]
             state[_BIN] = (state[_BIN] + 1.0) % BINS
             state[_SUM] = state[_COUNT] = 0.0
-    for s in range(8):
+    for s in range(_HISTORY):
         if abs(state[s]) < 1e-200:
             state[s] = 0.0
-    return left, right, max(true, left, right)
+    return max(true, peaks[: shares.size].max())
 
 
 def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:

@@ -66,8 +66,8 @@ class EngineClient:
         Trace slot of each output (by ``trace_key``), and place of each (module, port) in ``now``; set by ``poll``.
     asleep : frozenset of str
         Modules that lead nowhere and are not computed unless watched.
-    limited : bool
-        Whether the limiter is in the way.
+    monitor : Monitor
+        How the mix goes to the device.
     take : Take
         What has been played since the start: journal of everything changed by hand.
     """
@@ -81,7 +81,7 @@ class EngineClient:
         self._shared = SharedState()
         self._patch = Patch()
         self._playing = False
-        self.limited = True
+        self.monitor = say.Monitor()
         self._opened = False
         self._number = 0
         self._pending: dict[int, Edit | Note | Press | Clear] = {}
@@ -155,14 +155,10 @@ class EngineClient:
         self._send(say.Seek(self.take, position))
         return self._patch
 
-    def set_limiter(self, on: bool) -> None:
-        """Put the limiter into the way, or take it out."""
-        self.limited = on
-        self._send(say.SetLimiter(on))
-
-    def set_mono(self, on: bool) -> None:
-        """Hear both sides together, or apart again."""
-        self._send(say.SetMono(on))
+    def set_monitor(self, monitor: say.Monitor) -> None:
+        """Let the mix go to the device in another way."""
+        self.monitor = monitor
+        self._send(monitor)
 
     def set_device(self, options: EngineOptions) -> None:
         """Use other devices, another rate or another block, while the sound goes on."""
@@ -335,7 +331,7 @@ class EngineClient:
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options))
-        self._send(say.SetLimiter(self.limited))
+        self._send(self.monitor)
         self._send(say.Watch(self._watched))
         if self._opened:
             self._send(say.Open(self.take, position, self._playing))

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DeviceError, DunefallError
+from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
@@ -79,7 +80,7 @@ class _Host:
         self._seek: SeekJob | None = None
         self._deferred: deque[object] = deque()
         self._code = LoopCode()
-        self._limited = True
+        self._monitor = say.Monitor()
         self._answers: dict[type, Callable[[Any], None]] = {
             say.Prepare: self._get_ready,
             say.Watch: self._watch,
@@ -90,8 +91,7 @@ class _Host:
             say.Play: lambda _: self._sound().later(lambda: self._sound().set_playing(True)),
             say.Stop: lambda _: self._sound().later(lambda: self._sound().set_playing(False)),
             say.Probe: self._set_probe,
-            say.SetLimiter: self._set_limiter,
-            say.SetMono: lambda message: setattr(self._sound(), "mono", message.on),
+            say.Monitor: self._set_monitor,
             say.SetDevice: self._set_device,
             say.AskCheckpoint: self._give_checkpoint,
             say.AskPortrait: self._give_portrait,
@@ -150,7 +150,7 @@ class _Host:
     def _sound(self) -> Sounding:
         if self._sounding is None:
             self._sounding = Sounding(self._shared, self._options.rate, self._options.frames)
-            self._sounding.limited = self._limited
+            self._sounding.monitor = self._monitor
         return self._sounding
 
     def _look_after(self) -> None:
@@ -235,7 +235,7 @@ class _Host:
             sounding.later(lambda: sounding.set_playing(True))
         if message.position > 0:
             self._seek = SeekJob(take, start, None, join=True)
-        self._outlet.open(self._options, sounding)
+        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
         if not self._opened:
             self._opened = True
             self._open_keys()
@@ -256,7 +256,7 @@ class _Host:
         return traces
 
     def _player(self, program: Program) -> Player:
-        player = Player(program, self._show(program))
+        player = Player(program, self._show(program), MOST_CHANNELS)
         player.live = self._tap.read
         return player
 
@@ -284,6 +284,7 @@ class _Host:
             checkpoints.begin(room)
 
         self._do(act, number, structural=True)
+        self._outlet.open(self._options, self._sound(), layout_of(patch.layout).channels)
 
     def _do(self, act: Callable[[Player], None], number: int, *, structural: bool = False) -> None:
         news = self._news
@@ -366,9 +367,8 @@ class _Host:
 
     # -- device -------------------------------------------------------------------------------------------------
 
-    def _set_limiter(self, message: say.SetLimiter) -> None:
-        self._limited = message.on
-        self._sound().limited = message.on
+    def _set_monitor(self, message: say.Monitor) -> None:
+        self._monitor = self._sound().monitor = message
 
     def _set_device(self, message: say.SetDevice) -> None:
         """Other devices, rate or block: the sound goes on at the same place."""
@@ -388,7 +388,7 @@ class _Host:
                 sounding.checkpoints = before.checkpoints
             sounding.checkpoints.begin(Room(program, self._probed))
             sounding.set_playing(playing)
-        self._outlet.open(self._options, sounding)
+        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
         self._open_keys()
 
     def _close_devices(self) -> None:

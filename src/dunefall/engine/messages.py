@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 
 from dunefall.patch.model import Patch, Place, SoundRef
 from dunefall.patch.take import Clear, Entry, Note, Press, Take
@@ -22,6 +23,7 @@ __all__ = [
     "GotCheckpoint",
     "GotPortrait",
     "Happened",
+    "Monitor",
     "Open",
     "Play",
     "Prepare",
@@ -32,8 +34,6 @@ __all__ = [
     "Quit",
     "Seek",
     "SetDevice",
-    "SetLimiter",
-    "SetMono",
     "SetPatch",
     "Sought",
     "Stop",
@@ -133,17 +133,19 @@ class Watch:
 
 
 @dataclass(frozen=True)
-class SetLimiter:
-    """Put the limiter into the way, or take it out."""
+class Monitor:
+    """How the mix goes to the device.
 
-    on: bool
+    Attributes
+    ----------
+    limited : bool
+        Whether the limiter is in the way.
+    fold : "", "stereo" or "mono"
+        Let it sound as it would on fewer loudspeakers: a check that changes no measure.
+    """
 
-
-@dataclass(frozen=True)
-class SetMono:
-    """Let both sides sound as they would together, or not: a check that changes nothing else."""
-
-    on: bool
+    limited: bool = True
+    fold: Literal["", "stereo", "mono"] = ""
 
 
 @dataclass(frozen=True)

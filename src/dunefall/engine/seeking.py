@@ -30,7 +30,7 @@ class SeekJob:
         self.join = join
         self.goal = goal // QUANTUM * QUANTUM
         self.performance = Performance(take, checkpoint)
-        self._piece = np.zeros((PIECE, 2))
+        self._piece = np.zeros((PIECE, self.performance.player.channels))
 
     @property
     def position(self) -> int:

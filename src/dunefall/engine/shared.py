@@ -28,18 +28,18 @@ class Status(IntEnum):
     PLAYING = 2
     LOAD = 3  # share of real time, smoothed
     UNDERRUNS = 4
-    PEAK_LEFT = 5  # linear, highest since the last block or two
-    PEAK_RIGHT = 6
+    CHANNELS = 5  # of the layout that sounds
     TRUE_PEAK = 7
     LUFS = 8
     BLOCKS = 9  # blocks that have sounded
     HEARTBEAT = 10  # time.monotonic() of the last look at the messages
     REDUCTION = 11  # lowest gain of the limiter, linear
-    CORRELATION = 12  # of left and right, -1 to 1
+    CORRELATION = 12  # of left and right, folded to stereo, -1 to 1
     MONO_DB = 13  # what is left in mono, against the mean power of both sides
     MOMENTARY = 14  # LUFS
     INTEGRATED = 15  # LUFS since play began
     RANGE = 16  # LU
+    PEAKS = 20  # one for each channel from here on, linear, highest since the last block or two
 
 
 def trace_key(module: str, port: str = "") -> str:

@@ -14,10 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import ProgrammeLoudness
+from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
 from dunefall.compiler.program import QUANTUM
 from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler, piece_number, short_term_lufs
 from dunefall.engine.checkpoints import Checkpoints
+from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
 from dunefall.render.player import Player, Step
 
@@ -39,17 +41,20 @@ class Sounding:
         self.rate = rate
         self.player: Player | None = None
         self.checkpoints = Checkpoints(rate)
-        self.limited, self.mono = True, False
+        self.monitor = Monitor()
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
-        self._limiter = Limiter(rate)
+        self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
+        self._layout = LAYOUTS[0]
+        self._limiter, self._folded = Limiter(rate, channels=MOST_CHANNELS), Limiter(rate)
+        self._peaks = np.zeros(MOST_CHANNELS)
         self._meter, self._programme, self._piece = np.zeros(STATE_SIZE), ProgrammeLoudness(), 0
         self._powers = np.zeros(3)
         self._weights, self._phases = k_weighting(rate), oversampler()
-        measure(np.zeros((1, 2)), self._meter, self._weights, self._phases, 1 << 30)
-        self._limiter.process(np.zeros((1, 2)))
+        self._measure(self._mix[:1])
+        self._limiter.process(self._mix[:1])
         shared.status[Status.RATE] = rate
         shared.status[Status.LUFS] = -np.inf
         shared.status[Status.REDUCTION] = 1.0
@@ -94,27 +99,47 @@ class Sounding:
                 break
             self._queue.popleft()
             act()
-        reduction = 1.0
+        reduction, mix = 1.0, self._mix[: len(out)]
         if self.player is None or self.silent:
-            out[:] = 0.0
+            mix[:] = 0.0
             if self.player is not None:
                 self.player.apply_due()
         else:
             self.checkpoints.offer(self.player)
-            self.player.fill(out)
-            self._fade(out)
-            if self.limited:
-                reduction = self._limiter.process(out)
-        self._publish(out, begun, reduction)
-        if self.mono:
-            out[:] = out.mean(axis=1, keepdims=True)
+            self.player.fill(mix)
+            self._layout = layout_of(self.player.program.patch.layout)
+            self._fade(mix)
+            if self.monitor.limited:
+                reduction = self._limiter.process(mix, self._layout.channels)
+        stereo = self._fold(mix)
+        self._publish(mix, stereo, begun, reduction)
+        self._deliver(mix, stereo, out)
 
-    def _judge(self, out: NDArray[np.float64]) -> None:
+    def _fold(self, mix: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The mix for two loudspeakers."""
+        channels = self._layout.channels
+        if channels == 2:
+            return mix[:, :2]
+        return np.matmul(mix[:, :channels], self._layout.fold, out=self._stereo[: len(mix)])
+
+    def _deliver(self, mix: NDArray[np.float64], stereo: NDArray[np.float64], out: NDArray[np.float64]) -> None:
+        """What the device gets: every channel that it has room for, or all of them folded."""
+        channels = self._layout.channels
+        if not self.monitor.fold and out.shape[1] >= channels:
+            out[:, :channels], out[:, channels:] = mix[:, :channels], 0.0
+            return
+        if channels > 2 and self.monitor.limited:
+            self._folded.process(stereo)
+        out[:, :2], out[:, 2:] = stereo, 0.0
+        if self.monitor.fold == "mono":
+            out[:, :2] = out[:, :2].mean(axis=1, keepdims=True)
+
+    def _judge(self, stereo: NDArray[np.float64]) -> None:
         """What is said of both sides together, and of the whole programme."""
         status, powers = self._shared.status, self._powers
-        share = min(1.0, len(out) / (CORRELATION_S * self.rate))
-        left, right = out[:, 0], out[:, 1]
-        now = np.array([left @ left, right @ right, left @ right]) / len(out)
+        share = min(1.0, len(stereo) / (CORRELATION_S * self.rate))
+        left, right = stereo[:, 0], stereo[:, 1]
+        now = np.array([left @ left, right @ right, left @ right]) / len(stereo)
         powers += share * (now - powers)
         both = powers[0] + powers[1]
         status[Status.CORRELATION] = powers[2] / max(float(np.sqrt(powers[0] * powers[1])), 1e-15)
@@ -142,19 +167,24 @@ class Sounding:
         out *= gains
         self._gain = float(gains[-1, 0])
 
-    def _publish(self, out: NDArray[np.float64], begun: float, reduction: float) -> None:
+    def _measure(self, mix: NDArray[np.float64]) -> float:
+        bin_samples, shares = round(self.rate / 10), self._layout.weights
+        return float(measure(mix, self._meter, self._weights, self._phases, bin_samples, shares, self._peaks))
+
+    def _publish(self, mix: NDArray[np.float64], stereo: NDArray[np.float64], begun: float, reduction: float) -> None:
         status = self._shared.status
-        left, right, true = measure(out, self._meter, self._weights, self._phases, round(self.rate / 10))
-        status[Status.PEAK_LEFT] = max(left, status[Status.PEAK_LEFT] * _PEAK_FALL)
-        status[Status.PEAK_RIGHT] = max(right, status[Status.PEAK_RIGHT] * _PEAK_FALL)
+        true = self._measure(mix)
+        status[Status.CHANNELS] = self._layout.channels
+        shown = status[Status.PEAKS : Status.PEAKS + MOST_CHANNELS]
+        np.maximum(self._peaks, shown * _PEAK_FALL, out=shown)
         status[Status.TRUE_PEAK] = max(true, status[Status.TRUE_PEAK] * _PEAK_FALL)
         status[Status.REDUCTION] = min(reduction, 1.0 - (1.0 - status[Status.REDUCTION]) * _PEAK_FALL)
         status[Status.LUFS] = short_term_lufs(self._meter)
-        self._judge(out)
+        self._judge(stereo)
         if self.player is not None:
             memory = self.player.program.memory
             status[Status.POSITION] = memory.position[0]
             self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
-        load = (time.perf_counter() - begun) * self.rate / len(out)
+        load = (time.perf_counter() - begun) * self.rate / len(mix)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])
         status[Status.BLOCKS] += 1

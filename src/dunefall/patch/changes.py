@@ -16,6 +16,7 @@ __all__ = [
     "Change",
     "LayerGone",
     "LayerPut",
+    "LayoutSet",
     "LinkGone",
     "LinkPut",
     "ModuleGone",
@@ -59,6 +60,13 @@ class SeedSet:
     """The seed is now this."""
 
     seed: int
+
+
+@dataclass(frozen=True)
+class LayoutSet:
+    """The loudspeakers are now these."""
+
+    layout: str
 
 
 @dataclass(frozen=True)
@@ -107,7 +115,10 @@ class LayerGone:
     layer: str
 
 
-Change = ParamSet | SeriesSet | TempoSet | SeedSet | ModulePut | ModuleGone | LinkPut | LinkGone | LayerPut | LayerGone
+Change = (
+    ParamSet | SeriesSet | TempoSet | SeedSet | LayoutSet
+    | ModulePut | ModuleGone | LinkPut | LinkGone | LayerPut | LayerGone
+)  # fmt: skip
 T = TypeVar("T", Module, Link, Layer)
 
 
@@ -124,6 +135,8 @@ def difference(before: Patch, after: Patch) -> tuple[Change, ...]:
         changes.append(TempoSet(after.tempo_bpm))
     if after.seed != before.seed:
         changes.append(SeedSet(after.seed))
+    if after.layout != before.layout:
+        changes.append(LayoutSet(after.layout))
     if before.links is not after.links:
         gone, put, _ = _moved(before.links, after.links)
         changes += [LinkGone(link.id) for link in gone]
@@ -204,6 +217,8 @@ def _apply(patch: Patch, change: Change) -> Patch:
         return replace(patch, tempo_bpm=change.bpm)
     if isinstance(change, SeedSet):
         return replace(patch, seed=change.seed)
+    if isinstance(change, LayoutSet):
+        return replace(patch, layout=change.layout)
     if isinstance(change, ModulePut):
         return _put_module(patch, change)
     if isinstance(change, ModuleGone):

@@ -1,7 +1,8 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
-Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``, ``pins``,
-``layers`` (each ``id``, ``name``, ``folded``, with more than one voice ``voices``, ``spread`` and ``meet``, and
+Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
+``layout`` where it is not stereo, ``pins``, ``layers`` (each ``id``, ``name``, ``folded``, with more than one voice
+``voices``, ``spread`` and ``meet``, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
 relative to the patch, and the ``digest`` of its bytes, and with lists of numbers that were drawn ``series``) and
 ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this
@@ -19,6 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.layouts import LAYOUTS
 from dunefall.patch.migrations import brought_up
 from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
 
@@ -32,6 +34,7 @@ __all__ = [
     "dump_module",
     "dump_patch",
     "get",
+    "layout_in",
     "load_patch",
     "numbers",
     "objects",
@@ -58,7 +61,7 @@ MAX_LINKS = 50_000
 MAX_TEXT = 10_000
 MAX_SERIES = 4_096
 
-_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "pins", "layers", "links")
+_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "pins", "layers", "links")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
@@ -162,6 +165,7 @@ def raw_patch(patch: Patch) -> dict[str, Any]:
         "title": patch.title,
         "seed": patch.seed,
         "tempo_bpm": patch.tempo_bpm,
+        **({"layout": patch.layout} if patch.layout != LAYOUTS[0].id else {}),
         "pins": [str(pin) for pin in patch.pins],
         "layers": [dump_layer(layer) for layer in patch.layers],
         "links": [dump_link(link) for link in patch.links],
@@ -297,6 +301,15 @@ def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple
     return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
 
 
+def layout_in(raw: dict[str, Any], place: str) -> str:
+    """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout."""
+    layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
+    known = [known.id for known in LAYOUTS]
+    if layout not in known:
+        raise PatchError(f'must be one of {", ".join(known)}; got "{layout}"', place=f"{place}.layout".lstrip("."))
+    return layout
+
+
 def patch_of(raw: Any) -> Patch:
     """Patch of its objects and lists; raises PatchError with the place of the first fault."""
     if not isinstance(raw, dict):
@@ -315,6 +328,7 @@ def patch_of(raw: Any) -> Patch:
     tempo = get(raw, "tempo_bpm", float, "", 92.0)
     if not 10 <= tempo <= 400:
         raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place="tempo_bpm")
+    layout = layout_in(raw, "")
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MAX_MODULES))
     if not any(layer.id == SHARED_ID for layer in layers):
         layers = (Layer(SHARED_ID, "Shared"), *layers)
@@ -327,6 +341,7 @@ def patch_of(raw: Any) -> Patch:
         title=get(raw, "title", str, "", UNTITLED),
         seed=seed,
         tempo_bpm=tempo,
+        layout=layout,
         layers=layers,
         links=links,
         pins=tuple(pin for pin in pins if pin.module in modules)[:4],

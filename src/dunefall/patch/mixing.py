@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
+
+import numpy as np
 
 from dunefall.base.errors import PatchError
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
 
 __all__ = [
     "MOST_EFFECTS",
+    "Way",
     "effect_lanes",
     "heard",
     "key_of",
@@ -28,8 +31,10 @@ __all__ = [
 
 MOST_EFFECTS = 4
 SOLO, FAINT_SOLO = 1, 2
-HALF_TURN, OCTAVES, MOST_LOOP_POINTS = 180.0, 4.0, 256
-"""Degrees and octaves of distance that a drawn loop's 1 stands for, and how many places it keeps."""
+HALF_TURN, OCTAVES = 180.0, 4.0
+"""Degrees and octaves of distance that a drawn loop's 1 stands for."""
+FEWEST_HANDLES, MOST_LOOP_POINTS, LOOP_TOLERANCE = 4, 257, 0.015
+"""How many places a drawn loop keeps, and how far it may be from what was drawn."""
 FAINT = 0.1
 """Gain of what is not soloed where the others stay faint."""
 
@@ -123,21 +128,75 @@ def with_effect_lane(patch: Patch, name: str, types: tuple[str, ...]) -> Patch:
     return patch
 
 
+@dataclass(frozen=True)
+class Way:
+    """The drawn loop that a layer goes round: a gesture whose course across and up are its angle and its distance.
+
+    Attributes
+    ----------
+    gesture : str
+        The module that holds the loop.
+    places : tuple of (degrees, metres)
+        Where it goes through, at even times.
+    """
+
+    gesture: str
+    places: tuple[tuple[float, float], ...]
+    middle: tuple[float, float]
+    reach: tuple[float, float]
+
+    @classmethod
+    def of(cls, patch: Patch, output: Module) -> Way | None:
+        """The loop of a layer, by its output; None where it is moved by something else, or by nothing."""
+        links = [next(iter(patch.links_into(output.id, port)), None) for port in ("angle_deg", "distance_m")]
+        across, away = links
+        if not across or not away or across.source.module != away.source.module:
+            return None
+        gesture = patch.module(across.source.module)
+        paths = [gesture.series.get(name, ()) for name in ("path_x", "path_y")]
+        if gesture.type != "gesture" or (across.source.port, away.source.port) != ("x", "y") or not all(paths):
+            return None
+        middle = (output.params.get("angle_deg", 0.0), output.params.get("distance_m", 1.0))
+        reach = (across.amount, away.amount)
+        places = ((middle[0] + reach[0] * x, middle[1] * 2 ** (reach[1] * y)) for x, y in zip(*paths, strict=False))
+        return cls(gesture.id, tuple(places), middle, reach)
+
+    def paths(self, places: Sequence[tuple[float, float]]) -> dict[str, tuple[float, ...]]:
+        """The gesture's series for other places."""
+        across = [_within((angle - self.middle[0]) / (self.reach[0] or 1.0)) for angle, _ in places]
+        away = [_within(math.log2(far / self.middle[1]) / (self.reach[1] or 1.0)) for _, far in places]
+        return {"path_x": tuple(across), "path_y": tuple(away)}
+
+
+def _within(value: float) -> float:
+    return round(min(max(value, -1.0), 1.0), 4)
+
+
+def _even_times(loop: Sequence[tuple[float, float, float]], middle: float) -> tuple[list[float], list[float]]:
+    """A drawn, closed loop across and away in -1..1, at the fewest even times that leave its form."""
+    times = np.array([x[0] for x in loop]) - loop[0][0]
+    drawn = np.array([(x[1] / HALF_TURN, math.log2(x[2] / middle) / OCTAVES) for x in loop])
+    for count in range(FEWEST_HANDLES, MOST_LOOP_POINTS):
+        even = np.linspace(0.0, times[-1], count)
+        kept = np.stack([np.interp(even, times, drawn[:, k]) for k in range(2)])
+        again = np.stack([np.interp(times, even, row) for row in kept], axis=1)
+        if np.abs(again - drawn).max() <= LOOP_TOLERANCE:
+            break
+    return [_within(x) for x in kept[0]], [_within(y) for y in kept[1]]
+
+
 def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, float]]) -> Patch:
     """A patch in which a layer goes round a drawn loop of (seconds, degrees, metres), as fast as it was drawn."""
     output = patch.module(layer.output_id)
     seconds = min(max(loop[-1][0] - loop[0][0], 2.0), 3600.0)
     middle = math.sqrt(min(x[2] for x in loop) * max(x[2] for x in loop))
-    step = max(1, math.ceil(len(loop) / (MOST_LOOP_POINTS - 1)))
-    points = [*loop[::step], loop[0]]
-    across = tuple(round(min(max(angle / HALF_TURN, -1.0), 1.0), 4) for _, angle, _ in points)
-    away = tuple(round(min(max(math.log2(far / middle) / OCTAVES, -1.0), 1.0), 4) for _, _, far in points)
+    across, away = _even_times(loop, middle)
     for port in ("angle_deg", "distance_m"):
         for link in patch.links_into(output.id, port):
             patch = patch.without_link(link.id)
     gesture = Module(
         patch.free_id("gesture"), "gesture", f"Way of {layer.name}"[:60], {"length_s": seconds, "smooth_s": 0.3},
-        series={"path_x": across, "path_y": away},
+        series={"path_x": tuple(across), "path_y": tuple(away)},
     )  # fmt: skip
     patch = patch.with_new_module(layer.id, gesture)
     patch = patch.with_param(output.id, "angle_deg", 0.0).with_param(output.id, "distance_m", round(middle, 2))

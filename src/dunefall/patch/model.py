@@ -164,11 +164,12 @@ class Layer:
 
 @dataclass(frozen=True)
 class Patch:
-    """The document. Layers in their order, Shared first."""
+    """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``."""
 
     title: str = UNTITLED
     seed: int = 1
     tempo_bpm: float = 92.0
+    layout: str = "stereo"
     layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)
     links: tuple[Link, ...] = ()
     pins: tuple[Place, ...] = ()

@@ -16,6 +16,7 @@ from dunefall.patch.changes import (
     Change,
     LayerGone,
     LayerPut,
+    LayoutSet,
     LinkGone,
     LinkPut,
     ModuleGone,
@@ -33,6 +34,7 @@ from dunefall.patch.files import (
     dump_link,
     dump_module,
     get,
+    layout_in,
     numbers,
     objects,
     parse_json,
@@ -161,6 +163,8 @@ def _dump_change(change: Change) -> dict[str, Any]:
         return {"tempo_bpm": change.bpm}
     if isinstance(change, SeedSet):
         return {"seed": change.seed}
+    if isinstance(change, LayoutSet):
+        return {"layout": change.layout}
     if isinstance(change, ModulePut):
         return {"module": dump_module(change.module), "layer": change.layer, "index": change.index}
     if isinstance(change, LinkPut):
@@ -203,6 +207,8 @@ def _change(item: dict[str, Any], place: str) -> Change:
         return TempoSet(get(item, "tempo_bpm", float, place))
     if "seed" in item:
         return SeedSet(get(item, "seed", int, place))
+    if "layout" in item:
+        return LayoutSet(layout_in(item, place))
     if "module" in item:
         module = raw_module(get(item, "module", dict, place), f"{place}.module")
         return ModulePut(get(item, "layer", str, place), get(item, "index", int, place), module)

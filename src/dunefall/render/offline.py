@@ -6,6 +6,7 @@ import math
 import os
 import tempfile
 from collections.abc import Callable, Iterator
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -39,7 +40,7 @@ def blocks(
     limit: bool = False,
     checkpoint: Checkpoint | None = None,
 ) -> Iterator[NDArray[np.float64]]:
-    """Pieces of ``block`` samples (the last one shorter), each of shape (n, 2), with a fade at both ends.
+    """Pieces of ``block`` samples (the last one shorter), each of shape (n, channels), with a fade at both ends.
 
     Parameters
     ----------
@@ -72,13 +73,14 @@ def _blocks(
     use_loop_code(performance.player.program, wait=seconds >= CODE_FROM_S)
     total = max(1, round(seconds * rate))
     fade = min(max(1, round(FADE_S * rate)), total)
-    limiter = Limiter(rate) if limit else None
+    channels = performance.player.channels
+    limiter = Limiter(rate, channels=channels) if limit else None
     if limiter is not None:
-        ahead = np.zeros((limiter.latency, 2))  # so that what comes out begins with the first sample
+        ahead = np.zeros((limiter.latency, channels))  # so that what comes out begins with the first sample
         performance.fill(ahead)
         limiter.process(ahead)
     for start in range(0, total, block):
-        piece = np.zeros((min(block, total - start), 2))
+        piece = np.zeros((min(block, total - start), channels))
         performance.fill(piece)
         if limiter is not None:
             limiter.process(piece)
@@ -93,7 +95,7 @@ def _blocks(
 def render_to_array(
     take: Patch | Take, *, seconds: float, rate: float = 48000.0, block: int = 4096, limit: bool = False
 ) -> NDArray[np.float64]:
-    """The first seconds of a patch or take, shape (n, 2); see ``blocks``."""
+    """The first seconds of a patch or take, shape (n, channels); see ``blocks``."""
     return np.concatenate(list(blocks(take, seconds=seconds, rate=rate, block=block, limit=limit)), axis=0)
 
 
@@ -138,8 +140,11 @@ def render_to_file(
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.resolve().parent)
         os.close(handle)
         temporary = Path(name)
-        with soundfile.SoundFile(temporary, "w", round(rate), 2, subtype="PCM_24", format="WAV") as file:
-            for index, piece in enumerate(pieces):
+        first = next(pieces)
+        channels = first.shape[1]
+        kind = "WAV" if channels == 2 else "WAVEX"  # which says where each channel belongs
+        with soundfile.SoundFile(temporary, "w", round(rate), channels, subtype="PCM_24", format=kind) as file:
+            for index, piece in enumerate(chain((first,), pieces)):
                 file.write(piece)
                 if progress and not progress((index + 1) / count):
                     return False

@@ -8,6 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.layouts import layout_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.changes import apply_changes
@@ -37,7 +38,7 @@ def by_hand(what: Note | Press | Clear) -> Callable[[Player], None]:
 
 
 class Performance:
-    """A take that sounds, from its start or from a checkpoint.
+    """A take that sounds, from its start or from a checkpoint, in the widest layout that it ever has.
 
     The same take gives the same samples, whatever the lengths asked for and wherever it began.
 
@@ -53,12 +54,16 @@ class Performance:
         begin = checkpoint.position if checkpoint else 0
         patch = take.patch_at(begin)
         program = checkpoint.program() if checkpoint else compile_patch(patch, rate=take.rate_hz)
-        self.player = Player(program)
-        self.player.live = TakeRecordings(take).read
+        channels = layout_of(patch.layout).channels
+        steps = []
         for entry in take.entries:
             if entry.at >= begin and not isinstance(entry.what, Heard):
                 step, patch = self._step(entry, patch)
-                self.player.steps.append(step)
+                steps.append(step)
+                channels = max(channels, layout_of(patch.layout).channels)
+        self.player = Player(program, channels=channels)
+        self.player.live = TakeRecordings(take).read
+        self.player.steps.extend(steps)
 
     def fill(self, out: NDArray[np.float64]) -> None:
         """The next frames."""

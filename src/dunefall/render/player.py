@@ -63,6 +63,11 @@ class Step:
 class Player:
     """Gives the sound of a program; the result does not depend on the lengths asked for.
 
+    Parameters
+    ----------
+    channels : int
+        How many it gives; those that the patch's layout has not are silent.
+
     Attributes
     ----------
     steps : deque of Step
@@ -71,8 +76,9 @@ class Player:
         Fills ``out`` with the live input from a position on; asked for each sample once, in order.
     """
 
-    def __init__(self, program: Program, traces: Traces | None = None) -> None:
+    def __init__(self, program: Program, traces: Traces | None = None, channels: int = 2) -> None:
         self.program = program
+        self.channels = channels
         self.traces = traces
         self.live: Callable[[int, NDArray[np.float64]], None] | None = None
         self.steps: deque[Step] = deque()
@@ -80,9 +86,9 @@ class Player:
         self._old: Program | None = None
         self._faded = 0
         self._changed_at = -1
-        self._ready = np.zeros((QUANTUM, 2))
+        self._ready = np.zeros((QUANTUM, channels))
         self._given = self._made = 0
-        self._other = np.zeros((QUANTUM, 2))
+        self._other = np.zeros((QUANTUM, channels))
         length = max(QUANTUM, round(FADE_S * program.rate))
         self._weights = np.arange(length, 0, -1.0)[:, None] / length
 
@@ -97,7 +103,7 @@ class Player:
         return self._old is None and self.position % QUANTUM == 0 and self._changed_at != self.position
 
     def fill(self, out: NDArray[np.float64]) -> None:
-        """Write the next ``len(out)`` frames, left and right; ``out`` is in C order."""
+        """Write the next frames to ``out`` [shape=(n, channels), C order]."""
         done, frames = 0, len(out)
         while done < frames:
             n = min(self._made - self._given, frames - done)

@@ -7,20 +7,23 @@ from collections import deque
 from typing import Protocol
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.mix.ruler import gain_db
+from dunefall.app.mix.wayhandles import WayHandles
 from dunefall.app.painting import draw_text, text_width
 from dunefall.app.theme import Theme, mono, sans
+from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
-from dunefall.patch.mixing import mixed_layers
+from dunefall.patch.mixing import Way, mixed_layers
 from dunefall.patch.model import Layer, Patch
 
 __all__ = ["Field", "place_of", "point_of"]
 
 FARTHEST_M, NEAREST_M, BENT_M = 20.0, 0.5, 1.2
 RINGS_M = (2, 5, 10, 20)
+SPEAKERS_M = 3.2
 MARK, GRAB = 8.0, 14.0
 TRAIL = 80
 """Places that are remembered: 20 s of four a second."""
@@ -64,12 +67,18 @@ class Field(QWidget):
         A layer's place was moved; the movement ended.
     drawn (str, list)
         A loop of (seconds, angle, distance) was drawn for a layer.
+    reshaped (str, dict)
+        Handles of a loop were changed: the gesture that holds it, and its series.
+    menu_asked (str)
+        The menu of a mark.
     """
 
     selected = Signal(str)
     moved = Signal(str, dict)
     settled = Signal()
     drawn = Signal(str, list)
+    reshaped = Signal(str, dict)
+    menu_asked = Signal(str)
 
     def __init__(self, patch: Patch, live: Live, theme: Theme) -> None:
         super().__init__()
@@ -80,19 +89,29 @@ class Field(QWidget):
         self._grab = ""
         self._loop: list[tuple[float, float, float]] | None = None
         self.drawing = False
+        self._on_handle = False
+        self.handles = WayHandles(self._point)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(200)
         self.setMouseTracking(True)
         self.setAccessibleName("Field")
-        self.setToolTip("Drag a mark; Shift only its distance, Ctrl only its angle; arrows turn and move it")
+        self.setToolTip(
+            "Drag a mark; Shift only its distance, Ctrl only its angle; arrows turn and move it. A loop's handles are "
+            "dragged; double-click on its line adds one, Delete removes one"
+        )
 
     # -- what is shown ------------------------------------------------------------------------------------------
 
     def set_patch(self, patch: Patch) -> None:
         """Show this patch."""
         self._patch = patch
+        self._show_way()
         self.update()
+
+    def _show_way(self) -> None:
+        known = any(module.id == self._selection for module in self._patch.modules())
+        self.handles.show_way(Way.of(self._patch, self._patch.module(self._selection)) if known else None)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -103,6 +122,7 @@ class Field(QWidget):
         """Show which layer is selected, by any of its modules."""
         layer = next((x for x in mixed_layers(self._patch) if any(m.id == module for m in x.modules)), None)
         self._selection = layer.output_id if layer else ""
+        self._show_way()
         self.setAccessibleDescription(self.told)
         self.update()
 
@@ -172,8 +192,10 @@ class Field(QWidget):
             at = self._middle + point_of(64, ring, self._radius)
             draw_text(painter, QRectF(at.x() - 36, at.y() - 8, 34, 16), f"{ring} m", mono(11, 400),
                       theme.colour("text2"), right=True)  # fmt: skip
-        for angle, name in ((-30.0, "L"), (30.0, "R")):
-            at = self._middle + point_of(angle, 3.2, self._radius)
+        for speaker in layout_of(self._patch.layout).speakers:
+            if math.isnan(speaker.angle_deg):
+                continue
+            name, at = speaker.short, self._middle + point_of(speaker.angle_deg, SPEAKERS_M, self._radius)
             painter.setPen(QPen(theme.colour("edge"), 1))
             painter.drawRect(QRectF(at.x() - 5, at.y() - 4, 10, 8))
             draw_text(
@@ -184,6 +206,7 @@ class Field(QWidget):
         painter.drawEllipse(self._middle, 7, 7)
         box = QRectF(self._middle.x() - 40, self._middle.y() + 10, 80, 16)
         draw_text(painter, box, "you", sans(12), theme.colour("text2"), centre=True)
+        self.handles.paint(painter, theme)
         for layer in mixed_layers(self._patch):
             self._paint_mark(painter, layer)
         if self._loop:
@@ -241,6 +264,10 @@ class Field(QWidget):
             self._loop = []
             self._draw_on(event)
             return
+        if event.button() == Qt.MouseButton.LeftButton and self.handles.press(event.position()):
+            self._on_handle = True
+            self.update()
+            return
         self._grab = self._mark_at(event.position())
         if self._grab:
             self.selected.emit(self._grab)
@@ -250,9 +277,12 @@ class Field(QWidget):
         if self._loop is not None:
             self._draw_on(event)
             return
+        if self._on_handle:
+            self._reshape(self.handles.moved(self._place_at(event.position())))
+            return
         if not self._grab or not event.buttons() & Qt.MouseButton.LeftButton:
             return
-        angle, distance = place_of(event.position() - self._middle, self._radius)
+        angle, distance = self._place_at(event.position())
         values = {"angle_deg": round(angle, 1), "distance_m": round(distance, 2)}
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             del values["angle_deg"]
@@ -267,13 +297,32 @@ class Field(QWidget):
             if len(loop) >= 3:
                 self.drawn.emit(self._selection, loop)
             self.update()
-        elif self._grab:
-            self._grab = ""
+        elif self._grab or self._on_handle:
+            self._grab, self._on_handle = "", False
             self.settled.emit()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """One more handle on the line of a loop."""
+        if not self.handles.press(event.position()):
+            self._reshape(self.handles.with_new(event.position(), self._place_at(event.position())))
+            self.settled.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """The menu of a mark, or of the selected one."""
+        module = self._mark_at(QPointF(event.pos())) or self._selection
+        if module:
+            self.menu_asked.emit(module)
+
+    def _reshape(self, series: dict[str, tuple[float, ...]] | None) -> None:
+        if series is not None and self.handles.way is not None:
+            self.reshaped.emit(self.handles.way.gesture, series)
+
+    def _place_at(self, point: QPointF) -> tuple[float, float]:
+        return place_of(point - self._middle, self._radius)
 
     def _draw_on(self, event: QMouseEvent) -> None:
         assert self._loop is not None
-        angle, distance = place_of(event.position() - self._middle, self._radius)
+        angle, distance = self._place_at(event.position())
         self._loop.append((event.timestamp() / 1000, angle, distance))
         self.update()
 
@@ -281,6 +330,10 @@ class Field(QWidget):
         """Left and right turn the selected mark, up and down move it away and near."""
         turns = {Qt.Key.Key_Left: -TURN_DEG, Qt.Key.Key_Right: TURN_DEG}
         moves = {Qt.Key.Key_Up: FARTHER, Qt.Key.Key_Down: 1 / FARTHER}
+        if event.key() == Qt.Key.Key_Delete and self.handles.chosen >= 0:
+            self._reshape(self.handles.without())
+            self.settled.emit()
+            return
         if not self._selection or event.key() not in (*turns, *moves):
             super().keyPressEvent(event)
             return

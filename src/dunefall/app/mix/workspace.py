@@ -1,10 +1,13 @@
-"""The Mix workspace: rows and master on the left; field, masking, correlation and mono check on the right."""
+"""The Mix workspace: rows and master on the left; field, masking, correlation and fold-down on the right."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Literal
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dunefall.app.mix.field import Field
 from dunefall.app.mix.masking import MaskingPlot, covering_text
@@ -12,6 +15,7 @@ from dunefall.app.mix.master import Master
 from dunefall.app.mix.rows import MixRows
 from dunefall.app.painting import draw_text
 from dunefall.app.theme import Theme, mono, sans
+from dunefall.base.layouts import LAYOUTS, layout_of
 from dunefall.engine.client import EngineClient
 from dunefall.engine.shared import Status, trace_key
 from dunefall.patch.mixing import mixed_layers
@@ -20,6 +24,7 @@ from dunefall.patch.model import Patch
 __all__ = ["MixWorkspace"]
 
 SIDE_W = 480
+Fold = Literal["stereo", "mono"]
 MEASURED = ("peak", "loudness", "ducking")
 """Outputs of each layer that are shown."""
 
@@ -73,9 +78,12 @@ class MixWorkspace(QWidget):
     -------
     duck_asked (str, str)
         The cure of a masking: the first layer makes way for the second one.
+    layout_asked (str)
+        The loudspeakers to mix for.
     """
 
     duck_asked = Signal(str, str)
+    layout_asked = Signal(str)
 
     def __init__(self, patch: Patch, engine: EngineClient, theme: Theme, rate: float) -> None:
         super().__init__()
@@ -87,11 +95,9 @@ class MixWorkspace(QWidget):
         self.master = Master(patch, theme)
         self._correlation = _Correlation(theme)
         self.told, self.place, self.mono_told = QLabel(), QLabel(), QLabel()
-        self.cure, self.loop, self.mono = (
-            QPushButton("Let it make way"),
-            QPushButton("Draw a loop"),
-            QPushButton("Mono"),
-        )
+        self.cure, self.loop = QPushButton("Let it make way"), QPushButton("Draw a loop")
+        self.layout_choice = QComboBox()
+        self.folds: dict[Fold, QPushButton] = {"stereo": QPushButton("Stereo"), "mono": QPushButton("Mono")}
         self._build()
 
     def _build(self) -> None:
@@ -113,9 +119,9 @@ class MixWorkspace(QWidget):
         column = QVBoxLayout(self.side)
         column.setContentsMargins(16, 8, 16, 4)
         column.setSpacing(6)
-        column.addLayout(self._line("Field", "from above", self.place, self.loop))
+        column.addLayout(self._line("Field", "from above", self.place, self.loop, self.layout_choice))
         column.addWidget(self.field, 1)
-        column.addLayout(self._line("Masking", "the mix, split by each layer's share", None, None))
+        column.addLayout(self._line("Masking", "the mix, split by each layer's share", None))
         column.addWidget(self.masking)
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(36)
@@ -124,23 +130,30 @@ class MixWorkspace(QWidget):
         line.addWidget(self.cure)
         column.addLayout(line)
         column.addWidget(self._correlation)
-        column.addLayout(self._line("Mono check", "", self.mono_told, self.mono))
+        column.addLayout(self._line("Fold-down", "", self.mono_told, *self.folds.values()))
         row.addWidget(self.side)
         for button, tip in (
             (self.cure, "The layer that covers makes way for the one that is covered; one undo step"),
             (self.loop, "Press, and draw a way in the field for the selected layer; it goes round from then on"),
-            (self.mono, "Hear both sides together; press again to hear them apart"),
+            (self.folds["stereo"], "Hear it as two loudspeakers would have it; press again to hear all"),
+            (self.folds["mono"], "Hear it as one loudspeaker would have it; press again to hear all"),
         ):
             button.setFixedHeight(26)
             button.setStyleSheet("padding: 0 10px")
             button.setToolTip(tip)
-        self.mono.setCheckable(True)
-        self.mono.toggled.connect(self._engine.set_mono)
+        for fold, button in self.folds.items():
+            button.setCheckable(True)
+            button.clicked.connect(lambda on, fold=fold: self._fold_clicked(fold, on))
+        for layout in LAYOUTS:
+            self.layout_choice.addItem(layout.name, layout.id)
+        self.layout_choice.setAccessibleName("Loudspeakers")
+        self.layout_choice.setToolTip("The loudspeakers that are mixed for; nothing moves when they change")
+        self.layout_choice.activated.connect(lambda place: self.layout_asked.emit(LAYOUTS[place].id))
         self.loop.clicked.connect(self._loop_clicked)
         self.cure.clicked.connect(self._cure)
         self._style()
 
-    def _line(self, title: str, more: str, told: QLabel | None, button: QPushButton | None) -> QHBoxLayout:
+    def _line(self, title: str, more: str, told: QLabel | None, *controls: QWidget) -> QHBoxLayout:
         line = QHBoxLayout()
         name = QLabel(title)
         name.setFont(sans(14, 600))
@@ -153,8 +166,8 @@ class MixWorkspace(QWidget):
         if told is not None:
             told.setFont(sans(12))
             line.addWidget(told)
-        if button is not None:
-            line.addWidget(button)
+        for control in controls:
+            line.addWidget(control)
         return line
 
     def _style(self) -> None:
@@ -167,8 +180,18 @@ class MixWorkspace(QWidget):
         self._patch = patch
         for part in (self.rows, self.field, self.masking, self.master):
             part.set_patch(patch)
+        self._show_layout()
         if self._shown:
             self.listen(True)
+
+    def _show_layout(self) -> None:
+        self.layout_choice.setCurrentIndex(self.layout_choice.findData(self._patch.layout))
+        self.folds["stereo"].setEnabled(layout_of(self._patch.layout).channels > 2)
+
+    def _fold_clicked(self, fold: Fold, on: bool) -> None:
+        self._engine.set_monitor(replace(self._engine.monitor, fold=fold if on else ""))
+        for name, button in self.folds.items():
+            button.setChecked(on and name == fold)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -203,7 +226,7 @@ class MixWorkspace(QWidget):
         self.master.animate(status)
         self._correlation.show_value(float(status[Status.CORRELATION]))
         lost = -float(status[Status.MONO_DB])
-        self.mono_told.setText("Nothing is lost" if lost < 0.5 else f"Loses {lost:.1f} dB")
+        self.mono_told.setText("Nothing is lost in mono" if lost < 0.5 else f"Mono loses {lost:.1f} dB")
         self._tell()
 
     def _tell(self) -> None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from numba import njit
+
+from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
 from dunefall.dsp.maths import db_to_gain
@@ -9,7 +12,7 @@ from dunefall.dsp.maths import db_to_gain
 __all__ = ["MODULE"]
 
 BESIDE = 8
-"""Numbers of the state for one side."""
+"""Numbers of the state for one channel."""
 MOVES = (0b11000, 0b11100000, 0b11100000000, 0b1100000000000)
 LEVEL = 0b1
 SILENT_DB = -96.0
@@ -29,6 +32,7 @@ def kernel(  # type: ignore[no-untyped-def]
     b_q,
     high_hz,
     high_db,
+    layout,
     left,
     right,
     state,
@@ -37,26 +41,36 @@ def kernel(  # type: ignore[no-untyped-def]
     moving,
     scratch,
 ):
-    """State: the integrators of four filters in a row, for both sides. A band at 0 dB changes nothing.
+    """State: the integrators of four filters in a row, for each channel. A band at 0 dB changes nothing.
 
     It runs when all layers are in the mix, and changes the mix in place.
     """
     n = left.size
+    channels = 2 * int(layout[0] + 1.5)
     flat = scratch[448 : 448 + n]
     flat[:] = FLAT
-    for side in range(2):
-        row, at = whole_mix[64 * side : 64 * side + n], BESIDE * side
+    for channel in range(channels):
+        row, at = whole_mix[64 * channel : 64 * channel + n], BESIDE * channel
         run_band(LOW, row, low_hz, low_db, flat, row, state, at, rate, moving & MOVES[0], scratch)
         run_band(MIDDLE, row, a_hz, a_db, a_q, row, state, at + 2, rate, moving & MOVES[1], scratch)
         run_band(MIDDLE, row, b_hz, b_db, b_q, row, state, at + 4, rate, moving & MOVES[2], scratch)
         run_band(HIGH, row, high_hz, high_db, flat, row, state, at + 6, rate, moving & MOVES[3], scratch)
+        for i in range(n):
+            if i == 0 or moving & LEVEL:
+                gain = db_to_gain(level_db[i]) if level_db[i] > SILENT_DB else 0.0
+            row[i] *= gain
+    for pair in (0, channels - 2):  # in front, and behind where there is something
+        if pair == 0 or channels > 2:
+            _widen(whole_mix[64 * pair : 64 * pair + n], whole_mix[64 * pair + 64 : 64 * pair + 64 + n], width)
     for i in range(n):
-        if i == 0 or moving & LEVEL:
-            gain = db_to_gain(level_db[i]) if level_db[i] > SILENT_DB else 0.0
-        a, b = whole_mix[i] * gain, whole_mix[64 + i] * gain
-        side_more = 0.5 * (width[i] - 1.0) * (a - b)
-        whole_mix[i] = left[i] = a + side_more
-        whole_mix[64 + i] = right[i] = b - side_more
+        left[i], right[i] = whole_mix[i], whole_mix[64 + i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _widen(a, b, width):  # type: ignore[no-untyped-def]
+    for i in range(a.size):
+        more = 0.5 * (width[i] - 1.0) * (a[i] - b[i])
+        a[i], b[i] = a[i] + more, b[i] - more
 
 
 MODULE = ModuleSpec(
@@ -80,9 +94,11 @@ MODULE = ModuleSpec(
         Param("high_hz", "High shelf", "hz", 500, 20000, 7000, "Above this, the high shelf.", taper="octaves",
               amount=1.0),
         Param("high_db", "High gain", "db", -18, 18, 0, "Gain of the high shelf.", amount=3.0),
+        Param("layout", "Layout", "choice", 0, 2, 0, "The loudspeakers of the patch.",
+              tuple(layout.name for layout in LAYOUTS), follows="layout"),
     ),
     outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
-    state=2 * BESIDE,
+    state=MOST_CHANNELS * BESIDE,
     face="level_db",
     shows="wave",
     words=("mix", "equaliser", "bus", "output", "loudness", "trim"),

@@ -6,32 +6,43 @@ import math
 
 from numba import njit
 
+from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
 from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db, smooth_step
 from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
+from dunefall.dsp.surround import SURROUND, front_half_deg, speaker_gains
+from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-WRITE, DELAY, DULL, DULL_RIGHT, KEY, DUCKED, HELD, STATE = range(8)
+WRITE, DELAY, DULL, DULL_RIGHT, KEY, DUCKED, HELD, LOW = range(8)
+STATE = LOW + 4
 SILENT_DB = -96.0
 FARTHEST_M, FALLOFF_DB, BEND = 40.0, 4.0, 0.5
+EACH = 0.35355339059327373
+"""Half of the difference of both sides, at -3 dB: what a pan law gives to each of them in the middle."""
 QUIETEST_KEY_DB, KEY_SPAN_DB = -42.0, 30.0
 """A key below this does nothing; so much louder, and the layer makes way fully."""
 KEY_FALL_S, HOLD_S = 0.05, 1.5
 DUCK, LEVEL, PLACE, FAR = 0b100, 0b1011000, 1 << 7, 0b10100000000
 """Among what is linked or moves: the key; level, mute and heard; the angle; distance and Doppler."""
-OUT, BEFORE, DUCKING, PEAK, LOUD = 0b1100, 0b110000, 1 << 6, 1 << 7, 1 << 8
+OUT, BEFORE, DUCKING, PEAK, LOUD = 0b11000000, 0b1100000000, 1 << 10, 1 << 11, 1 << 12
+AROUND, TO_LOW = 1 << 7 | 1 << 14, 1 << 15
+LOW_HZ, DAMPING = 120.0, 1.4142135623730951
+"""Low effects end here (common practice), by two second-order low-passes of Q 0.71 in a row."""
 
 
 def kernel(  # type: ignore[no-untyped-def]
     audio, audio_right, duck, level_db, mute, solo, heard, angle_deg, distance_m, width, doppler, duck_db,
-    duck_attack_s, duck_release_s, left, right, out, out_right, before, before_right, ducking, peak, loudness, state,
-    memory, rate, moving, linked, wanted, scratch,
+    duck_attack_s, duck_release_s, centre_share, low_effects_db, layout, left, right, centre, low_effects, left_behind,
+    right_behind, out, out_right, before, before_right, ducking, peak, loudness, state, memory, rate, moving, linked,
+    wanted, scratch,
 ):  # fmt: skip
     """State: place of writing, the time on the way in samples (0: not begun), what the air lets through on both sides,
-    level of the key, how far the layer makes way, the held peak. Memory: a ring for each side, then the loudness.
+    level of the key, how far the layer makes way, the held peak, the integrators of what goes to the low
+    effects. Memory: a ring for each side, then the loudness.
 
     The place applies to what goes into the mix; what is sent to effects has the level, but not yet the distance.
     """
@@ -63,14 +74,53 @@ def kernel(  # type: ignore[no-untyped-def]
         _measure(x, y, gains, peak, loudness, state, memory, rate, scratch[256 : 256 + n])
     if moving & FAR or distance_m[0] > 1.0 or doppler[0] > 0.0 or state[DELAY] > 1.0:
         _carry(x, y, gains, distance_m, doppler, state, memory, rate, moving & FAR)
-    if moving & PLACE:
-        for i in range(n):
+    if layout[0] > 0.5:
+        _around(x, y, gains, angle_deg, centre_share, layout[0], left, right, centre, left_behind, right_behind, moving)
+        _go_low(x, y, gains, low_effects_db, layout[0], low_effects, state, rate, moving & TO_LOW)
+        return
+    for i in range(n):
+        if i == 0 or moving & PLACE:
             gain_left, gain_right = pan_gains(angle_deg[i])
-            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
-    else:
-        gain_left, gain_right = pan_gains(angle_deg[0])
-        for i in range(n):
-            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+        left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+        centre[i] = low_effects[i] = left_behind[i] = right_behind[i] = 0.0
+
+
+@njit(error_model="numpy", forceinline=True)
+def _around(x, y, gains, angle_deg, share, layout, left, right, centre, left_behind, right_behind, moving):  # type: ignore[no-untyped-def]
+    """Over the speakers of a layout: what both sides have in common at its angle; what tells them apart as far to both
+    sides of it as the speakers in front stand, so that ahead of the listener left is left and right is right."""
+    kind = int(layout + 0.5)
+    half = front_half_deg(kind)
+    for i in range(x.size):
+        if i == 0 or moving & AROUND:
+            to_left, to_right, to_centre, behind_left, behind_right = speaker_gains(angle_deg[i], share[i], kind)
+            a, b, _, c, d = speaker_gains(angle_deg[i] - half, 0.0, kind)
+            a2, b2, _, c2, d2 = speaker_gains(angle_deg[i] + half, 0.0, kind)
+            a, b, c, d = a - a2, b - b2, c - c2, d - d2
+        middle, side = (x[i] + y[i]) * (0.5 * gains[i]), (x[i] - y[i]) * (EACH * gains[i])
+        left[i], right[i] = fma(middle, to_left, side * a), fma(middle, to_right, side * b)
+        left_behind[i] = fma(middle, behind_left, side * c)
+        right_behind[i] = fma(middle, behind_right, side * d)
+        centre[i] = middle * to_centre
+
+
+@njit(error_model="numpy", forceinline=True)
+def _go_low(x, y, gains, level_db, layout, low, state, rate, moves):  # type: ignore[no-untyped-def]
+    """What goes to the low effects, of both sides together."""
+    if layout < SURROUND - 0.5 or (moves == 0 and level_db[0] <= SILENT_DB):
+        low[:] = 0.0
+        state[LOW : LOW + 4] = 0.0
+        return
+    t, c, s = svf_factors(LOW_HZ, DAMPING, 2.0 / rate)
+    for i in range(low.size):
+        if i == 0 or moves:
+            gain = 0.5 * _gain(level_db[i])
+        value = (x[i] + y[i]) * (gains[i] * gain)
+        for k in range(LOW, LOW + 4, 2):
+            before = state[k + 1]
+            state[k], state[k + 1] = svf_next(state[k], before, value, t, c, s)
+            value = mean(before, state[k + 1])
+        low[i] = value
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -157,10 +207,20 @@ MODULE = ModuleSpec(
               amount=1.0),
         Param("duck_release_s", "Duck release", "s", 0.01, 10, 0.4, "How fast it comes back.", taper="octaves",
               amount=1.0),
+        Param("centre_share", "Centre", "ratio", 0, 1, 0, "How much of what is in the middle comes from the centre "
+              "speaker; the rest from between left and right.", amount=0.3, shown_when=("layout", (2,))),
+        Param("low_effects_db", "Low effects", "db", SILENT_DB, 12, SILENT_DB, "How much goes to the low-effects "
+              "channel, below 120 Hz; −96 dB is nothing.", amount=6.0, shown_when=("layout", (2,))),
+        Param("layout", "Layout", "choice", 0, 2, 0, "The loudspeakers of the patch.",
+              tuple(layout.name for layout in LAYOUTS), follows="layout"),
     ),
     outputs=(
         Output("left", "Left", "audio"),
         Output("right", "Right", "audio"),
+        Output("centre", "Centre", "audio"),
+        Output("low_effects", "Low effects", "audio"),
+        Output("left_behind", "Left behind", "audio"),
+        Output("right_behind", "Right behind", "audio"),
         Output("out", "After level", "audio", stereo=True),
         Output("before", "Before level", "audio", stereo=True),
         Output("ducking", "Ducking", "control", 0, 1),
@@ -175,6 +235,6 @@ MODULE = ModuleSpec(
     shows="wave",
     words=("level", "pan", "mix", "out", "solo", "mute", "duck", "distance"),
     sources=("constant-power pan law, −3.01 dB in the middle (textbook)", "ISO 9613-1 (air, from memory)",
-             "ITU-R BS.1770 (loudness)"),
+             "ITU-R BS.1770 (loudness)", "Pulkki 1997 and Gerzon 1992 (quad and 5.1, from memory)"),
     lane_end=True,
 )  # fmt: skip

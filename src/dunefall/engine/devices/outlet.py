@@ -24,14 +24,16 @@ class Outlet:
         self._tell = tell
         self._output: AudioOutput | None = None
         self._options: EngineOptions | None = None
+        self._channels = 0
 
-    def open(self, options: EngineOptions, sounding: Sounding) -> None:
-        """Open the chosen device unless it is open; the simulated one where it cannot be had."""
-        if self._output is not None:
+    def open(self, options: EngineOptions, sounding: Sounding, channels: int) -> None:
+        """Open the chosen device for so many channels unless it is open; the simulated one where it cannot be had."""
+        if self._output is not None and channels == self._channels:
             return
-        self._options = options
+        self.close()
+        self._options, self._channels = options, channels
         try:
-            self._output = open_output(options.audio, options.rate, options.frames)
+            self._output = open_output(options.audio, options.rate, options.frames, channels)
             self._output.start(sounding.fill)
         except DeviceError as error:
             self._simulate(options, sounding, f"{error}. The simulated output sounds instead.")
@@ -56,7 +58,7 @@ class Outlet:
             self._output = None
 
     def _simulate(self, options: EngineOptions, sounding: Sounding, note: str) -> None:
-        self._output = SimulatedOutput(options.rate, options.frames)
+        self._output = SimulatedOutput(options.rate, options.frames, self._channels)
         self._output.start(sounding.fill)
         self._announce(options, note)
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.ports import chosen, sound_names, sound_ports
+from dunefall.engine.devices.ports import chosen, sound_names, sound_ports, usual_channels
 
 __all__ = [
     "FRAMES",
@@ -28,7 +28,7 @@ __all__ = [
 ]
 
 Fill = Callable[[NDArray[np.float64]], None]
-"""Writes the next frames into an array of shape (n, 2)."""
+"""Writes the next frames into an array of shape (n, channels)."""
 RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 KEPT_S = 120.0
@@ -70,10 +70,10 @@ class SimulatedOutput:
     simulated = True
     name = "simulated output"
 
-    def __init__(self, rate: float, frames: int) -> None:
+    def __init__(self, rate: float, frames: int, channels: int = 2) -> None:
         self.underruns = 0
         self._rate, self._frames = rate, frames
-        self._ring = np.zeros((int(KEPT_S * rate), 2), np.float32)
+        self._ring = np.zeros((int(KEPT_S * rate), channels), np.float32)
         self._written = 0
         self._ended = threading.Event()
         self._thread: threading.Thread | None = None
@@ -98,7 +98,7 @@ class SimulatedOutput:
 
     @property
     def kept(self) -> NDArray[np.float32]:
-        """The last frames, shape (n, 2), oldest first."""
+        """The last frames, shape (n, channels), oldest first."""
         size = len(self._ring)
         if self._written <= size:
             return self._ring[: self._written].copy()
@@ -106,7 +106,7 @@ class SimulatedOutput:
 
     def _run(self, fill: Fill) -> None:
         ask_for_real_time()
-        piece = np.zeros((self._frames, 2))
+        piece = np.zeros((self._frames, self._ring.shape[1]))
         period = self._frames / self._rate
         due = time.monotonic()
         while not self._ended.is_set():
@@ -128,8 +128,8 @@ class RealOutput:
 
     simulated = False
 
-    def __init__(self, device: int | None, name: str, rate: float, frames: int) -> None:
-        self.name, self.underruns = name, 0
+    def __init__(self, device: int | None, name: str, rate: float, frames: int, channels: int) -> None:
+        self.name, self.underruns, self._channels = name, 0, channels
         self._device, self._rate, self._frames = device, rate, frames
         self._stream: Any = None
 
@@ -137,7 +137,7 @@ class RealOutput:
         """Open the stream; raises DeviceError if the device refuses."""
         import sounddevice
 
-        piece = np.zeros((self._frames, 2))
+        piece = np.zeros((self._frames, self._channels))
 
         def callback(out: NDArray[np.float32], frames: int, _time: object, status: Any) -> None:
             if status.output_underflow:
@@ -151,8 +151,9 @@ class RealOutput:
 
         try:
             self._stream = sounddevice.OutputStream(
-                samplerate=self._rate, blocksize=self._frames, device=self._device, channels=2, callback=callback
-            )
+                samplerate=self._rate, blocksize=self._frames, device=self._device,
+                channels=self._channels, callback=callback,
+            )  # fmt: skip
             self._stream.start()
         except sounddevice.PortAudioError as error:
             raise DeviceError(f"the sound device {self.name} cannot be used: {error}") from error
@@ -174,8 +175,10 @@ def device_names() -> list[str]:
     return sound_names("output", 2)
 
 
-def open_output(choice: str, rate: float, frames: int) -> AudioOutput:
+def open_output(choice: str, rate: float, frames: int, channels: int = 2) -> AudioOutput:
     """The output for a choice: ``auto``, ``simulated`` or part of a device's name.
+
+    A device with fewer than ``channels`` is opened in stereo: what it gets is folded.
 
     Raises
     ------
@@ -183,14 +186,16 @@ def open_output(choice: str, rate: float, frames: int) -> AudioOutput:
         If a named device is not there. ``auto`` never fails: without a device it gives the simulated one.
     """
     if choice == "simulated":
-        return SimulatedOutput(rate, frames)
+        return SimulatedOutput(rate, frames, channels)
     try:
         ports = sound_ports("output", 2)
     except (ImportError, OSError) as error:
         if choice == "auto":
-            return SimulatedOutput(rate, frames)
+            return SimulatedOutput(rate, frames, channels)
         raise DeviceError(f"the sound system (PortAudio) cannot be used: {error}") from error
     if choice == "auto":
-        return RealOutput(None, "default output", rate, frames) if ports else SimulatedOutput(rate, frames)
+        if not ports:
+            return SimulatedOutput(rate, frames, channels)
+        return RealOutput(None, "default output", rate, frames, channels if usual_channels("output") >= channels else 2)
     port = ports[chosen(choice, [port.name for port in ports], "sound device")]
-    return RealOutput(port.number, port.name, rate, frames)
+    return RealOutput(port.number, port.name, rate, frames, channels if port.channels >= channels else 2)

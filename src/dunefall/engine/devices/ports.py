@@ -7,14 +7,15 @@ from typing import Literal, NamedTuple
 
 from dunefall.base.errors import DeviceError
 
-__all__ = ["Port", "chosen", "sound_names", "sound_ports"]
+__all__ = ["Port", "chosen", "sound_names", "sound_ports", "usual_channels"]
 
 
 class Port(NamedTuple):
-    """A device: its number with PortAudio, and its name."""
+    """A device: its number with PortAudio, its name, and how many channels it has."""
 
     number: int
     name: str
+    channels: int
 
 
 def sound_ports(direction: Literal["input", "output"], channels: int) -> list[Port]:
@@ -22,7 +23,15 @@ def sound_ports(direction: Literal["input", "output"], channels: int) -> list[Po
     import sounddevice
 
     entries = enumerate(sounddevice.query_devices())
-    return [Port(k, str(entry["name"])) for k, entry in entries if entry[f"max_{direction}_channels"] >= channels]
+    ports = (Port(k, str(entry["name"]), int(entry[f"max_{direction}_channels"])) for k, entry in entries)
+    return [port for port in ports if port.channels >= channels]
+
+
+def usual_channels(direction: Literal["input", "output"]) -> int:
+    """How many channels the machine's default input or output has; there must be one."""
+    import sounddevice
+
+    return int(sounddevice.query_devices(kind=direction)[f"max_{direction}_channels"])
 
 
 def sound_names(direction: Literal["input", "output"], channels: int) -> list[str]:

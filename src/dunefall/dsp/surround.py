@@ -1,0 +1,63 @@
+"""Amplitude panning over the loudspeakers of a layout.
+
+Sources: Pulkki 1997, "Virtual sound source positioning using vector base amplitude panning" (pairs of speakers);
+Gerzon 1992, "Optimum reproduction matrices for multispeaker stereo" (how much of the middle the centre takes); both
+from memory. The power over all speakers is always that of the sound.
+"""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+from dunefall.base.layouts import layout_of
+from dunefall.dsp.maths import sine
+
+__all__ = ["QUAD", "SURROUND", "front_half_deg", "speaker_gains"]
+
+STEREO, QUAD, SURROUND = range(3)
+"""Places of the layouts in ``base.layouts.LAYOUTS``."""
+QUAD_FRONT, QUAD_BACK = layout_of("quad").speakers[1].angle_deg, layout_of("quad").speakers[3].angle_deg
+FRONT, BACK = layout_of("5.1").speakers[1].angle_deg, layout_of("5.1").speakers[5].angle_deg
+
+
+@njit(error_model="numpy", forceinline=True)
+def _pair(angle_deg, low_deg, high_deg):  # type: ignore[no-untyped-def]
+    """Gains of two speakers for a sound between them."""
+    low, high = sine((high_deg - angle_deg) * (1.0 / 360.0)), sine((angle_deg - low_deg) * (1.0 / 360.0))
+    scale = 1.0 / math.sqrt(low * low + high * high)
+    return low * scale, high * scale
+
+
+@njit(error_model="numpy", forceinline=True)
+def speaker_gains(angle_deg, centre, layout):  # type: ignore[no-untyped-def]
+    """Gains of left, right, centre, left behind and right behind for a sound at an angle, 0 ahead, 90 right.
+
+    ``layout`` is ``QUAD`` or ``SURROUND``; ``centre`` how much of the power in front its own speaker takes, 0..1:
+    the rest comes from between left and right.
+    """
+    turned = angle_deg - 360.0 * math.floor(angle_deg * (1.0 / 360.0) + 0.5)
+    aside = abs(turned)
+    front, back = (QUAD_FRONT, QUAD_BACK) if layout == QUAD else (FRONT, BACK)
+    near, far, middle, near_back, far_back = 0.0, 0.0, 0.0, 0.0, 0.0
+    if aside <= front:
+        far, near = _pair(aside, -front, front)
+        if layout != QUAD and centre > 0.0:
+            own, beside = _pair(aside, 0.0, front)
+            middle = math.sqrt(centre) * own
+            near = math.sqrt(centre * beside * beside + (1.0 - centre) * near * near)
+            far *= math.sqrt(1.0 - centre)
+    elif aside <= back:
+        near, near_back = _pair(aside, front, back)
+    else:
+        near_back, far_back = _pair(aside, back, 360.0 - back)
+    if turned < 0.0:
+        return near, far, middle, near_back, far_back
+    return far, near, middle, far_back, near_back
+
+
+@njit(error_model="numpy", forceinline=True)
+def front_half_deg(layout):  # type: ignore[no-untyped-def]
+    """How far from straight ahead the speakers in front stand."""
+    return QUAD_FRONT if layout == QUAD else FRONT
