@@ -112,7 +112,11 @@ class Session:
         self.set_params(module, {param: value})
 
     def set_params(self, module: str, values: Mapping[str, float]) -> None:
-        """Set base values; the steps of one movement become one undo step (see ``Document.end_merge``).
+        """Set base values of a module; see ``set_together``."""
+        self.set_together({module: values})
+
+    def set_together(self, values: Mapping[str, Mapping[str, float]]) -> None:
+        """Set base values of modules; the steps of one movement become one undo step (see ``Document.end_merge``).
 
         Raises
         ------
@@ -120,13 +124,22 @@ class Session:
             If a value is out of range.
         """
         patch = self.patch
-        found = patch.module(module)
-        spec = spec_of(found.type)
-        if spec is not None:
-            for param, value in values.items():
-                spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
-        changed = patch.with_module(replace(found, params={**found.params, **values}))
-        self.document.edit(f"Change {found.name}", changed, merge=f"{module}.{','.join(values)}")
+        for module, changed in values.items():
+            found = patch.module(module)
+            spec = spec_of(found.type)
+            if spec is not None:
+                for param, value in changed.items():
+                    spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
+            patch = patch.with_module(replace(found, params={**found.params, **changed}))
+        name = patch.module(next(iter(values))).name if len(values) == 1 else f"{len(values)} layers"
+        merge = ";".join(f"{module}.{','.join(changed)}" for module, changed in values.items())
+        self.document.edit(f"Change {name}", patch, merge=merge)
+
+    def set_group(self, layer: str, group: str) -> None:
+        """Put a layer's row into a group of this name, or into none."""
+        found = self.patch.layer(layer)
+        label = f"Group {found.name} with {group}" if group else f"Ungroup {found.name}"
+        self.document.edit(label, self.patch.with_layer(replace(found, group=group[:60])))
 
     def set_series(self, module: str, series: Mapping[str, tuple[float, ...]], *, label: str = "Draw in") -> None:
         """Give a module other series; the steps of one movement become one undo step.

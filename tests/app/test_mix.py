@@ -20,6 +20,7 @@ from dunefall.app.theme import DUSK, NOON
 from dunefall.app.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
+from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.mixing import Way, effect_lanes, key_of, master_of, mixed_layers, send_of
 from dunefall.session import Session, open_patch
 
@@ -240,6 +241,53 @@ def test_the_loudspeakers_are_chosen(window: MainWindow, qtbot: QtBot) -> None:
     for _ in range(3):
         window.session.document.undo()
     assert window.session.patch.layout == "stereo"
+
+
+def test_rows_of_a_group_move_together(window: MainWindow, qtbot: QtBot) -> None:
+    rows, session = window.mix.rows, window.session
+    for layer in ("fog-air", "drip-line"):
+        session.set_group(layer, "Wet")
+    before = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]
+    window.canvas.select("fog-air-output")
+    rows.setFocus()
+    qtbot.keyClick(rows, Qt.Key.Key_Right)
+    now = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]
+    assert now == pytest.approx([before[0] + 0.5, before[1] + 0.5, before[2]])
+    qtbot.keyClick(rows, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert session.patch.module("fog-air-output").params["level_db"] == pytest.approx(before[0])
+    assert session.patch.module("drip-line-output").params["level_db"] == pytest.approx(before[1] + 0.5)
+    click(qtbot, window, spot(window, "Drip line", "mute"))
+    assert all(session.patch.module(f"{x}-output").params["mute"] == 1 for x in ("fog-air", "drip-line"))
+    window.undo()
+    assert not any(session.patch.module(f"{x}-output").params.get("mute") for x in ("fog-air", "drip-line"))
+    window.ask_group("fog-air")
+    menu = next(m for m in window.findChildren(QMenu) if m.isVisible())
+    next(action for action in menu.actions() if action.text() == "Nothing").trigger()
+    menu.close()
+    assert session.patch.layer("fog-air").group == ""
+    assert parse_patch(dump_patch(session.patch).encode()).layer("drip-line").group == "Wet"
+
+
+def test_the_master_s_bands_are_moved_on_their_curve(window: MainWindow, qtbot: QtBot) -> None:
+    curve, session = window.mix.master.curve, window.session
+    start, end = curve.point_of(350.0, 0.0), curve.point_of(500.0, 6.0)
+    drag(qtbot, curve, start.toPoint(), end.toPoint())
+    master = master_of(session.patch)
+    assert master is not None
+    assert (master.params["a_hz"], master.params["a_db"]) == (pytest.approx(500, rel=0.05), pytest.approx(6, abs=0.5))
+    curve.setFocus()
+    for _ in range(60):
+        qtbot.keyClick(curve, Qt.Key.Key_Right)
+    master = master_of(session.patch)
+    assert master is not None
+    assert master.params["a_hz"] == 2500.0, "a band never goes past its neighbour"
+    qtbot.keyClick(curve, Qt.Key.Key_3)
+    qtbot.keyClick(curve, Qt.Key.Key_Up)
+    qtbot.keyClick(curve, Qt.Key.Key_Plus)
+    master = master_of(session.patch)
+    assert master is not None
+    assert (master.params["b_db"], master.params["b_q"]) == (0.5, 1.1)
+    assert "Q 1.1" in curve.told
 
 
 def test_the_master_trims_to_the_target(window: MainWindow, qtbot: QtBot) -> None:

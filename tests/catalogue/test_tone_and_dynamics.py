@@ -8,6 +8,7 @@ import pytest
 from scipy.signal import freqz
 
 from dunefall.catalogue.shape.vowel import FORMANTS_HZ
+from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, band_levels_db
 from rig import RATE, Rig, level_db, tone
 
 SECOND = round(RATE)
@@ -47,6 +48,14 @@ def test_equaliser_is_the_cookbook(gain_db: float) -> None:
         hz = next(value for name, value in params.items() if name.endswith("hz"))
         difference = 20 * np.log10(response("equaliser", **params)[20:20000] / cookbook(kind, hz, gain_db, q)[20:20000])
         assert np.abs(difference).max() < 0.01, kind
+
+
+@pytest.mark.parametrize(("kind", "name"), [(LOW, "low"), (MIDDLE, "peak"), (HIGH, "high")])
+@pytest.mark.parametrize("db", [-12.0, 9.0])
+def test_the_master_s_curve_is_the_cookbook(kind: int, name: str, db: float) -> None:
+    q = 1.3 if kind == MIDDLE else FLAT
+    drawn = band_levels_db(kind, 900.0, db, q, np.arange(20.0, 20000.0), RATE)
+    np.testing.assert_allclose(drawn, 20 * np.log10(cookbook(name, 900.0, db, q)[20:20000]), atol=0.01)
 
 
 def test_a_flat_equaliser_changes_nothing() -> None:

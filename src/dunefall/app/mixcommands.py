@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QInputDialog, QMenu
 
 from dunefall.app.mix.ruler import SEND_LOW_DB
 from dunefall.app.mix.workspace import MixWorkspace
@@ -40,8 +40,10 @@ class MixCommands(WindowParts):
         mix, session = self.mix, self.session
         for part in (mix.rows, mix.field):
             part.selected.connect(self.canvas.select)
-            part.moved.connect(session.set_params)
             part.settled.connect(session.document.end_merge)
+        mix.rows.moved.connect(session.set_together)
+        mix.rows.group_asked.connect(self.ask_group)
+        mix.field.moved.connect(session.set_params)
         mix.rows.send_moved.connect(self.set_send)
         mix.rows.key_asked.connect(self.ask_key)
         mix.rows.key_dropped.connect(lambda layer: session.set_key(layer, None))
@@ -88,6 +90,25 @@ class MixCommands(WindowParts):
         title = f"What does {self.session.patch.layer(layer).name} make way for?"
         dialog = LinkDialog(self.session.patch, title, self.session.engine, self._theme, self)
         self.ask(dialog, lambda: self.session.set_key(layer, dialog.chosen) if dialog.chosen else None)
+
+    def ask_group(self, layer: str) -> None:
+        """Let the user choose the group of a layer's row."""
+        menu, session = QMenu(self), self.session
+        found = session.patch.layer(layer)
+        menu.addAction(f"{found.name} is moved together with").setEnabled(False)
+        for group in sorted({other.group for other in mixed_layers(session.patch)} - {""}):
+            action = menu.addAction(group, partial(session.set_group, layer, group))
+            action.setCheckable(True)
+            action.setChecked(group == found.group)
+        menu.addAction("A new group…", partial(self._ask_new_group, layer))
+        if found.group:
+            menu.addAction("Nothing", partial(session.set_group, layer, ""))
+        show_menu(menu, QCursor.pos())
+
+    def _ask_new_group(self, layer: str) -> None:
+        name, chosen = QInputDialog.getText(self, "A new group", "Its name")
+        if chosen and name.strip():
+            self.session.set_group(layer, name.strip())
 
     def show_place_menu(self, module: str) -> None:
         """What a layer gives to the centre and the low-effects channel of 5.1."""

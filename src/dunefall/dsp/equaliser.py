@@ -8,16 +8,35 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.svf import mean, svf_next
 
-__all__ = ["FLAT", "HIGH", "LOW", "MIDDLE", "run_band"]
+__all__ = ["FLAT", "HIGH", "LOW", "MIDDLE", "band_levels_db", "run_band"]
 
 LOW, MIDDLE, HIGH = range(3)
 FLAT = 0.7071067811865476
 """The Q of a shelf without a bump."""
+
+
+def band_levels_db(
+    kind: int, hz: float, db: float, q: float, at_hz: NDArray[np.float64], rate: float
+) -> NDArray[np.float64]:
+    """What a band does at some frequencies, in dB: Audio EQ Cookbook's responses, warped as the filter warps them."""
+    root = 10 ** (db / 40)
+    s = 1j * np.tan(np.pi * np.minimum(at_hz / rate, 0.485)) / math.tan(math.pi * min(hz / rate, 0.485))
+    if kind == MIDDLE:
+        response = (s * s + s * root / q + 1) / (s * s + s / (root * q) + 1)
+    elif kind == LOW:
+        bump = math.sqrt(root) / q * s
+        response = root * (s * s + bump + root) / (root * s * s + bump + 1)
+    else:
+        bump = math.sqrt(root) / q * s
+        response = root * (root * s * s + bump + 1) / (s * s + bump + root)
+    return np.asarray(20 * np.log10(np.abs(response)))
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -1,7 +1,7 @@
 """The difference between two patches as a short list of changes, and patches made of a patch and such a list.
 
-Only what is heard counts: titles, pins and folds are left out. A list can be applied to another patch than the one it
-was made from; what refers to a module that is not there changes nothing.
+Only what is heard counts: titles, pins, folds and groups are left out. A list can be applied to another patch
+than the one it was made from; what refers to a module that is not there changes nothing.
 """
 
 from __future__ import annotations
@@ -151,7 +151,9 @@ def _layer_changes(before: Patch, after: Patch) -> list[Change]:
         return []
     there = {module.id for module in after.modules()}
     changes: list[Change] = [ModuleGone(module.id) for module in before.modules() if module.id not in there]
-    heads = [[replace(layer, modules=(), folded=False) for layer in patch.layers] for patch in (before, after)]
+    heads = [
+        [replace(layer, modules=(), folded=False, group="") for layer in patch.layers] for patch in (before, after)
+    ]
     gone, put, _ = _moved(heads[0], heads[1])
     changes += [LayerGone(layer.id) for layer in gone]
     changes += [LayerPut(k, layer) for k, layer in put]
@@ -230,7 +232,7 @@ def _apply(patch: Patch, change: Change) -> Patch:
         return patch.without_link(change.link)
     if isinstance(change, LayerPut):
         old = next((layer for layer in patch.layers if layer.id == change.layer.id), None)
-        layer = replace(change.layer, modules=old.modules, folded=old.folded) if old else change.layer
+        layer = replace(change.layer, modules=old.modules, folded=old.folded, group=old.group) if old else change.layer
         return replace(patch, layers=_inserted(patch.layers, layer, change.index))
     return patch.without_layer(change.layer) if any(x.id == change.layer for x in patch.layers) else patch
 

@@ -1,8 +1,8 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
 Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
-``layout`` where it is not stereo, ``pins``, ``layers`` (each ``id``, ``name``, ``folded``, with more than one voice
-``voices``, ``spread`` and ``meet``, and
+``layout`` where it is not stereo, ``pins``, ``layers`` (each ``id``, ``name``, ``folded``, ``group`` if it has
+one, with more than one voice ``voices``, ``spread`` and ``meet``, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
 relative to the patch, and the ``digest`` of its bytes, and with lists of numbers that were drawn ``series``) and
 ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this
@@ -62,7 +62,7 @@ MAX_TEXT = 10_000
 MAX_SERIES = 4_096
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "pins", "layers", "links")
-_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "modules")
+_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
@@ -209,7 +209,8 @@ def dump_layer(layer: Layer) -> dict[str, Any]:
     voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
     modules = [dump_module(module) for module in layer.modules]
     effects = {"effects": True} if layer.effects else {}
-    own = {**effects, **voices, "modules": modules, **layer.extra}
+    group = {"group": layer.group} if layer.group else {}
+    own = {**effects, **group, **voices, "modules": modules, **layer.extra}
     return {"id": layer.id, "name": layer.name, "folded": layer.folded, **own}
 
 
@@ -366,6 +367,7 @@ def raw_layer(raw: dict[str, Any], place: str) -> Layer:
         name=get(raw, "name", str, place),
         folded=get(raw, "folded", bool, place, False),
         effects=get(raw, "effects", bool, place, False),
+        group=get(raw, "group", str, place, ""),
         modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
         extra=_extra(raw, _LAYER_FIELDS),
     )

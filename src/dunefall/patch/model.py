@@ -139,6 +139,8 @@ class Layer:
         Module at which the voices meet: it and what follows run once. Empty: the layer's output.
     effects : bool
         A shared effect lane: it takes what the layers send.
+    group : str
+        Layers of the same name here are moved, muted and soloed together in the mix; empty: none.
     """
 
     id: str
@@ -149,6 +151,7 @@ class Layer:
     spread: float = 0.5
     meet: str = ""
     effects: bool = False
+    group: str = ""
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections import deque
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
+from dunefall.app.mix.mastercurve import MasterCurve
 from dunefall.app.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, VALUE_W, db_at, gain_db, x_of_db
 from dunefall.app.painting import draw_text
 from dunefall.app.theme import Theme, mono, sans
@@ -20,6 +21,7 @@ from dunefall.patch.model import Patch
 __all__ = ["Master"]
 
 HEIGHT, STRIP_H = 150, 54
+PARTS, PART_GAP = 4, 14
 KEPT = 600
 """Values of a course: 20 s at 30 a second, or 60 s at 10."""
 
@@ -62,16 +64,22 @@ class Master(QWidget):
         self.trim.setStyleSheet("padding: 0 10px")
         self.trim.setToolTip("Moves the master's level so that the short-term loudness meets the target")
         self.trim.clicked.connect(self._trim_it)
+        self.curve = MasterCurve(patch, theme)
+        self.curve.setParent(self)
+        self.curve.moved.connect(self.moved)
+        self.curve.settled.connect(self.settled)
         row.addWidget(self.trim, 0, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
 
     def set_patch(self, patch: Patch) -> None:
         """Show this patch."""
         self._patch = patch
+        self.curve.set_patch(patch)
         self.update()
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme
+        self.curve.set_theme(theme)
         self.update()
 
     def animate(self, status: object) -> None:
@@ -111,17 +119,25 @@ class Master(QWidget):
         painter.setBrush(theme.colour("card"))
         painter.drawRoundedRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1), 4, 4)
         self._paint_strip(painter)
-        width = (self.width() - 18 - 2 * 14) / 3
-        top, height = STRIP_H + 18, HEIGHT - STRIP_H - 22
+        top, height, width = STRIP_H + 18, HEIGHT - STRIP_H - 22, self._part_w
+        lefts = [9 + k * (width + PART_GAP) for k in range(PARTS)]
         worst = min(self._limited, default=0.0)
-        self._course(painter, QRectF(9, top, width, height), "Limiter, 20 s", f"most {_text(worst, 'dB')}",
+        self._course(painter, QRectF(lefts[1], top, width, height), "Limiter, 20 s", _text(worst, "dB"),
                      list(self._limited), -6.0, 0.0, "control", top_down=True)  # fmt: skip
         target = self.value("target_lufs")
-        self._course(painter, QRectF(9 + width + 14, top, width, height), "Short-term loudness, 60 s",
+        self._course(painter, QRectF(lefts[2], top, width, height), "Loudness, 60 s",
                      f"target {target:.0f}".replace("-", "−"), list(self._loud), target - 18, target + 12, "audio",
                      line=target)  # fmt: skip
-        self._paint_numbers(painter, QRectF(9 + 2 * (width + 14), STRIP_H, width, HEIGHT - STRIP_H))
+        self._paint_numbers(painter, QRectF(lefts[3], STRIP_H, width, HEIGHT - STRIP_H))
         painter.end()
+
+    @property
+    def _part_w(self) -> float:
+        return (self.width() - 18 - (PARTS - 1) * PART_GAP) / PARTS
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The curve is the first of the parts below the strip."""
+        self.curve.setGeometry(9, STRIP_H, round(self._part_w), HEIGHT - STRIP_H - 4)
 
     def _paint_strip(self, painter: QPainter) -> None:
         theme, middle = self._theme, 20.0

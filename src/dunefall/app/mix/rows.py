@@ -26,8 +26,10 @@ class MixRows(RowView):
     -------
     selected (str)
         A layer's output was selected.
-    moved (str, dict), settled ()
-        Values of a module were moved; the movement ended.
+    moved (dict), settled ()
+        Values of some modules were moved; the movement ended. Rows of a group move together, with Alt alone.
+    group_asked (str)
+        The group of a layer was asked for.
     send_moved (str, str, float)
         A layer's send to a lane, in dB; at the lowest it is off.
     key_asked (str), key_dropped (str)
@@ -37,7 +39,8 @@ class MixRows(RowView):
     """
 
     selected = Signal(str)
-    moved = Signal(str, dict)
+    moved = Signal(dict)
+    group_asked = Signal(str)
     settled = Signal()
     send_moved = Signal(str, str, float)
     key_asked = Signal(str)
@@ -66,16 +69,18 @@ class MixRows(RowView):
             return
         row, spot = found
         self.selected.emit(row.module.id)
+        if event.button() == Qt.MouseButton.RightButton:
+            if spot is not None and spot.kind == "key":
+                self.key_dropped.emit(row.layer.id)
+            elif not row.layer.effects:
+                self.group_asked.emit(row.layer.id)
+            return
         if spot is None:
             return
-        if event.button() == Qt.MouseButton.RightButton:
-            if spot.kind == "key":
-                self.key_dropped.emit(row.layer.id)
-            return
         if spot.kind == "mute":
-            self.toggle(row.module.id, "mute")
+            self.toggle(row, "mute")
         elif spot.kind == "solo":
-            self.solo(row.module.id, event.modifiers())
+            self.solo(row, event.modifiers())
         elif spot.kind == "key":
             self.key_asked.emit(row.layer.id)
         else:
@@ -106,7 +111,7 @@ class MixRows(RowView):
         found = self._spot_at(event.position())
         if found and found[1] and found[1].kind in ("level", "width"):
             name = "level_db" if found[1].kind == "level" else "width"
-            self.moved.emit(found[1].module, {name: 0.0 if name == "level_db" else 1.0})
+            self.moved.emit({found[1].module: {name: 0.0 if name == "level_db" else 1.0}})
             self.settled.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -118,7 +123,7 @@ class MixRows(RowView):
             return
         steps = 1 if event.angleDelta().y() > 0 else -1
         if spot.kind == "level":
-            self._move_level(row, STEP_DB * steps)
+            self._move_level(row, STEP_DB * steps, alone=_alt(event))
         else:
             self._set(spot, self._place(row, spot) + steps * 1.2, False)
         self.settled.emit()
@@ -136,35 +141,49 @@ class MixRows(RowView):
                 self.selected.emit(self._rows[max(0, min(len(names) - 1, here + by))].module.id)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and row:
             fine = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-            self._move_level(row, (STEP_DB if key == Qt.Key.Key_Right else -STEP_DB) * fine)
+            step = (STEP_DB if key == Qt.Key.Key_Right else -STEP_DB) * fine
+            self._move_level(row, step, alone=_alt(event))
             self.settled.emit()
         elif key == Qt.Key.Key_M and row:
-            self.toggle(row.module.id, "mute")
+            self.toggle(row, "mute")
+        elif key == Qt.Key.Key_G and row and not row.layer.effects:
+            self.group_asked.emit(row.layer.id)
         elif key == Qt.Key.Key_S and row:
-            self.solo(row.module.id, event.modifiers())
+            self.solo(row, event.modifiers())
         else:
             super().keyPressEvent(event)
 
-    def toggle(self, module: str, param: str) -> None:
-        """Mute on or off."""
-        found = self._patch.module(module)
-        self.moved.emit(module, {param: 0.0 if self._value(found, param) else 1.0})
+    def _together(self, row: Row) -> list[Row]:
+        """The rows that move with one: those of its group."""
+        alike = [other for other in self._rows if row.layer.group and other.layer.group == row.layer.group]
+        return alike or [row]
+
+    def toggle(self, row: Row, param: str) -> None:
+        """Mute on or off, of the whole group."""
+        on = 0.0 if self._value(row.module, param) else 1.0
+        self.moved.emit({other.module.id: {param: on} for other in self._together(row)})
         self.settled.emit()
 
-    def solo(self, module: str, modifiers: Qt.KeyboardModifier) -> None:
-        """Solo on or off; Alt leaves the others faintly, Ctrl ends all other solos."""
+    def solo(self, row: Row, modifiers: Qt.KeyboardModifier) -> None:
+        """Solo on or off, of the whole group; Alt leaves the others faintly, Ctrl ends all other solos."""
+        values: dict[str, dict[str, float]] = {}
+        own = [other.module.id for other in self._together(row)]
         if modifiers & Qt.KeyboardModifier.ControlModifier:
-            for row in self._rows:
-                if row.module.id != module and self._value(row.module, "solo"):
-                    self.moved.emit(row.module.id, {"solo": 0.0})
+            soloed = (other.module.id for other in self._rows if self._value(other.module, "solo"))
+            values = {module: {"solo": 0.0} for module in soloed if module not in own}
         on = 2.0 if modifiers & Qt.KeyboardModifier.AltModifier else 1.0
-        self.moved.emit(module, {"solo": 0.0 if self._value(self._patch.module(module), "solo") else on})
+        values |= {module: {"solo": 0.0 if self._value(row.module, "solo") else on} for module in own}
+        self.moved.emit(values)
         self.settled.emit()
 
-    def _move_level(self, row: Row, by: float) -> None:
-        param = param_of(row.module, "level_db")
-        level = min(max(self._value(row.module, "level_db") + by, param.low), param.high)
-        self.moved.emit(row.module.id, {"level_db": round(level, 2)})
+    def _move_level(self, row: Row, by: float, *, alone: bool) -> None:
+        """Move a row's level, and by as much those of its group."""
+        values = {}
+        for other in [row] if alone else self._together(row):
+            param = param_of(other.module, "level_db")
+            level = min(max(self._value(other.module, "level_db") + by, param.low), param.high)
+            values[other.module.id] = {"level_db": round(level, 2)}
+        self.moved.emit(values)
 
     def _place(self, row: Row, spot: Spot) -> float:
         """Where what was taken stands, in px."""
@@ -176,10 +195,14 @@ class MixRows(RowView):
         return send_x(gain_db(link.amount)) if link else 0.0
 
     def _set(self, spot: Spot, place: float, alt: bool) -> None:
+        row = next(row for row in self._rows if row.module.id == spot.module)
         if spot.kind == "level":
-            self.moved.emit(spot.module, {"level_db": round(db_at(place), 2)})
+            self._move_level(row, db_at(place) - self._value(row.module, "level_db"), alone=alt)
         elif spot.kind == "width":
-            self.moved.emit(spot.module, {"width": float(np.clip(place / (WIDTH_W / 2) * 1.2, 0.0, 1.2))})
+            self.moved.emit({spot.module: {"width": float(np.clip(place / (WIDTH_W / 2) * 1.2, 0.0, 1.2))}})
         else:
-            layer = self._patch.layer_of(spot.module)
-            self.send_moved.emit(layer.id, spot.lane, send_db_at(place))
+            self.send_moved.emit(row.layer.id, spot.lane, send_db_at(place))
+
+
+def _alt(event: QKeyEvent | QWheelEvent) -> bool:
+    return bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)

@@ -38,7 +38,8 @@ TOP, HEAD_H, ROW_H, ROW_GAP, LANE_H, LANE_GAP, MASTER_H = 8, 26, 52, 4, 26, 4, 5
 TIPS = {
     "mute": "Mute: neither it nor what it sends is heard (M)",
     "solo": "Solo: the effects stay (S); with Alt the others stay faintly; with Ctrl it alone",
-    "level": "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right",
+    "level": "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right; a group moves together, with "
+    "Alt one row alone; right-click or G: its group",
     "width": "Width: above 100 % it is thin in mono",
     "key": "What this layer makes way for; right-click takes it away",
 }
@@ -247,6 +248,10 @@ class RowView(QWidget):
         painter.drawRoundedRect(frame, 4, 4)
         room = QRectF(NAME_X, y + (4 if effects else 5), 74 if effects else 112, 18)
         draw_text(painter, room, row.layer.name, sans(13, 600), ink)
+        if row.layer.group:
+            painter.fillRect(QRectF(2, y + 4, 3, row.height - 8), theme.colour("edge"))
+            room = QRectF(NAME_X + 52, y + 29, RAIL_X - NAME_X - 56, 18)
+            draw_text(painter, room, row.layer.group, sans(12), theme.colour("text2"))
         for spot in row.spots[:2]:
             self._paint_button(painter, spot, self._value(row.module, spot.kind) > 0)
         middle = y + (row.height / 2 if effects else 19)

@@ -119,7 +119,7 @@ class MixWorkspace(QWidget):
         column = QVBoxLayout(self.side)
         column.setContentsMargins(16, 8, 16, 4)
         column.setSpacing(6)
-        column.addLayout(self._line("Field", "from above", self.place, self.loop, self.layout_choice))
+        column.addLayout(self._line("Field", "", self.place, self.loop, self.layout_choice))
         column.addWidget(self.field, 1)
         column.addLayout(self._line("Masking", "the mix, split by each layer's share", None))
         column.addWidget(self.masking)
