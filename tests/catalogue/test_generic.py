@@ -30,6 +30,8 @@ def random_inputs(spec: ModuleSpec, samples: int, seed: int) -> dict[str, np.nda
         inputs[port.id] = (wild > 1.5).astype(float) if port.role == "gate" else wild
     for param in spec.params:
         places = np.repeat(generator.random(samples // 16 + 1), 16)[:samples]
+        if param.follows == "layout":  # another layout is another program: it never moves
+            places[:] = places[0]
         inputs[param.id] = np.array([param.from_rail(place) for place in places])
     return inputs
 

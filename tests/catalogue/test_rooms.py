@@ -147,13 +147,16 @@ def test_convolution_with_a_file_adds_no_delay(tmp_path) -> None:  # type: ignor
 
 @pytest.mark.parametrize("size", [64, 1024, 8192])
 def test_the_transform_is_that_of_numpy(size: int) -> None:
-    wave = np.random.default_rng(size).normal(size=2 * size)
-    re, im, table = np.zeros(size + 1), np.zeros(size + 1), partitions.turns()
-    partitions.spectrum_of(wave, re, im, table)
-    np.testing.assert_allclose(re + 1j * im, np.fft.rfft(wave), atol=1e-10)
-    back = np.zeros(2 * size)
-    partitions.wave_of(re, im, back, table)
-    np.testing.assert_allclose(back, wave, atol=1e-12)
+    both = np.random.default_rng(size).normal(size=(2, 2 * size))
+    re, im, table = both[0].copy(), both[1].copy(), partitions.turns()
+    spectra = np.zeros((2, 2, size + 1))
+    partitions.spectra_of(re, im, spectra[0].reshape(-1), spectra[1].reshape(-1), table)
+    kept = partitions._kept_bins(2 * size)
+    assert sorted(np.minimum(kept, 2 * size - kept)) == list(range(size + 1)), "every frequency once"
+    for mine, wave in zip(spectra, both, strict=True):
+        np.testing.assert_allclose(mine[0] + 1j * mine[1], np.fft.fft(wave)[kept], atol=1e-10)
+    partitions.back(spectra[0].reshape(-1), spectra[1].reshape(-1), re, im, table)
+    np.testing.assert_allclose(np.stack([re, im]) / (2 * size), both, atol=1e-12)
 
 
 def test_the_memory_of_the_longest_response_is_there() -> None:

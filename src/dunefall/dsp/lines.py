@@ -5,6 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.dsp.maths import fma
+from dunefall.dsp.reading import get
 
 __all__ = ["cubic_weights", "read_line", "read_ring"]
 
@@ -15,9 +16,9 @@ def read_line(memory, write, delay):  # type: ignore[no-untyped-def]
     third-order Lagrange interpolation (Laakso et al. 1996, Splitting the unit delay)."""
     delay = max(delay, 2.0)
     back = int(delay)
-    f, at = delay - back, write - back + memory.size
-    newer, here = memory[(at + 1) % memory.size], memory[at % memory.size]
-    older, oldest = memory[(at - 1) % memory.size], memory[(at - 2) % memory.size]
+    f, at, size = delay - back, write - back, memory.size
+    newer, here = get(memory, at + 1 if at >= -1 else at + 1 + size), get(memory, at if at >= 0 else at + size)
+    older, oldest = get(memory, at - 1 if at >= 1 else at - 1 + size), get(memory, at - 2 if at >= 2 else at - 2 + size)
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
 
@@ -40,9 +41,9 @@ def read_ring(memory, first, size, write, delay):  # type: ignore[no-untyped-def
     and is written next at ``write``; what the present sample has not written yet counts as its neighbour."""
     back = int(delay)
     at = write - back if write >= back else write - back + size
-    here = memory[first + at]
-    after = memory[first + (at + 1 if at + 1 < size else 0)] if back > 1 else here
-    older = memory[first + (at - 1 if at >= 1 else at - 1 + size)]
-    oldest = memory[first + (at - 2 if at >= 2 else at - 2 + size)]
+    here = get(memory, first + at)
+    after = get(memory, first + (at + 1 if at + 1 < size else 0)) if back > 1 else here
+    older = get(memory, first + (at - 1 if at >= 1 else at - 1 + size))
+    oldest = get(memory, first + (at - 2 if at >= 2 else at - 2 + size))
     w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
     return fma(w_oldest, oldest, fma(w_older, older, fma(w_newer, after, w_here * here)))

@@ -9,6 +9,7 @@ from numba import njit
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
+from dunefall.dsp.reading import get
 from dunefall.dsp.wavetables import FRAME_SIZE, HARMONICS, LEVELS, NAMES, OFFSETS, SIZES
 
 __all__ = ["MODULE"]
@@ -153,8 +154,8 @@ def _between(sound, begin, size, inside):  # type: ignore[no-untyped-def]
     at = inside * size
     k = int(at)
     f, last = at - k, size - 1
-    a, b = sound[begin + ((k - 1) & last)], sound[begin + (k & last)]
-    c, d = sound[begin + ((k + 1) & last)], sound[begin + ((k + 2) & last)]
+    a, b = get(sound, begin + ((k - 1) & last)), get(sound, begin + (k & last))
+    c, d = get(sound, begin + ((k + 1) & last)), get(sound, begin + ((k + 2) & last))
     return b + 0.5 * f * ((c - a) + f * ((2.0 * a - 5.0 * b + 4.0 * c - d) + f * (3.0 * (b - c) + d - a)))
 
 

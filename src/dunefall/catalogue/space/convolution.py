@@ -29,8 +29,7 @@ def kernel(  # type: ignore[no-untyped-def]
         a, b = audio[i], audio_right[i]
         out[i], out_right[i] = fma(a, dry[i], (middle + side) * wet[i]), fma(b, dry[i], (middle - side) * wet[i])
     if start + n == DIRECT:
-        end_quantum(memory, response, 0, quantum)
-        end_quantum(memory, response, 1, quantum)
+        end_quantum(memory, response, quantum)
         state[QUANTUMS] = quantum + 1.0
 
 

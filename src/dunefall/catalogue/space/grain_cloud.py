@@ -13,6 +13,7 @@ from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import exp2, floor, fma, nearest, saturate, sine
 from dunefall.dsp.onepole import one_pole_share
 from dunefall.dsp.random import philox
+from dunefall.dsp.reading import get
 
 __all__ = ["MODULE"]
 
@@ -50,20 +51,20 @@ def kernel(  # type: ignore[no-untyped-def]
     left, right = scratch[:n], scratch[64 : 64 + n]
     for i in range(n):
         left[i] = right[i] = 0.0
-    done = 0
+    done, wait, last, turn, period = 0, state[WAIT], state[LAST], state[TURN_AT], 1.0 / rate
     for i in range(n):
-        state[WAIT] -= 1.0
-        struck = trigger[i] > 0.5 and state[LAST] <= 0.5
-        state[LAST] = trigger[i]
-        state[TURN_AT] += turn_hz[i] / rate
-        state[TURN_AT] -= floor(state[TURN_AT])
-        if struck or state[WAIT] <= 0.0:
+        wait -= 1.0
+        struck, last = trigger[i] > 0.5 and last <= 0.5, trigger[i]
+        turn = fma(turn_hz[i], period, turn)
+        turn -= floor(turn)
+        if struck or wait <= 0.0:
             _sound(memory, first, size, write, done, i, left, right, scratch)
-            done = i
+            done, state[TURN_AT] = i, turn
             _bear(memory, state, key, size, max(size_s[i] * rate, 8.0), (predelay_s[i]) * rate, spray_s[i] * rate,
                   shift_st[i], scatter_st[i], steps[i], backwards[i], edge[i], spread[i])  # fmt: skip
-        if state[WAIT] <= 0.0:
-            state[WAIT] += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
+        if wait <= 0.0:
+            wait += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
+    state[WAIT], state[LAST], state[TURN_AT] = wait, last, turn
     _sound(memory, first, size, write, done, n, left, right, scratch)
     for i in range(n):
         if i == 0 or moving & MOVES:
@@ -117,8 +118,8 @@ def _sound(memory, first, size, write, begin, end, left, right, scratch):  # typ
         if inside:
             for i in range(count):
                 k = first + int(places[i])
-                low[i] = fma(far[i], memory[k + 2], fma(high[i], memory[k + 1], fma(low[i], memory[k - 1],
-                             here[i] * memory[k])))  # fmt: skip
+                low[i] = fma(far[i], get(memory, k + 2), fma(high[i], get(memory, k + 1),
+                             fma(low[i], get(memory, k - 1), here[i] * get(memory, k))))  # fmt: skip
         else:
             for i in range(count):
                 k = int(places[i])

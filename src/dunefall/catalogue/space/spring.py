@@ -33,6 +33,7 @@ def kernel(  # type: ignore[no-untyped-def]
     at_rows = SPRINGS * size
     at_filters = at_rows + SPRINGS * ROWS * 2 * (int(WIDEST_S * rate) + 1)
     low_share = one_pole_share(LOW_HZ, rate)
+    turn, step = write % size, write % stretch
     for i in range(out.size):
         if i == 0 or moving & 0b001000:
             high_share = one_pole_share(HIGH_HZ * exp2(2.0 * tone[i] - 1.0), rate)
@@ -42,27 +43,25 @@ def kernel(  # type: ignore[no-untyped-def]
         a = b = 0.0
         for s in range(SPRINGS):
             way = ROUNDS_S[s] * slack
-            x = read_ring(memory, s * size, size, write % size, min(way * rate, size - 5.0))
+            x = read_ring(memory, s * size, size, turn, min(way * rate, size - 5.0))
             x = audio[i] - saturate(exp2(pace * way) * x, KNEE)
             f = at_filters + 3 * s
             memory[f] = fma(high_share, x - memory[f], memory[f])
             memory[f + 1] = fma(high_share, memory[f] - memory[f + 1], memory[f + 1])
             memory[f + 2] = fma(low_share, memory[f + 1] - memory[f + 2], memory[f + 2])
             x = memory[f + 1] - memory[f + 2]
-            x = _dispersed(x, 0.8 * splash[i], memory, at_rows + s * ROWS * 2 * stretch, stretch, write)
-            memory[s * size + write % size] = x
+            x = _dispersed(x, 0.8 * splash[i], memory, at_rows + 2 * ROWS * (s * stretch + step))
+            memory[s * size + turn] = x
             side = SIDES[s] * width[i]
             a, b = fma(0.5 - 0.5 * side, x, a), fma(0.5 + 0.5 * side, x, b)
         out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio[i], dry[i], b * wet[i])
-        write = (write + 1) % (size * stretch)
-    state[WRITE] = write
+        turn, step = turn + 1 if turn + 1 < size else 0, step + 1 if step + 1 < stretch else 0
+    state[WRITE] = (write + out.size) % (size * stretch)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _dispersed(x, factor, memory, first, stretch, write):  # type: ignore[no-untyped-def]
-    """A sample through the all-passes of a spring, each over ``stretch`` samples: their inputs and outputs of then lie
-    side by side."""
-    at = first + 2 * ROWS * (write % stretch)
+def _dispersed(x, factor, memory, at):  # type: ignore[no-untyped-def]
+    """A sample through the all-passes of a spring: their inputs and outputs of then lie side by side from ``at``."""
     for k in range(ROWS):
         y = fma(factor, x - memory[at + 2 * k + 1], memory[at + 2 * k])
         memory[at + 2 * k], memory[at + 2 * k + 1] = x, y
