@@ -5,6 +5,7 @@ Called as `.venv/bin/python scripts/make_module_guide.py`.
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import numpy as np
@@ -13,11 +14,15 @@ from numpy.typing import NDArray
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.catalogue.guide import guide_pages
+from dunefall.patch.files import load_patch
+from dunefall.patch.library import DATA, starters
+from dunefall.render.offline import render_to_array
 from dunefall.render.portrait import Portrait, portrait
 
 FOLDER = Path(__file__).parent.parent / "docs" / "modules"
 WIDTH, HEIGHT, MARGIN = 640, 132, 18
 INKS = ("#b4531a", "#1f7a70", "#5b4a9e", "#8a6d3b")
+THUMBNAILS, THUMB_COLUMNS, THUMB_SECONDS = DATA / "thumbnails.json", 48, 12.0
 TOP_DB, BOTTOM_DB = 24.0, -60.0
 EXAMPLES = {
     "equaliser": {"low_db": 9.0, "a_db": -12.0, "a_q": 2.0, "b_db": 6.0, "high_db": -9.0},
@@ -33,6 +38,31 @@ def main() -> None:
         (FOLDER / name).write_text(text)
     for spec in catalogue().values():
         (FOLDER / "pictures" / f"{spec.id}.svg").write_text(picture(spec, portrait(spec, EXAMPLES.get(spec.id))))
+    write_thumbnails()
+
+
+def write_thumbnails() -> None:
+    """The tiny pictures of the palette: for each module its first curve, for each starter its first seconds, as lowest
+    and highest place of each column in percent of the height."""
+    made: dict[str, dict[str, object]] = {}
+    for spec in catalogue().values():
+        seen = portrait(spec, EXAMPLES.get(spec.id))
+        made[spec.id] = {
+            "role": spec.outputs[0].role,
+            "columns": columns(next(iter(seen.curves.values())), *_span(seen)),
+        }
+    for name, path in starters().items():
+        sound = render_to_array(load_patch(path), seconds=THUMB_SECONDS, rate=24000.0)[:, 0]
+        most = max(float(np.abs(sound).max()), 1e-6)
+        made[name] = {"role": "audio", "columns": columns(sound, -most, most)}
+    lines = ",\n".join(f"{json.dumps(name)}: {json.dumps(thumb)}" for name, thumb in made.items())
+    THUMBNAILS.write_text(f"{{\n{lines}\n}}\n")
+
+
+def columns(values: NDArray[np.float64], low: float, high: float) -> list[list[int]]:
+    """Lowest and highest place of each column."""
+    parts = np.array_split(np.clip((values - low) / (high - low), 0.0, 1.0), THUMB_COLUMNS)
+    return [[round(99 * float(part.min())), round(99 * float(part.max()))] for part in parts]
 
 
 def picture(spec: ModuleSpec, seen: Portrait) -> str:

@@ -38,7 +38,7 @@ class SilentEngine:
 
 @pytest.fixture
 def session(monkeypatch: pytest.MonkeyPatch) -> Iterator[Session]:
-    monkeypatch.setattr("dunefall.session.EngineClient", SilentEngine)
+    monkeypatch.setattr("dunefall.session.session.EngineClient", SilentEngine)
     made = Session(demo(), None, EngineOptions())
     yield made
     made.close()
@@ -72,7 +72,7 @@ def test_new_links_have_an_audible_amount(session: Session) -> None:
 
 
 def test_new_modules_get_free_names_and_ids(session: Session) -> None:
-    first, second = session.add_module(SHARED_ID, "lfo"), session.add_module(SHARED_ID, "lfo")
+    first, second = (session.add_module(SHARED_ID, "lfo").module for _ in range(2))
     assert first != second
     assert session.patch.module(first).name == "LFO"
     assert session.patch.module(second).name == "LFO 2"

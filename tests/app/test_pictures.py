@@ -144,7 +144,7 @@ def test_choosing_a_sound_file(
 ) -> None:
     """Chosen, named, undone; a file that is no sound is told in a dialog and changes nothing."""
     soundfile.write(tmp_path / "gulls.wav", np.random.default_rng(1).uniform(-0.4, 0.4, 48000), 48000)
-    module = window.session.add_module("fog-air", "sample-player")
+    module = window.session.add_module("fog-air", "sample-player").module
     window.canvas.select(module)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "gulls.wav"), ""))
     choose = next(b for b in window.inspector.findChildren(QPushButton) if b.text() == "Choose file…")

@@ -44,7 +44,7 @@ def window(qapp: QApplication) -> Iterator[MainWindow]:
 
 
 def added(window: MainWindow, type_id: str) -> str:
-    module = window.session.add_module("shared", type_id)
+    module = window.session.add_module("shared", type_id).module
     window.canvas.select(module)
     return module
 
@@ -260,7 +260,7 @@ def test_gathering_puts_parameters_of_a_kind_under_one_control(
 ) -> None:
     output = window.session.add_layer("Surf")
     layer = window.session.patch.layer_of(output).id
-    filters = [window.session.add_module(layer, "filter") for _ in range(2)]
+    filters = [window.session.add_module(layer, "filter").module for _ in range(2)]
     window.canvas.select(filters[0])
     monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **_: (next(x for x in args[3] if "Cutoff" in x), True))
     before = window.session.patch
@@ -340,7 +340,7 @@ def test_a_click_is_told_with_its_module_and_cured(window: MainWindow, qtbot: Qt
     session = window.session
     output = session.add_layer("Gate impact")
     layer = session.patch.layer_of(output).id
-    tone, clock, amp = (session.add_module(layer, kind) for kind in ("oscillator", "clock", "amplifier"))
+    tone, clock, amp = (session.add_module(layer, kind).module for kind in ("oscillator", "clock", "amplifier"))
     session.set_params(tone, {"pitch_note": 45.0, "level": 0.6})
     session.set_params(clock, {"sync": 1.0, "period_s": 0.31})
     session.set_param(amp, "gain", 0.0)

@@ -120,7 +120,7 @@ def test_the_device_changes_while_it_plays(window: MainWindow, qtbot: QtBot) -> 
 
 
 def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(window: MainWindow, qtbot: QtBot) -> None:
-    added = window.session.add_module("shared", "lfo")
+    added = window.session.add_module("shared", "lfo").module
     window.canvas.select(added)
     qtbot.waitUntil(lambda: added in window.session.engine.asleep, timeout=5000)
     qtbot.waitUntil(lambda: "leads nowhere" in window.inspector._story.text(), timeout=5000)

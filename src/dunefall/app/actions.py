@@ -32,7 +32,7 @@ COMMANDS = (
     Command("undo", "Undo", "Ctrl+Z", "undo", separator=True),
     Command("redo", "Redo", "Ctrl+Shift+Z", "redo"),
     Command("add_layer", "Add layer…", "Ctrl+Shift+L", "add_layer", separator=True),
-    Command("add_module", "Add module…", "A", "add_module"),
+    Command("add_module", "Add…", "A", "add_module"),
     Command("link", "Move this…", "M", "link_selection"),
     Command("gather", "Gather under a control…", "Ctrl+Shift+G", "ask_gather"),
     Command("bypass", "Bypass", "B", "toggle_bypass", part="Module"),

@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QPoint
-from PySide6.QtGui import QCursor
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.menus import show_menu
+from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.units import parse_value
-from dunefall.catalogue import catalogue, spec_of
-from dunefall.catalogue.declare import STAGES, Param
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Param
+from dunefall.catalogue.joining import Joined, joined, with_starter
+from dunefall.catalogue.search import Entry, starter
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.model import SHARED_ID, Place, SoundRef
 from dunefall.patch.tuning import load_tuning
@@ -64,28 +64,35 @@ class ModuleCommands(WindowParts):
                 self.tell(str(error))
 
     def add_module(self) -> None:
-        """Add a module to the selected module's layer, or to Shared."""
+        """Add a module or a starter beside what is selected, or to Shared."""
         chosen = self.canvas.selection
-        layer = self.session.patch.layer_of(chosen).id if chosen else SHARED_ID
-        self._ask_module(layer, QCursor.pos())
+        self.show_palette(self.session.patch.layer_of(chosen).id if chosen else SHARED_ID)
 
-    def _ask_module(self, layer: str, where: QPoint) -> None:
-        menu = QMenu(self)
-        menu.setToolTipsVisible(True)
-        title = menu.addAction(f"Add to {self.session.patch.layer(layer).name}")
-        title.setEnabled(False)
-        for stage in STAGES:
-            specs = [spec for spec in catalogue().values() if spec.stage == stage and not spec.lane_end]
-            if specs:
-                part = menu.addMenu(stage.capitalize())
-                part.setToolTipsVisible(True)
-                for spec in specs:
-                    action = part.addAction(spec.name, partial(self._add_module, layer, spec.id))
-                    action.setToolTip(spec.sentence)
-        show_menu(menu, where)
+    def show_palette(self, layer: str) -> None:
+        """Let the user choose what to add to a layer; it can be heard before."""
+        session = self.session
+        title = f"Add to {session.patch.layer(layer).name}"
+        chosen = self.canvas.selection
+        beside = chosen if chosen and session.patch.layer_of(chosen).id in (layer, SHARED_ID) else ""
+        port = next((port for port, rail in self.inspector.rails.items() if rail.hasFocus()), "") if beside else ""
 
-    def _add_module(self, layer: str, type_id: str) -> None:
-        self.canvas.select(self.session.add_module(layer, type_id))
+        def made(entry: Entry) -> Joined:
+            if entry.stage == "starter":
+                return with_starter(session.patch, starter(entry.id))
+            return joined(session.patch, layer, entry.id, beside, port)
+
+        palette = Palette(
+            title, self._theme, lambda entry: made(entry).told,
+            lambda entry: session.try_out(made(entry).patch if entry else None), self,
+        )  # fmt: skip
+        self.ask(palette, lambda: self._add(palette.chosen, made))
+
+    def _add(self, entry: Entry | None, made: Callable[[Entry], Joined]) -> None:
+        if entry is not None:
+            new = made(entry)
+            self.session.document.edit(f"Add {entry.name}", new.patch)
+            self.canvas.select(new.module)
+            self.tell(new.told)
 
     def choose_sound(self) -> None:
         """Choose a sound file for the selected module."""

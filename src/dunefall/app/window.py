@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
@@ -26,6 +28,7 @@ from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.watch import Watch
 from dunefall.catalogue.repeats import repeat_of_patch
+from dunefall.catalogue.search import entries
 from dunefall.engine import messages as say
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch
@@ -68,6 +71,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._frame)
         self._timer.start(FRAME_MS)
+        threading.Thread(target=entries, name="starters", daemon=True).start()  # so that the palette opens at once
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.timeout.connect(self.notice.hide)
@@ -136,7 +140,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         header.seed.editingFinished.connect(self._seed_typed)
         canvas.selected.connect(self._selected)
         canvas.fold_asked.connect(session.toggle_fold)
-        canvas.add_asked.connect(self._ask_module)
+        canvas.add_asked.connect(self.show_palette)
         canvas.layer_asked.connect(self.add_layer)
         inspector.values_moved.connect(self._values_moved)
         inspector.drawn.connect(lambda series: session.set_series(canvas.selection, series))

@@ -37,6 +37,8 @@ class Input:
     stereo : bool
         Takes both channels: the kernel gets the right one as ``<id>_right``, the same as the left where what comes in
         is mono.
+    listens : bool
+        Without it the module does nothing: a new one listens here to its layer's main trigger until told otherwise.
     """
 
     id: str
@@ -44,6 +46,7 @@ class Input:
     role: Role
     help: str = ""
     stereo: bool = False
+    listens: bool = False
 
 
 @dataclass(frozen=True)

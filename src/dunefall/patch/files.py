@@ -1,8 +1,8 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
 Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
-``layout`` where it is not stereo, ``pins``, ``layers`` (each ``id``, ``name``, ``folded``, ``group`` if it has
-one, with more than one voice ``voices``, ``spread`` and ``meet``, and
+``layout`` where it is not stereo, ``about`` if it says something, ``pins``, ``layers`` (each ``id``, ``name``,
+``folded``, ``group`` if it has one, with more than one voice ``voices``, ``spread`` and ``meet``, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
 relative to the patch, and the ``digest`` of its bytes, and with lists of numbers that were drawn ``series``) and
 ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this
@@ -61,7 +61,7 @@ MAX_LINKS = 50_000
 MAX_TEXT = 10_000
 MAX_SERIES = 4_096
 
-_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "pins", "layers", "links")
+_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
@@ -166,6 +166,7 @@ def raw_patch(patch: Patch) -> dict[str, Any]:
         "seed": patch.seed,
         "tempo_bpm": patch.tempo_bpm,
         **({"layout": patch.layout} if patch.layout != LAYOUTS[0].id else {}),
+        **({"about": patch.about} if patch.about else {}),
         "pins": [str(pin) for pin in patch.pins],
         "layers": [dump_layer(layer) for layer in patch.layers],
         "links": [dump_link(link) for link in patch.links],
@@ -343,6 +344,7 @@ def patch_of(raw: Any) -> Patch:
         seed=seed,
         tempo_bpm=tempo,
         layout=layout,
+        about=get(raw, "about", str, "", ""),
         layers=layers,
         links=links,
         pins=tuple(pin for pin in pins if pin.module in modules)[:4],

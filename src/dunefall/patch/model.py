@@ -167,12 +167,14 @@ class Layer:
 
 @dataclass(frozen=True)
 class Patch:
-    """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``."""
+    """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``; ``about`` says in a
+    sentence what is heard."""
 
     title: str = UNTITLED
     seed: int = 1
     tempo_bpm: float = 92.0
     layout: str = "stereo"
+    about: str = ""
     layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)
     links: tuple[Link, ...] = ()
     pins: tuple[Place, ...] = ()

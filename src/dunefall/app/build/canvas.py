@@ -62,7 +62,7 @@ class BuildCanvas(QAbstractScrollArea):
     -------
     selected (str)
         Id of the module that was selected, or "" for none.
-    fold_asked (str), add_asked (str, QPoint)
+    fold_asked (str), add_asked (str)
         A lane's head was clicked to fold it; a place to add a module to a lane was clicked.
     layer_asked ()
         "Add layer" was clicked.
@@ -70,7 +70,7 @@ class BuildCanvas(QAbstractScrollArea):
 
     selected = Signal(str)
     fold_asked = Signal(str)
-    add_asked = Signal(str, QPoint)
+    add_asked = Signal(str)
     layer_asked = Signal()
 
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme, parent: QWidget | None = None) -> None:
@@ -402,7 +402,7 @@ class BuildCanvas(QAbstractScrollArea):
             layer = self._patch.layer(lane.layer)
             self.select(layer.output_id if any(m.id == layer.output_id for m in layer.modules) else "")
         elif lane is not None and not card and (right or self._on_add(lane, point)):
-            self.add_asked.emit(lane.layer, self.viewport().mapToGlobal(point))
+            self.add_asked.emit(lane.layer)
         elif self._foot_rect().contains(QPointF(point)):
             self.layer_asked.emit()
         else:

@@ -77,7 +77,8 @@ MODULE = ModuleSpec(
     stage="motion",
     sentence="Runs along a course that you draw: up to 64 points, each reached in its own time along its own bend.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge begins the course, from the value that is there."),),
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge begins the course, from the value that is "
+                  "there.", listens=True),),
     params=(
         Param("mode", "Mode", "choice", 0, 2, 0, "To the end; wait at a point, or go round between two points, while "
               "the gate is high.", ("once", "sustain", "loop")),

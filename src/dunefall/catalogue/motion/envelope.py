@@ -122,7 +122,8 @@ MODULE = ModuleSpec(
     sentence="Rises at each trigger and falls again; a new trigger goes on from the present level without a click.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Trigger", "gate", "Each rising edge starts the rise; kinds that sustain fall when it falls."),
+        Input("trigger", "Trigger", "gate", "Each rising edge starts the rise; kinds that sustain fall when it falls.",
+              listens=True),
         Input("velocity", "Velocity", "control", "How hard it is struck, taken at the trigger."),
     ),
     params=(

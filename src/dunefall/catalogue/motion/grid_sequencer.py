@@ -54,7 +54,7 @@ MODULE = ModuleSpec(
     sentence="A field of notes that two clocks walk over, one across and one upwards: few notes, long ways.",
     kernel=kernel,
     inputs=(
-        Input("clock_x", "Clock across", "gate", "Each rising edge goes across."),
+        Input("clock_x", "Clock across", "gate", "Each rising edge goes across.", listens=True),
         Input("clock_y", "Clock upwards", "gate", "Each rising edge goes upwards."),
         Input("reset", "Reset", "gate", "Back to the first field when it goes high."),
     ),

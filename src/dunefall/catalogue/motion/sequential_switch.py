@@ -48,7 +48,7 @@ MODULE = ModuleSpec(
     inputs=(
         *(Input(way, f"Signal {way}", "control", "One of those that are let through." if way != "a" else
                 "One of those that are let through; also what is sent on.") for way in WAYS),
-        Input("trigger", "Next", "gate", "Each rising edge is a step."),
+        Input("trigger", "Next", "gate", "Each rising edge is a step.", listens=True),
         Input("reset", "Reset", "gate", "Back to the first step when it goes high."),
     ),
     series=(

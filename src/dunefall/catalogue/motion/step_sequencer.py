@@ -139,7 +139,7 @@ MODULE = ModuleSpec(
     sentence="Up to 64 steps with a note and three more values each, gates, chance, ratchets and ties.",
     kernel=kernel,
     inputs=(
-        Input("clock", "Clock", "gate", "Each rising edge is a step."),
+        Input("clock", "Clock", "gate", "Each rising edge is a step.", listens=True),
         Input("reset", "Reset", "gate", "The next step is the first one again."),
         *(Input(f"clock_{letter}", f"Clock of row {letter}", "gate", "A clock of its own; else the common one.")
           for letter in "bcd"),

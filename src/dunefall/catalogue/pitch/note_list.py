@@ -107,7 +107,7 @@ MODULE = ModuleSpec(
     sentence="Plays the notes of a list, or those held on the keys, one at each clock, over octaves.",
     kernel=kernel,
     inputs=(
-        Input("clock", "Clock", "gate", "Each rising edge plays the next note."),
+        Input("clock", "Clock", "gate", "Each rising edge plays the next note.", listens=True),
         Input("reset", "Reset", "gate", "The next note is the first one again."),
     ),
     params=(

@@ -94,7 +94,7 @@ MODULE = ModuleSpec(
     stage="pitch",
     sentence="Finds the next note of a scale by chance: more or less often each degree, in steps or in leaps.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is a note."),),
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is a note.", listens=True),),
     params=(
         Param("scale", "Scale", "choice", 0, len(SCALES) - 1, 8, "Notes that are allowed.", tuple(SCALES)),
         Param("root", "Root", "choice", 0, 11, 2, "Note on which the scale stands.", ROOTS),

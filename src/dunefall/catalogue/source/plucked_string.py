@@ -78,7 +78,7 @@ MODULE = ModuleSpec(
     sentence="A string that is plucked by triggers or driven by a sound, and rings out.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Trigger", "gate", "Each rising edge plucks it."),
+        Input("trigger", "Trigger", "gate", "Each rising edge plucks it.", listens=True),
         Input("audio", "Drive", "audio", "A sound that the string is driven by."),
     ),
     params=(

@@ -182,7 +182,7 @@ MODULE = ModuleSpec(
     sentence="Plays a sound file at any pitch: once, while a gate is held, in a seamless loop, or slice by slice.",
     kernel=kernel,
     inputs=(Input("trigger", "Trigger", "gate", "A rising edge begins the sound; loops begin by themselves if nothing "
-                  "is linked."),),
+                  "is linked.", listens=True),),
     params=(
         Param("pitch_note", "Pitch", "note", -24, 136, 60, "The note; a linked pitch is counted from C4.", amount=7.0),
         Param("root_note", "Root", "note", -24, 136, 60, "The note at which the file sounds as it is.", amount=7.0),

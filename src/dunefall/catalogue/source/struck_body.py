@@ -131,7 +131,7 @@ MODULE = ModuleSpec(
     sentence="A bar, drum skin, bell, plate or glass that is struck by triggers or driven by a sound, and rings out.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Trigger", "gate", "Each rising edge strikes it."),
+        Input("trigger", "Trigger", "gate", "Each rising edge strikes it.", listens=True),
         Input("audio", "Drive", "audio", "A sound that makes it ring along."),
     ),
     params=(

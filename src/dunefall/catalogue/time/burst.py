@@ -62,7 +62,8 @@ MODULE = ModuleSpec(
     stage="time",
     sentence="Makes a run of triggers of one: even, hurrying or slowing, fading, uneven.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge begins a burst; a new one begins it anew."),),
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge begins a burst; a new one begins it anew.",
+                  listens=True),),
     params=(
         Param("count", "Hits", "none", 1, 64, 5, "How many triggers it becomes.", amount=2.0, whole=True),
         Param("gap_s", "First gap", "s", 0.001, 60, 0.12, "Time to the second hit; also in note values.",

@@ -63,7 +63,7 @@ MODULE = ModuleSpec(
     stage="time",
     sentence="Lets each trigger pass with a probability; those it refuses leave by a second output.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is one throw."),),
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge is one throw.", listens=True),),
     params=(
         Param("probability", "Probability", "ratio", 0, 1, 0.5, "Share of the triggers that pass.", amount=0.3),
         Param("mode", "Memory", "choice", 0, 2, 0, "What a throw knows of those before it.",

@@ -53,7 +53,7 @@ MODULE = ModuleSpec(
     sentence="Lets every second, third, … trigger through: eight slower rhythms from one.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Trigger", "gate", "What is counted."),
+        Input("trigger", "Trigger", "gate", "What is counted.", listens=True),
         Input("reset", "Reset", "gate", "Counts from the first one again when it goes high."),
     ),
     params=(

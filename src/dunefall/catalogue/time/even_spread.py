@@ -52,7 +52,7 @@ MODULE = ModuleSpec(
     sentence="Spreads hits over steps as evenly as can be: rhythms that limp without stumbling.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Clock", "gate", "Each rising edge is a step."),
+        Input("trigger", "Clock", "gate", "Each rising edge is a step.", listens=True),
         Input("reset", "Reset", "gate", "The next trigger is the first step again."),
     ),
     params=(

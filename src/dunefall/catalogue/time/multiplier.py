@@ -43,7 +43,7 @@ MODULE = ModuleSpec(
     stage="time",
     sentence="Makes several even ticks of each trigger, as fast as the triggers came last.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "What is divided into ticks."),),
+    inputs=(Input("trigger", "Trigger", "gate", "What is divided into ticks.", listens=True),),
     params=(
         Param("factor", "Ticks", "none", 1, 64, 4, "How many ticks each trigger becomes.", amount=2.0, whole=True),
         Param("width", "Gate length", "ratio", 0.01, 0.99, 0.5, "Share of a tick for which the gate is high.",

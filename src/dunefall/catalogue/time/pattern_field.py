@@ -99,7 +99,7 @@ MODULE = ModuleSpec(
     sentence="Three rhythms that belong together, blended between sixteen patterns as you move over a field.",
     kernel=kernel,
     inputs=(
-        Input("trigger", "Clock", "gate", "Each rising edge is a step; 32 are a round."),
+        Input("trigger", "Clock", "gate", "Each rising edge is a step; 32 are a round.", listens=True),
         Input("reset", "Reset", "gate", "The next trigger is the first step again."),
     ),
     params=(

@@ -42,7 +42,7 @@ MODULE = ModuleSpec(
     stage="time",
     sentence="Brings each trigger later, as a gate of a set length.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge comes out again."),),
+    inputs=(Input("trigger", "Trigger", "gate", "Each rising edge comes out again.", listens=True),),
     params=(
         Param("delay_s", "Delay", "s", 0.0001, 60, 0.25, "How much later; also in note values.", taper="octaves",
               amount=1.0),

@@ -1,0 +1,106 @@
+"""Finding a module or a starter by its name, its purpose or plain words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+
+from dunefall.catalogue import catalogue
+from dunefall.patch.files import load_patch
+from dunefall.patch.library import starters
+from dunefall.patch.model import Patch
+
+__all__ = ["Entry", "entries", "found", "starter"]
+
+_WORD = re.compile(r"[\w&#]+")
+_DROPPED = frozenset(("a", "an", "and", "for", "like", "of", "or", "sound", "that", "the", "to", "which", "with"))
+
+
+@dataclass(frozen=True)
+class Entry:
+    """Something that can be added.
+
+    Attributes
+    ----------
+    id : str
+        Of the module type, or the starter's name.
+    stage : str
+        ``time`` to ``space``, or ``starter``.
+    ranks : tuple of frozenset
+        Words by which it is found: those of its name, its plain words, its sentence, its ports.
+    """
+
+    id: str
+    name: str
+    stage: str
+    sentence: str
+    ranks: tuple[frozenset[str], ...]
+
+
+def _words(text: str) -> frozenset[str]:
+    return frozenset(_WORD.findall(text.lower().replace("-", " "))) - _DROPPED
+
+
+@cache
+def starter(name: str) -> Patch:
+    """The patch of a starter."""
+    return load_patch(starters()[name])
+
+
+@cache
+def entries() -> tuple[Entry, ...]:
+    """All modules that can be added, then all starters."""
+    found = []
+    for spec in catalogue().values():
+        if not spec.lane_end and not spec.closes:
+            ports = " ".join(port.name for port in (*spec.targets, *spec.outputs))
+            texts = (spec.name, " ".join(spec.words), spec.sentence, ports)
+            found.append(Entry(spec.id, spec.name, spec.stage, spec.sentence, tuple(map(_words, texts))))
+    for name in starters():
+        patch = starter(name)
+        modules = " ".join(module.name for module in patch.modules())
+        sentence, _, plain = patch.about.partition(":")
+        texts = (patch.title, plain, sentence, modules)
+        found.append(Entry(name, patch.title, "starter", f"{sentence}.", tuple(map(_words, texts))))
+    return tuple(found)
+
+
+def _stem(word: str) -> str:
+    """A word without the endings that make it another form of itself."""
+    for ending in ("ing", "ies", "es", "s", "y"):
+        if word.endswith(ending) and len(word) - len(ending) >= 3:
+            return word.removesuffix(ending)
+    return word
+
+
+def found(text: str) -> Sequence[Entry]:
+    """Entries that fit all words of a text, the best first; where none fits all, those that fit some. An empty text
+    finds everything, in the order of the stages.
+
+    Examples
+    --------
+    >>> [entry.id for entry in found("wobble")][:1]
+    ['lfo']
+    """
+    wanted = [_stem(word) for word in _WORD.findall(text.lower().replace("-", " ")) if word not in _DROPPED]
+    if not wanted:
+        return entries()
+    scored = []
+    for entry in entries():
+        scores = [_score(entry, word) for word in wanted]
+        hits = sum(score > 0 for score in scores)
+        if hits:
+            scored.append((hits, sum(scores), entry))
+    most = max((hits for hits, _, _ in scored), default=0)
+    scored.sort(key=lambda item: (-item[1], item[2].name))
+    return [entry for hits, _, entry in scored if hits == most]
+
+
+def _score(entry: Entry, word: str) -> float:
+    for rank, words in enumerate(entry.ranks):
+        shortest = min((len(known) for known in words if known.startswith(word)), default=0)
+        if shortest:
+            return 8.0 * 0.5**rank + 1.0 / shortest
+    return 0.0

@@ -1,0 +1,174 @@
+"""Parts of a patch that are put into it again, or into another one: modules and layers with their links."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from dunefall.base.errors import PatchError
+from dunefall.patch.files import dump_json, dump_layer, dump_link, objects, parse_json, raw_layer, raw_link
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch
+
+__all__ = [
+    "Clip",
+    "Copied",
+    "clip_of",
+    "clip_of_layer",
+    "clip_text",
+    "parse_clip",
+    "starter_clip",
+    "with_copy",
+    "with_sources",
+]
+
+MOST_MODULES, MOST_LINKS = 2_000, 10_000
+
+
+@dataclass(frozen=True)
+class Clip:
+    """A part of a patch.
+
+    Attributes
+    ----------
+    layers : tuple of Layer
+        With the modules that belong to it.
+    whole : frozenset of str
+        Layers that are copied as layers; of the others only modules are.
+    links : tuple of Link
+        Those inside, those that come in, and what its outputs send to effect lanes.
+    """
+
+    layers: tuple[Layer, ...]
+    whole: frozenset[str]
+    links: tuple[Link, ...]
+
+
+@dataclass(frozen=True)
+class Copied:
+    """A patch with a copy in it; ``names`` tells the new id of each module of the original."""
+
+    patch: Patch
+    names: Mapping[str, str]
+
+
+def with_sources(patch: Patch, modules: Collection[str]) -> frozenset[str]:
+    """These modules and all in their layers and in Shared that lead to them: their sources."""
+    homes = {SHARED_ID} | {patch.layer_of(module).id for module in modules}
+    near = {module.id for layer in patch.layers if layer.id in homes for module in layer.modules}
+    found, todo = set(modules), list(modules)
+    while todo:
+        for link in patch.links_into(todo.pop()):
+            source = link.source.module
+            if source in near and source not in found:
+                found.add(source)
+                todo.append(source)
+    return frozenset(found)
+
+
+def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
+    """Some modules, with the links among them and those that come in; layers' ends and the master stay."""
+    ends = {layer.output_id for layer in patch.layers} | {layer.sends_id for layer in patch.layers}
+    chosen = {m for m in modules if m not in ends and patch.layer_of(m).id != MASTER_ID}
+    layers = []
+    for layer in patch.layers:
+        inside = tuple(module for module in layer.modules if module.id in chosen)
+        if inside:
+            layers.append(replace(layer, modules=inside))
+    return Clip(tuple(layers), frozenset(), tuple(x for x in patch.links if x.target.module in chosen))
+
+
+def clip_of_layer(patch: Patch, layer_id: str) -> Clip:
+    """A layer with everything in it, what comes in, and what it sends."""
+    layer = patch.layer(layer_id)
+    own = {module.id for module in layer.modules}
+    lanes = {lane.sends_id for lane in patch.layers if lane.effects}
+    links = tuple(
+        x for x in patch.links
+        if x.target.module in own or (x.source.module in own and x.target.module in lanes)
+    )  # fmt: skip
+    return Clip((layer,), frozenset({layer_id}), links)
+
+
+def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
+    """A patch with a clip copied into it, under new ids.
+
+    Modules go into the layer that they came from, if the patch has it, else into ``layer_id``; whole layers become new
+    layers. A link whose other end is not there is left out.
+    """
+    names: dict[str, str] = {}
+    for layer in clip.layers:
+        if layer.id in clip.whole:
+            patch = _with_layer_copy(patch, layer, names)
+            continue
+        home = layer.id if any(known.id == layer.id for known in patch.layers) else layer_id
+        for module in layer.modules:
+            copy = _fresh(patch, module, names)
+            patch = patch.with_new_module(home, copy)
+    there = {module.id for module in patch.modules()}
+    for link in clip.links:
+        source, target = (replace(p, module=names.get(p.module, p.module)) for p in (link.source, link.target))
+        copied = link.target.module in names or link.source.module in names
+        if copied and source.module in there and target.module in there:
+            patch = patch.with_link(replace(link, id=patch.free_id("link"), source=source, target=target))
+    return Copied(patch, names)
+
+
+def _with_layer_copy(patch: Patch, layer: Layer, names: dict[str, str]) -> Patch:
+    new = replace(layer, id=patch.free_id(f"{layer.id}-copy"), name=_free_layer_name(patch, layer.name), modules=())
+    patch = patch.with_layer(new)
+    ends = {layer.output_id: new.output_id, layer.sends_id: new.sends_id}
+    for module in layer.modules:
+        if module.id in ends:
+            names[module.id] = ends[module.id]
+            patch = patch.with_new_module(new.id, replace(module, id=ends[module.id], name=new.name))
+        else:
+            patch = patch.with_new_module(new.id, _fresh(patch, module, names))
+    made = patch.layer(new.id)
+    return patch.with_layer(replace(made, meet=names.get(layer.meet, "")))
+
+
+def _fresh(patch: Patch, module: Module, names: dict[str, str]) -> Module:
+    """The module under an id and a name that are free."""
+    names[module.id] = patch.free_id(f"{module.id.rstrip('0123456789').rstrip('-')}")
+    taken = {other.name for other in patch.modules()}
+    name, number = module.name, 2
+    while name in taken:
+        name, number = f"{module.name} {number}"[:60], number + 1
+    return replace(module, id=names[module.id], name=name)
+
+
+def _free_layer_name(patch: Patch, name: str) -> str:
+    taken, made, number = {layer.name for layer in patch.layers}, name, 2
+    while made in taken:
+        made, number = f"{name} {number}"[:60], number + 1
+    return made
+
+
+def clip_text(clip: Clip) -> str:
+    """A clip as text, for the clipboard."""
+    return dump_json({
+        "dunefall_clip": 1,
+        "whole": sorted(clip.whole),
+        "layers": [dump_layer(layer) for layer in clip.layers],
+        "links": [dump_link(link) for link in clip.links],
+    })  # fmt: skip
+
+
+def parse_clip(text: str) -> Clip:
+    """The clip of a text; raises PatchError if it is none."""
+    raw: Any = parse_json(text.encode())
+    if not isinstance(raw, dict) or raw.get("dunefall_clip") != 1:
+        raise PatchError("the clipboard holds no modules and no layer")
+    layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MOST_MODULES))
+    links = tuple(raw_link(item, place) for item, place in objects(raw, "links", "", MOST_LINKS))
+    whole = raw.get("whole", [])
+    if not isinstance(whole, list) or sum(len(layer.modules) for layer in layers) > MOST_MODULES:
+        raise PatchError("the clipboard holds more than can be pasted")
+    return Clip(layers, frozenset(str(name) for name in whole), links)
+
+
+def starter_clip(starter: Patch) -> Clip:
+    """All of a starter: its layers whole, what stands in Shared as modules."""
+    layers = tuple(layer for layer in starter.layers if layer.modules and layer.id != MASTER_ID)
+    return Clip(layers, frozenset(x.id for x in layers if x.id != SHARED_ID), starter.links)

@@ -1,0 +1,49 @@
+"""Opening what a user names: patches and takes, checked against the catalogue."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from dunefall.base.errors import PatchError
+from dunefall.catalogue.validate import check_patch
+from dunefall.patch.changes import apply_changes
+from dunefall.patch.library import find_patch
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Edit, Take
+from dunefall.patch.takefiles import load_take
+
+__all__ = ["open_patch", "open_take"]
+
+
+def open_patch(name: str) -> tuple[Patch, Path | None]:
+    """Patch and file of a name that a user gave, checked against the catalogue.
+
+    Raises
+    ------
+    PatchError, StorageError
+        With one clear sentence.
+    """
+    patch, path = find_patch(name)
+    check_patch(patch)
+    return patch, path
+
+
+def open_take(path: Path) -> Take:
+    """Take of a file, its patches checked against the catalogue at the start and after each change.
+
+    Raises
+    ------
+    PatchError, StorageError
+        With one clear sentence.
+    """
+    take = load_take(path)
+    patch = take.start
+    check_patch(patch)
+    for entry in take.entries:
+        if isinstance(entry.what, Edit):
+            patch = apply_changes(patch, entry.what.changes)
+            try:
+                check_patch(patch)
+            except PatchError as error:
+                raise PatchError(f"after the change at sample {entry.at}: {error}") from error
+    return take
