@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.actions import COMMANDS
 from dunefall.app.build.canvas import BuildCanvas
+from dunefall.app.copycommands import CopyCommands
 from dunefall.app.filecommands import FileCommands
 from dunefall.app.header import Header, position_text
 from dunefall.app.mix.workspace import MixWorkspace
@@ -38,11 +39,13 @@ __all__ = ["MainWindow"]
 
 FRAME_MS = 33
 NOTICE_MS = 12_000
+NEED_SELECTION = ("link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary")
+"""Commands that are grey while nothing is selected."""
 REPEAT_MS = 150
 """After so much quiet it is worked out when the patch begins again."""
 
 
-class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
+class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyCommands):
     """The window of one session; it owns the session and closes it."""
 
     def __init__(self, session: Session, theme: Theme) -> None:
@@ -133,6 +136,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         for name, button in header.workspaces.items():
             button.clicked.connect(lambda _=False, name=name: self.show_workspace(name))
         self.connect_mix()
+        self.connect_copying()
         header.play.clicked.connect(self.toggle_play)
         header.stop.clicked.connect(self.rewind)
         header.reroll.clicked.connect(self.reroll)
@@ -147,6 +151,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         inspector.tuning_asked.connect(self.choose_tuning)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
+        inspector.lock_asked.connect(lambda port: session.toggle_lock(canvas.selection, port))
+        inspector.movement_copied.connect(self.copy_movement)
+        inspector.movement_pasted.connect(self.paste_movement)
         inspector.link_changed.connect(session.change_link)
         inspector.range_asked.connect(self.ask_range)
         inspector.link_removed.connect(session.remove_link)
@@ -184,7 +191,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands):
         for name, label in (("undo", document.undo_label), ("redo", document.redo_label)):
             self.actions_by_id[name].setEnabled(bool(label))
             self.actions_by_id[name].setText(f"{name.capitalize()} {label[:1].lower()}{label[1:]}".rstrip())
-        for name in ("link", "bypass", "pin", "remove", "reset", "voices"):
+        for name in NEED_SELECTION:
             self.actions_by_id[name].setEnabled(chosen)
 
     def _selected(self, module: str) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import inspect
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
@@ -355,6 +355,8 @@ class ModuleSpec:
     network : function
         Of its values by id: names of its parts, and how strongly (0..1) each part (row) acts on each part (column); the
         last row is how loud each is heard. Its picture shows it.
+    begins : mapping of str to float
+        Values of a new module where it would be silent with the defaults.
     keys : bool
         Notes played by hand come to it: they wait in its state, as ``catalogue.pitch.keyboard`` tells.
     shows : "response", "spectrum", "wave" or "course"
@@ -385,6 +387,7 @@ class ModuleSpec:
     sound: Literal["", "file", "table", "response"] = ""
     warning: Callable[[Given], str] | None = None
     cycle: Cycle = Cycle()
+    begins: Mapping[str, float] = field(default_factory=dict)
     keys: bool = False
     lane_end: bool = False
     cached: tuple[int, ...] = ()

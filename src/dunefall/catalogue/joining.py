@@ -93,7 +93,7 @@ def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: st
     """
     spec = spec_of(type_id)
     assert spec is not None
-    module = Module(patch.free_id(type_id), type_id, free_name(patch, spec.name))
+    module = Module(patch.free_id(type_id), type_id, free_name(patch, spec.name), dict(spec.begins))
     joiner = _Joiner(patch.with_new_module(layer_id, module), layer_id, module, spec, beside, port)
     return Joined(joiner.join(), module.id, joiner.told)
 

@@ -188,7 +188,7 @@ def _module_changes(before: Sequence[Module], layer: Layer, there: set[str]) -> 
 
 
 def _only_values(before: Module, after: Module) -> bool:
-    same = replace(before, params=after.params, series=after.series) == after
+    same = replace(before, params=after.params, series=after.series, locked=after.locked) == after
     return same and set(before.params) <= set(after.params) and set(before.series) <= set(after.series)
 
 

@@ -4,9 +4,9 @@ Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, 
 ``layout`` where it is not stereo, ``about`` if it says something, ``pins``, ``layers`` (each ``id``, ``name``,
 ``folded``, ``group`` if it has one, with more than one voice ``voices``, ``spread`` and ``meet``, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
-relative to the patch, and the ``digest`` of its bytes, and with lists of numbers that were drawn ``series``) and
-``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``, ``curve``, ``on``). Fields and module types that this
-version does not know are kept and saved again.
+relative to the patch, and the ``digest`` of its bytes, with lists of numbers that were drawn ``series``, and
+``locked`` with values that chance leaves alone) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``,
+``curve``, ``on``). Fields and module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
@@ -63,7 +63,7 @@ MAX_SERIES = 4_096
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
-_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series")
+_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _KINDS = {
     str: "text",
@@ -225,6 +225,7 @@ def dump_module(module: Module) -> dict[str, Any]:
         "params": dict(module.params),
         **({"sound": {"path": module.sound.path, "digest": module.sound.digest}} if module.sound else {}),
         **({"series": {name: list(values) for name, values in module.series.items()}} if module.series else {}),
+        **({"locked": sorted(module.locked)} if module.locked else {}),
         **module.extra,
     }
 
@@ -388,8 +389,16 @@ def raw_module(raw: dict[str, Any], place: str) -> Module:
         params=values,
         sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
         series=_raw_series(get(raw, "series", dict, place, {}), f"{place}.series"),
+        locked=frozenset(_texts(raw, "locked", place)),
         extra=_extra(raw, _MODULE_FIELDS),
     )
+
+
+def _texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
+    items: list[Any] = get(raw, name, list, place, [])
+    if not all(isinstance(item, str) for item in items):
+        raise PatchError("needs a list of texts", place=f"{place}.{name}")
+    return [str(item) for item in items]
 
 
 def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:

@@ -74,6 +74,8 @@ class Module:
         The file that it plays.
     series : mapping of str to tuple of float
         Series of numbers that differ from the declared defaults: steps, points, lists.
+    locked : frozenset of str
+        Parameters that chance leaves alone when values are randomised.
     extra : mapping
         Fields of the file that this version does not know; kept and saved again.
     """
@@ -85,6 +87,7 @@ class Module:
     bypassed: bool = False
     sound: SoundRef | None = None
     series: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
+    locked: frozenset[str] = frozenset()
     extra: Mapping[str, Any] = field(default_factory=dict)
 
 

@@ -1,382 +1,43 @@
-"""The lanes: one painted view of the whole patch. Static parts are cached; live traces are drawn over them."""
+"""The lanes under the hand: selecting, folding, adding, drawing links."""
 
 from __future__ import annotations
 
-from typing import Protocol
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QToolTip
 
-import numpy as np
-from numpy.typing import NDArray
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
-from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
-
-from dunefall.app.build.layout import CARD_H, CARD_W, CARDS_X, FOLDED_H, HEAD_W, PITCH, CardBox, LaneBox, lay_out
-from dunefall.app.build.links import LinkPainter
-from dunefall.app.painting import TraceImage, draw_text, outline, text_width
-from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.build.canvasview import MARGIN, CanvasView
+from dunefall.app.build.layout import CARD_H, CARD_W, CARDS_X, HEAD_W, LaneBox
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import STAGES
-from dunefall.patch.model import SHARED_ID, Module, Patch
+from dunefall.patch.model import SHARED_ID
 
-__all__ = ["BuildCanvas", "TraceSource", "card_value"]
+__all__ = ["BuildCanvas"]
 
-CARD_BINS = 400
-MARGIN = 8
-_LEGEND = {
-    "audio": [(3, 0), (17, 0)],
-    "control": [(1, 3), (7, 2), (12, -3), (18, -4)],
-    "gate": [(3, -5), (3, 5), (9, -5), (9, 5), (15, -5), (15, 5)],
-    "pitch": [(1, 4), (7, 4), (7, 0), (13, 0), (13, -4), (19, -4)],
-}
+EDGE_W = 12
+"""From this strip at the right edge of a card a link is drawn."""
+HOW = "Drag from its right edge to link it; Shift-click marks several"
 
 
-class TraceSource(Protocol):
-    """Where live traces come from."""
-
-    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
-        """Lowest and highest values per bin of an output (the first one), oldest first."""
-
-
-def card_value(patch: Patch, module: Module) -> str:
-    """The value on a card's face."""
-    spec = spec_of(module.type)
-    if spec is None:
-        return module.type
-    if module.bypassed:
-        return "off"
-    if module.type == "clock" and not module.params.get("sync"):
-        beats = spec.param("period_beats")
-        return f"{patch.tempo_bpm:.0f} · {beats.format(module.params.get(beats.id, beats.default))}"
-    param = spec.shown_face(module.params)
-    if param is None:
-        return ""
-    if param.idle_with and patch.links_into(module.id, param.idle_with):
-        return ""
-    return param.format(module.params.get(param.id, param.default))
-
-
-class BuildCanvas(QAbstractScrollArea):
+class BuildCanvas(CanvasView):
     """All lanes with their cards.
 
     Signals
     -------
-    selected (str)
-        Id of the module that was selected, or "" for none.
     fold_asked (str), add_asked (str)
         A lane's head was clicked to fold it; a place to add a module to a lane was clicked.
     layer_asked ()
         "Add layer" was clicked.
+    button_pressed (str, str)
+        Mute or solo of a layer.
+    link_drawn (str, str, QPoint)
+        A link was drawn from a module to another one, or to a place of the screen.
     """
 
-    selected = Signal(str)
     fold_asked = Signal(str)
     add_asked = Signal(str)
     layer_asked = Signal()
-
-    def __init__(self, patch: Patch, traces: TraceSource, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._patch, self._traces, self._theme = patch, traces, theme
-        self._layout = lay_out(patch)
-        self._selection = ""
-        self._all_links = False
-        self._faults: tuple[str, ...] = ()
-        self._asleep: frozenset[str] = frozenset()
-        self._still: QPixmap | None = None
-        self._image = TraceImage()
-        self._hover = ""
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Lanes")
-        self.viewport().setMouseTracking(True)
-        self.horizontalScrollBar().setSingleStep(PITCH // 2)
-        self.verticalScrollBar().setSingleStep(24)
-        self._fit_scroll_bars()
-
-    # -- what is shown ------------------------------------------------------------------------------------------
-
-    @property
-    def selection(self) -> str:
-        """Id of the selected module, or ""."""
-        return self._selection
-
-    def set_patch(self, patch: Patch) -> None:
-        """Show this patch."""
-        self._patch, self._layout = patch, lay_out(patch)
-        if self._selection and all(module.id != self._selection for module in patch.modules()):
-            self.select("")
-        self._fit_scroll_bars()
-        self.refresh()
-
-    def set_theme(self, theme: Theme) -> None:
-        """Draw in this theme."""
-        self._theme = theme
-        self.refresh()
-
-    def set_faults(self, modules: tuple[str, ...]) -> None:
-        """Mark modules that were silenced."""
-        self._faults = modules
-        self.refresh()
-
-    def set_asleep(self, modules: frozenset[str]) -> None:
-        """Mark modules that lead nowhere."""
-        if modules != self._asleep:
-            self._asleep = modules
-            self.refresh()
-
-    def select(self, module: str) -> None:
-        """Select a module, or none with ""."""
-        if module != self._selection:
-            self._selection = module
-            self.refresh()
-            self._scroll_to(module)
-            self.selected.emit(module)
-
-    def refresh(self) -> None:
-        """Draw the static parts anew."""
-        self._still = None
-        self.viewport().update()
-
-    def animate(self) -> None:
-        """Draw the next frame of the traces."""
-        self.viewport().update()
-
-    def card_rect(self, module: str) -> QRect:
-        """A card's place in the viewport; empty if its lane is folded. For tests and for hints."""
-        box = self._layout.cards.get(module)
-        if box is None:
-            return QRect()
-        return QRect(box.x - self._dx, box.y - self._dy, CARD_W, CARD_H)
-
-    def head_rect(self, layer: str) -> QRect:
-        """A lane head's place in the viewport."""
-        lane = next(lane for lane in self._layout.lanes if lane.layer == layer)
-        return QRect(MARGIN, lane.y - self._dy, HEAD_W, lane.height)
-
-    # -- painting -----------------------------------------------------------------------------------------------
-
-    @property
-    def _dx(self) -> int:
-        return int(self.horizontalScrollBar().value())
-
-    @property
-    def _dy(self) -> int:
-        return int(self.verticalScrollBar().value())
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Cached static parts, then the traces."""
-        view, scale = self.viewport(), self.devicePixelRatioF()
-        if self._still is None:
-            self._still = QPixmap(round(view.width() * scale), round(view.height() * scale))
-            self._still.setDevicePixelRatio(scale)
-            self._still.fill(self._theme.colour("ground"))
-            painter = QPainter(self._still)
-            self._draw_still(painter)
-            painter.end()
-        painter = QPainter(view)
-        painter.drawPixmap(0, 0, self._still)
-        self._image.clear(view.width(), view.height(), scale)
-        self._draw_traces()
-        self._image.draw(painter)
-        painter.end()
-
-    def _related(self) -> set[str]:
-        if not self._selection:
-            return set()
-        near = {self._selection}
-        near |= {link.source.module for link in self._patch.links_into(self._selection)}
-        return near | {link.target.module for link in self._patch.links_from(self._selection)}
-
-    def _draw_still(self, painter: QPainter) -> None:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        related = self._related()
-        for lane in self._layout.lanes:
-            self._draw_lane(painter, lane)
-            painter.save()
-            painter.setClipRect(CARDS_X - 10, 0, self.viewport().width(), self.viewport().height())
-            painter.translate(-self._dx, -self._dy)
-            self._draw_ribbon(painter, lane)
-            for card in lane.cards:
-                self._draw_card(painter, card, related)
-            if lane.layer == SHARED_ID and not self._patch.layer(lane.layer).folded:
-                self._draw_add(painter, lane)
-            painter.restore()
-        self._draw_headings(painter)
-        self._draw_foot(painter)
-        self._draw_links(painter)
-
-    def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
-        theme, top = self._theme, lane.y - self._dy
-        box = QRectF(MARGIN, top, self.viewport().width() - 2 * MARGIN, lane.height)
-        layer = self._patch.layer(lane.layer)
-        chosen = any(module.id == self._selection for module in layer.modules)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("raised"))
-        painter.drawRoundedRect(box, 6, 6)
-        outline(painter, box, theme.colour("edge" if chosen else "line"), 1.2 if chosen else 1, 6)
-        painter.setPen(theme.colour("line"))
-        painter.drawLine(MARGIN + HEAD_W, round(top) + 1, MARGIN + HEAD_W, round(top) + lane.height - 1)
-        self._draw_head(painter, lane, top)
-
-    def _draw_head(self, painter: QPainter, lane: LaneBox, top: float) -> None:
-        theme, layer = self._theme, self._patch.layer(lane.layer)
-        middle = top + 16
-        painter.setPen(theme.colour("text"))
-        x = MARGIN + 10.0
-        if layer.folded:
-            painter.drawPolyline([QPoint(round(x), round(middle - 4)), QPoint(round(x + 4), round(middle)),
-                                  QPoint(round(x), round(middle + 4))])  # fmt: skip
-        else:
-            painter.drawPolyline([QPoint(round(x - 2), round(middle - 2)), QPoint(round(x + 2), round(middle + 2)),
-                                  QPoint(round(x + 6), round(middle - 2))])  # fmt: skip
-        chosen = layer.output_id == self._selection
-        font = sans(12.5, 600)
-        draw_text(painter, QRectF(MARGIN + 24, middle - 10, HEAD_W - 32, 20), layer.name, font, theme.colour("text"))
-        if chosen:
-            outline(painter, QRectF(MARGIN + 2, top + 2, HEAD_W - 4, lane.height - 4), theme.colour("text"), 2, 5)
-        if layer.folded:
-            return
-        small = sans(11)
-        if lane.layer == SHARED_ID:
-            links = sum(link.source.module in {m.id for m in layer.modules} for link in self._patch.links)
-            for row, text in enumerate((f"{len(layer.modules)} modules, no audio", f"{links} links start here")):
-                box = QRectF(MARGIN + 8, middle + 12 + 20 * row, HEAD_W - 16, 18)
-                draw_text(painter, box, text, small, theme.colour("text2"))
-            return
-        output = next((m for m in layer.modules if m.id == layer.output_id), None)
-        level = card_value(self._patch, output) if output else "no output"
-        box = QRectF(MARGIN + 8, middle + 14, HEAD_W - 16, 18)
-        draw_text(painter, box, "Level", small, theme.colour("text2"))
-        draw_text(painter, box, level, mono(11), theme.colour("text"), right=True)
-        if lane.height > 100:
-            draw_text(
-                painter, QRectF(MARGIN + 8, top + 102, HEAD_W - 16, 16), "last 10 s", small,
-                theme.colour("text2"),
-            )  # fmt: skip
-
-    def _head_wave(self, lane: LaneBox) -> QRect:
-        return QRect(MARGIN + 8, lane.y - self._dy + 60, HEAD_W - 16, 40)
-
-    def _draw_ribbon(self, painter: QPainter, lane: LaneBox) -> None:
-        boxes = [self._layout.cards[module] for module in lane.ribbon if module in self._layout.cards]
-        if not boxes:
-            return
-        colour = QColor(self._theme.colour("audio"))
-        colour.setAlpha(60)
-        y = boxes[0].y + 35
-        end = self.viewport().width() - MARGIN + self._dx
-        painter.fillRect(QRectF(boxes[0].x + CARD_W, y, end - boxes[0].x - CARD_W, 10), colour)
-
-    def _draw_card(self, painter: QPainter, card: CardBox, related: set[str]) -> None:
-        theme, module = self._theme, self._patch.module(card.module)
-        box = QRectF(card.x, card.y, CARD_W, CARD_H)
-        dim = card.module in self._asleep or (bool(related) and card.module not in related)
-        chosen, faulty = card.module == self._selection, card.module in self._faults
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("raised" if dim else "card"))
-        painter.drawRoundedRect(box, 6, 6)
-        if faulty:
-            outline(painter, box, theme.colour("hot"), 2, 6)
-        elif chosen:
-            outline(painter, box, theme.colour("text"), 2, 6)
-        else:
-            outline(
-                painter, box, theme.colour("edge" if card.module in related or module.bypassed else "line"), 1, 6,
-                dashed=module.bypassed,
-            )  # fmt: skip
-        ink = theme.colour("text2" if dim else "text")
-        value = "stopped" if faulty else "unused" if module.id in self._asleep else card_value(self._patch, module)
-        value_font, name_font = mono(11), sans(12, 600 if chosen else 500)
-        width = min(text_width(value, value_font), CARD_W - 12 - 44.0)
-        value_box = QRectF(card.x + CARD_W - 6 - width, card.y + 4, width, 16)
-        draw_text(painter, value_box, value, value_font, theme.colour("hot" if faulty else "text2"), right=True)
-        name_font.setStrikeOut(module.bypassed)
-        draw_text(painter, QRectF(card.x + 6, card.y + 4, CARD_W - 18 - width, 16), module.name, name_font, ink)
-
-    def _add_rect(self, lane: LaneBox) -> QRectF:
-        return QRectF(CARDS_X + len(lane.cards) * PITCH, lane.y + 8, CARD_W, CARD_H)
-
-    def _draw_add(self, painter: QPainter, lane: LaneBox) -> None:
-        box = self._add_rect(lane)
-        outline(painter, box, self._theme.colour("edge"), 1, 6, dashed=True)
-        draw_text(painter, box, "+ Add shared", sans(12, 500), self._theme.colour("text2"), centre=True)
-
-    def _draw_headings(self, painter: QPainter) -> None:
-        y, font, colour = self._layout.headings_y - self._dy, sans(11), self._theme.colour("text2")
-        draw_text(painter, QRectF(MARGIN + 8, y, HEAD_W - 8, 20), "Layers", font, colour)
-        for column, stage in enumerate(STAGES):
-            box = QRectF(CARDS_X + column * PITCH - self._dx, y, CARD_W, 20)
-            if box.left() >= CARDS_X - 4:
-                draw_text(painter, box, stage.capitalize(), font, colour)
-        if len(self._patch.layers) == 1:
-            box = QRectF(MARGIN, y + 24, self.viewport().width() - 2 * MARGIN, 60)
-            text = "There is no layer yet. Click “Add layer” below, or open the demo from the patch's menu, top left."
-            draw_text(painter, box, text, sans(13), self._theme.colour("text"), centre=True)
-
-    def _foot_rect(self) -> QRectF:
-        return QRectF(MARGIN, self._layout.height - 32 - self._dy, HEAD_W, 24)
-
-    def _draw_foot(self, painter: QPainter) -> None:
-        """Add layer, the four kinds of signals by shape and colour, and how to see all links."""
-        theme, box = self._theme, self._foot_rect()
-        outline(painter, box, theme.colour("edge"), 1, 6, dashed=True)
-        draw_text(painter, box, "+ Add layer", sans(12, 500), theme.colour("text2"), centre=True)
-        x, y = CARDS_X, box.center().y()
-        for kind in theme.kinds:
-            painter.setPen(QPen(theme.colour(kind), 5 if kind == "audio" else 1.75))
-            shape = _LEGEND[kind]
-            points = [QPointF(x + px, y + py) for px, py in shape]
-            if kind == "gate":
-                painter.drawLines(points)
-            else:
-                painter.drawPolyline(points)
-            draw_text(painter, QRectF(x + 24, y - 9, 60, 18), kind.capitalize(), sans(11), theme.colour("text2"))
-            x += 80
-        text = f"Hold L to see all {len(self._patch.links)} links"
-        right = QRectF(x, y - 9, self.viewport().width() - x - 2 * MARGIN, 18)
-        draw_text(painter, right, text, sans(11), theme.colour("text2"), right=True)
-
-    def _draw_links(self, painter: QPainter) -> None:
-        if self._all_links:
-            links = list(self._patch.links)
-        elif self._selection:
-            into, out = self._patch.links_into(self._selection), self._patch.links_from(self._selection)
-            links = [*into, *(link for link in out if link not in into)]
-        else:
-            return
-        painter.save()
-        painter.setClipRect(CARDS_X - 10, 0, self.viewport().width(), self.viewport().height())
-        painter.translate(-self._dx, -self._dy)
-        LinkPainter(self._patch, self._layout, self._theme).draw(painter, links, tags=not self._all_links)
-        painter.restore()
-
-    def _draw_traces(self) -> None:
-        theme, related = self._theme, self._related()
-        bottom = self._dy + self.viewport().height()
-        for lane in self._layout.lanes:
-            if lane.y + lane.height < self._dy or lane.y > bottom:
-                continue
-            layer = self._patch.layer(lane.layer)
-            strip = QRect(CARDS_X, lane.y - self._dy + 4, self.viewport().width() - CARDS_X - 2 * MARGIN, FOLDED_H - 8)
-            whole = strip if layer.folded else self._head_wave(lane) if lane.height > 100 else None
-            bins = self._traces.trace(layer.output_id) if whole is not None else None
-            if whole is not None and bins is not None:
-                self._image.trace(whole, bins, "audio", theme.colour("audio"), alpha=theme.dim)
-            for card in lane.cards:
-                self._draw_face(card, bool(related) and card.module not in related)
-
-    def _draw_face(self, card: CardBox, dim: bool) -> None:
-        module = self._patch.module(card.module)
-        spec, bins = spec_of(module.type), self._traces.trace(card.module)
-        box = QRect(card.x + 6 - self._dx, card.y + 21 - self._dy, CARD_W - 12, 38)
-        if spec is None or bins is None or box.right() < CARDS_X:
-            return
-        output = spec.outputs[0]
-        low = 0.0 if module.params.get("polarity", 0) else output.low
-        self._image.trace(
-            box, bins[-CARD_BINS:], output.role, self._theme.colour(output.role), low=low, high=output.high,
-            alpha=self._theme.dim if dim or module.bypassed else 1.0,
-        )  # fmt: skip
-
-    # -- mouse and keys -----------------------------------------------------------------------------------------
+    button_pressed = Signal(str, str)
+    link_drawn = Signal(str, str, QPoint)
 
     def _lane_at(self, point: QPoint) -> LaneBox | None:
         y = point.y() + self._dy
@@ -396,7 +57,10 @@ class BuildCanvas(QAbstractScrollArea):
         point = event.position().toPoint()
         lane, card = self._lane_at(point), self._card_at(point)
         right = event.button() == Qt.MouseButton.RightButton
-        if lane is not None and point.x() < MARGIN + 24:
+        button = self._button_at(lane, event.position())
+        if button:
+            self.button_pressed.emit(*button)
+        elif lane is not None and point.x() < MARGIN + 24:
             self.fold_asked.emit(lane.layer)
         elif lane is not None and point.x() < MARGIN + HEAD_W:
             layer = self._patch.layer(lane.layer)
@@ -405,22 +69,50 @@ class BuildCanvas(QAbstractScrollArea):
             self.add_asked.emit(lane.layer)
         elif self._foot_rect().contains(QPointF(point)):
             self.layer_asked.emit()
+        elif card and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.mark(card)
         else:
+            if card and not right and point.x() >= self.card_rect(card).right() - EDGE_W:
+                self._drawn_link = (card, event.position())
             self.select(card)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """A link that was drawn ends here: on a card, or somewhere else in the window."""
+        if self._drawn_link is None:
+            return
+        source, start = self._drawn_link[0], self.card_rect(self._drawn_link[0])
+        self._drawn_link = None
+        self.viewport().update()
+        point = event.position().toPoint()
+        if not start.contains(point):
+            inside = self.viewport().rect().contains(point)
+            self.link_drawn.emit(source, self._card_at(point) if inside else "", event.globalPosition().toPoint())
+
+    def _button_at(self, lane: LaneBox | None, point: QPointF) -> tuple[str, str] | None:
+        if lane is None:
+            return None
+        boxes = self.button_rects(self._patch.layer(lane.layer))
+        return next(((lane.layer, name) for name, box in boxes.items() if box.contains(point)), None)
 
     def _on_add(self, lane: LaneBox, point: QPoint) -> bool:
         place = QPointF(point.x() + self._dx, point.y() + self._dy)
         return lane.layer == SHARED_ID and self._add_rect(lane).contains(place)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """The full name in a tooltip."""
+        """A link that is being drawn follows; else the full name in a tooltip."""
+        if self._drawn_link is not None:
+            self._drawn_link = (self._drawn_link[0], event.position())
+            self.viewport().update()
+            return
         card = self._card_at(event.position().toPoint())
         if card != self._hover:
             self._hover = card
             if card:
                 module = self._patch.module(card)
                 spec = spec_of(module.type)
-                text = f"{module.name} ({spec.name})\n{spec.sentence}" if spec else f"{module.name}: unknown kind"
+                text = f"{module.name}: unknown kind"
+                if spec is not None:
+                    text = f"{module.name} ({spec.name})\n{spec.sentence}\n{HOW}"
                 QToolTip.showText(event.globalPosition().toPoint(), text, self.viewport())
             else:
                 QToolTip.hideText()
@@ -455,36 +147,3 @@ class BuildCanvas(QAbstractScrollArea):
         ahead = [c for c in cards if ((c.x - here.x) * dx > 0 and abs(c.y - here.y) < 8) or (c.y - here.y) * dy > 0]
         if ahead:
             self.select(min(ahead, key=lambda c: (abs(c.y - here.y), abs(c.x - here.x))).module)
-
-    # -- scrolling ----------------------------------------------------------------------------------------------
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        """Keep the scroll bars and the cached picture right."""
-        self._fit_scroll_bars()
-        self.refresh()
-
-    def scrollContentsBy(self, dx: int, dy: int) -> None:
-        """Scrolled: the static parts move."""
-        self.refresh()
-
-    def changeEvent(self, event: QEvent) -> None:
-        """Fonts and scaling may have changed."""
-        self._still = None
-        super().changeEvent(event)
-
-    def _fit_scroll_bars(self) -> None:
-        view = self.viewport().size()
-        self.verticalScrollBar().setRange(0, max(0, self._layout.height - view.height()))
-        self.verticalScrollBar().setPageStep(view.height())
-        self.horizontalScrollBar().setRange(0, max(0, self._layout.width - view.width()))
-        self.horizontalScrollBar().setPageStep(view.width())
-
-    def _scroll_to(self, module: str) -> None:
-        box = self._layout.cards.get(module)
-        if box is None:
-            return
-        rect, view = self.card_rect(module), self.viewport().rect()
-        if rect.top() < 0 or rect.bottom() > view.height():
-            self.verticalScrollBar().setValue(box.y - view.height() // 2)
-        if rect.left() < CARDS_X or rect.right() > view.width():
-            self.horizontalScrollBar().setValue(box.x - view.width() // 2)

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from dunefall.app.build.canvas import TraceSource
+from dunefall.app.build.canvasview import TraceSource
 from dunefall.app.mix.ruler import (
     GRID_DB,
     NAME_X,

@@ -96,6 +96,9 @@ class Inspector(QScrollArea):
     values_moved = Signal(object)
     settled = Signal()
     link_asked = Signal(str)
+    lock_asked = Signal(str)
+    movement_copied = Signal(str)
+    movement_pasted = Signal(str)
     link_changed = Signal(object)
     link_removed = Signal(str)
     range_asked = Signal(str)
@@ -367,7 +370,11 @@ class Inspector(QScrollArea):
             rail = Rail(port, value, self._theme, self._patch.tempo_bpm)
             rail.moved.connect(lambda new, name=port.id: self.values_moved.emit({name: new}))
             rail.settled.connect(self.settled.emit)
+            rail.set_locked(port.id in module.locked)
             rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
+            rail.lock_asked.connect(lambda name=port.id: self.lock_asked.emit(name))
+            rail.movement_copied.connect(lambda name=port.id: self.movement_copied.emit(name))
+            rail.movement_pasted.connect(lambda name=port.id: self.movement_pasted.emit(name))
             self.rails[port.id] = rail
             if not links:
                 row = QHBoxLayout()

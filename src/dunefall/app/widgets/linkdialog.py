@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dunefall.app.build.canvas import TraceSource
+from dunefall.app.build.canvasview import TraceSource
 from dunefall.app.painting import TraceImage, draw_text
 from dunefall.app.theme import Theme, sans
 from dunefall.catalogue import spec_of
@@ -68,14 +68,27 @@ class _Row(QStyledItemDelegate):
 
 
 class LinkDialog(QDialog):
-    """Choose an output; ``chosen`` holds it after the dialog was accepted."""
+    """Choose an output; ``chosen`` holds it after the dialog was accepted.
+
+    Parameters
+    ----------
+    first : bool
+        Each module once, by its first output: a module is looked for.
+    """
 
     def __init__(
-        self, patch: Patch, title: str, traces: TraceSource, theme: Theme, parent: QWidget | None = None
+        self,
+        patch: Patch,
+        title: str,
+        traces: TraceSource,
+        theme: Theme,
+        parent: QWidget | None = None,
+        *,
+        first: bool = False,
     ) -> None:
         super().__init__(parent)
         self.chosen: Place | None = None
-        self._patch = patch
+        self._patch, self._first = patch, first
         self.setWindowTitle(title)
         self.resize(460, 480)
         column = QVBoxLayout(self)
@@ -94,7 +107,7 @@ class LinkDialog(QDialog):
         self.list.itemActivated.connect(self._take)
         column.addWidget(self.list, 1)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Link")
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Show" if first else "Link")
         for button in buttons.buttons():
             button.setIcon(QIcon())
         buttons.accepted.connect(self._take)
@@ -139,8 +152,9 @@ class LinkDialog(QDialog):
                 spec = spec_of(module.type)
                 if spec is None:
                     continue
-                for output in spec.outputs:
-                    name = module.name if len(spec.outputs) == 1 else f"{module.name}: {output.name}"
+                outputs = spec.outputs[:1] if self._first else spec.outputs
+                for output in outputs:
+                    name = module.name if len(outputs) == 1 else f"{module.name}: {output.name}"
                     searched = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()
                     rows.append((name, searched, Place(module.id, output.id), output.role, layer.name))
         return rows

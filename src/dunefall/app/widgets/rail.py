@@ -17,7 +17,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.painting import draw_text, outline
 from dunefall.app.theme import Theme, mono, numerals, sans
@@ -60,18 +60,23 @@ class Rail(QWidget):
         A drag, a typed value or a key has ended: the next change is an undo step of its own.
     link_asked ()
         "Move this…" was chosen from the menu.
+    lock_asked (), movement_copied (), movement_pasted ()
+        Keep the value out of reach of chance; keep what moves it; let it be moved by what was kept.
     """
 
     moved = Signal(float)
     settled = Signal()
     link_asked = Signal()
+    lock_asked = Signal()
+    movement_copied = Signal()
+    movement_pasted = Signal()
 
     def __init__(
         self, param: Param, value: float, theme: Theme, tempo_bpm: float, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.param = param
-        self._value, self._theme, self._tempo_bpm = value, theme, tempo_bpm
+        self._value, self._theme, self._tempo_bpm, self._locked = value, theme, tempo_bpm, False
         self._now: float | None = None
         self._reach: tuple[float, float] | None = None
         self._grabbed: tuple[float, float] | None = None
@@ -95,6 +100,12 @@ class Rail(QWidget):
             self._describe()
             self.update()
 
+    def set_locked(self, locked: bool) -> None:
+        """Show that chance leaves the value alone."""
+        self._locked = locked
+        self._describe()
+        self.update()
+
     def set_now(self, now: float | None) -> None:
         """Show the value now; None where nothing moves it."""
         if now != self._now:
@@ -107,7 +118,8 @@ class Rail(QWidget):
         self.update()
 
     def _describe(self) -> None:
-        self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}")
+        locked = "; locked against chance" if self._locked else ""
+        self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}{locked}")
 
     # -- painting -----------------------------------------------------------------------------------------------
 
@@ -128,8 +140,8 @@ class Rail(QWidget):
             draw_text(
                 painter, QRectF(6, 2, self.width() - 12, 18), value, mono(13, 600), theme.colour("text"), right=True
             )
-        draw_text(painter, QRectF(6, 2, self.width() - 12 - value_width, 18), param.name, sans(13, 500),
-                  theme.colour("text"))  # fmt: skip
+        draw_text(painter, QRectF(6, 2, self.width() - 12 - value_width, 18),
+                  param.name + (" · locked" if self._locked else ""), sans(13, 500), theme.colour("text"))  # fmt: skip
         name_width = painter.fontMetrics().horizontalAdvance(param.name)
         if self._now is not None:
             room = QRectF(14 + name_width, 3, max(0.0, self.width() - 26 - name_width - value_width), 18)
@@ -304,6 +316,12 @@ class Rail(QWidget):
         menu.addAction("Type a value…", lambda: self.edit())
         menu.addAction(f"Reset to {self.param.format(self.param.default)}", self.reset)
         menu.addAction("Randomise", self.randomise)
+        lock = menu.addAction("Locked against chance", self.lock_asked.emit)
+        lock.setCheckable(True)
+        lock.setChecked(self._locked)
+        menu.addAction("Copy the value", lambda: QApplication.clipboard().setText(self.param.format(self._value)))
         menu.addSeparator()
         menu.addAction("Move this…", self.link_asked.emit)
+        menu.addAction("Copy its movement", self.movement_copied.emit)
+        menu.addAction("Paste a movement", self.movement_pasted.emit)
         return menu

@@ -59,6 +59,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=3,
+    begins={"opening": 0.7},
     face="opening",
     passes="audio",
     shows="wave",

@@ -28,6 +28,7 @@ MODULE = ModuleSpec(
         Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the product.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
+    begins={"leak": 0.5},
     face="leak",
     passes="audio",
     shows="wave",

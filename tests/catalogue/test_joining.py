@@ -1,0 +1,193 @@
+"""Where new modules connect themselves, how they are found in plain words, and how values are varied with taste."""
+
+from __future__ import annotations
+
+import pytest
+
+from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue.joining import joined, main_pitch, main_trigger, with_starter
+from dunefall.catalogue.search import entries, found, starter
+from dunefall.catalogue.validate import check_patch
+from dunefall.catalogue.varying import KINDS, kind_of, varied
+from dunefall.patch.library import starters
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.render.offline import render_to_array
+from rig import level_db
+
+LAYER = "a"
+
+
+def voice() -> Patch:
+    """A shared clock starts an envelope that opens an amplifier behind a tone with a filter; notes from a list."""
+    shared = Layer(SHARED_ID, "Shared", (Module("clock", "clock", "Clock"),))
+    modules = (
+        Module("notes", "note-list", "Notes"), Module("tone", "oscillator", "Tone"),
+        Module("filter", "filter", "Filter"),
+        Module("amp", "amplifier", "Swell", {"gain": 0.0}), Module("env", "envelope", "Env"),
+        Module("a-output", "output", "A"),
+    )  # fmt: skip
+    links = (
+        ("clock.gate", "notes.clock", 1.0, 0.0), ("clock.gate", "env.trigger", 1.0, 0.0),
+        ("notes.out", "tone.pitch_note", 1.0, -60.0), ("tone.out", "filter.audio", 1.0, 0.0),
+        ("filter.low", "amp.audio", 1.0, 0.0), ("env.out", "amp.gain", 1.0, 0.0),
+        ("amp.out", "a-output.audio", 0.8, 0.0),
+    )  # fmt: skip
+    made = []
+    for number, (source, target, amount, offset) in enumerate(links):
+        ends = [Place(*end.split(".")) for end in (source, target)]
+        made.append(Link(f"l{number}", *ends, amount, offset))
+    return Patch(layers=(shared, Layer(LAYER, "A", modules)), links=tuple(made))
+
+
+def ends(patch: Patch) -> set[tuple[str, str]]:
+    return {(str(link.source), str(link.target)) for link in patch.links}
+
+
+def added(type_id: str, beside: str = "", port: str = "", patch: Patch | None = None) -> tuple[Patch, str, set]:
+    """The patch with a module, its id, and its links with the module called ``new``."""
+    made = joined(patch or voice(), LAYER, type_id, beside, port)
+    return made.patch, made.module, {(a.replace(made.module, "new"), b.replace(made.module, "new"))
+                                     for a, b in ends(made.patch)}  # fmt: skip
+
+
+def test_main_trigger_and_pitch() -> None:
+    assert main_trigger(voice(), LAYER) == Place("clock", "gate")
+    assert main_pitch(voice(), LAYER) == Place("notes", "out")
+    assert main_pitch(Patch(layers=(Layer(SHARED_ID, "Shared"), Layer("b", "B"))), "b") is None
+
+
+def test_an_effect_goes_into_the_audio_path_behind_the_selection() -> None:
+    patch, _, links = added("reverb", "tone")
+    assert {("tone.out", "new.audio"), ("new.out", "filter.audio")} <= links
+    assert ("tone.out", "filter.audio") not in links
+    patch, new, links = added("drive", "amp")
+    assert {("amp.out", "new.audio"), ("new.out", "a-output.audio")} <= links
+    assert next(x for x in patch.links if x.source.module == new).amount == 0.8, "the level at the end stays"
+
+
+def test_an_effect_with_nothing_selected_goes_to_the_end() -> None:
+    _, _, links = added("delay")
+    assert {("amp.out", "new.audio"), ("new.out", "a-output.audio")} <= links
+    assert ("amp.out", "a-output.audio") not in links
+
+
+def test_a_source_plays_the_layer_s_pitch_into_what_the_others_go_into() -> None:
+    patch, new, links = added("plucked-string")
+    assert {("notes.out", "new.pitch_note"), ("clock.gate", "new.trigger"), ("new.out", "filter.audio")} <= links
+    assert next(x for x in patch.links if x.target == Place(new, "pitch_note")).offset == -60.0
+    assert next(x for x in patch.links if x.source.module == new).amount == 0.5
+
+
+def test_an_envelope_listens_to_the_trigger_and_opens_an_amplifier() -> None:
+    patch, _, links = added("envelope")
+    assert ("clock.gate", "new.trigger") in links
+    opened = next(b for a, b in links if a == "new.out")
+    assert opened == "amplifier-1.gain", "Swell has an envelope: a new amplifier stands at the end"
+    assert {("amp.out", "amplifier-1.audio"), ("amplifier-1.out", "a-output.audio")} <= links
+    assert patch.module("amplifier-1").params["gain"] == 0.0
+    bare = voice().without_link("l5")
+    assert ("new.out", "amp.gain") in added("envelope", patch=bare)[2]
+
+
+def test_a_mover_moves_the_selected_parameter_or_the_main_one() -> None:
+    assert ("new.out", "filter.resonance") in added("lfo", "filter", "resonance")[2]
+    assert ("new.out", "filter.cutoff_hz") in added("smooth-random", "filter")[2]
+    patch, new, _ = added("lfo", "filter")
+    spec = spec_of("filter")
+    assert spec is not None
+    assert next(x for x in patch.links if x.source.module == new).amount == spec.param("cutoff_hz").amount
+    assert ("filter.low", "new.audio") in added("follower", "filter")[2]
+
+
+def test_what_changes_pitches_controls_and_triggers() -> None:
+    _, _, links = added("transpose")
+    assert {("notes.out", "new.pitch"), ("new.out", "tone.pitch_note")} <= links
+    assert ("notes.out", "tone.pitch_note") not in links
+    _, _, links = added("slew", "env")
+    assert {("env.out", "new.signal"), ("new.out", "amp.gain")} <= links
+    assert ("env.out", "amp.gain") not in links
+    _, _, links = added("divider", "env")
+    assert {("clock.gate", "new.trigger"), ("new.a", "env.trigger")} <= links
+    assert ("clock.gate", "env.trigger") not in links
+    _, _, links = added("random-melody", "tone")
+    assert {("clock.gate", "new.trigger"), ("new.out", "tone.pitch_note")} <= links
+
+
+@pytest.mark.parametrize("type_id", [spec.id for spec in catalogue().values() if not spec.lane_end and not spec.closes])
+def test_every_module_can_be_added_anywhere_and_something_sounds(type_id: str) -> None:
+    for beside in ("", "tone", "env", "notes", "clock"):
+        made = joined(voice(), LAYER, type_id, beside)
+        check_patch(made.patch)
+        assert made.told.startswith(made.patch.module(made.module).name)
+    out = render_to_array(made.patch, seconds=0.4, rate=48000.0)
+    assert level_db(out[:, 0]) > -80, "what sounded before is still heard"
+
+
+def test_a_starter_becomes_a_layer_of_the_patch() -> None:
+    made = with_starter(voice(), starter("drip-line"))
+    check_patch(made.patch)
+    assert "Drip line" in {layer.name for layer in made.patch.layers}
+    twice = with_starter(made.patch, starter("drip-line"))
+    assert "Drip line 2" in {layer.name for layer in twice.patch.layers}
+    modules = [module.id for module in twice.patch.modules()]
+    assert len(modules) == len(set(modules))
+
+
+PLAIN_WORDS = {
+    "wobble": "lfo", "rain-like": "drip-line", "random notes": "random-melody", "echo": "delay", "distortion": "drive",
+    "vibrato": "lfo", "drone": "drone-cloud", "portamento": "glide", "wind": "fog-air", "bitcrush": "crusher",
+    "pan": "position", "metal hit": "iron-gate", "sidechain": "compressor", "arpeggio": "note-list",
+    "shimmer": "ceiling-shimmer", "swing": "clock", "water drops": "drip-line", "room": "convolution",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "id_"), PLAIN_WORDS.items())
+def test_plain_words_find_what_a_designer_means(text: str, id_: str) -> None:
+    assert id_ in [entry.id for entry in found(text)][:3]
+
+
+def test_everything_can_be_found_and_says_what_it_is() -> None:
+    assert len(starters()) >= 24
+    for entry in entries():
+        assert entry.id in [other.id for other in found(entry.name)][:3]
+        assert entry.sentence.endswith(".")
+        assert len(entry.sentence) > 12
+    assert found("") == entries()
+    assert list(found("qqqq")) == []
+
+
+def test_varied_values_keep_to_taste() -> None:
+    patch = voice().with_param("filter", "cutoff_hz", 900.0).with_param("tone", "pitch_note", 45.0)
+    locked = patch.module("filter")
+    patch = patch.with_module(type(locked)(**{**vars(locked), "locked": frozenset({"cutoff_hz"})}))
+    names = [module.id for module in patch.modules()]
+    for seed in range(40):
+        changed = varied(patch, names, 1.0, seed=seed)
+        check_patch(changed)
+        assert changed.module("filter").params["cutoff_hz"] == 900.0, "locked"
+        assert changed.module("a-output") == patch.module("a-output"), "a layer's end stays"
+        note = changed.module("tone").params["pitch_note"]
+        assert note == round(note)
+    assert varied(patch, names, 0.5, seed=3) == varied(patch, names, 0.5, seed=3)
+    only = varied(patch, ["filter", "tone"], 0.8, ("pitches",), seed=1)
+    assert only.module("filter") == patch.module("filter")
+    assert only.module("tone").params["pitch_note"] != 45.0
+    weak, strong = (abs(varied(patch, ["tone"], s, ("pitches",), seed=5).module("tone").params["pitch_note"] - 45)
+                    for s in (0.05, 1.0))  # fmt: skip
+    assert weak < strong
+
+
+def test_every_parameter_has_a_kind() -> None:
+    for spec in catalogue().values():
+        assert all(kind_of(param) in KINDS for param in spec.params)
+
+
+def test_levels_only_go_down() -> None:
+    spec = spec_of("compressor")
+    assert spec is not None
+    patch = Patch(layers=(Layer(SHARED_ID, "Shared"), Layer("b", "B", (Module("c", "compressor", "C"),))))
+    for seed in range(20):
+        params = varied(patch, ["c"], 1.0, ("amounts",), seed=seed).module("c").params
+        for param in spec.params:
+            if param.unit == "db":
+                assert params.get(param.id, param.default) <= param.default + 1e-6
