@@ -11,13 +11,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QWheelEvent
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QMessageBox, QPushButton
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.theme import NOON
 from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.rail import Rail
 from dunefall.app.widgets.renderdialog import RenderDialog
 from dunefall.app.window import MainWindow
@@ -303,7 +304,7 @@ def test_unsaved_changes_are_asked_about(window: MainWindow, qtbot: QtBot, monke
 
 
 def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    """New layer, a noise by the menu, linked to the output by the dialog: it sounds."""
+    """New layer, a noise from the palette: it is linked and sounds; another link by the dialog."""
     window.session.document.mark_saved(None)
     window.new_patch()
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Spray", True))
@@ -312,22 +313,16 @@ def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot, monkey
     layer = window.session.patch.layer_of(output)
     assert layer.name == "Spray"
 
-    def choose() -> None:
-        menu = next(w for w in QApplication.topLevelWidgets() if isinstance(w, QMenu) and w.isVisible())
-        parts = {a.text(): a.menu() for a in menu.actions() if a.menu()}
-        next(a for a in parts["Source"].actions() if a.text() == "Noise").trigger()
-        menu.close()
-
-    QTimer.singleShot(200, choose)
     window.actions_by_id["add_module"].trigger()
-    qtbot.waitUntil(lambda: window.canvas.selection.startswith("noise"), timeout=5000)
+    palette = window.findChildren(Palette)[-1]
+    qtbot.keyClicks(palette.search, "noise")
+    qtbot.keyClick(palette.search, Qt.Key.Key_Return)
     noise = window.canvas.selection
-    window.canvas.select(output)
-    window.ask_link("audio")
-    dialog = window.findChildren(LinkDialog)[-1]
-    qtbot.keyClicks(dialog.search, "noise spray")
-    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
     assert window.session.patch.links_into(output, "audio")[0].source == Place(noise, "out")
+    window.ask_link("density_hz")
+    dialog = window.findChildren(LinkDialog)[-1]
+    qtbot.keyClicks(dialog.search, "spray after")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
     window.play()
     qtbot.waitUntil(lambda: window.header.meter.peaks_db[0] > -40, timeout=10_000)
 

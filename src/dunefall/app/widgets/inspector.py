@@ -214,6 +214,7 @@ class Inspector(QScrollArea):
             self.editor.show_module(module)
         for port, rail in self.rails.items():
             rail.set_value(module.params.get(port, rail.param.default))
+            rail.set_locked(port in module.locked)
             rail.set_reach(reach_of(self._patch, module, rail.param))
         for link in self._patch.links_into(self._module):
             if link.id in self.rows:
@@ -370,7 +371,6 @@ class Inspector(QScrollArea):
             rail = Rail(port, value, self._theme, self._patch.tempo_bpm)
             rail.moved.connect(lambda new, name=port.id: self.values_moved.emit({name: new}))
             rail.settled.connect(self.settled.emit)
-            rail.set_locked(port.id in module.locked)
             rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
             rail.lock_asked.connect(lambda name=port.id: self.lock_asked.emit(name))
             rail.movement_copied.connect(lambda name=port.id: self.movement_copied.emit(name))

@@ -1,0 +1,233 @@
+"""The Build workspace as a daily place: palette, drawn links, copies, chance, concentrating, in the real window."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QMenu
+from pytestqt.qtbot import QtBot
+
+from dunefall.app.theme import NOON
+from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.palette import Palette
+from dunefall.app.widgets.randomisedialog import RandomiseDialog
+from dunefall.app.window import MainWindow
+from dunefall.engine.messages import EngineOptions
+from dunefall.engine.shared import Status
+from dunefall.patch.model import Patch, Place
+from dunefall.session import Session, open_patch
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture(scope="module")
+def shared(qapp: object) -> Iterator[MainWindow]:
+    window = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
+    window.show()
+    yield window
+    window.session.document.mark_saved(None)
+    window.close()
+
+
+@pytest.fixture
+def window(shared: MainWindow, qtbot: QtBot) -> Iterator[MainWindow]:
+    patch = shared.session.patch
+    shared.show_workspace("build")
+    shared.activateWindow()
+    qtbot.waitUntil(shared.isActiveWindow)
+    yield shared
+    shared.session.document.edit("Back", patch)
+    shared.canvas.select("")
+
+
+def card(window: MainWindow, module: str) -> QPoint:
+    window.canvas._scroll_to(module)
+    return window.canvas.card_rect(module).center()
+
+
+def palette(window: MainWindow, qtbot: QtBot, text: str) -> Palette:
+    window.actions_by_id["add_module"].trigger()
+    dialog = window.findChildren(Palette)[-1]
+    qtbot.keyClicks(dialog.search, text)
+    return dialog
+
+
+def menu_of(window: MainWindow) -> QMenu:
+    return next(m for m in window.findChildren(QMenu) if m.isVisible())
+
+
+def differs(window: MainWindow, before: Patch) -> bool:
+    return window.session.patch != before
+
+
+def test_a_module_is_found_in_plain_words_and_connects_itself(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    window.canvas.select("drip-line-low-pass")
+    dialog = palette(window, qtbot, "wobble")
+    assert dialog.entry is not None
+    assert dialog.entry.id == "lfo"
+    assert "moves cutoff of Low-pass" in dialog.told.text()
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Down)
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Up)
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    new = window.canvas.selection
+    assert window.session.patch.module(new).type == "lfo"
+    assert [link.target for link in window.session.patch.links_from(new)] == [Place("drip-line-low-pass", "cutoff_hz")]
+    assert "moves cutoff" in window.notice.text()
+    window.undo()
+    assert window.session.patch == before, "module and links are one undo step"
+
+
+def test_it_is_heard_before_it_is_added(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    window.canvas.select("drip-line-low-pass")
+    dialog = palette(window, qtbot, "drive")
+    dialog.hearing.click()
+    tried = window.session.engine._patch
+    assert any(module.type == "drive" for module in tried.layer_of("drip-line-low-pass").modules)
+    assert window.session.patch == before, "the document is as it was"
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Down)
+    qtbot.waitUntil(lambda: window.session.engine._patch != tried, timeout=3000)
+    dialog.reject()
+    assert window.session.engine._patch == before
+    assert not window.session.document.undo_label.startswith("Add")
+
+
+def test_a_starter_is_added_as_a_layer(window: MainWindow, qtbot: QtBot) -> None:
+    dialog = palette(window, qtbot, "groan creak")
+    assert dialog.entry is not None
+    assert (dialog.entry.id, dialog.entry.stage) == ("hull-groan", "starter")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    assert window.session.patch.layer_of(window.canvas.selection).name == "Hull groan 2"
+    empty = palette(window, qtbot, "zzzz")
+    assert "another word" in empty.told.text()
+    empty.reject()
+
+
+def test_a_link_is_drawn_from_a_card_onto_a_card(window: MainWindow, qtbot: QtBot) -> None:
+    start, end = card(window, "drip-line-hold"), window.canvas.card_rect("drip-line-low-pass").center()
+    edge = QPoint(window.canvas.card_rect("drip-line-hold").right() - 4, start.y())
+    view = window.canvas.viewport()
+    qtbot.mousePress(view, LEFT, PLAIN, edge)
+    qtbot.mouseMove(view, end)
+    assert window.canvas._drawn_link is not None
+    qtbot.mouseRelease(view, LEFT, PLAIN, end)
+    menu = menu_of(window)
+    next(action for action in menu.actions() if action.text() == "Morph").trigger()
+    menu.close()
+    links = window.session.patch.links_into("drip-line-low-pass", "form")
+    assert [link.source for link in links] == [Place("drip-line-hold", "out")]
+    assert window.canvas.selection == "drip-line-low-pass"
+
+
+def test_a_link_is_drawn_onto_a_rail(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    rail = window.inspector.rails["form"]
+    window.inspector.ensureWidgetVisible(rail)
+    window.take_drawn_link("drip-line-slew", "", rail.mapToGlobal(rail.rect().center()))
+    assert [x.source.module for x in window.session.patch.links_into("drip-line-low-pass", "form")] == [
+        "drip-line-slew"
+    ]
+
+
+def test_duplicate_copy_and_paste(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    sources = {link.source for link in window.session.patch.links_into("drip-line-low-pass")}
+    window.actions_by_id["duplicate"].trigger()
+    copy = window.canvas.selection
+    assert copy != "drip-line-low-pass"
+    assert {link.source for link in window.session.patch.links_into(copy)} == sources
+    window.canvas.select("drip-line-low-pass")
+    window.actions_by_id["duplicate_all"].trigger()
+    assert {x.source for x in window.session.patch.links_into(window.canvas.selection)}.isdisjoint(sources)
+    window.canvas.select("drip-line-output")
+    window.actions_by_id["duplicate"].trigger()
+    assert window.session.patch.layer_of(window.canvas.selection).name == "Drip line 2"
+    window.canvas.select("drip-line-hold")
+    window.canvas.mark("drip-line-slew")
+    window.actions_by_id["copy"].trigger()
+    count = len(list(window.session.patch.modules()))
+    window.actions_by_id["paste"].trigger()
+    assert len(list(window.session.patch.modules())) == count + 2
+    assert len(window.canvas.chosen) == 2
+    QApplication.clipboard().setText("a text from elsewhere")
+    window.actions_by_id["paste"].trigger()
+    assert "cannot be pasted" in window.notice.text()
+
+
+def test_shift_click_marks_several(window: MainWindow, qtbot: QtBot) -> None:
+    view = window.canvas.viewport()
+    qtbot.mouseClick(view, LEFT, PLAIN, card(window, "drip-line-hold"))
+    qtbot.mouseClick(view, LEFT, Qt.KeyboardModifier.ShiftModifier, card(window, "drip-line-slew"))
+    assert window.canvas.chosen == {"drip-line-hold", "drip-line-slew"}
+    qtbot.mouseClick(view, LEFT, Qt.KeyboardModifier.ShiftModifier, card(window, "drip-line-slew"))
+    assert window.canvas.chosen == {"drip-line-hold"}
+
+
+def test_randomise_with_taste_is_one_undo_step_each(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    before = window.session.patch
+    window.session.toggle_lock("drip-line-low-pass", "resonance")
+    assert "locked" in window.inspector.rails["resonance"].accessibleDescription()
+    window.actions_by_id["randomise"].trigger()
+    dialog = window.findChildren(RandomiseDialog)[-1]
+    dialog.again.click()
+    first = window.session.patch
+    dialog.again.click()
+    assert differs(window, first)
+    window.undo()
+    assert window.session.patch == first
+    dialog.accept()
+    params = before.module("drip-line-low-pass").params
+    assert first.module("drip-line-low-pass").params.get("resonance") == params.get("resonance")
+    assert first.module("drip-line-low-pass").params != params
+    window.actions_by_id["vary"].trigger()
+    assert differs(window, first)
+
+
+def test_a_movement_is_copied_to_another_parameter(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    links = window.session.patch.links_into("drip-line-low-pass", "cutoff_hz")
+    assert links
+    window.copy_movement("cutoff_hz")
+    window.paste_movement("form")
+    pasted = window.session.patch.links_into("drip-line-low-pass", "form")
+    assert [(x.source, x.amount) for x in pasted] == [(x.source, x.amount) for x in links]
+
+
+def test_mute_and_solo_in_the_lane_s_head(window: MainWindow, qtbot: QtBot) -> None:
+    canvas = window.canvas
+    canvas.verticalScrollBar().setValue(0)
+    layer = window.session.patch.layer("fog-air")
+    box = canvas.button_rects(layer)["mute"]
+    qtbot.mouseClick(canvas.viewport(), LEFT, PLAIN, box.center().toPoint())
+    assert window.session.patch.module("fog-air-output").params["mute"] == 1
+    canvas.select("drip-line-low-pass")
+    window.actions_by_id["solo"].trigger()
+    assert window.session.patch.module("drip-line-output").params["solo"] == 1
+
+
+def test_hear_from_here_and_without(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    window.canvas.select("drip-line-droplet")
+    window.actions_by_id["hear"].trigger()
+    tried = window.session.engine._patch
+    assert [x.source.module for x in tried.links_into("drip-line-output", "audio")] == ["drip-line-droplet"]
+    assert tried.module("fog-air-output").params["mute"] == 1
+    window.actions_by_id["hear"].trigger()
+    assert window.session.engine._patch == before
+    window.actions_by_id["without"].trigger()
+    assert window.session.engine._patch.module("drip-line-droplet").bypassed
+    window.session.set_tempo(100.0)
+    assert not window.session.engine._patch.module("drip-line-droplet").bypassed, "an edit ends it"
+    assert window.session.engine.status[Status.RATE] == 48000
+
+
+def test_a_module_is_found_by_its_name(window: MainWindow, qtbot: QtBot) -> None:
+    window.actions_by_id["find"].trigger()
+    dialog = window.findChildren(LinkDialog)[-1]
+    qtbot.keyClicks(dialog.search, "low-pass drip")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    assert window.canvas.selection == "drip-line-low-pass"
