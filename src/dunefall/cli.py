@@ -53,9 +53,9 @@ def _window_parser() -> _Parser:
     parser.add_argument("patch", nargs="?", metavar="PATCH", help=PATCH_HELP)
     parser.add_argument("--demo", action="store_true", help="open the shipped demo")
     parser.add_argument("--theme", choices=("noon", "dusk"), help="light or dark; default: what the desktop asks for")
-    parser.add_argument("--audio", default="auto", metavar="auto|simulated|NAME", help="the sound device")
-    parser.add_argument("--live", default="auto", metavar="auto|simulated|NAME", help="the live input")
-    parser.add_argument("--keys", default="auto", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
+    parser.add_argument("--audio", metavar="auto|simulated|NAME", help="the sound device")
+    parser.add_argument("--live", metavar="auto|simulated|NAME", help="the live input")
+    parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
     parser.add_argument("--workspace", default="build", choices=("build", "mix"), help="the workspace to open")
     parser.add_argument(
         "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"

@@ -22,6 +22,7 @@ class Command:
 COMMANDS = (
     Command("new", "New patch", "Ctrl+N", "new_patch"),
     Command("open", "Open…", "Ctrl+O", "open_file"),
+    Command("recent", "Open recent", "", "show_recent"),
     Command("demo", "Open the demo", "", "open_demo"),
     Command("save", "Save", "Ctrl+S", "save"),
     Command("save_as", "Save as…", "Ctrl+Shift+S", "save_as"),
@@ -66,5 +67,6 @@ COMMANDS = (
     Command("master", "Master's values", "Ctrl+Shift+M", "select_master", part="Mix"),
     Command("freeze", "Freeze Watch", "F", "toggle_freeze"),
     Command("theme", "Noon or Dusk", "Ctrl+T", "toggle_theme", separator=True),
+    Command("preferences", "Preferences…", "Ctrl+,", "ask_preferences"),
     Command("quit", "Quit", "Ctrl+Q", "close"),
 )

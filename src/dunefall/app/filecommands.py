@@ -28,6 +28,8 @@ class FileCommands(WindowParts):
         path = self.session.document.path
         if path is not None:
             return str(path.parent)
+        if self.preferences.folder and Path(self.preferences.folder).is_dir():
+            return self.preferences.folder
         music = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation) or Path.home())
         return str(music if music.is_dir() else Path.home())
 
@@ -76,6 +78,13 @@ class FileCommands(WindowParts):
         self.canvas.select("")
         self.session.replace_document(patch, path)
         self.show_patch(before, patch)
+        self.note_recent(path)
+
+    def take_up(self, patch: Patch, path: Path | None) -> None:
+        """Go on with a patch that was not saved."""
+        self._show(patch, path)
+        self.session.document.mark_unsaved()
+        self.show_patch(patch, patch)
 
     def save(self) -> bool:
         """Save to the patch's file, or ask for one."""
@@ -95,6 +104,7 @@ class FileCommands(WindowParts):
             self.warn("The patch was not saved", str(error))
             return False
         self.show_patch(self.session.patch, self.session.patch)
+        self.note_recent(path)
         return True
 
     def render_file(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
@@ -14,6 +15,7 @@ from dunefall.app.theme import Theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.watch import Watch
+from dunefall.base.preferences import Preferences
 from dunefall.patch.model import Patch
 from dunefall.session import Session
 
@@ -30,6 +32,7 @@ class WindowParts(QMainWindow):
     watch: Watch
     actions_by_id: dict[str, QAction]
     _theme: Theme
+    preferences: Preferences
 
     def tell(self, text: str) -> None:
         """Show a sentence below the header for a while."""
@@ -37,6 +40,30 @@ class WindowParts(QMainWindow):
 
     def show_patch(self, before: Patch, after: Patch) -> None:
         """Show another state of the patch."""
+        raise NotImplementedError
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw everything in this theme."""
+        raise NotImplementedError
+
+    def may_leave(self) -> bool:
+        """Whether the patch is saved, or the user does not mind."""
+        raise NotImplementedError
+
+    def open_path(self, path: Path) -> bool:
+        """Open a file; whether that was possible."""
+        raise NotImplementedError
+
+    def prefer(self, preferences: Preferences) -> None:
+        """Prefer this from now on."""
+        raise NotImplementedError
+
+    def take_up(self, patch: Patch, path: Path | None) -> None:
+        """Go on with a patch that was not saved."""
+        raise NotImplementedError
+
+    def note_recent(self, path: Path | None) -> None:
+        """A patch was opened from a file, or saved to it."""
         raise NotImplementedError
 
     def show_workspace(self, name: str) -> None:

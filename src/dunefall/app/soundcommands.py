@@ -12,7 +12,7 @@ from dunefall.app.parts import WindowParts
 from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_time, parse_value
-from dunefall.engine.messages import Clicked
+from dunefall.engine.messages import Clicked, EngineOptions, Play
 from dunefall.patch.take import Clear, Note
 
 __all__ = ["SoundCommands"]
@@ -27,9 +27,9 @@ class SoundCommands(WindowParts):
     culprit: Culprit | None = None
     _clicks_told = -CLICK_PAUSE_S
 
-    def play(self) -> None:
-        """Let sound run."""
-        self.session.engine.play()
+    def play(self, fade_s: float = Play.fade_s) -> None:
+        """Let sound run, fading in."""
+        self.session.engine.play(fade_s)
         self.header.show_playing(True)
 
     def toggle_play(self) -> None:
@@ -115,7 +115,12 @@ class SoundCommands(WindowParts):
     def choose_device(self) -> None:
         """Choose output, live input, MIDI keys, rate and block, while the sound goes on."""
         dialog = DeviceDialog(self.session.options, self)
-        self.ask(dialog, lambda: self.session.engine.set_device(dialog.values))
+        self.ask(dialog, lambda: self._use_devices(dialog.values))
+
+    def _use_devices(self, options: EngineOptions) -> None:
+        self.session.engine.set_device(options)
+        same = {name: getattr(options, name) for name in ("audio", "live", "keys", "rate", "frames")}
+        self.prefer(replace(self.preferences, **same))
 
     def _values_moved(self, values: dict[str, float]) -> None:
         self.session.set_params(self.canvas.selection, values)

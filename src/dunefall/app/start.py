@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
+from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.compiler.sounds import take_in_all
 from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import EngineOptions
@@ -25,10 +26,14 @@ from dunefall.session import Session, open_patch
 __all__ = ["make_app", "open_window"]
 
 SETTLE_S = 6.0
+FIRST_FADE_S = 4.0
 
 
-def make_app(theme: str | None) -> QApplication:
-    """The application with the shipped fonts and a theme (None: what the desktop asks for)."""
+def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
+    """The application with the shipped fonts and a theme (None: what the desktop asks for), everything drawn so many
+    times as large."""
+    if scale != 1.0:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{scale:g}")
     app = QApplication.instance() or QApplication(["dunefall"])
     assert isinstance(app, QApplication)
     app.setApplicationName("Dunefall")
@@ -50,16 +55,23 @@ def open_window(options: argparse.Namespace) -> int:
         raise DunefallError(
             "there is no display; start with `xvfb-run dunefall`, `make demo`, or use `dunefall render`"
         )
-    name = DEMO if options.demo else options.patch
+    preferences = Preferences.load(preferences_file())
+    first = not preferences.hints_seen and options.patch is None
+    name = DEMO if options.demo or first else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
     troubles = take_in_all(patch)
-    app = make_app(options.theme)
-    session = Session(patch, path, EngineOptions(audio=options.audio, live=options.live, keys=options.keys))
+    theme = options.theme or preferences.theme or None
+    app = make_app(theme, preferences.scale)
+    session = Session(patch, path, _engine_options(options, preferences))
     if options.osc is not None:
         session.osc = OscInput(options.osc)
-    window = MainWindow(session, wanted_theme(options.theme))
+    alone = options.screenshot is None and options.quit_after is None
+    window = MainWindow(session, wanted_theme(theme), preferences if alone else None)
     window.show_workspace(options.workspace)
     window.show()
+    if alone:
+        window.note_recent(path)
+        QTimer.singleShot(0, lambda: _greet(window, first))
     signal.signal(signal.SIGINT, lambda *_: QTimer.singleShot(0, window.close))  # not amid a painting
     if troubles:
         window.warn("Some sounds are missing", "\n".join(troubles))
@@ -67,6 +79,21 @@ def open_window(options: argparse.Namespace) -> int:
     status = app.exec()
     session.close()
     return 2 if errands.failed else status
+
+
+def _engine_options(options: argparse.Namespace, preferences: Preferences) -> EngineOptions:
+    """Devices as the command line says, else as they were chosen last."""
+    return EngineOptions(
+        options.audio or preferences.audio, preferences.rate, preferences.frames, options.live or preferences.live,
+        options.keys or preferences.keys,
+    )  # fmt: skip
+
+
+def _greet(window: MainWindow, first: bool) -> None:
+    """Offer what a crash left behind; at the very first start, play softly and give five hints."""
+    if not window.offer_recovery() and first:
+        window.first_fade_s = FIRST_FADE_S
+        window.show_hints()
 
 
 class _Errands:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import threading
+from dataclasses import replace
 
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtGui import QAction, QCloseEvent, QCursor, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -21,13 +22,16 @@ from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.copycommands import CopyCommands
 from dunefall.app.filecommands import FileCommands
 from dunefall.app.header import Header, position_text
+from dunefall.app.hints import Hints, first_hints
 from dunefall.app.mix.workspace import MixWorkspace
 from dunefall.app.mixcommands import MixCommands
 from dunefall.app.modulecommands import ModuleCommands
+from dunefall.app.preferencecommands import PreferenceCommands
 from dunefall.app.soundcommands import SoundCommands
 from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.watch import Watch
+from dunefall.base.preferences import Preferences
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.search import entries
 from dunefall.engine import messages as say
@@ -39,18 +43,27 @@ __all__ = ["MainWindow"]
 
 FRAME_MS = 33
 NOTICE_MS = 12_000
+START_FADE_S = 1.5
 NEED_SELECTION = ("link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary")
 """Commands that are grey while nothing is selected."""
 REPEAT_MS = 150
 """After so much quiet it is worked out when the patch begins again."""
 
 
-class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyCommands):
-    """The window of one session; it owns the session and closes it."""
+class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyCommands, PreferenceCommands):
+    """The window of one session; it owns the session and closes it.
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    Parameters
+    ----------
+    preferences : Preferences, optional
+        What the user prefers, to be kept; without them nothing is read or written.
+    """
+
+    def __init__(self, session: Session, theme: Theme, preferences: Preferences | None = None) -> None:
         super().__init__()
         self.session, self._theme = session, theme
+        self.preferences, self.lasting = preferences or Preferences(), preferences is not None
+        self.first_fade_s = START_FADE_S
         self._bins_seen, self._play_when_ready = -1, True
         self.setWindowTitle("Dunefall")
         self.setMinimumSize(1100, 700)
@@ -68,6 +81,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         self._repeat_timer.timeout.connect(self._show_repeat)
         self._build()
         self._connect()
+        self.connect_preferences()
         self.show_patch(session.patch, session.patch)
         self.watch.show_pins(session.patch)
         self.inspector.show_module(session.patch, "")
@@ -108,9 +122,6 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         menu, parts = QMenu(self), {}
         for command in COMMANDS:
             action = QAction(command.text, self)
-            if command.shortcut:
-                action.setShortcut(QKeySequence(command.shortcut))
-            action.setToolTip(f"{command.text} ({command.shortcut})" if command.shortcut else command.text)
             action.triggered.connect(lambda _=False, name=command.method: getattr(self, name)())
             self.addAction(action)
             self.actions_by_id[command.id] = action
@@ -118,7 +129,10 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
                 menu.addSeparator()
             if command.part and command.part not in parts:
                 parts[command.part] = menu.addMenu(command.part)
-            parts.get(command.part, menu).addAction(action)
+            if command.id == "recent":
+                self.recent_menu = menu.addMenu(command.text)
+            else:
+                parts.get(command.part, menu).addAction(action)
         menu.aboutToShow.connect(self._update_actions)
         self.header.title.setMenu(menu)
         self._style()
@@ -255,7 +269,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             self.notice.hide()
             if self._play_when_ready:
                 self._play_when_ready = False
-                self.play()
+                self.play(self.first_fade_s)
         elif isinstance(message, say.DeviceChosen):
             self.watch.rate = self.mix.masking.rate = message.rate
             self.header.meter.set_device(f"{message.name}, {message.rate / 1000:g} kHz, {message.frames} frames")
@@ -282,8 +296,18 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
     # -- the window itself --------------------------------------------------------------------------------------
 
     def toggle_theme(self) -> None:
-        """The other theme."""
+        """The other theme, also from the next start on."""
         self.set_theme(DUSK if self._theme is NOON else NOON)
+        self.prefer(replace(self.preferences, theme=self._theme.name))
+
+    def show_recent(self) -> None:
+        """The patches that were open of late."""
+        self.recent_menu.popup(QCursor.pos())
+
+    def show_hints(self) -> None:
+        """Five hints that point at real things; once they are gone they are gone for good."""
+        hints = Hints(first_hints(self), self._theme, self)
+        hints.ended.connect(lambda: self.prefer(replace(self.preferences, hints_seen=True)))
 
     def set_theme(self, theme: Theme) -> None:
         """Draw everything in this theme."""
@@ -309,5 +333,6 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             event.ignore()
             return
         self._timer.stop()
+        self.forget_copy()
         self.session.close()
         event.accept()

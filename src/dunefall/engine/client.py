@@ -132,10 +132,10 @@ class EngineClient:
         """Play a note, hold an input, or clear memories."""
         self._send(say.Act(what, self._note_down(what)))
 
-    def play(self) -> None:
-        """Let sound run."""
+    def play(self, fade_s: float = say.Play.fade_s) -> None:
+        """Let sound run, fading in."""
         self._playing = True
-        self._send(say.Play())
+        self._send(say.Play(fade_s))
 
     def stop(self) -> None:
         """Fade out and hold the position."""

@@ -88,7 +88,7 @@ class _Host:
             say.Seek: self._start_seek,
             say.SetPatch: self._set_patch,
             say.Act: self._act,
-            say.Play: lambda _: self._sound().later(lambda: self._sound().set_playing(True)),
+            say.Play: lambda message: self._sound().later(lambda: self._sound().set_playing(True, message.fade_s)),
             say.Stop: lambda _: self._sound().later(lambda: self._sound().set_playing(False)),
             say.Probe: self._set_probe,
             say.Monitor: self._set_monitor,

@@ -108,7 +108,9 @@ class Act:
 
 @dataclass(frozen=True)
 class Play:
-    """Let sound run."""
+    """Let sound run, fading in for so many seconds."""
+
+    fade_s: float = 0.03
 
 
 @dataclass(frozen=True)

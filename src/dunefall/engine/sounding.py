@@ -45,6 +45,7 @@ class Sounding:
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
+        self._fade_s = GAIN_FADE_S
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
         self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
         self._layout = LAYOUTS[0]
@@ -72,8 +73,9 @@ class Sounding:
         self.player = player
         self._limiter.reset()
 
-    def set_playing(self, playing: bool) -> None:
-        """Fade in or out (audio thread)."""
+    def set_playing(self, playing: bool, fade_s: float = GAIN_FADE_S) -> None:
+        """Fade in, for so many seconds, or out (audio thread)."""
+        self._fade_s = fade_s if playing else GAIN_FADE_S
         if playing and self._gain_goal == 0.0:
             self._programme = ProgrammeLoudness()
         self._gain_goal = 1.0 if playing else 0.0
@@ -161,7 +163,7 @@ class Sounding:
     def _fade(self, out: NDArray[np.float64]) -> None:
         if self._gain == self._gain_goal == 1.0:
             return
-        step = (1.0 if self._gain_goal > self._gain else -1.0) / (GAIN_FADE_S * self.rate)
+        step = (1.0 if self._gain_goal > self._gain else -1.0) / (self._fade_s * self.rate)
         gains = self._ramp[: len(out)]
         gains[:, 0] = np.clip(self._gain + step * np.arange(1, len(out) + 1), 0.0, 1.0)
         out *= gains

@@ -95,6 +95,10 @@ class Document:
         """Note that the present patch is what the file at ``path`` holds."""
         self.path, self._saved = path, self.patch
 
+    def mark_unsaved(self) -> None:
+        """Note that no file holds the present patch."""
+        self._saved = Patch()
+
     def _set(self, patch: Patch) -> None:
         before, self.patch = self.patch, patch
         self.changed.emit(before, patch)

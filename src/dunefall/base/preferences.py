@@ -1,0 +1,117 @@
+"""What the user prefers, kept in one small JSON file; what is wrong in it is passed over, never fatal."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import tempfile
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+__all__ = ["MOST_RECENT", "Preferences", "preferences_file"]
+
+MOST_RECENT = 8
+SCALES = (1.0, 1.25, 1.5, 1.75, 2.0)
+
+
+def preferences_file() -> Path:
+    """Where they are kept; ``DUNEFALL_CONFIG`` names another folder."""
+    folder = os.environ.get("DUNEFALL_CONFIG") or platformdirs.user_config_dir("dunefall")
+    return Path(folder) / "preferences.json"
+
+
+@dataclass(frozen=True)
+class Preferences:
+    """What the user prefers.
+
+    Attributes
+    ----------
+    theme : str
+        ``noon``, ``dusk``, or empty: what the desktop asks for.
+    scale : float
+        Size of everything in the window, one of ``SCALES``; from the next start on.
+    audio, live, keys : str
+        Devices by choice.
+    rate : float
+        Sample rate in Hz.
+    frames : int
+        Frames of a block.
+    folder : str
+        Where files are looked for first; empty: the music folder.
+    recent : tuple of str
+        Patches that were open of late, the last one first.
+    shortcuts : mapping of str to str
+        Keys of commands that the user has changed.
+    hints_seen : bool
+        The hints of the first start have gone away for good.
+    """
+
+    theme: str = ""
+    scale: float = 1.0
+    audio: str = "auto"
+    live: str = "auto"
+    keys: str = "auto"
+    rate: float = 48000.0
+    frames: int = 512
+    folder: str = ""
+    recent: tuple[str, ...] = ()
+    shortcuts: Mapping[str, str] = field(default_factory=dict)
+    hints_seen: bool = False
+
+    @classmethod
+    def load(cls, path: Path) -> Preferences:
+        """Those of a file; the defaults where it is missing, and for each value that is none."""
+        try:
+            raw = json.loads(path.read_text("utf-8"))
+        except (OSError, ValueError):
+            return cls()
+        if not isinstance(raw, dict):
+            return cls()
+        made = cls()
+        for entry in fields(cls):
+            value = _valid(entry.name, raw.get(entry.name), getattr(made, entry.name))
+            made = replace(made, **{entry.name: value})
+        return made
+
+    def save(self, path: Path) -> None:
+        """Write them by way of a temporary file; where that is not possible, they hold for this session only."""
+        raw = {entry.name: getattr(self, entry.name) for entry in fields(self)}
+        raw |= {"recent": list(self.recent), "shortcuts": dict(self.shortcuts)}
+        with contextlib.suppress(OSError):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            handle, temporary = tempfile.mkstemp(prefix=".preferences.", suffix=".part", dir=path.parent)
+            with os.fdopen(handle, "w", encoding="utf-8") as file:
+                json.dump(raw, file, indent=1)
+            os.replace(temporary, path)
+
+    def with_recent(self, path: Path) -> Preferences:
+        """These with a patch as the one that was open last."""
+        name = str(path.absolute())
+        others = [known for known in self.recent if known != name]
+        return replace(self, recent=(name, *others)[:MOST_RECENT])
+
+
+def _valid(name: str, value: Any, default: Any) -> Any:
+    """A value of a file, if it is one of its kind; else the default."""
+    if name == "recent":
+        texts = [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
+        return tuple(texts[:MOST_RECENT])
+    if name == "shortcuts":
+        items = value.items() if isinstance(value, dict) else ()
+        return {str(k): v for k, v in items if isinstance(v, str)}
+    if isinstance(default, float):
+        good = isinstance(value, (int, float)) and not isinstance(value, bool)
+        allowed = SCALES if name == "scale" else (44100.0, 48000.0, 88200.0, 96000.0)
+        return float(value) if good and float(value) in allowed else default
+    if type(value) is not type(default):
+        return default
+    if name == "frames":
+        return value if value in (64, 128, 256, 512, 1024, 2048) else default
+    if name == "theme":
+        return value if value in ("", "noon", "dusk") else default
+    return value

@@ -1,0 +1,78 @@
+"""Copies of unsaved patches, written now and then, and found again after a crash."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import platformdirs
+
+from dunefall.base.errors import DunefallError
+from dunefall.patch.files import dump_json, get, parse_json, patch_of, raw_patch, read_file, write_file
+from dunefall.patch.model import Patch
+
+__all__ = ["Recovered", "Recovery", "recovery_folder"]
+
+SUFFIX = ".recovery"
+
+
+def recovery_folder() -> Path:
+    """Where the copies lie; ``DUNEFALL_DATA`` names another place."""
+    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")) / "recovery"
+
+
+@dataclass(frozen=True)
+class Recovered:
+    """An unsaved patch that was left behind: the copy, the patch, and the file that it belongs to, if it had one."""
+
+    copy: Path
+    patch: Patch
+    path: Path | None
+
+
+class Recovery:
+    """The copy of this process's unsaved patch, one file."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._file = folder / f"{os.getpid()}{SUFFIX}"
+
+    def keep(self, patch: Patch, path: Path | None) -> None:
+        """Write the copy anew; raises StorageError if that is not possible."""
+        with contextlib.suppress(OSError):
+            self._folder.mkdir(parents=True, exist_ok=True)
+        raw = {"path": str(path.absolute()) if path else "", "patch": raw_patch(patch)}
+        write_file(dump_json(raw), self._file)
+
+    def forget(self) -> None:
+        """The patch is saved, or given up: the copy goes."""
+        self._file.unlink(missing_ok=True)
+
+    def left_behind(self) -> list[Recovered]:
+        """Copies of processes that are gone, the newest first; what cannot be read is passed over."""
+        found = []
+        with contextlib.suppress(OSError):
+            for file in sorted(self._folder.glob(f"*{SUFFIX}"), key=lambda file: -file.stat().st_mtime):
+                if not _alive(file.stem):
+                    with contextlib.suppress(DunefallError):
+                        found.append(_read(file))
+        return found
+
+
+def _read(file: Path) -> Recovered:
+    raw = parse_json(read_file(file))
+    path = get(raw, "path", str, "", "")
+    return Recovered(file, patch_of(get(raw, "patch", dict, "")), Path(path) if path else None)
+
+
+def _alive(process: str) -> bool:
+    """Whether a process of this number runs."""
+    try:
+        os.kill(int(process), 0)
+    except (ValueError, ProcessLookupError):
+        return False
+    except PermissionError:
+        return True
+    return True
