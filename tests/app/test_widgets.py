@@ -15,7 +15,7 @@ from dunefall.app.theme import DUSK, NOON
 from dunefall.app.widgets.inspector import reach_of
 from dunefall.app.widgets.linkrow import LinkRow, parse_amount
 from dunefall.app.widgets.rail import Rail
-from dunefall.app.widgets.watch import Scope, columns_of, triggered
+from dunefall.app.widgets.scope import Scope, columns_of, triggered
 from dunefall.base.errors import ParameterError
 from dunefall.catalogue import catalogue
 from dunefall.patch.model import Link, Module, Place
@@ -153,7 +153,7 @@ def test_columns_and_trigger() -> None:
 def test_scope_scales_itself(qapp: QApplication, qtbot: QtBot) -> None:
     scope = Scope("Noise", "Fog air", "audio", NOON)
     qtbot.addWidget(scope)
-    scope.show_samples(np.float32([-0.03, 0.04]), 1.0)
+    scope.show_course(np.float32([-0.03, 0.04]), 1.0)
     assert scope.span == (-0.05, 0.05)
     gate = Scope("Clock", "Shared", "gate", NOON)
     qtbot.addWidget(gate)

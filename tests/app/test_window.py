@@ -362,7 +362,7 @@ def test_watch_shows_the_samples(window: MainWindow, qtbot: QtBot) -> None:
     assert window.watch.seconds == 0.001
     for _ in range(20):
         qtbot.mouseClick(window.watch.longer, LEFT)
-    assert window.watch.seconds == 10.0
+    assert window.watch.seconds == 600.0
 
 
 def test_both_themes_and_sizes(window: MainWindow, qtbot: QtBot) -> None:

@@ -246,6 +246,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written
+            self.watch.remember()
             for part in (self.mix,) if self.mix.isVisible() else (self.canvas, self.inspector, self.watch):
                 part.animate()
 

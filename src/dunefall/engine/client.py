@@ -253,6 +253,11 @@ class EngineClient:
         """How many trace bins the engine has written: tells whether a picture would change."""
         return int(self._shared.counts[0])
 
+    @property
+    def probed(self) -> int:
+        """Samples that have been written to the probes."""
+        return int(self._shared.counts[2])
+
     def probe(self, index: int, samples: int) -> NDArray[np.float32]:
         """The last samples of a probe, oldest first."""
         samples = min(samples, PROBE_SAMPLES)

@@ -1,4 +1,4 @@
-"""Watch: pinned signals side by side as a scope."""
+"""Watch: up to four pinned signals side by side, as scope, spectrum, spectrogram, tuner or events."""
 
 from __future__ import annotations
 
@@ -6,22 +6,30 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRect, QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dunefall.app.painting import TraceImage, draw_text
-from dunefall.app.theme import Theme, mono, numerals, sans
+from dunefall.app.theme import Theme, numerals
 from dunefall.app.widgets.events import Events
+from dunefall.app.widgets.scope import Course, Scope, triggered
+from dunefall.app.widgets.watchplots import Plot, Spectrogram, Spectrum, Tuner
 from dunefall.base.units import format_value
 from dunefall.catalogue import spec_of
 from dunefall.patch.model import Patch, Place
 
-__all__ = ["TIME_BASES_S", "Scope", "Watch"]
+__all__ = ["TIME_BASES_S", "Watch"]
 
-TIME_BASES_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0)
-TRIGGERED_BELOW_S = 0.1
-HEIGHT = 170
+TIME_BASES_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0,
+                600.0)  # fmt: skip
+TRIGGERED_BELOW_S, FROM_COURSE_S = 0.1, 10.0
+HEIGHT, MOST_PINS, LISTENED = 170, 4, 8192
+PLOTS: dict[str, type[Plot]] = {"Scope": Scope, "Spectrum": Spectrum, "Spectrogram": Spectrogram, "Tuner": Tuner}
+TIPS = {
+    "Scope": "The signals over time, from 1 ms to 10 minutes",
+    "Spectrum": "Level over frequency, and the highest of late",
+    "Spectrogram": "Level over time and frequency", "Tuner": "Which note it is, and how far off",
+    "Events": "Gates and triggers, with their cause",
+}  # fmt: skip
 
 
 class ProbeSource(Protocol):
@@ -36,143 +44,37 @@ class ProbeSource(Protocol):
     def probe(self, index: int, samples: int) -> NDArray[np.float32]:
         """The last samples, oldest first."""
 
-
-def columns_of(samples: NDArray[np.float32], columns: int) -> NDArray[np.float32]:
-    """Lowest and highest value per column, shape (columns, 2); short signals are interpolated."""
-    n = len(samples)
-    if n <= columns:
-        line = np.interp(np.linspace(0, n - 1, columns), np.arange(n), samples)
-        return np.stack([line, line], axis=1).astype(np.float32)
-    starts = np.arange(columns) * n // columns
-    return np.stack([np.minimum.reduceat(samples, starts), np.maximum.reduceat(samples, starts)], axis=1)
-
-
-def triggered(samples: NDArray[np.float32], length: int) -> NDArray[np.float32]:
-    """The last piece of ``length`` samples that starts at a rise through the middle; the end if there is none."""
-    head = samples[: len(samples) - length]
-    middle = (float(samples.min()) + float(samples.max())) / 2
-    rises = np.flatnonzero((head[:-1] < middle) & (head[1:] >= middle))
-    start = int(rises[-1]) if len(rises) else len(samples) - length
-    return samples[start : start + length]
-
-
-class Scope(QWidget):
-    """One pinned signal."""
-
-    def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
-        super().__init__()
-        self._name, self._layer, self._role, self._theme = name, layer, role, theme
-        self._samples = np.zeros(2, np.float32)
-        self._seconds = 1.0
-        self._image = TraceImage()
-        self.setAccessibleName(f"Scope of {name}")
-        self.setToolTip("P on a selected card pins or unpins it")
-
-    def show_samples(self, samples: NDArray[np.float32], seconds: float) -> None:
-        """Draw these samples over this time."""
-        self._samples, self._seconds = samples, seconds
-        self.update()
-
     @property
-    def span(self) -> tuple[float, float]:
-        """Lowest and highest value on the screen."""
-        low, high = float(self._samples.min()), float(self._samples.max())
-        if self._role == "gate":
-            return 0.0, 1.0
-        if self._role in ("audio", "control"):
-            peak = max(abs(low), abs(high), 1e-3)
-            top = next(t for t in (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 1e9) if peak <= t)
-            return (0.0 if low >= 0 and self._role == "control" else -top), top
-        return low - 1, high + 1
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Title, grid, trace, axes."""
-        theme, painter = self._theme, QPainter(self)
-        plot = QRect(40, 22, self.width() - 48, self.height() - 40)
-        title = QRectF(0, 0, self.width() - 8, 18)
-        draw_text(painter, title, f"{self._layer} · {self._name}", sans(12, 600), theme.colour("text"))
-        value = f"{self._samples[-1]:+.2f}".replace("-", "−")
-        draw_text(painter, title, value, mono(12), theme.colour("text"), right=True)
-        painter.fillRect(plot, theme.colour("ground"))
-        painter.setPen(QPen(theme.colour("line"), 1))
-        for k in range(1, 4):
-            painter.drawLine(
-                plot.x() + plot.width() * k // 4, plot.y(), plot.x() + plot.width() * k // 4, plot.bottom()
-            )
-        low, high = self.span
-        middle = plot.y() + plot.height() // 2
-        painter.drawLine(plot.x(), middle, plot.right(), middle)
-        for y, number in ((plot.y() + 6, high), (middle, (low + high) / 2), (plot.bottom() - 6, low)):
-            text = f"{number:+.2g}".replace("-", "−").replace("0.", ".") if number else "0"
-            draw_text(painter, QRectF(0, y - 8, 34, 16), text, mono(11, 400), theme.colour("text2"), right=True)
-        for k, text in ((0, f"−{format_value(self._seconds, 's')}"), (2, f"−{format_value(self._seconds / 2, 's')}"),
-                        (4, "now")):  # fmt: skip
-            x = plot.x() + plot.width() * k / 4
-            box = QRectF(x - (0 if k == 0 else 70 if k == 4 else 35), plot.bottom() + 2, 70, 14)
-            draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), right=k == 4, centre=k == 2)
-        scale = self.devicePixelRatioF()
-        self._image.clear(self.width(), self.height(), scale)
-        columns = columns_of(self._samples, max(2, round(plot.width() * scale)))
-        kind = "control" if self._role == "audio" else self._role
-        self._image.trace(plot.adjusted(0, 2, 0, -2), columns, kind, theme.colour(self._role), low=low, high=high)
-        self._image.draw(painter)
-        painter.end()
+    def probed(self) -> int:
+        """Samples that have been watched so far."""
 
 
 class Watch(QWidget):
-    """Up to four scopes side by side, one time base, and a freeze; ``rate`` is the sample rate in Hz."""
+    """The pinned signals; ``rate`` is the sample rate in Hz.
+
+    Attributes
+    ----------
+    view : str
+        Which of ``TIPS`` is shown.
+    plots : dict of str to list of Plot
+        A plot of each kind for each pin.
+    """
 
     def __init__(self, theme: Theme, source: ProbeSource, rate: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self._source, self.rate = theme, source, rate
         self._base = TIME_BASES_S.index(5.0)
         self._shown: tuple[object, ...] = ("nothing yet",)
-        self.scopes: list[Scope] = []
+        self.plots: dict[str, list[Plot]] = {name: [] for name in PLOTS}
+        self._courses: list[Course] = []
+        self._seen = 0
+        self.view = "Scope"
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName("Watch")
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 4, 8, 4)
         column.setSpacing(2)
-        bar = QHBoxLayout()
-        title = QLabel("Watch")
-        title.setFont(sans(12, 600))
-        bar.addWidget(title)
-        self.views: dict[str, QPushButton] = {}
-        for view, tip in (
-            ("Scope", "The signals over time"),
-            ("Events", "Gates and triggers, with their cause"),
-        ):
-            button = QPushButton(view)
-            button.setCheckable(True)
-            button.setFixedHeight(24)
-            button.setStyleSheet("padding: 0 10px")
-            button.setToolTip(tip)
-            button.clicked.connect(lambda _=False, name=view: self.choose(name))
-            self.views[view] = button
-            bar.addWidget(button)
-        bar.addStretch(1)
-        bar.addWidget(QLabel("Time base"))
-        self.shorter = QPushButton("−")
-        self.longer = QPushButton("+")
-        self._label = QLabel()
-        numerals(self._label, 12)
-        self._label.setFixedWidth(64)
-        self._label.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        for button, step, name in ((self.shorter, -1, "Shorter time base"), (self.longer, 1, "Longer time base")):
-            button.setFixedSize(30, 24)
-            button.setStyleSheet("padding: 0")
-            button.setAccessibleName(name)
-            button.setToolTip(name)
-            button.clicked.connect(lambda _=False, by=step: self.step_time_base(by))
-        for widget in (self.shorter, self._label, self.longer):
-            bar.addWidget(widget)
-        self.freeze = QPushButton("Freeze")
-        self.freeze.setCheckable(True)
-        self.freeze.setFixedHeight(24)
-        self.freeze.setStyleSheet("padding: 0 12px")
-        self.freeze.setToolTip("Hold the picture (F)")
-        bar.addWidget(self.freeze)
-        column.addLayout(bar)
+        column.addLayout(self._bar())
         self._row = QHBoxLayout()
         self._row.setSpacing(16)
         column.addLayout(self._row, 1)
@@ -184,19 +86,78 @@ class Watch(QWidget):
         self.choose("Scope")
         self.step_time_base(0)
 
+    def _bar(self) -> QHBoxLayout:
+        bar = QHBoxLayout()
+        bar.setSpacing(4)
+        self.views = {view: self._button(view, tip) for view, tip in TIPS.items()}
+        for view, button in self.views.items():
+            button.clicked.connect(lambda _=False, name=view: self.choose(name))
+            bar.addWidget(button)
+        bar.addStretch(1)
+        self.shorter, self.longer, self._label = QPushButton("−"), QPushButton("+"), QLabel()
+        numerals(self._label, 12)
+        self._label.setFixedWidth(64)
+        self._label.setToolTip("Time base")
+        self._label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for button, step, name in ((self.shorter, -1, "Shorter time base"), (self.longer, 1, "Longer time base")):
+            button.setFixedSize(26, 24)
+            button.setStyleSheet("padding: 0")
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+            button.clicked.connect(lambda _=False, by=step: self.step_time_base(by))
+        for widget in (self.shorter, self._label, self.longer):
+            bar.addWidget(widget)
+        bar.addSpacing(6)
+        self.overlay = self._button("Overlay", "Lay all pinned signals over each other")
+        self.compare = self._button("Compare", "Keep this picture faintly behind what comes")
+        self.freeze = self._button("Freeze", "Hold the picture (F)")
+        self.overlay.toggled.connect(lambda _: self._arrange())
+        self.compare.toggled.connect(self._keep)
+        for button in (self.overlay, self.compare, self.freeze):
+            bar.addWidget(button)
+        return bar
+
+    def _button(self, text: str, tip: str) -> QPushButton:
+        button = QPushButton(text)
+        button.setCheckable(True)
+        button.setFixedHeight(24)
+        button.setStyleSheet("padding: 0 8px")
+        button.setToolTip(tip)
+        return button
+
+    @property
+    def scopes(self) -> list[Scope]:
+        """The scopes, one for each pin."""
+        return [plot for plot in self.plots["Scope"] if isinstance(plot, Scope)]
+
     def choose(self, view: str) -> None:
-        """Show the scopes or the events."""
+        """Show another view of the pinned signals."""
         self.view = view
         for name, button in self.views.items():
             button.setChecked(name == view)
         self._arrange()
 
     def _arrange(self) -> None:
-        """What is seen: scopes, events, or what to do first."""
+        """What is seen: plots of a kind, events, or what to do first."""
+        over = self.overlay.isChecked() and self.view == "Scope"
+        for name, plots in self.plots.items():
+            for k, plot in enumerate(plots):
+                plot.setVisible(name == self.view and not (over and k))
+        for k, scope in enumerate(self.scopes):
+            scope.over = self.scopes[1:] if over and k == 0 else []
         self.events.setVisible(bool(self.scopes) and self.view == "Events")
-        for scope in self.scopes:
-            scope.setVisible(self.view == "Scope")
         self._hint.setVisible(not self.scopes)
+        timed = self.view in ("Scope", "Events")
+        for button in (self.shorter, self.longer):
+            button.setEnabled(timed)
+        self.overlay.setEnabled(self.view == "Scope")
+        self.compare.setEnabled(self.view in ("Scope", "Spectrum"))
+
+    def _keep(self, on: bool) -> None:
+        for plot in (*self.plots["Scope"], *self.plots["Spectrum"]):
+            assert isinstance(plot, (Scope, Spectrum))
+            plot.keep(on)
+            plot.update()
 
     @property
     def seconds(self) -> float:
@@ -221,23 +182,36 @@ class Watch(QWidget):
         if shown == self._shown:
             return
         self._shown = shown
-        for scope in self.scopes:
-            self._row.removeWidget(scope)
-            scope.deleteLater()
-        self.scopes = []
-        for index in range(4):
+        for plot in (plot for plots in self.plots.values() for plot in plots):
+            self._row.removeWidget(plot)
+            plot.deleteLater()
+        self.plots = {name: [] for name in PLOTS}
+        self._courses = [Course() for _ in patch.pins[:MOST_PINS]]
+        for index in range(MOST_PINS):
             pin = patch.pins[index] if index < len(patch.pins) else None
             self._source.set_probe(index, pin)
-            if pin is None:
-                continue
-            module = patch.module(pin.module)
-            spec = spec_of(module.type)
-            output = spec.output(pin.port) if spec else None
-            role = output.role if output else "control"
-            scope = Scope(module.name, patch.layer_of(pin.module).name, role, self._theme)
-            self.scopes.append(scope)
-            self._row.addWidget(scope, 1)
+            if pin is not None:
+                self._add_plots(patch, pin)
+        self.compare.setChecked(False)
         self._arrange()
+
+    def _add_plots(self, patch: Patch, pin: Place) -> None:
+        module = patch.module(pin.module)
+        spec = spec_of(module.type)
+        output = spec.output(pin.port) if spec else None
+        role = output.role if output else "control"
+        for name, kind in PLOTS.items():
+            plot = kind(module.name, patch.layer_of(pin.module).name, role, self._theme)
+            self.plots[name].append(plot)
+            self._row.addWidget(plot, 1)
+
+    def remember(self) -> None:
+        """Take what is new into the long courses; called at every frame, whatever is shown."""
+        fresh = self._source.probed - self._seen
+        self._seen = self._source.probed
+        if fresh > 0:
+            for index, course in enumerate(self._courses):
+                course.add(self._source.probe(index, fresh), self.rate)
 
     def animate(self, *, even_frozen: bool = False) -> None:
         """Draw the samples of now."""
@@ -246,11 +220,17 @@ class Watch(QWidget):
         if self.view == "Events":
             self.events.rate = self.rate
             self.events.show_time(self.seconds)
-            return
+        elif self.view == "Scope":
+            for index, scope in enumerate(self.scopes):
+                scope.show_course(self._course(index), self.seconds)
+        else:
+            for index, plot in enumerate(self.plots[self.view]):
+                plot.show_samples(self._source.probe(index, LISTENED), self.rate)
+
+    def _course(self, index: int) -> NDArray[np.float32]:
         length = max(2, round(self.seconds * self.rate))
-        for index, scope in enumerate(self.scopes):
-            if self.seconds < TRIGGERED_BELOW_S:
-                samples = triggered(self._source.probe(index, 3 * length + 2000), length)
-            else:
-                samples = self._source.probe(index, length)
-            scope.show_samples(samples, self.seconds)
+        if self.seconds < TRIGGERED_BELOW_S:
+            return triggered(self._source.probe(index, 3 * length + 2000), length)
+        if self.seconds > FROM_COURSE_S:
+            return self._courses[index].last(self.seconds)
+        return self._source.probe(index, length)
