@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint
@@ -48,13 +46,13 @@ def pinned() -> Patch:
 
 
 @pytest.fixture
-def watch(qtbot: QtBot) -> Iterator[Watch]:
+def watch(qtbot: QtBot) -> Watch:
     made = Watch(NOON, Signals(), RATE)
     made.resize(1200, 170)
     qtbot.addWidget(made)
     made.show_pins(pinned())
     made.show()
-    yield made
+    return made
 
 
 def test_every_view_shows_all_four_pins(watch: Watch) -> None:

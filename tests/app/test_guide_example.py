@@ -1,0 +1,101 @@
+"""The guide's worked example, step by step in the real window; and every key that the guide names is a command's."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QInputDialog
+from pytestqt.qtbot import QtBot
+
+from dunefall.app.actions import COMMANDS
+from dunefall.app.theme import NOON
+from dunefall.app.widgets.palette import Palette
+from dunefall.app.window import MainWindow
+from dunefall.catalogue.repeats import repeat_of_patch
+from dunefall.engine.messages import EngineOptions
+from dunefall.patch.mixing import effect_lanes
+from dunefall.patch.model import SHARED_ID, Patch
+from dunefall.session import Session
+
+GUIDE = Path(__file__).parent.parent.parent / "docs" / "guide"
+
+
+def add(window: MainWindow, qtbot: QtBot, text: str, told: str) -> str:
+    """Type into the palette and press Enter; the notice says what was linked. Returns the new module."""
+    if not (palettes := [p for p in window.findChildren(Palette) if p.isVisible()]):
+        window.actions_by_id["add_module"].trigger()
+        palettes = [window.findChildren(Palette)[-1]]
+    qtbot.keyClicks(palettes[0].search, text)
+    qtbot.keyClick(palettes[0].search, Qt.Key.Key_Return)
+    assert told in window.notice.text()
+    return window.canvas.selection
+
+
+def set_value(window: MainWindow, qtbot: QtBot, port: str, text: str) -> None:
+    rail = window.inspector.rails[port]
+    rail.setFocus()
+    qtbot.keyClick(rail, Qt.Key.Key_Return)
+    assert rail._field is not None
+    rail._field.selectAll()
+    qtbot.keyClicks(rail._field, text)
+    qtbot.keyClick(rail._field, Qt.Key.Key_Return)
+
+
+def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    window = MainWindow(Session(Patch(), None, EngineOptions(audio="simulated")), NOON)
+    window.show()
+    qtbot.waitExposed(window)
+    session = window.session
+
+    def layer(name: str) -> str:
+        monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (name, True))
+        window.add_layer()
+        return session.patch.layer_of(window.canvas.selection).id
+
+    tank = layer("Tank")
+    cloud = add(window, qtbot, "drone cloud", "into Tank")
+    set_value(window, qtbot, "pitch_note", "A1")
+    low = add(window, qtbot, "filter", "behind Drone cloud")
+    set_value(window, qtbot, "cutoff_hz", "400")
+    add(window, qtbot, "smooth random", "moves cutoff of Filter")
+    window.canvas.select(low)
+    add(window, qtbot, "lfo", "moves cutoff of Filter")
+    set_value(window, qtbot, "rate_hz", "0.05")
+    window.show_palette(SHARED_ID)
+    scatter = add(window, qtbot, "scatter", "Scatter")
+    assert session.patch.layer_of(scatter).id == SHARED_ID
+    set_value(window, qtbot, "density_hz", "1.2 Hz")
+    drops = layer("Drops")
+    body = add(window, qtbot, "struck body", "started by Scatter; into Drops")
+    add(window, qtbot, "random notes", "plays Struck body")
+    for text, told in (("echo", "behind Struck body"), ("chance", "starts Struck body")):
+        window.canvas.select(body)
+        add(window, qtbot, text, told)
+    window.show_mix()
+    session.add_effect_lane("Wide hall", ("reverb",))
+    lane = effect_lanes(session.patch)[0].id
+    window.set_send(drops, lane, -8.0)
+    window.set_send(tank, lane, -16.0)
+    assert session.patch.module(cloud).params["pitch_note"] == 33
+    assert repeat_of_patch(session.patch).short == "never"
+    window.play()
+    qtbot.waitUntil(lambda: window.header.meter.peaks_db[0] > -50, timeout=120_000)
+    assert len(session.patch.links) >= 14
+    session.document.mark_saved(None)
+    window.close()
+
+
+def test_keys_of_the_guide_are_those_of_the_commands() -> None:
+    known = {command.shortcut for command in COMMANDS} | {"Ctrl+C", "Enter", "G", "L", "S"}
+    for page in GUIDE.glob("*.md"):
+        for key in re.findall(r"`((?:Ctrl\+|Alt\+|Shift\+)+[\w,]+|[A-Z])`", page.read_text()):
+            assert key in known, f"{page.name}: {key}"
+
+
+def test_links_of_the_guide_lead_somewhere() -> None:
+    for page in GUIDE.glob("*.md"):
+        for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+            assert (page.parent / target).exists(), f"{page.name}: {target}"
