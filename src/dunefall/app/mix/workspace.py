@@ -23,7 +23,7 @@ from dunefall.patch.model import Patch
 
 __all__ = ["MixWorkspace"]
 
-SIDE_W = 480
+SIDE_W, SIDE_LEAST_W, ROWS_W, NARROW_W = 480, 288, 804, 380
 Fold = Literal["stereo", "mono"]
 MEASURED = ("peak", "loudness", "ducking")
 """Outputs of each layer that are shown."""
@@ -115,12 +115,13 @@ class MixWorkspace(QWidget):
         left.addWidget(self.master)
         row.addLayout(left, 1)
         self.side = QWidget()
-        self.side.setFixedWidth(SIDE_W)
         column = QVBoxLayout(self.side)
         column.setContentsMargins(16, 8, 16, 4)
         column.setSpacing(6)
-        column.addLayout(self._line("Field", "", self.place, self.loop, self.layout_choice))
+        column.addLayout(self._line("Field", "", None, self.loop, self.layout_choice))
         column.addWidget(self.field, 1)
+        self.place.setFont(sans(12))
+        column.addWidget(self.place)
         column.addLayout(self._line("Masking", "the mix, split by each layer's share", None))
         column.addWidget(self.masking)
         self.told.setWordWrap(True)
@@ -226,7 +227,9 @@ class MixWorkspace(QWidget):
         self.master.animate(status)
         self._correlation.show_value(float(status[Status.CORRELATION]))
         lost = -float(status[Status.MONO_DB])
-        self.mono_told.setText("Nothing is lost in mono" if lost < 0.5 else f"Mono loses {lost:.1f} dB")
+        told = "Nothing is lost in mono" if lost < 0.5 else f"Mono loses {lost:.1f} dB"
+        self.mono_told.setText(told)
+        self.folds["mono"].setToolTip(f"Hear it as one loudspeaker would have it; press again to hear all. {told}.")
         self._tell()
 
     def _tell(self) -> None:
@@ -248,6 +251,8 @@ class MixWorkspace(QWidget):
             self.duck_asked.emit(self.masking.worst.above, self.masking.worst.below)
 
     def resizeEvent(self, event: object) -> None:
-        """A low window folds Masking away."""
+        """A low window folds Masking away; in a narrow one the field makes way for the rows."""
+        self.side.setFixedWidth(min(max(self.width() - ROWS_W, SIDE_LEAST_W), SIDE_W))
         self.masking.setVisible(self.height() > 640)
+        self.mono_told.setVisible(self.side.width() > NARROW_W)
         super().resizeEvent(event)  # type: ignore[arg-type]

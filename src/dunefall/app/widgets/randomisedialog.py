@@ -55,7 +55,7 @@ class RandomiseDialog(QDialog):
         buttons.addWidget(self.again)
         buttons.addWidget(close)
         column.addLayout(buttons)
-        self.resize(360, 0)
+        self.setMinimumWidth(440)
 
     def _press(self) -> None:
         kinds = [kind for kind, box in self.kinds.items() if box.isChecked()]

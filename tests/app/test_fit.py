@@ -1,0 +1,197 @@
+"""Text is never cut and nothing overlaps, at all sizes, at 200 %, in both themes; everything has a name."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QPoint, QRect
+from PySide6.QtGui import QTextDocument
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QWidget,
+)
+
+from dunefall.app.start import make_app
+from dunefall.app.theme import DUSK, NOON
+from dunefall.app.widgets.devicedialog import DeviceDialog
+from dunefall.app.widgets.linkdialog import LinkDialog
+from dunefall.app.widgets.palette import Palette
+from dunefall.app.widgets.preferencesdialog import PreferencesDialog
+from dunefall.app.widgets.randomisedialog import RandomiseDialog
+from dunefall.app.window import MainWindow
+from dunefall.base.preferences import Preferences
+from dunefall.engine.messages import EngineOptions
+from dunefall.session import Session, open_patch
+
+SIZES = ((1100, 700), (1280, 800), (2560, 1440))
+
+
+def plain(text: str) -> str:
+    """A label's text without its markup and mnemonics."""
+    document = QTextDocument()
+    document.setHtml(text) if "<" in text else document.setPlainText(text)
+    return document.toPlainText().replace("&", "")
+
+
+def cut_texts(root: QWidget) -> list[str]:
+    """Texts of visible labels, buttons and fields that have less room than they need."""
+    found = []
+    for widget in [root, *root.findChildren(QWidget)]:
+        if not widget.isVisible() or not widget.width():
+            continue
+        metrics = widget.fontMetrics()
+        if isinstance(widget, QLabel) and widget.text() and widget.pixmap().isNull():
+            text = plain(widget.text())
+            if widget.wordWrap():
+                need = metrics.boundingRect(QRect(0, 0, widget.width(), 9999), 0x1000, text).height()
+                fits = need <= widget.height() + 2
+            else:
+                fits = max(metrics.horizontalAdvance(line) for line in text.split("\n")) <= widget.width() + 1
+        elif isinstance(widget, QAbstractButton) and widget.text():
+            text = plain(widget.text())
+            need = metrics.horizontalAdvance(text) + widget.iconSize().width() * (not widget.icon().isNull())
+            need = widget.sizeHint().width() - 1 if isinstance(widget, QPushButton) else need
+            fits = need <= widget.width() and metrics.height() <= widget.height() + 2
+        elif isinstance(widget, (QLineEdit, QComboBox)):
+            text = widget.text() if isinstance(widget, QLineEdit) else widget.currentText()
+            fits = metrics.horizontalAdvance(text) <= widget.width()
+        else:
+            continue
+        if not fits and widget.sizePolicy().horizontalPolicy().name != "Ignored":  # elided on purpose, with a tooltip
+            found.append(f"{type(widget).__name__} “{text}” in {widget.width()}x{widget.height()}")
+    return found
+
+
+def overlaps(root: QWidget) -> list[str]:
+    """Pairs of visible labels, buttons and fields that lie over each other."""
+    kinds = (QLabel, QAbstractButton, QLineEdit, QComboBox)
+    seen = [w for w in root.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible() and w.width()]
+    boxes = [(w, QRect(w.mapTo(root, QPoint(0, 0)), w.size()) & root.rect()) for w in seen]
+    found = []
+    for k, (a, box) in enumerate(boxes):
+        for b, other in boxes[k + 1 :]:
+            common = box & other
+            inside = a.isAncestorOf(b) or b.isAncestorOf(a)
+            if not inside and a.window() is b.window() and common.width() > 1 and common.height() > 1:
+                found.append(f"{a.__class__.__name__} {box} and {b.__class__.__name__} {other}")
+    return found
+
+
+def nameless(root: QWidget) -> list[str]:
+    """Visible controls that a screen reader could not name."""
+    kinds = (QAbstractButton, QLineEdit, QComboBox, QSlider)
+    return [
+        f"{type(w).__name__} at {w.geometry()}"
+        for w in root.findChildren(QWidget)
+        if isinstance(w, kinds) and w.isVisible() and w.objectName() != "qt_spinbox_lineedit"
+        and not (w.accessibleName() or (isinstance(w, QAbstractButton) and w.text()) or w.toolTip())
+        and not w.objectName().startswith("qt_")
+    ]  # fmt: skip
+
+
+def faults(root: QWidget) -> list[str]:
+    return cut_texts(root) + overlaps(root) + nameless(root)
+
+
+@pytest.fixture(scope="module")
+def window(qapp: QApplication) -> Iterator[MainWindow]:
+    made = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
+    made.show()
+    yield made
+    made.session.document.mark_saved(None)
+    made.close()
+
+
+@pytest.mark.parametrize("size", SIZES, ids=lambda size: f"{size[0]}x{size[1]}")
+@pytest.mark.parametrize("theme", [NOON, DUSK], ids=lambda theme: theme.name)
+def test_nothing_is_cut_in_build_and_mix(window: MainWindow, size: tuple[int, int], theme: object) -> None:
+    window.set_theme(theme)  # type: ignore[arg-type]
+    window.resize(*size)
+    window.show_workspace("build")
+    for module in ("", "drip-line-low-pass", "fog-air-output", "buoy-bell-output"):
+        window.canvas.select(module)
+        QTest.qWait(30)
+        assert faults(window) == [], module
+    for view in window.watch.views:
+        window.watch.choose(view)
+        QTest.qWait(10)
+        assert faults(window) == [], view
+    window.show_workspace("mix")
+    for module in ("fog-air-output", "buoy-bell-output"):
+        window.canvas.select(module)
+        window.mix.field.drawing = module == "buoy-bell-output"
+        for _ in range(2):
+            window.mix.animate()
+        QTest.qWait(30)
+        assert faults(window) == [], module
+    window.mix.field.drawing = False
+
+
+@pytest.mark.parametrize("theme", [NOON, DUSK], ids=lambda theme: theme.name)
+def test_nothing_is_cut_in_the_dialogs(window: MainWindow, theme: object) -> None:
+    window.set_theme(theme)  # type: ignore[arg-type]
+    patch, engine = window.session.patch, window.session.engine
+    dialogs: list[QDialog] = [
+        Palette("Add to Fog air", NOON, lambda entry: entry.sentence, lambda _: None, window),
+        LinkDialog(patch, "What moves cutoff of Low-pass?", engine, NOON, window),
+        RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window),
+        DeviceDialog(window.session.options, window),
+    ]  # fmt: skip
+    for dialog in dialogs:
+        dialog.show()
+        QTest.qWait(20)
+        assert faults(dialog) == [], dialog.windowTitle()
+        dialog.close()
+
+
+def test_the_walk_finds_what_is_wrong(qapp: QApplication) -> None:
+    root = QWidget()
+    for text, x, width in (("A text that needs its room", 0, 40), ("Another", 20, 200)):
+        label = QLabel(text, root)
+        label.setGeometry(x, 0, width, 20)
+    QLineEdit(root).setGeometry(0, 40, 50, 20)
+    root.show()
+    assert len(cut_texts(root)) == 1
+    assert len(overlaps(root)) == 1
+    assert len(nameless(root)) == 1
+    root.close()
+
+
+def main() -> None:
+    """All of the window at the scale that the environment asks for; prints what is wrong."""
+    app = make_app("noon")
+    window = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
+    window.resize(1280, 720)
+    window.show()
+    found = [f"scale {window.pages.devicePixelRatioF():g}"]
+    for workspace in ("build", "mix"):
+        window.show_workspace(workspace)
+        window.canvas.select("drip-line-low-pass")
+        QTest.qWait(50)
+        found += faults(window)
+    window.session.document.mark_saved(None)
+    window.close()
+    print("\n".join(found))
+    app.quit()
+
+
+def test_nothing_is_cut_at_200_percent() -> None:
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2"}
+    done = subprocess.run([sys.executable, __file__], capture_output=True, text=True, env=environment, timeout=300)
+    assert done.stdout.strip() == "scale 2", done.stdout + done.stderr
+
+
+if __name__ == "__main__":
+    main()
