@@ -238,7 +238,7 @@ def _apply(patch: Patch, change: Change) -> Patch:
 
 
 def _has(patch: Patch, module: str) -> bool:
-    return any(found.id == module for found in patch.modules())
+    return patch.has(module)
 
 
 def _inserted(items: tuple[T, ...], item: T, index: int) -> tuple[T, ...]:

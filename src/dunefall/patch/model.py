@@ -7,7 +7,8 @@ identity tells what changed, and undo is the old patch itself.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
+from functools import cached_property
 from typing import Any
 
 from dunefall.base.errors import PatchError
@@ -188,19 +189,41 @@ class Patch:
         for layer in self.layers:
             yield from layer.modules
 
+    @cached_property
+    def _places(self) -> dict[str, tuple[Module, Layer]]:
+        """Each module by its id, with its layer."""
+        return {module.id: (module, layer) for layer in self.layers for module in layer.modules}
+
+    @cached_property
+    def _ends(self) -> tuple[dict[str, list[Link]], dict[str, list[Link]]]:
+        """Links by the module in which they end, and by the one where they start."""
+        into: dict[str, list[Link]] = {}
+        start: dict[str, list[Link]] = {}
+        for link in self.links:
+            into.setdefault(link.target.module, []).append(link)
+            start.setdefault(link.source.module, []).append(link)
+        return into, start
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What is sent to another process: the fields alone."""
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)}
+
+    def has(self, module_id: str) -> bool:
+        """Whether there is a module of this id."""
+        return module_id in self._places
+
     def module(self, module_id: str) -> Module:
         """The module of this id; raises PatchError if there is none."""
-        for module in self.modules():
-            if module.id == module_id:
-                return module
-        raise PatchError(f'there is no module "{module_id}"')
+        return self._place(module_id)[0]
 
     def layer_of(self, module_id: str) -> Layer:
         """The layer in which a module stands; raises PatchError if there is none."""
-        for layer in self.layers:
-            if any(module.id == module_id for module in layer.modules):
-                return layer
-        raise PatchError(f'there is no module "{module_id}"')
+        return self._place(module_id)[1]
+
+    def _place(self, module_id: str) -> tuple[Module, Layer]:
+        if module_id not in self._places:
+            raise PatchError(f'there is no module "{module_id}"')
+        return self._places[module_id]
 
     def layer(self, layer_id: str) -> Layer:
         """The layer of this id; raises PatchError if there is none."""
@@ -218,13 +241,11 @@ class Patch:
 
     def links_into(self, module_id: str, port: str | None = None) -> tuple[Link, ...]:
         """Links that end in a module, or in one of its ports."""
-        return tuple(
-            link for link in self.links if link.target.module == module_id and port in (None, link.target.port)
-        )
+        return tuple(link for link in self._ends[0].get(module_id, ()) if port in (None, link.target.port))
 
     def links_from(self, module_id: str) -> tuple[Link, ...]:
         """Links that start at a module."""
-        return tuple(link for link in self.links if link.source.module == module_id)
+        return tuple(self._ends[1].get(module_id, ()))
 
     def free_id(self, stem: str) -> str:
         """An id that no module, layer or link has yet, such as ``filter-3``."""

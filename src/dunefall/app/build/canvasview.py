@@ -20,7 +20,7 @@ from dunefall.patch.model import SHARED_ID, Layer, Module, Patch
 
 __all__ = ["CanvasView", "TraceSource", "card_value"]
 
-CARD_BINS = 400
+CARD_BINS, LANE_EDGE = 400, 2
 BUTTONS = {"mute": "M", "solo": "S"}
 MARGIN = 8
 _LEGEND = {
@@ -78,6 +78,7 @@ class CanvasView(QAbstractScrollArea):
         self._faults: tuple[str, ...] = ()
         self._asleep: frozenset[str] = frozenset()
         self._still: QPixmap | None = None
+        self._lane_pictures: dict[str, QPixmap] = {}
         self._image = TraceImage()
         self._hover = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -146,6 +147,7 @@ class CanvasView(QAbstractScrollArea):
     def refresh(self) -> None:
         """Draw the static parts anew."""
         self._still = None
+        self._lane_pictures.clear()
         self.viewport().update()
 
     def animate(self) -> None:
@@ -211,25 +213,45 @@ class CanvasView(QAbstractScrollArea):
         return near | {link.target.module for link in self._patch.links_from(self._selection)}
 
     def _draw_still(self, painter: QPainter) -> None:
+        """All lanes in sight, each from its own picture; headings, foot and links over them."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         related = self._related()
         for lane in self._layout.lanes:
-            self._draw_lane(painter, lane)
-            painter.save()
-            painter.setClipRect(CARDS_X - 10, 0, self.viewport().width(), self.viewport().height())
-            painter.translate(-self._dx, -self._dy)
-            self._draw_ribbon(painter, lane)
-            for card in lane.cards:
-                self._draw_card(painter, card, related)
-            if lane.layer == SHARED_ID and not self._patch.layer(lane.layer).folded:
-                self._draw_add(painter, lane)
-            painter.restore()
+            if self._in_sight(lane):
+                painter.drawPixmap(0, lane.y - self._dy - LANE_EDGE, self._lane_picture(lane, related))
         self._draw_headings(painter)
         self._draw_foot(painter)
         self._draw_links(painter)
 
+    def _lane_picture(self, lane: LaneBox, related: set[str]) -> QPixmap:
+        """A lane with its cards, kept until something about it changes: scrolling up and down draws nothing anew."""
+        kept = self._lane_pictures.get(lane.layer)
+        if kept is not None:
+            return kept
+        scale, height = self.devicePixelRatioF(), lane.height + 2 * LANE_EDGE
+        picture = QPixmap(round(self.viewport().width() * scale), round(height * scale))
+        picture.setDevicePixelRatio(scale)
+        picture.fill(self._theme.colour("ground"))
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(0, LANE_EDGE - lane.y)
+        self._draw_lane(painter, lane)
+        painter.setClipRect(CARDS_X - 10, lane.y - LANE_EDGE, self.viewport().width(), height)
+        painter.translate(-self._dx, 0)
+        self._draw_ribbon(painter, lane)
+        for card in lane.cards:
+            self._draw_card(painter, card, related)
+        if lane.layer == SHARED_ID and not self._patch.layer(lane.layer).folded:
+            self._draw_add(painter, lane)
+        painter.end()
+        self._lane_pictures[lane.layer] = picture
+        return picture
+
+    def _in_sight(self, lane: LaneBox) -> bool:
+        return lane.y + lane.height >= self._dy and lane.y <= self._dy + self.viewport().height()
+
     def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
-        theme, top = self._theme, lane.y - self._dy
+        theme, top = self._theme, lane.y
         box = QRectF(MARGIN, top, self.viewport().width() - 2 * MARGIN, lane.height)
         layer = self._patch.layer(lane.layer)
         chosen = any(module.id == self._selection for module in layer.modules)
@@ -288,7 +310,8 @@ class CanvasView(QAbstractScrollArea):
 
     def _draw_buttons(self, painter: QPainter, layer: Layer) -> None:
         theme = self._theme
-        for name, box in self.button_rects(layer).items():
+        for name, seen in self.button_rects(layer).items():
+            box = seen.translated(0, self._dy)
             on = bool(self._patch.module(layer.output_id).params.get(name, 0.0))
             painter.setPen(QPen(theme.colour("edge"), 1))
             painter.setBrush(theme.colour("text" if on else "card"))
@@ -394,9 +417,8 @@ class CanvasView(QAbstractScrollArea):
 
     def _draw_traces(self) -> None:
         theme, related = self._theme, self._related()
-        bottom = self._dy + self.viewport().height()
         for lane in self._layout.lanes:
-            if lane.y + lane.height < self._dy or lane.y > bottom:
+            if not self._in_sight(lane):
                 continue
             layer = self._patch.layer(lane.layer)
             strip = QRect(CARDS_X, lane.y - self._dy + 4, self.viewport().width() - CARDS_X - 2 * MARGIN, FOLDED_H - 8)
@@ -428,12 +450,15 @@ class CanvasView(QAbstractScrollArea):
         self.refresh()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
-        """Scrolled: the static parts move."""
-        self.refresh()
+        """Scrolled: the static parts move; sideways the lanes look different, too."""
+        if dx:
+            self.refresh()
+        self._still = None
+        self.viewport().update()
 
     def changeEvent(self, event: QEvent) -> None:
         """Fonts and scaling may have changed."""
-        self._still = None
+        self._still, self._lane_pictures = None, {}
         super().changeEvent(event)
 
     def _fit_scroll_bars(self) -> None:
