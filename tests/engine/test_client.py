@@ -318,7 +318,7 @@ def test_an_unplugged_device_is_replaced_at_the_same_place(monkeypatch: pytest.M
     sounding.later(lambda: sounding.sound(Player(compile_patch(demo(), rate=48000), channels=MOST_CHANNELS)))
     sounding.later(lambda: sounding.set_playing(True))
     outlet = Outlet(told.append)
-    outlet.open(EngineOptions(), sounding)
+    outlet.open(EngineOptions(), sounding, 2)
     position = shared.status[Status.POSITION]
     assert position == 10 * 512
     outlet.look_after(sounding, shared)

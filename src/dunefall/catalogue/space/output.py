@@ -29,6 +29,11 @@ KEY_FALL_S, HOLD_S = 0.05, 1.5
 DUCK, LEVEL, PLACE, FAR = 0b100, 0b1011000, 1 << 7, 0b10100000000
 """Among what is linked or moves: the key; level, mute and heard; the angle; distance and Doppler."""
 OUT, BEFORE, DUCKING, PEAK, LOUD = 0b11000000, 0b1100000000, 1 << 10, 1 << 11, 1 << 12
+BEYOND = 0b111100
+"""What stereo has not: centre, low effects, both behind."""
+MORE = 0b1111111111100
+ANY = 0b11111111111000
+"""All outputs but left and right; all values that a layer in stereo has."""
 AROUND, TO_LOW = 1 << 7 | 1 << 14, 1 << 15
 LOW_HZ, DAMPING = 120.0, 1.4142135623730951
 """Low effects end here (common practice), by two second-order low-passes of Q 0.71 in a row."""
@@ -47,6 +52,10 @@ def kernel(  # type: ignore[no-untyped-def]
     The place applies to what goes into the mix; what is sent to effects has the level, but not yet the distance.
     """
     n = out.size
+    near = distance_m[0] <= 1.0 and doppler[0] <= 0.0 and state[DELAY] <= 1.0 and width[0] == 1.0
+    if near and wanted & MORE == 0 and moving & ANY == 0 and linked & DUCK == 0 and layout[0] < 0.5:
+        _plain(audio, audio_right, _gain(level_db[0]) * ((1.0 - mute[0]) * heard[0]), angle_deg[0], left, right)
+        return
     gains, x, y = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     ducks = linked & DUCK != 0
     if moving & LEVEL:
@@ -78,11 +87,26 @@ def kernel(  # type: ignore[no-untyped-def]
         _around(x, y, gains, angle_deg, centre_share, layout[0], left, right, centre, left_behind, right_behind, moving)
         _go_low(x, y, gains, low_effects_db, layout[0], low_effects, state, rate, moving & TO_LOW)
         return
-    for i in range(n):
-        if i == 0 or moving & PLACE:
+    if wanted & BEYOND:
+        for i in range(n):
+            centre[i] = low_effects[i] = left_behind[i] = right_behind[i] = 0.0
+    if moving & PLACE:
+        for i in range(n):
             gain_left, gain_right = pan_gains(angle_deg[i])
-        left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
-        centre[i] = low_effects[i] = left_behind[i] = right_behind[i] = 0.0
+            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+    else:
+        gain_left, gain_right = pan_gains(angle_deg[0])
+        for i in range(n):
+            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _plain(audio, audio_right, gain, angle_deg, left, right):  # type: ignore[no-untyped-def]
+    """A layer whose end is at rest: two factors."""
+    gain_left, gain_right = pan_gains(angle_deg)
+    gain_left, gain_right = gain * gain_left, gain * gain_right
+    for i in range(left.size):
+        left[i], right[i] = audio[i] * gain_left, audio_right[i] * gain_right
 
 
 @njit(error_model="numpy", forceinline=True)
