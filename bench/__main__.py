@@ -11,7 +11,7 @@ from pathlib import Path
 
 from llvmlite import binding
 
-from bench import against_c, engine, startup, steady
+from bench import against_c, engine, startup, steady, window
 from bench.graphs import GRAPHS
 from dunefall.catalogue import catalogue
 from dunefall.compiler.kernels import prepare
@@ -51,6 +51,10 @@ def main() -> None:
     print(f"window: {start['window_s']:.2f} s, bare window: {start['bare_s']:.2f} s, ratio {start['ratio']:.2f}")
     results["first_start_s"] = first = startup.first_start_s()
     print(f"first start, with an empty cache: {first:.0f} s until the demo can sound")
+    results["window"] = large = window.measure()
+    frames = f"frame {large['frame_median_ms']:.1f} ms (99 of 100: {large['frame_p99_ms']:.1f})"
+    rest = f"select {large['select_ms']:.0f}, undo {large['undo_ms']:.0f}, search {large['search_ms']:.1f} ms"
+    print(f"window with {large['modules']:.0f} modules in {large['layers']:.0f} layers: {frames}, {rest}")
     results["steady"] = held = steady.measure()
     print(
         f"{held['seconds']:.0f} s at 128 frames with the window in use: {held['underruns']:.0f} underruns, "

@@ -23,7 +23,8 @@ from dunefall.session import Session
 __all__ = ["large_patch", "measure"]
 
 LAYERS, MODULES = 24, 200
-FRAMES = 300
+FRAMES, SETTLED_MS = 300, 15_000
+"""After so much time the engine in reserve stands, too."""
 
 
 def large_patch() -> Patch:
@@ -52,7 +53,7 @@ def measure() -> dict[str, float]:
     window.show()
     while window.session.engine.status[Status.BLOCKS] == 0:
         QTest.qWait(50)
-    QTest.qWait(2000)
+    QTest.qWait(SETTLED_MS)
     window._timer.stop()
     canvas, session = window.canvas, window.session
     names = [module.id for module in session.patch.modules()]

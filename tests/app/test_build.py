@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 
 import pytest
+from bench.window import large_patch
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
@@ -14,10 +16,12 @@ from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.randomisedialog import RandomiseDialog
 from dunefall.app.window import MainWindow
+from dunefall.catalogue.search import found
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch, Place
 from dunefall.session import Session, open_patch
+from rig import slowness
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -231,3 +235,60 @@ def test_a_module_is_found_by_its_name(window: MainWindow, qtbot: QtBot) -> None
     qtbot.keyClicks(dialog.search, "low-pass drip")
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
     assert window.canvas.selection == "drip-line-low-pass"
+
+
+def test_a_large_patch_answers_at_once(qtbot: QtBot) -> None:
+    """200 modules in 24 layers: selecting and undo under 50 ms, a search under 30 ms of the thread's own time (median);
+    the frames are measured in the bench."""
+    large = MainWindow(Session(large_patch(), None, EngineOptions(audio="simulated")), NOON)
+    large.show()
+    qtbot.waitExposed(large)
+    large._timer.stop()
+    names = [module.id for module in large.session.patch.modules()]
+    assert len(names) >= 200
+    assert len(large.session.patch.layers) >= 25
+    for k in range(12):
+        large.session.set_tempo(80.0 + k)
+        large.session.document.end_merge()
+    numbers = iter(range(100))
+
+    def select() -> None:
+        large.canvas.select(names[next(numbers) * 13 % len(names)])
+        large.canvas.viewport().repaint()
+
+    def undo() -> None:
+        large.session.document.undo()
+        large.canvas.viewport().repaint()
+
+    for action, most_s in ((select, 0.05), (undo, 0.05), (lambda: found("rain-like"), 0.03)):
+        times = []
+        for _ in range(9):
+            begun = time.thread_time()
+            action()
+            times.append(time.thread_time() - begun)
+        assert sorted(times)[4] < most_s * slowness(), action
+    large.session.document.mark_saved(None)
+    large.close()
+
+
+def test_one_link_is_heard_alone(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    links = window.session.patch.links_into("drip-line-low-pass", "cutoff_hz")
+    assert len(links) > 1
+    row = window.inspector.rows[links[0].id]
+    next(action for action in row.menu().actions() if action.text() == "Hear only this link here").trigger()
+    tried = window.session.engine._patch.links_into("drip-line-low-pass", "cutoff_hz")
+    assert [link.on for link in tried] == [link.id == links[0].id for link in tried]
+    window.hear_link_alone(links[0].id)
+    assert window.session.engine._patch == window.session.patch
+
+
+def test_quiet_modules_are_marked_and_told_why(window: MainWindow) -> None:
+    window.canvas.select("drip-line-low-pass")
+    for part in (window.canvas, window.inspector):
+        part.set_quiet(frozenset({"drip-line-low-pass", "drip-line-droplet"}))
+    assert "It has given nothing new for 30 s" in window.inspector._story.text()
+    assert "which it takes, gives nothing new either" in window.inspector._story.text()
+    for part in (window.canvas, window.inspector):
+        part.set_quiet(frozenset())
+    assert "nothing new" not in window.inspector._story.text()

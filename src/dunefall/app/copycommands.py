@@ -172,6 +172,20 @@ class CopyCommands(WindowParts):
         self.session.try_out(patch)
         self.tell("Heard without what is selected. Shift+H again: with it.")
 
+    def hear_link_alone(self, link_id: str) -> None:
+        """Hear what one link does to its value without the others that move it; again, or any edit: all of them."""
+        patch = self.session.patch
+        link = patch.link(link_id)
+        if self._heard_from:
+            self.hear_from_here()
+            return
+        self._heard_from = link.target.module
+        for other in patch.links_into(link.target.module, link.target.port):
+            patch = patch.with_link(replace(other, on=other.id == link_id))
+        self.session.try_out(patch)
+        name = patch.module(link.source.module).name
+        self.tell(f"Here only {name} moves what it moves. The same again, or H: everything.")
+
     def find_module(self) -> None:
         """Search all modules of the patch by name, and select one."""
         dialog = LinkDialog(self.session.patch, "Find a module", self.session.engine, self._theme, self, first=True)

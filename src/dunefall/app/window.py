@@ -27,6 +27,7 @@ from dunefall.app.mix.workspace import MixWorkspace
 from dunefall.app.mixcommands import MixCommands
 from dunefall.app.modulecommands import ModuleCommands
 from dunefall.app.preferencecommands import PreferenceCommands
+from dunefall.app.quietwatch import QuietWatch
 from dunefall.app.soundcommands import SoundCommands
 from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
@@ -63,7 +64,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         super().__init__()
         self.session, self._theme = session, theme
         self.preferences, self.lasting = preferences or Preferences(), preferences is not None
-        self.first_fade_s = START_FADE_S
+        self.first_fade_s, self._quiet_watch = START_FADE_S, QuietWatch()
         self._bins_seen, self._play_when_ready = -1, True
         self.setWindowTitle("Dunefall")
         self.setMinimumSize(1100, 700)
@@ -170,6 +171,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         inspector.movement_pasted.connect(self.paste_movement)
         inspector.link_changed.connect(session.change_link)
         inspector.range_asked.connect(self.ask_range)
+        inspector.link_soloed.connect(self.hear_link_alone)
         inspector.link_removed.connect(session.remove_link)
         inspector.renamed.connect(lambda _: self.rename())
         inspector.bypass_asked.connect(self.toggle_bypass)
@@ -247,6 +249,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written
             self.watch.remember()
+            if self._quiet_watch.look(self.session.patch, engine, engine.position, rate):
+                self.canvas.set_quiet(self._quiet_watch.quiet)
+                self.inspector.set_quiet(self._quiet_watch.quiet)
             for part in (self.mix,) if self.mix.isVisible() else (self.canvas, self.inspector, self.watch):
                 part.animate()
 

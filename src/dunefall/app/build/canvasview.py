@@ -16,7 +16,7 @@ from dunefall.app.painting import TraceImage, draw_text, outline, text_width
 from dunefall.app.theme import Theme, mono, sans
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES
-from dunefall.patch.model import SHARED_ID, Layer, Module, Patch
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
 __all__ = ["CanvasView", "TraceSource", "card_value"]
 
@@ -77,8 +77,9 @@ class CanvasView(QAbstractScrollArea):
         self._all_links = False
         self._faults: tuple[str, ...] = ()
         self._asleep: frozenset[str] = frozenset()
+        self._quiet: frozenset[str] = frozenset()
         self._still: QPixmap | None = None
-        self._lane_pictures: dict[str, QPixmap] = {}
+        self._lane_pictures: dict[str, tuple[Layer, tuple[Link, ...], tuple[object, ...], QPixmap]] = {}
         self._image = TraceImage()
         self._hover = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -112,6 +113,7 @@ class CanvasView(QAbstractScrollArea):
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme
+        self._lane_pictures.clear()
         self.refresh()
 
     def set_faults(self, modules: tuple[str, ...]) -> None:
@@ -123,6 +125,12 @@ class CanvasView(QAbstractScrollArea):
         """Mark modules that lead nowhere."""
         if modules != self._asleep:
             self._asleep = modules
+            self.refresh()
+
+    def set_quiet(self, modules: frozenset[str]) -> None:
+        """Mark modules that have given nothing new for long."""
+        if modules != self._quiet:
+            self._quiet = modules
             self.refresh()
 
     def select(self, module: str) -> None:
@@ -145,9 +153,8 @@ class CanvasView(QAbstractScrollArea):
             self.refresh()
 
     def refresh(self) -> None:
-        """Draw the static parts anew."""
+        """Draw the static parts anew; lanes about which nothing has changed keep their pictures."""
         self._still = None
-        self._lane_pictures.clear()
         self.viewport().update()
 
     def animate(self) -> None:
@@ -225,9 +232,10 @@ class CanvasView(QAbstractScrollArea):
 
     def _lane_picture(self, lane: LaneBox, related: set[str]) -> QPixmap:
         """A lane with its cards, kept until something about it changes: scrolling up and down draws nothing anew."""
+        layer, links, looks = self._patch.layer(lane.layer), self._patch.links, self._looks(lane, related)
         kept = self._lane_pictures.get(lane.layer)
-        if kept is not None:
-            return kept
+        if kept is not None and kept[0] is layer and kept[1] is links and kept[2] == looks:
+            return kept[3]
         scale, height = self.devicePixelRatioF(), lane.height + 2 * LANE_EDGE
         picture = QPixmap(round(self.viewport().width() * scale), round(height * scale))
         picture.setDevicePixelRatio(scale)
@@ -244,8 +252,20 @@ class CanvasView(QAbstractScrollArea):
         if lane.layer == SHARED_ID and not self._patch.layer(lane.layer).folded:
             self._draw_add(painter, lane)
         painter.end()
-        self._lane_pictures[lane.layer] = picture
+        self._lane_pictures[lane.layer] = (layer, links, looks, picture)
         return picture
+
+    def _looks(self, lane: LaneBox, related: set[str]) -> tuple[object, ...]:
+        """All that a lane's picture shows besides its layer and the links."""
+        own = {card.module for card in lane.cards} | {self._patch.layer(lane.layer).output_id}
+        return (
+            lane, self._dx, self._patch.tempo_bpm, bool(related), related & own, self.chosen & own,
+            self._asleep & own, self._quiet & own, own.intersection(self._faults), self._selection_in(lane),
+        )  # fmt: skip
+
+    def _selection_in(self, lane: LaneBox) -> bool:
+        """Whether the selected module stands in a lane, also in a folded one."""
+        return bool(self._selection) and self._patch.layer_of(self._selection).id == lane.layer
 
     def _in_sight(self, lane: LaneBox) -> bool:
         return lane.y + lane.height >= self._dy and lane.y <= self._dy + self.viewport().height()
@@ -253,8 +273,7 @@ class CanvasView(QAbstractScrollArea):
     def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
         theme, top = self._theme, lane.y
         box = QRectF(MARGIN, top, self.viewport().width() - 2 * MARGIN, lane.height)
-        layer = self._patch.layer(lane.layer)
-        chosen = any(module.id == self._selection for module in layer.modules)
+        chosen = self._selection_in(lane)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("raised"))
         painter.drawRoundedRect(box, 6, 6)
@@ -351,6 +370,7 @@ class CanvasView(QAbstractScrollArea):
             )  # fmt: skip
         ink = theme.colour("text2" if dim else "text")
         value = "stopped" if faulty else "unused" if module.id in self._asleep else card_value(self._patch, module)
+        value = "quiet" if module.id in self._quiet and not faulty and not module.bypassed else value
         value_font, name_font = mono(11), sans(12, 600 if chosen else 500)
         width = min(text_width(value, value_font), CARD_W - 12 - 44.0)
         value_box = QRectF(card.x + CARD_W - 6 - width, card.y + 4, width, 16)
@@ -445,16 +465,14 @@ class CanvasView(QAbstractScrollArea):
     # -- scrolling ----------------------------------------------------------------------------------------------
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Keep the scroll bars and the cached picture right."""
+        """Keep the scroll bars and the cached pictures right."""
+        self._lane_pictures.clear()
         self._fit_scroll_bars()
         self.refresh()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
-        """Scrolled: the static parts move; sideways the lanes look different, too."""
-        if dx:
-            self.refresh()
-        self._still = None
-        self.viewport().update()
+        """Scrolled: the static parts move."""
+        self.refresh()
 
     def changeEvent(self, event: QEvent) -> None:
         """Fonts and scaling may have changed."""

@@ -100,8 +100,8 @@ def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
     """For each module of a layer, the modules of the layer whose sound it takes."""
     inside = {module.id: spec_of(module.type) for module in layer.modules}
     feeds: dict[str, set[str]] = {module: set() for module in inside}
-    for link in patch.links:
-        source, target = inside.get(link.source.module), inside.get(link.target.module)
+    for link in (link for module in inside for link in patch.links_into(module)):
+        source, target = inside.get(link.source.module), inside[link.target.module]
         if source is None or target is None:
             continue
         output, port = source.output(link.source.port), target.target(link.target.port)

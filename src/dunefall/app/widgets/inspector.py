@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from dunefall.app.build.links import link_role
+from dunefall.app.quietwatch import quiet_reason
 from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
 from dunefall.app.widgets.picture import Picture
@@ -81,8 +82,11 @@ class Inspector(QScrollArea):
     -------
     values_moved (object), settled ()
         A rail or the picture set parameters (a dict); the movement ended.
-    link_asked (str), link_changed (object), link_removed (str), range_asked (str)
-        "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed.
+    link_asked (str), link_changed (object), link_removed (str), range_asked (str), link_soloed (str)
+        "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed; a link
+        is to be heard alone.
+    lock_asked (str), movement_copied (str), movement_pasted (str)
+        A value is to be locked against chance; its movement is to be kept; what was kept is to move it.
     renamed (str), bypass_asked (), module_asked (str)
         Another name; the bypass switch; a module's name was clicked.
     control_moved (str, float), key_played (float, float)
@@ -102,6 +106,7 @@ class Inspector(QScrollArea):
     link_changed = Signal(object)
     link_removed = Signal(str)
     range_asked = Signal(str)
+    link_soloed = Signal(str)
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
@@ -119,6 +124,7 @@ class Inspector(QScrollArea):
         self._module = ""
         self._shape: object = "nothing yet"
         self._asleep: frozenset[str] = frozenset()
+        self._quiet: frozenset[str] = frozenset()
         self._clicks: dict[str, int] = {}
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
@@ -146,6 +152,12 @@ class Inspector(QScrollArea):
         """Tell of a shown module that it leads nowhere."""
         if modules != self._asleep:
             self._asleep = modules
+            self._story.setText(self._story_html())
+
+    def set_quiet(self, modules: frozenset[str]) -> None:
+        """Tell of a shown module that it has given nothing new for long, and why."""
+        if modules != self._quiet:
+            self._quiet = modules
             self._story.setText(self._story_html())
 
     def set_clicks(self, module: str, count: int) -> None:
@@ -428,6 +440,7 @@ class Inspector(QScrollArea):
         row.settled.connect(self.settled.emit)
         row.removed.connect(lambda name=link.id: self.link_removed.emit(name))
         row.range_asked.connect(lambda name=link.id: self.range_asked.emit(name))
+        row.solo_asked.connect(lambda name=link.id: self.link_soloed.emit(name))
         row.source_asked.connect(lambda name=link.source.module: self.module_asked.emit(name))
         self.rows[link.id] = row
         return row
@@ -458,6 +471,9 @@ class Inspector(QScrollArea):
         text = html.escape(module_story(self._patch, self._module))
         if self._module in self._asleep:
             text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
+        if self._module in self._quiet:
+            reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
+            text += " <b>It has given nothing new for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
         if self._clicks.get(self._module):
             count = self._clicks[self._module]
             text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."

@@ -49,8 +49,8 @@ class LinkRow(QWidget):
     -------
     changed (Link), settled ()
         The link with other values; the movement ended.
-    removed (), range_asked (), source_asked ()
-        Take the link away; type from where to where it moves its target; show the source.
+    removed (), range_asked (), source_asked (), solo_asked ()
+        Take the link away; type from where to where it moves its target; show the source; hear its effect alone.
     """
 
     changed = Signal(object)
@@ -58,6 +58,7 @@ class LinkRow(QWidget):
     removed = Signal()
     range_asked = Signal()
     source_asked = Signal()
+    solo_asked = Signal()
 
     def __init__(
         self, link: Link, name: str, role: str, unit: str, theme: Theme, parent: QWidget | None = None
@@ -204,6 +205,7 @@ class LinkRow(QWidget):
             action = curves.addAction(curve, partial(self._change, curve=curve))
             action.setCheckable(True)
             action.setChecked(curve == self.link.curve)
+        menu.addAction("Hear only this link here", self.solo_asked.emit)
         menu.addAction("Invert", lambda: self._change(amount=-self.link.amount))
         menu.addAction("Switch on" if not self.link.on else "Switch off", lambda: self._change(on=not self.link.on))
         menu.addSeparator()
