@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 
 from dunefall.app.start import make_app
 from dunefall.app.theme import DUSK, NOON
+from dunefall.app.widgets.palette import Palette
 from dunefall.app.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
@@ -29,9 +30,22 @@ def in_both_themes(window: MainWindow, name: str) -> None:
         window.grab().save(str(FOLDER / f"{name}-{theme.name}.png"))
 
 
+def palette_picture(window: MainWindow) -> None:
+    """The palette with a search in plain words."""
+    window.set_theme(NOON)
+    window.canvas.select("drip-line-low-pass")
+    window.add_module()
+    palette = window.findChild(Palette)
+    palette.search.setText("random")
+    palette.list.setCurrentRow(1)
+    QTest.qWait(500)
+    palette.grab().save(str(FOLDER / "palette-noon.png"))
+    palette.reject()
+
+
 def main() -> None:
-    """Build and Mix in both themes; a sequence with its events."""
-    make_app("noon")
+    """Build and Mix in both themes, the palette, Watch, a sequence with its events."""
+    app = make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
     while window.session.engine.status[Status.BLOCKS] == 0:
@@ -39,6 +53,12 @@ def main() -> None:
     window.canvas.select("drip-line-low-pass")
     QTest.qWait(SECONDS * 1000)
     in_both_themes(window, "build")
+    window.watch.choose("Spectrogram")
+    QTest.qWait(SECONDS * 1000)
+    strip = window.watch.grab()
+    strip.save(str(FOLDER / "watch-dusk.png"))
+    window.watch.choose("Scope")
+    palette_picture(window)
     window.show_workspace("mix")
     window.canvas.select("buoy-bell-output")
     QTest.qWait(SECONDS * 1000)
@@ -54,6 +74,7 @@ def main() -> None:
     window.grab().save(str(FOLDER / "sequence-noon.png"))
     window.session.document.mark_saved(None)
     window.close()
+    app.quit()
 
 
 if __name__ == "__main__":

@@ -154,3 +154,9 @@ def test_a_take_is_rendered_with_all_that_was_done_by_hand(tmp_path: Path, capsy
     assert status == 2
     assert "after the change at sample 9700" in told
     assert "Traceback" not in told
+
+
+def test_a_render_for_other_loudspeakers(tmp_path: Path) -> None:
+    out = tmp_path / "around.wav"
+    assert main(["render", "starter:fog-air", "--seconds", "0.5", "--layout", "5.1", "--out", str(out)]) == 0
+    assert soundfile.info(out).channels == 6

@@ -13,10 +13,12 @@ from typing import Any, NoReturn
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
+from dunefall.base.layouts import LAYOUTS
 
 __all__ = ["main"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
+LAYOUT_IDS = tuple(layout.id for layout in LAYOUTS)
 COMMANDS = ("render", "modules", "starters", "story", "check")
 
 
@@ -89,6 +91,7 @@ def _run_command(words: list[str]) -> int:
     render.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take (.dunetake)")
     render.add_argument("--seconds", type=_seconds, required=True, help="length of the file")
     render.add_argument("--seed", type=int, help="another seed than the patch's")
+    render.add_argument("--layout", choices=LAYOUT_IDS, help="the loudspeakers; default: the patch's")
     render.add_argument("--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000")
     render.add_argument(
         "--block", type=int, default=4096, metavar="N", help="frames at a time; never changes the result"
@@ -125,7 +128,9 @@ def _render(options: argparse.Namespace) -> int:
         if not 0 <= options.seed < 2**32:
             raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
         patch = replace(patch, seed=options.seed)
-        take = replace(take, start=patch)
+    if options.layout is not None:
+        patch = replace(patch, layout=options.layout)
+    take = replace(take, start=patch)
     show = sys.stderr.isatty()
 
     def prepared(done: int, total: int, name: str) -> None:

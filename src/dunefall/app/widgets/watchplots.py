@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +21,7 @@ __all__ = ["Plot", "Spectrogram", "Spectrum", "Tuner"]
 FFT, COLUMNS = 8192, 240
 LOW_HZ, HIGH_HZ, TOP_DB, BOTTOM_DB = 20.0, 20000.0, 0.0, -96.0
 GRAM_ROWS, GRAM_COLUMNS, GRAM_FFT = 96, 600, 4096
-GRAM_SECONDS = GRAM_COLUMNS / 30
+GRAM_SECONDS = 20.0
 REFERENCE_HZ, REFERENCE_NOTE = 440.0, 69
 
 
@@ -166,12 +167,17 @@ class Spectrogram(Plot):
         super().__init__(name, layer, role, theme)
         self._edges = np.geomspace(LOW_HZ, HIGH_HZ, GRAM_ROWS + 1)
         self.levels = np.full((GRAM_ROWS, GRAM_COLUMNS), BOTTOM_DB)
+        self._shown_at = time.monotonic()
 
     def show_samples(self, samples: NDArray[np.float32], rate: float) -> None:
-        """One more column at the right."""
-        self.levels[:, :-1] = self.levels[:, 1:]
-        self.levels[:, -1] = levels_db(samples, rate, GRAM_FFT, self._edges)
-        self.update()
+        """More columns at the right: as many as the time since the last ones."""
+        now = time.monotonic()
+        count = min(int((now - self._shown_at) * GRAM_COLUMNS / GRAM_SECONDS), GRAM_COLUMNS)
+        if count:
+            self._shown_at += count * GRAM_SECONDS / GRAM_COLUMNS
+            self.levels[:, :-count] = self.levels[:, count:].copy()
+            self.levels[:, -count:] = levels_db(samples, rate, GRAM_FFT, self._edges)[:, None]
+            self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The picture, frequencies, time, cursor."""
