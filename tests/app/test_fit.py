@@ -102,7 +102,13 @@ def nameless(root: QWidget) -> list[str]:
 
 
 def faults(root: QWidget) -> list[str]:
-    return cut_texts(root) + overlaps(root) + nameless(root)
+    """All that is wrong once the layout has settled, for which it gets two seconds."""
+    for _ in range(40):
+        found = cut_texts(root) + overlaps(root) + nameless(root)
+        if not found:
+            break
+        QTest.qWait(50)
+    return found
 
 
 @pytest.fixture(scope="module")

@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QIcon, QKeyEvent, QPainter
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QLabel,
-    QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
 
 from dunefall.app.build.canvasview import TraceSource
 from dunefall.app.painting import TraceImage, draw_text
 from dunefall.app.theme import Theme, sans
+from dunefall.app.widgets.searchdialog import SearchDialog, SearchRow
 from dunefall.catalogue import spec_of
 from dunefall.patch.model import Patch, Place
 
@@ -33,15 +22,14 @@ _ROLE = Qt.ItemDataRole.UserRole + 1
 _LAYER = Qt.ItemDataRole.UserRole + 2
 
 
-class _Row(QStyledItemDelegate):
+class _Row(SearchRow):
     """Paints an output: name, layer, and its live trace."""
 
-    def __init__(self, traces: TraceSource, theme: Theme, parent: QObject) -> None:
-        super().__init__(parent)
-        self._traces, self._theme, self._image = traces, theme, TraceImage()
+    row_h = ROW_H
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
-        return QSize(200, ROW_H)
+    def __init__(self, traces: TraceSource, theme: Theme, parent: QObject) -> None:
+        super().__init__(theme, parent)
+        self._traces, self._image = traces, TraceImage()
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
@@ -67,7 +55,7 @@ class _Row(QStyledItemDelegate):
             painter.restore()
 
 
-class LinkDialog(QDialog):
+class LinkDialog(SearchDialog):
     """Choose an output; ``chosen`` holds it after the dialog was accepted.
 
     Parameters
@@ -86,52 +74,17 @@ class LinkDialog(QDialog):
         *,
         first: bool = False,
     ) -> None:
-        super().__init__(parent)
+        super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
         self.chosen: Place | None = None
         self._patch, self._first = patch, first
-        self.setWindowTitle(title)
         self.resize(460, 480)
-        column = QVBoxLayout(self)
-        heading = QLabel(title)
-        heading.setFont(sans(14, 600))
-        column.addWidget(heading)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Type a name, a layer or a kind")
-        self.search.setAccessibleName("Search outputs")
-        self.search.textChanged.connect(self._fill)
-        self.search.installEventFilter(self)
-        column.addWidget(self.search)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Outputs")
         self.list.setItemDelegate(_Row(traces, theme, self.list))
-        self.list.itemActivated.connect(self._take)
-        column.addWidget(self.list, 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Show" if first else "Link")
-        for button in buttons.buttons():
-            button.setIcon(QIcon())
-        buttons.accepted.connect(self._take)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self.list.viewport().update)
         self._timer.start(66)
-        self._fill("")
+        self.fill("")
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Up and down in the search field move through the list."""
-        if (
-            watched is self.search
-            and isinstance(event, QKeyEvent)
-            and event.type() == QEvent.Type.KeyPress
-            and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
-        ):
-            step = 1 if event.key() == Qt.Key.Key_Down else -1
-            self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
-            return True
-        return super().eventFilter(watched, event)
-
-    def _fill(self, text: str) -> None:
+    def fill(self, text: str) -> None:
         """List what fits all words; names that hold them come before kinds and layers that do."""
         words = text.lower().split()
         found = [row for row in self._outputs() if all(word in row[1] for word in words)]
@@ -159,7 +112,8 @@ class LinkDialog(QDialog):
                     rows.append((name, searched, Place(module.id, output.id), output.role, layer.name))
         return rows
 
-    def _take(self) -> None:
+    def take(self) -> None:
+        """Accept the output that is chosen, if one is."""
         item = self.list.currentItem()
         if item is not None:
             self.chosen = item.data(_PLACE)

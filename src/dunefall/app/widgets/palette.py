@@ -6,26 +6,13 @@ import json
 from collections.abc import Callable
 from functools import cache
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, QSize, Qt, QTimer
-from PySide6.QtGui import QIcon, QKeyEvent, QPainter
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QDialogButtonBox,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QCheckBox, QLabel, QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
 
 from dunefall.app.painting import draw_text
 from dunefall.app.theme import Theme, mono, sans
+from dunefall.app.widgets.searchdialog import SearchDialog, SearchRow
 from dunefall.catalogue.search import Entry, found
 from dunefall.patch.library import DATA
 
@@ -43,15 +30,10 @@ def _thumbnails() -> dict[str, dict[str, object]]:
     return made
 
 
-class _Row(QStyledItemDelegate):
+class _Row(SearchRow):
     """Paints an entry: its tiny picture, its name and sentence, its stage."""
 
-    def __init__(self, theme: Theme, parent: QObject) -> None:
-        super().__init__(parent)
-        self._theme = theme
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
-        return QSize(300, ROW_H)
+    row_h = ROW_H
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
@@ -86,7 +68,7 @@ class _Row(QStyledItemDelegate):
             painter.fillRect(QRectF(box.x() + k * width, top - 0.7, width, bottom - top + 1.4), colour)
 
 
-class Palette(QDialog):
+class Palette(SearchDialog):
     """Choose a module or a starter; ``chosen`` holds it after the dialog was accepted.
 
     Parameters
@@ -107,63 +89,24 @@ class Palette(QDialog):
         hear: Callable[[Entry | None], None],
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(parent)
+        hint = "Type a name, a purpose or plain words: wobble, rain-like, random notes"
+        super().__init__(title, hint, "modules and starters", "Add", parent)
         self.chosen: Entry | None = None
         self._told_of, self._hear = told_of, hear
-        self.setWindowTitle(title)
         self.resize(720, 560)
-        column = QVBoxLayout(self)
-        heading = QLabel(title)
-        heading.setFont(sans(14, 600))
-        column.addWidget(heading)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Type a name, a purpose or plain words: wobble, rain-like, random notes")
-        self.search.setAccessibleName("Search modules and starters")
-        self.search.textChanged.connect(self._fill)
-        self.search.installEventFilter(self)
-        column.addWidget(self.search)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Modules and starters")
         self.list.setItemDelegate(_Row(theme, self.list))
-        self.list.setUniformItemSizes(True)
         self.list.currentRowChanged.connect(self._rested)
-        self.list.itemActivated.connect(self._take)
-        column.addWidget(self.list, 1)
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(20)
-        column.addWidget(self.told)
-        self._build_foot(column)
+        self.column.insertWidget(3, self.told)
+        self.hearing = QCheckBox("&Hear it in the patch before adding it")
+        self.hearing.toggled.connect(self._hearing_changed)
+        self.foot.insertWidget(0, self.hearing)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self._hear_now)
-        self._fill("")
-
-    def _build_foot(self, column: QVBoxLayout) -> None:
-        foot = QHBoxLayout()
-        self.hearing = QCheckBox("&Hear it in the patch before adding it")
-        self.hearing.toggled.connect(self._hearing_changed)
-        foot.addWidget(self.hearing)
-        foot.addStretch(1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Add")
-        for button in buttons.buttons():
-            button.setIcon(QIcon())
-        buttons.accepted.connect(self._take)
-        buttons.rejected.connect(self.reject)
-        foot.addWidget(buttons)
-        column.addLayout(foot)
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Up, down and the page keys in the search field move through the list."""
-        if watched is self.search and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            page = max(1, self.list.height() // ROW_H - 1)
-            steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1, Qt.Key.Key_PageUp: -page, Qt.Key.Key_PageDown: page}
-            step = steps.get(Qt.Key(event.key()), 0)
-            if step:
-                self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
-                return True
-        return super().eventFilter(watched, event)
+        self.fill("")
 
     @property
     def entry(self) -> Entry | None:
@@ -171,7 +114,8 @@ class Palette(QDialog):
         item = self.list.currentItem()
         return item.data(_ENTRY) if item else None
 
-    def _fill(self, text: str) -> None:
+    def fill(self, text: str) -> None:
+        """What is called so, or does so, the best first."""
         self.list.clear()
         for entry in found(text):
             item = QListWidgetItem(entry.name)
@@ -199,7 +143,8 @@ class Palette(QDialog):
         if self.hearing.isChecked():
             self._hear(self.entry)
 
-    def _take(self) -> None:
+    def take(self) -> None:
+        """Accept what is chosen, if something is."""
         self.chosen = self.entry
         if self.chosen is not None:
             self.accept()
