@@ -214,7 +214,7 @@ def _gather_restless(plan, memory, module, m, start, n, ramp, single):  # type: 
             memory.now[i] = rows[row + start + n - 1]
         elif base.pool < 0 and (base.stale != 0 or not single):
             memory.now[i] = _fill(rows, entry, base)
-        changed = changed or base.left != 0 or base.pool < 0
+        changed = changed or row != base.pool  # also in the quantum in which a glide ends: the row is not its own
         plan.ports[module.port_first + i - module.input_first] = row
     _gather_linked(plan, memory, module, start, n, ramp, single)
     if not changed:

@@ -148,12 +148,12 @@ class Field(QWidget):
         return self._now(module, "angle_deg"), self._now(module, "distance_m")
 
     def _now(self, module: str, param: str) -> float:
-        now = self._live.value_now(module, param)
-        if now is not None and now != 0.0:
-            return now
-        spec = spec_of("output")
+        spec, now = spec_of("output"), self._live.value_now(module, param)
         assert spec is not None
-        return self._patch.module(module).params.get(param, spec.param(param).default)
+        declared = spec.param(param)
+        if now is None or now == 0.0:
+            now = self._patch.module(module).params.get(param, declared.default)
+        return min(max(now, declared.low), declared.high)  # while programs change, it may be another value's
 
     def moved_by(self, module: str) -> str:
         """Name of what moves a layer's place, or nothing."""
