@@ -242,7 +242,7 @@ def test_a_large_patch_answers_at_once(qtbot: QtBot) -> None:
     the frames are measured in the bench."""
     large = MainWindow(Session(large_patch(), None, EngineOptions(audio="simulated")), NOON)
     large.show()
-    qtbot.waitExposed(large)
+    qtbot.waitUntil(large.isVisible)
     large._timer.stop()
     names = [module.id for module in large.session.patch.modules()]
     assert len(names) >= 200

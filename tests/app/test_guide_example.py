@@ -47,7 +47,7 @@ def set_value(window: MainWindow, qtbot: QtBot, port: str, text: str) -> None:
 def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     window = MainWindow(Session(Patch(), None, EngineOptions(audio="simulated")), NOON)
     window.show()
-    qtbot.waitExposed(window)
+    qtbot.waitUntil(window.isVisible)
     session = window.session
 
     def layer(name: str) -> str:

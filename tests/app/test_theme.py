@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from PySide6.QtGui import QColor, QFontInfo
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
 
 from dunefall.app.build.layout import CARD_H, CARD_W, is_delayed, lay_out
+from dunefall.app.guard import guard_overrides
 from dunefall.app.theme import DUSK, NOON, Theme, mono, sans
 from dunefall.patch.model import Link, Module, Place
 from rig import demo, patch_of
@@ -78,3 +82,24 @@ def test_feedback_is_known_as_such() -> None:
     assert not is_delayed(patch, "drip-line-low-pass", "drip-line-echo")
     backwards = patch.with_link(Link("b", Place("drip-line-strike", "out"), Place("drip-line-skip", "probability")))
     assert is_delayed(backwards, "drip-line-strike", "drip-line-skip")
+
+
+def test_an_error_in_a_painting_does_not_end_the_program(qtbot: QtBot) -> None:
+    """PySide6 6.11.3 crashes on errors that C code has raised, unless they are kept from it."""
+
+    class Broken(QWidget):
+        __module__ = "dunefall.app.of_this_test"
+
+        def paintEvent(self, event: object) -> None:
+            math.log(-1.0 + 0.0 * self.width())
+
+    guard_overrides()
+    guard_overrides()
+    widget = Broken()
+    qtbot.addWidget(widget)
+    with qtbot.capture_exceptions() as caught:
+        with qtbot.waitExposed(widget):
+            widget.show()
+        widget.repaint()
+    assert caught
+    assert caught[0][0] is ValueError

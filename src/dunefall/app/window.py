@@ -21,6 +21,7 @@ from dunefall.app.actions import COMMANDS
 from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.copycommands import CopyCommands
 from dunefall.app.filecommands import FileCommands
+from dunefall.app.guard import guard_overrides
 from dunefall.app.header import Header, position_text
 from dunefall.app.hints import Hints, first_hints
 from dunefall.app.mix.workspace import MixWorkspace
@@ -61,6 +62,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
     """
 
     def __init__(self, session: Session, theme: Theme, preferences: Preferences | None = None) -> None:
+        guard_overrides()
         super().__init__()
         self.session, self._theme = session, theme
         self.preferences, self.lasting = preferences or Preferences(), preferences is not None
