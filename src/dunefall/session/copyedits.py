@@ -9,21 +9,14 @@ from dataclasses import replace
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.copying import Clip, clip_of, clip_of_layer, with_copy, with_sources
-from dunefall.patch.document import Document
-from dunefall.patch.model import SHARED_ID, Link, Patch, Place
+from dunefall.patch.model import SHARED_ID, Link, Place
+from dunefall.session.edits import Edits
 
 __all__ = ["CopyEdits"]
 
 
-class CopyEdits:
+class CopyEdits(Edits):
     """Copying and varying parts of the open document."""
-
-    document: Document
-
-    @property
-    def patch(self) -> Patch:
-        """The patch as it is now."""
-        return self.document.patch
 
     def clip(self, modules: Collection[str], *, sources: bool = False) -> Clip:
         """What is to be copied: some modules, their own sources too if so asked; a layer where its end is chosen."""

@@ -10,23 +10,16 @@ from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.patch import mixing
-from dunefall.patch.document import Document
-from dunefall.patch.model import MOST_VOICES, SHARED_ID, Layer, Module, Patch, Place
+from dunefall.patch.model import MOST_VOICES, SHARED_ID, Layer, Module, Place
+from dunefall.session.edits import Edits
 
 __all__ = ["LayerEdits"]
 
 MAX_PINS = 4
 
 
-class LayerEdits:
+class LayerEdits(Edits):
     """Edits of the open document's layers, mix and values for all."""
-
-    document: Document
-
-    @property
-    def patch(self) -> Patch:
-        """The patch as it is now."""
-        return self.document.patch
 
     def add_layer(self, name: str) -> str:
         """Add an empty layer with its output; returns the output's id, to be selected."""

@@ -13,8 +13,8 @@ from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.story import lowest
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
-from dunefall.patch.document import Document
-from dunefall.patch.model import Link, Module, Patch, Place, SoundRef
+from dunefall.patch.model import Link, Module, Place, SoundRef
+from dunefall.session.edits import Edits
 
 __all__ = ["ModuleEdits"]
 
@@ -22,15 +22,8 @@ SOFT_S = 0.005
 """A few milliseconds of slew on a level remove its clicks (common practice)."""
 
 
-class ModuleEdits:
+class ModuleEdits(Edits):
     """Edits of the open document's modules and links."""
-
-    document: Document
-
-    @property
-    def patch(self) -> Patch:
-        """The patch as it is now."""
-        return self.document.patch
 
     def set_param(self, module: str, param: str, value: float) -> None:
         """Set one base value; see ``set_params``."""
