@@ -267,7 +267,7 @@ def test_render_can_be_cancelled_and_refuses_nonsense(window: MainWindow, qtbot:
     assert "is not a value" in dialog.note.text()
     dialog.length.setText("1 h")
     dialog.start.click()
-    qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=60_000)
+    qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=180_000)
     assert dialog.cancel.text() == "Cancel"
     dialog.cancel.click()
     qtbot.waitUntil(lambda: not dialog.running, timeout=30_000)
