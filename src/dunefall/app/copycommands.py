@@ -143,7 +143,7 @@ class CopyCommands(WindowParts):
     def _turn_button(self, layer: str, param: str) -> None:
         patch = self.session.patch
         output = patch.layer(layer).output_id
-        if any(module.id == output for module in patch.modules()):
+        if patch.has(output):
             on = 0.0 if patch.module(output).params.get(param, 0.0) else 1.0
             self.session.set_param(output, param, on)
             self.session.document.end_merge()
@@ -232,7 +232,7 @@ def _only(patch: Patch, module_id: str) -> Patch:
     """A patch in which a module's first output is all that is heard, in the middle."""
     home, spec = patch.layer_of(module_id), spec_of(patch.module(module_id).type)
     outputs = [layer.output_id for layer in patch.layers if layer.id not in (SHARED_ID, MASTER_ID)]
-    ends = [x for x in outputs if any(m.id == x for m in patch.modules())]
+    ends = [x for x in outputs if patch.has(x)]
     own = home.output_id if home.output_id in ends else next(iter(ends), "")
     if spec is None or not own or module_id == own:
         return patch.with_param(own, "solo", 1.0) if own else patch

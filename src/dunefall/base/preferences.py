@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import tempfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from pathlib import Path
@@ -13,9 +12,14 @@ from typing import Any
 
 import platformdirs
 
-__all__ = ["MOST_RECENT", "Preferences", "preferences_file"]
+from dunefall.base.errors import StorageError
+from dunefall.base.storage import write_file
+
+__all__ = ["FRAMES", "MOST_RECENT", "RATES_HZ", "Preferences", "preferences_file"]
 
 MOST_RECENT = 8
+RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
+FRAMES = (64, 128, 256, 512, 1024, 2048)
 SCALES = (1.0, 1.25, 1.5, 1.75, 2.0)
 
 
@@ -82,12 +86,9 @@ class Preferences:
         """Write them by way of a temporary file; where that is not possible, they hold for this session only."""
         raw = {entry.name: getattr(self, entry.name) for entry in fields(self)}
         raw |= {"recent": list(self.recent), "shortcuts": dict(self.shortcuts)}
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, StorageError):
             path.parent.mkdir(parents=True, exist_ok=True)
-            handle, temporary = tempfile.mkstemp(prefix=".preferences.", suffix=".part", dir=path.parent)
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
-                json.dump(raw, file, indent=1)
-            os.replace(temporary, path)
+            write_file(json.dumps(raw, indent=1), path)
 
     def with_recent(self, path: Path) -> Preferences:
         """These with a patch as the one that was open last."""
@@ -106,12 +107,12 @@ def _valid(name: str, value: Any, default: Any) -> Any:
         return {str(k): v for k, v in items if isinstance(v, str)}
     if isinstance(default, float):
         good = isinstance(value, (int, float)) and not isinstance(value, bool)
-        allowed = SCALES if name == "scale" else (44100.0, 48000.0, 88200.0, 96000.0)
+        allowed = SCALES if name == "scale" else RATES_HZ
         return float(value) if good and float(value) in allowed else default
     if type(value) is not type(default):
         return default
     if name == "frames":
-        return value if value in (64, 128, 256, 512, 1024, 2048) else default
+        return value if value in FRAMES else default
     if name == "theme":
         return value if value in ("", "noon", "dusk") else default
     return value

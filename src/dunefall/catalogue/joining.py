@@ -14,10 +14,10 @@ from typing import NamedTuple
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.patch.copying import starter_clip, with_copy
+from dunefall.patch.copying import free_name, starter_clip, with_copy
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 
-__all__ = ["Joined", "free_name", "joined", "main_pitch", "main_trigger", "new_link", "with_starter"]
+__all__ = ["Joined", "is_trigger", "joined", "main_pitch", "main_trigger", "new_link", "with_starter"]
 
 SOURCE_LEVEL = 0.5
 """What a second source gives to what is there already."""
@@ -31,12 +31,15 @@ class Joined(NamedTuple):
     told: str
 
 
-def free_name(patch: Patch, name: str) -> str:
-    """A name that no module has yet, such as ``Filter 2``."""
-    names, made, number = {module.name for module in patch.modules()}, name, 2
-    while made in names:
-        made, number = f"{name} {number}"[:60], number + 1
-    return made
+def _free_name(patch: Patch, name: str) -> str:
+    return free_name(name, (module.name for module in patch.modules()))
+
+
+def is_trigger(patch: Patch, place: Place) -> bool:
+    """Whether a place is an input for triggers and gates."""
+    spec = spec_of(patch.module(place.module).type)
+    target = spec.target(place.port) if spec else None
+    return isinstance(target, Input) and target.role == "gate"
 
 
 def new_link(patch: Patch, source: Place, target: Place) -> Link:
@@ -93,7 +96,7 @@ def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: st
     """
     spec = spec_of(type_id)
     assert spec is not None
-    module = Module(patch.free_id(type_id), type_id, free_name(patch, spec.name), dict(spec.begins))
+    module = Module(patch.free_id(type_id), type_id, _free_name(patch, spec.name), dict(spec.begins))
     joiner = _Joiner(patch.with_new_module(layer_id, module), layer_id, module, spec, beside, port)
     return Joined(joiner.join(), module.id, joiner.told)
 
@@ -230,14 +233,9 @@ class _Joiner:
             return
         own = {module.id for module in self.before.layer(self.layer_id).modules}
         after = [x for x in self.before.links if x.source == source and (x.target.module in own or self._gives(role))]
-        self._divert([x for x in after if not self._is_trigger(x)], self.spec.outputs[0].id)
+        self._divert([x for x in after if not is_trigger(self.patch, x.target)], self.spec.outputs[0].id)
         self._link(source, Place(self.module.id, self.spec.passes))
         self._told.append(f"behind {self._name(source.module)}")
-
-    def _is_trigger(self, link: Link) -> bool:
-        spec = spec_of(self.patch.module(link.target.module).type)
-        target = spec.target(link.target.port) if spec else None
-        return isinstance(target, Input) and target.role == "gate"
 
     def _play(self, first: Output) -> None:
         """The selection, if it has a pitch; else all tones of the layer that nothing plays yet."""
@@ -267,7 +265,7 @@ class _Joiner:
         if not free and not self.end:
             return
         if not free:
-            name = free_name(self.patch, "Amplifier")
+            name = _free_name(self.patch, "Amplifier")
             amplifier = Module(self.patch.free_id("amplifier"), "amplifier", name, {"gain": 0.0})
             self.patch = self.patch.with_new_module(self.layer_id, amplifier)
             for link in self.before.links_into(self.end, "audio"):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -16,6 +16,7 @@ __all__ = [
     "clip_of",
     "clip_of_layer",
     "clip_text",
+    "free_name",
     "parse_clip",
     "starter_clip",
     "with_copy",
@@ -115,7 +116,12 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
 
 
 def _with_layer_copy(patch: Patch, layer: Layer, names: dict[str, str]) -> Patch:
-    new = replace(layer, id=patch.free_id(f"{layer.id}-copy"), name=_free_layer_name(patch, layer.name), modules=())
+    new = replace(
+        layer,
+        id=patch.free_id(f"{layer.id}-copy"),
+        name=free_name(layer.name, (x.name for x in patch.layers)),
+        modules=(),
+    )
     patch = patch.with_layer(new)
     ends = {layer.output_id: new.output_id, layer.sends_id: new.sends_id}
     for module in layer.modules:
@@ -131,15 +137,12 @@ def _with_layer_copy(patch: Patch, layer: Layer, names: dict[str, str]) -> Patch
 def _fresh(patch: Patch, module: Module, names: dict[str, str]) -> Module:
     """The module under an id and a name that are free."""
     names[module.id] = patch.free_id(f"{module.id.rstrip('0123456789').rstrip('-')}")
-    taken = {other.name for other in patch.modules()}
-    name, number = module.name, 2
-    while name in taken:
-        name, number = f"{module.name} {number}"[:60], number + 1
-    return replace(module, id=names[module.id], name=name)
+    return replace(module, id=names[module.id], name=free_name(module.name, (m.name for m in patch.modules())))
 
 
-def _free_layer_name(patch: Patch, name: str) -> str:
-    taken, made, number = {layer.name for layer in patch.layers}, name, 2
+def free_name(name: str, others: Iterable[str]) -> str:
+    """A name that nothing has yet, such as ``Filter 2``."""
+    taken, made, number = set(others), name, 2
     while made in taken:
         made, number = f"{name} {number}"[:60], number + 1
     return made

@@ -14,13 +14,13 @@ from __future__ import annotations
 import json
 import math
 import os
-import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.layouts import LAYOUTS
+from dunefall.base.storage import write_file
 from dunefall.patch.migrations import brought_up
 from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
 
@@ -50,7 +50,6 @@ __all__ = [
     "split_place",
     "with_sounds_beside",
     "with_sounds_in",
-    "write_file",
 ]
 
 FORMAT = 2
@@ -183,26 +182,6 @@ def save_patch(patch: Patch, path: Path) -> None:
         If the folder cannot be written or the disk is full.
     """
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
-
-
-def write_file(text: str, path: Path) -> None:
-    """Write text to a file by way of a temporary one; raises StorageError."""
-    data = text.encode("utf-8")
-    temporary = None
-    try:
-        target = path.resolve()
-        handle, temporary = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        mode = target.stat().st_mode & 0o777 if target.exists() else 0o644
-        os.chmod(temporary, mode)
-        os.replace(temporary, target)
-    except OSError as error:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-        raise StorageError(f"cannot save {path}: {error.strerror or error}; the old file is unchanged") from error
 
 
 def dump_layer(layer: Layer) -> dict[str, Any]:

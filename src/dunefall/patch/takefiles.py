@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.storage import write_file
 from dunefall.patch.changes import (
     Change,
     LayerGone,
@@ -47,7 +48,6 @@ from dunefall.patch.files import (
     split_place,
     with_sounds_beside,
     with_sounds_in,
-    write_file,
 )
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 

@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from dunefall.base.errors import PatchError
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, Param
-from dunefall.catalogue.joining import Joined, joined, new_link
+from dunefall.catalogue.declare import Param
+from dunefall.catalogue.joining import Joined, is_trigger, joined, new_link
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.story import lowest
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
@@ -163,7 +163,9 @@ class ModuleEdits(Edits):
         spec = spec_of(found.type)
         first = spec.outputs[0].id if spec else ""
         moved = [
-            link for link in patch.links_from(module) if link.source.port == first and not self._is_trigger(link.target)
+            link
+            for link in patch.links_from(module)
+            if link.source.port == first and not is_trigger(patch, link.target)
         ]
         if not moved:
             return ""
@@ -174,11 +176,6 @@ class ModuleEdits(Edits):
         into = Link(changed.free_id("link"), Place(module, first), Place(slew.id, "signal"))
         self.document.edit(f"Soften {found.name}", changed.with_link(into))
         return slew.id
-
-    def _is_trigger(self, place: Place) -> bool:
-        spec = spec_of(self.patch.module(place.module).type)
-        target = spec.target(place.port) if spec else None
-        return isinstance(target, Input) and target.role == "gate"
 
     def turn_control(self, module: str, share: float) -> None:
         """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step."""

@@ -105,7 +105,7 @@ class CanvasView(QAbstractScrollArea):
         """Show this patch."""
         self._patch, self._layout = patch, lay_out(patch)
         self._marked &= {module.id for module in patch.modules()}
-        if self._selection and all(module.id != self._selection for module in patch.modules()):
+        if self._selection and not patch.has(self._selection):
             self.select("")
         self._fit_scroll_bars()
         self.refresh()
@@ -322,7 +322,7 @@ class CanvasView(QAbstractScrollArea):
 
     def button_rects(self, layer: Layer) -> dict[str, QRectF]:
         """Where mute and solo of a layer are in its head, by the value that they set; Shared has none."""
-        if layer.output_id not in {module.id for module in layer.modules}:
+        if not self._patch.has(layer.output_id):
             return {}
         box = self.head_rect(layer.id)
         return {name: QRectF(box.right() - 45 + 21 * k, box.top() + 7, 18, 18) for k, name in enumerate(BUTTONS)}

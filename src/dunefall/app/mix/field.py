@@ -110,7 +110,7 @@ class Field(QWidget):
         self.update()
 
     def _show_way(self) -> None:
-        known = any(module.id == self._selection for module in self._patch.modules())
+        known = self._patch.has(self._selection)
         self.handles.show_way(Way.of(self._patch, self._patch.module(self._selection)) if known else None)
 
     def set_theme(self, theme: Theme) -> None:

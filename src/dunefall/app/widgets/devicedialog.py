@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dunefall.app.widgets.choicedialog import ChoiceDialog
+from dunefall.base.preferences import FRAMES, RATES_HZ
 from dunefall.engine.devices.input import input_names
 from dunefall.engine.devices.keys import key_names
-from dunefall.engine.devices.output import FRAMES, RATES_HZ, device_names
+from dunefall.engine.devices.output import device_names
 from dunefall.engine.messages import EngineOptions
 
 __all__ = ["DeviceDialog"]

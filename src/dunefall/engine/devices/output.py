@@ -16,9 +16,7 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.ports import chosen, sound_names, sound_ports, usual_channels
 
 __all__ = [
-    "FRAMES",
     "HELD_S",
-    "RATES_HZ",
     "AudioOutput",
     "RealOutput",
     "SimulatedOutput",
@@ -29,8 +27,6 @@ __all__ = [
 
 Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, channels)."""
-RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
-FRAMES = (64, 128, 256, 512, 1024, 2048)
 KEPT_S = 120.0
 HELD_S = 0.043
 """What the simulated output holds ahead, as a sound server does."""
