@@ -79,10 +79,10 @@ def test_new_modules_get_free_names_and_ids(session: Session) -> None:
 
 
 def test_removing_heals_the_sound_s_way_only(session: Session) -> None:
-    session.remove_module("fog-air-band")
+    session.remove_modules(["fog-air-band"])
     into = session.patch.links_into("fog-air-swell", "audio")
     assert [link.source for link in into] == [Place("fog-air-noise", "out")]
-    session.remove_module("drip-line-slew")
+    session.remove_modules(["drip-line-slew"])
     assert not any(link.source.module == "drip-line-hold" for link in session.patch.links_into("drip-line-droplet"))
 
 
@@ -101,9 +101,9 @@ def test_layers_come_and_go(session: Session) -> None:
 
 def test_four_pins_at_most(session: Session) -> None:
     for module in ("gusts-1", "tide-1", "clock-1"):
-        session.toggle_pin(module)
+        session.toggle_pin(Place(module, "out"))
     assert [pin.module for pin in session.patch.pins] == ["drip-line-droplet", "gusts-1", "tide-1", "clock-1"]
-    session.toggle_pin("tide-1")
+    session.toggle_pin(Place("tide-1", "out"))
     assert len(session.patch.pins) == 3
 
 

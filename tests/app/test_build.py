@@ -173,7 +173,7 @@ def test_shift_click_marks_several(window: MainWindow, qtbot: QtBot) -> None:
 def test_randomise_with_taste_is_one_undo_step_each(window: MainWindow, qtbot: QtBot) -> None:
     window.canvas.select("drip-line-low-pass")
     before = window.session.patch
-    window.session.toggle_lock("drip-line-low-pass", "resonance")
+    window.session.toggle_lock(Place("drip-line-low-pass", "resonance"))
     assert "locked" in window.inspector.rails["resonance"].accessibleDescription()
     window.actions_by_id["randomise"].trigger()
     dialog = window.findChildren(RandomiseDialog)[-1]
@@ -285,10 +285,10 @@ def test_one_link_is_heard_alone(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_quiet_modules_are_marked_and_told_why(window: MainWindow) -> None:
     window.canvas.select("drip-line-low-pass")
-    for part in (window.canvas, window.inspector):
+    for part in (window.canvas, window.inspector.story):
         part.set_quiet(frozenset({"drip-line-low-pass", "drip-line-droplet"}))
-    assert "It has given nothing new for 30 s" in window.inspector._story.text()
-    assert "which it takes, gives nothing new either" in window.inspector._story.text()
-    for part in (window.canvas, window.inspector):
+    assert "It has given nothing new for 30 s" in window.inspector.story.text.text()
+    assert "which it takes, gives nothing new either" in window.inspector.story.text.text()
+    for part in (window.canvas, window.inspector.story):
         part.set_quiet(frozenset())
-    assert "nothing new" not in window.inspector._story.text()
+    assert "nothing new" not in window.inspector.story.text.text()

@@ -358,7 +358,7 @@ def test_a_click_is_told_with_its_module_and_cured(window: MainWindow, qtbot: Qt
     assert "Gate impact clicked" in window.notice.text()
     assert window.culprit.module == clock
     window.canvas.select(output)
-    assert "It has clicked" in window.inspector._story.text()
+    assert "It has clicked" in window.inspector.story.text.text()
     before = session.patch
     window.soften()
     slew = window.canvas.selection

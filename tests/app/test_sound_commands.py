@@ -123,7 +123,7 @@ def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(wi
     added = window.session.add_module("shared", "lfo").module
     window.canvas.select(added)
     qtbot.waitUntil(lambda: added in window.session.engine.asleep, timeout=5000)
-    qtbot.waitUntil(lambda: "leads nowhere" in window.inspector._story.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "leads nowhere" in window.inspector.story.text.text(), timeout=5000)
 
     def moves() -> bool:
         trace = window.session.engine.trace(added)

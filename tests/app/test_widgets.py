@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.build.canvas import BuildCanvas
-from dunefall.app.build.canvasview import card_value
+from dunefall.app.build.stillview import card_value
 from dunefall.app.header import Header, position_text
 from dunefall.app.theme import DUSK, NOON
 from dunefall.app.widgets.inspector import reach_of

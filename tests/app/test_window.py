@@ -107,8 +107,8 @@ def test_selection_draws_links_of_the_selected_card_only(window: MainWindow, qtb
     click_card(window, qtbot, "drip-line-low-pass")
     assert set(window.inspector.rails) == {"cutoff_hz", "resonance", "slope", "form"}
     assert len(window.inspector.rows) == 4
-    assert "Gusts" in window.inspector._story.text()
-    window.inspector._story.linkActivated.emit("gusts-1")
+    assert "Gusts" in window.inspector.story.text.text()
+    window.inspector.story.text.linkActivated.emit("gusts-1")
     assert window.canvas.selection == "gusts-1"
     qtbot.mouseClick(window.canvas.viewport(), LEFT, pos=QPoint(420, 150))
     assert window.canvas.selection == ""
@@ -174,11 +174,11 @@ def test_undo_and_redo_of_everything(window: MainWindow, qtbot: QtBot) -> None:
     window.header.seed.editingFinished.emit()
     session.toggle_fold("fog-air")
     session.toggle_bypass("drip-line-echo")
-    session.toggle_pin("gusts-1")
+    session.toggle_pin(Place("gusts-1", "out"))
     session.rename("gusts-1", "Squalls")
     session.add_link(Place("tide-1", "out"), Place("gusts-1", "rate_hz"))
     session.add_layer("Buoy")
-    session.remove_module("drip-line-low-pass")
+    session.remove_modules(["drip-line-low-pass"])
     last = session.patch
     assert last.seed == 42
     steps = 0
@@ -350,7 +350,7 @@ def test_keyboard_alone(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_watch_shows_the_samples(window: MainWindow, qtbot: QtBot) -> None:
-    window.session.toggle_pin("fog-air-noise")
+    window.session.toggle_pin(Place("fog-air-noise", "out"))
     qtbot.wait(1500)
     scope = window.watch.scopes[-1]
     assert np.abs(scope._samples).max() > 0.2

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.patch.model import Patch
 
@@ -52,7 +52,7 @@ def find_culprit(patch: Patch, end: str, ago_samples: float, traces: Traces) -> 
     best: Culprit | None = None
     for module_id in _before(patch, end):
         module = patch.module(module_id)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         if spec is None or spec.stage not in ("time", "motion", "pitch"):
             continue
         found = _jump(traces.trace(module_id), ago_samples)

@@ -8,13 +8,13 @@ from functools import partial
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
-from dunefall.app.parts import WindowParts
+from dunefall.app.seenparts import SeenParts
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.menus import show_menu
 from dunefall.app.widgets.rail import Rail
 from dunefall.app.widgets.randomisedialog import RandomiseDialog
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.copying import clip_text, parse_clip
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
@@ -24,7 +24,7 @@ __all__ = ["CopyCommands"]
 A_LITTLE = 0.12
 
 
-class CopyCommands(WindowParts):
+class CopyCommands(SeenParts):
     """Duplicate, copy, paste, randomise; mute, solo, hear from here, hear without; links drawn with the mouse."""
 
     _movement: tuple[Link, ...] = ()
@@ -40,10 +40,6 @@ class CopyCommands(WindowParts):
         """Any edit sounds as it is, with everything."""
         self._heard_from = ""
 
-    @property
-    def _chosen(self) -> frozenset[str]:
-        return self.canvas.chosen
-
     # -- copying ------------------------------------------------------------------------------------------------
 
     def duplicate(self) -> None:
@@ -55,10 +51,10 @@ class CopyCommands(WindowParts):
         self._duplicate(sources=True)
 
     def _duplicate(self, *, sources: bool) -> None:
-        if not self._chosen:
+        if not self.chosen_modules:
             return
         try:
-            made = self.session.paste(self.session.clip(self._chosen, sources=sources), label="Duplicate")
+            made = self.session.paste(self.session.clip(self.chosen_modules, sources=sources), label="Duplicate")
         except DunefallError as error:
             self.tell(str(error))
             return
@@ -66,16 +62,16 @@ class CopyCommands(WindowParts):
 
     def copy(self) -> None:
         """Put the selection on the clipboard, also for another patch."""
-        if self._chosen:
-            clip = self.session.clip(self._chosen)
+        if self.chosen_modules:
+            clip = self.session.clip(self.chosen_modules)
             QApplication.clipboard().setText(clip_text(clip))
             count = sum(len(layer.modules) for layer in clip.layers)
             self.tell(f"Copied: {count} module{'s' if count != 1 else ''} with {len(clip.links)} links.")
 
     def paste(self) -> None:
         """Put what is on the clipboard into this patch."""
-        chosen = self.canvas.selection
-        layer = self.session.patch.layer_of(chosen).id if chosen else SHARED_ID
+        home = self.layer_of_selection
+        layer = home.id if home else SHARED_ID
         try:
             made = self.session.paste(parse_clip(QApplication.clipboard().text()), layer)
         except DunefallError as error:
@@ -85,13 +81,15 @@ class CopyCommands(WindowParts):
 
     def _select_all(self, made: tuple[str, ...]) -> None:
         ends = [layer.output_id for layer in self.session.patch.layers if layer.output_id in made]
-        self.canvas.select(ends[0] if ends else made[0])
-        for module in () if ends else made[1:]:
+        shown = [part for part in made if self.seen.has(part)]
+        self.canvas.select(ends[0] if ends else shown[0])
+        for module in () if ends else shown[1:]:
             self.canvas.mark(module)
 
     def copy_movement(self, port: str) -> None:
         """Keep what moves a parameter, to move another one so."""
-        self._movement = self.session.patch.links_into(self.canvas.selection, port)
+        place = self.place_of(port)
+        self._movement = self.session.patch.links_into(place.module, place.port)
         names = ", ".join(self.session.patch.module(link.source.module).name for link in self._movement)
         self.tell(f"Movement copied: {names}." if names else "Nothing moves this: there is no movement to copy.")
 
@@ -100,13 +98,13 @@ class CopyCommands(WindowParts):
         if not self._movement:
             self.tell("Copy a movement first: the menu of a parameter that something moves has it.")
             return
-        self.session.paste_movement(self._movement, Place(self.canvas.selection, port))
+        self.session.paste_movement(self._movement, self.place_of(port))
 
     # -- chance -------------------------------------------------------------------------------------------------
 
     def _to_vary(self) -> frozenset[str]:
         """The selected modules; all of a layer where its head is selected."""
-        patch, chosen = self.session.patch, self._chosen
+        patch, chosen = self.session.patch, frozenset(self.chosen_modules)
         layer = next((layer for layer in patch.layers if layer.output_id in chosen), None)
         return frozenset(module.id for module in layer.modules) if layer else chosen
 
@@ -121,8 +119,8 @@ class CopyCommands(WindowParts):
         if not modules:
             self.tell("Select what is to be randomised: a module, several (Shift-click), or a layer's head.")
             return
-        first = self.session.patch.module(self.canvas.selection).name
-        dialog = RandomiseDialog(first if len(modules) == 1 else f"{len(modules)} modules", self)
+        first = self.seen.module(self.canvas.selection).name
+        dialog = RandomiseDialog(first if len(self.canvas.chosen) == 1 else f"{len(modules)} modules", self)
         dialog.pressed.connect(lambda strength, kinds: self.session.vary(modules, strength, kinds))
         self.ask(dialog, lambda: None)
 
@@ -137,8 +135,9 @@ class CopyCommands(WindowParts):
         self._turn_layer("solo")
 
     def _turn_layer(self, param: str) -> None:
-        if self.canvas.selection:
-            self._turn_button(self.session.patch.layer_of(self.canvas.selection).id, param)
+        layer = self.layer_of_selection
+        if layer is not None:
+            self._turn_button(layer.id, param)
 
     def _turn_button(self, layer: str, param: str) -> None:
         patch = self.session.patch
@@ -150,19 +149,19 @@ class CopyCommands(WindowParts):
 
     def hear_from_here(self) -> None:
         """Hear the selected module's own output and nothing else, or everything again; the patch stays as it is."""
-        chosen, patch = self.canvas.selection, self.session.patch
-        if self._heard_from or not chosen:
+        chosen, place = self.canvas.selection, self.output_place()
+        if self._heard_from or place is None:
             self._heard_from = ""
             self.session.try_out(None)
             self.tell("Everything is heard again.")
             return
         self._heard_from = chosen
-        self.session.try_out(_only(patch, chosen))
-        self.tell(f"Only {patch.module(chosen).name} is heard. H again: everything.")
+        self.session.try_out(_only(self.session.patch, place))
+        self.tell(f"Only {self.seen.module(chosen).name} is heard. H again: everything.")
 
     def hear_without(self) -> None:
         """Hear the patch without the selection, or with it again: before and after."""
-        chosen, patch = self._chosen, self.session.patch
+        chosen, patch = self.chosen_modules, self.session.patch
         if self._heard_from or not chosen:
             self.hear_from_here()
             return
@@ -189,33 +188,33 @@ class CopyCommands(WindowParts):
     def find_module(self) -> None:
         """Search all modules of the patch by name, and select one."""
         dialog = LinkDialog(self.session.patch, "Find a module", self.session.engine, self._theme, self, first=True)
-        self.ask(dialog, lambda: self.canvas.select(dialog.chosen.module) if dialog.chosen else None)
+        self.ask(dialog, lambda: self.reveal(dialog.chosen.module) if dialog.chosen else None)
 
     # -- links drawn with the mouse -----------------------------------------------------------------------------
 
     def take_drawn_link(self, source: str, card: str, where: QPoint) -> None:
         """A link was drawn from a card's edge: onto a rail it is made at once, onto a card its ports are offered."""
-        spec = spec_of(self.session.patch.module(source).type)
-        if spec is None:
+        spec = spec_for(self.seen.module(source))
+        if spec is None or not spec.outputs:
             return
-        output = Place(source, spec.outputs[0].id)
+        output = Place(source, spec.outputs[0].id).inner
         widget: QWidget | None = QApplication.widgetAt(where)
         if not card and isinstance(widget, Rail):
             onto = next((port for port, rail in self.inspector.rails.items() if rail is widget), "")
             if onto:
-                self.link_places(output, Place(self.canvas.selection, onto))
+                self.link_places(output, self.place_of(onto))
             return
-        target = spec_of(self.session.patch.module(card).type) if card else None
+        target = spec_for(self.seen.module(card)) if card else None
         if target is None:
             return
         menu = QMenu(self)
-        name = self.session.patch.module(card).name
-        menu.addAction(f"{self.session.patch.module(source).name} into {name}").setEnabled(False)
+        name = self.seen.module(card).name
+        menu.addAction(f"{self.seen.module(source).name} into {name}").setEnabled(False)
         ports = [port for port in target.targets if not (isinstance(port, Param) and port.follows)]
         role = spec.outputs[0].role
         ports.sort(key=lambda port: getattr(port, "role", "") != role)  # what fits comes first
         for port in ports:
-            menu.addAction(port.name, partial(self.link_places, output, Place(card, port.id)))
+            menu.addAction(port.name, partial(self.link_places, output, Place(card, port.id).inner))
         show_menu(menu, where)
 
     def link_places(self, source: Place, target: Place) -> None:
@@ -225,22 +224,22 @@ class CopyCommands(WindowParts):
         except DunefallError as error:
             self.tell(str(error))
             return
-        self.canvas.select(target.module)
+        self.select_seen(target.module)
 
 
-def _only(patch: Patch, module_id: str) -> Patch:
-    """A patch in which a module's first output is all that is heard, in the middle."""
-    home, spec = patch.layer_of(module_id), spec_of(patch.module(module_id).type)
+def _only(patch: Patch, output: Place) -> Patch:
+    """A patch in which an output is all that is heard, in the middle."""
+    home = patch.layer_of(output.module)
     outputs = [layer.output_id for layer in patch.layers if layer.id not in (SHARED_ID, MASTER_ID)]
     ends = [x for x in outputs if patch.has(x)]
     own = home.output_id if home.output_id in ends else next(iter(ends), "")
-    if spec is None or not own or module_id == own:
+    if not own or output.module == own:
         return patch.with_param(own, "solo", 1.0) if own else patch
-    for output in ends:
-        patch = patch.with_param(output, "mute", 0.0 if output == own else 1.0)
+    for end in ends:
+        patch = patch.with_param(end, "mute", 0.0 if end == own else 1.0)
     for link in patch.links_into(own):
         patch = patch.without_link(link.id)
     for name, value in (("level_db", -12.0), ("angle_deg", 0.0), ("distance_m", 1.0), ("solo", 0.0)):
         patch = patch.with_param(own, name, value)
-    link = Link(patch.free_id("link"), Place(module_id, spec.outputs[0].id), Place(own, "audio"))
+    link = Link(patch.free_id("link"), output, Place(own, "audio"))
     return patch.with_link(link)

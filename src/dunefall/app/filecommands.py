@@ -79,6 +79,7 @@ class FileCommands(WindowParts):
         self.session.replace_document(patch, path)
         self.show_patch(before, patch)
         self.note_recent(path)
+        self.offer_changes()
 
     def take_up(self, patch: Patch, path: Path | None) -> None:
         """Go on with a patch that was not saved."""

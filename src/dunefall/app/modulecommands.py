@@ -3,24 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QInputDialog
 
-from dunefall.app.parts import WindowParts
+from dunefall.app.seenparts import SeenParts
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.units import parse_value
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
-from dunefall.catalogue.joining import Joined, joined, with_starter
-from dunefall.catalogue.search import Entry, starter
+from dunefall.catalogue.joining import Joined, joined, with_kept_compound, with_starter
+from dunefall.catalogue.search import Entry, kept_entries, starter
 from dunefall.compiler.sounds import take_in
+from dunefall.patch.compounds import parent_of, with_new_parts
 from dunefall.patch.model import SHARED_ID, Place, SoundRef
 from dunefall.patch.tuning import load_tuning
+from dunefall.patch.userlibrary import UserLibrary
 
 __all__ = ["ModuleCommands"]
 
@@ -31,13 +34,15 @@ def _most_first(kind: tuple[str, list[str]]) -> tuple[int, str]:
     return -len(kind[1]), kind[0]
 
 
-class ModuleCommands(WindowParts):
+class ModuleCommands(SeenParts):
     """Adding, linking, renaming, removing; undo and redo."""
+
+    library: UserLibrary
 
     def link_selection(self) -> None:
         """ "Move this…" for the selected module's main parameter, or the rail that has the focus."""
         focused = next((port for port, rail in self.inspector.rails.items() if rail.hasFocus()), None)
-        spec = spec_of(self.session.patch.module(self.canvas.selection).type) if self.canvas.selection else None
+        spec = self.spec_of_selection
         if spec is not None:
             port = focused or spec.face or (spec.inputs[0].id if spec.inputs else "")
             if port:
@@ -45,53 +50,61 @@ class ModuleCommands(WindowParts):
 
     def ask_link(self, port: str) -> None:
         """Let the user choose what moves a port of the selected module."""
-        patch, target = self.session.patch, Place(self.canvas.selection, port)
-        module = patch.module(target.module)
-        spec = spec_of(module.type)
+        spec, target = self.spec_of_selection, self.place_of(port)
         found = spec.target(port) if spec else None
         if found is None:
             return
         verb = "moves" if isinstance(found, Param) else "feeds"
-        title = f"What {verb} {found.name.lower()} of {module.name}?"
-        dialog = LinkDialog(patch, title, self.session.engine, self._theme, self)
+        title = f"What {verb} {found.name.lower()} of {self.seen.module(self.canvas.selection).name}?"
+        dialog = LinkDialog(self.session.patch, title, self.session.engine, self._theme, self)
         self.ask(dialog, lambda: self._link(dialog.chosen, target))
 
     def _link(self, source: Place | None, target: Place) -> None:
         if source is not None:
             try:
-                self.session.add_link(source, target)
+                self.session.add_link(source.inner, target)
             except DunefallError as error:
                 self.tell(str(error))
 
     def add_module(self) -> None:
         """Add a module or a starter beside what is selected, or to Shared."""
-        chosen = self.canvas.selection
-        self.show_palette(self.session.patch.layer_of(chosen).id if chosen else SHARED_ID)
+        layer = self.layer_of_selection
+        self.show_palette(layer.id if layer else SHARED_ID)
 
     def show_palette(self, layer: str) -> None:
         """Let the user choose what to add to a layer; it can be heard before."""
         session = self.session
         title = f"Add to {session.patch.layer(layer).name}"
-        chosen = self.canvas.selection
-        beside = chosen if chosen and session.patch.layer_of(chosen).id in (layer, SHARED_ID) else ""
-        port = next((port for port, rail in self.inspector.rails.items() if rail.hasFocus()), "") if beside else ""
+        home, beside = self.layer_of_selection, None
+        if home is not None and home.id in (layer, SHARED_ID):
+            port = next((port for port, rail in self.inspector.rails.items() if rail.hasFocus()), "")
+            beside = self.place_of(port) if port else replace(self.output_place() or self.place_of(""), port="")
+        within = parent_of(session.patch, self.canvas.selection) if home and home.id == layer else None
+        kept, troubles = kept_entries(self.library)
 
         def made(entry: Entry) -> Joined:
+            here = beside or Place("", "")
             if entry.stage == "starter":
                 return with_starter(session.patch, starter(entry.id))
-            return joined(session.patch, layer, entry.id, beside, port)
+            if entry.stage == "compound":
+                new = with_kept_compound(session.patch, layer, self.library.load(entry.id), here.module, here.port)
+            else:
+                new = joined(session.patch, layer, entry.id, here.module, here.port)
+            return new if within is None else new._replace(patch=with_new_parts(session.patch, new.patch, within.id))
 
         palette = Palette(
             title, self._theme, lambda entry: made(entry).told,
-            lambda entry: session.try_out(made(entry).patch if entry else None), self,
+            lambda entry: session.try_out(made(entry).patch if entry else None), kept, self,
         )  # fmt: skip
         self.ask(palette, lambda: self._add(palette.chosen, made))
+        if troubles:
+            self.tell(f"In your library: {'; '.join(troubles)}.")
 
     def _add(self, entry: Entry | None, made: Callable[[Entry], Joined]) -> None:
         if entry is not None:
             new = made(entry)
             self.session.document.edit(f"Add {entry.name}", new.patch)
-            self.canvas.select(new.module)
+            self.select_seen(new.module)
             self.tell(new.told)
 
     def choose_sound(self) -> None:
@@ -142,7 +155,7 @@ class ModuleCommands(WindowParts):
         """Type from where to where a link moves its parameter, in the parameter's unit."""
         link = self.session.patch.link(link_id)
         now = self.session.link_range(link)
-        spec = spec_of(self.session.patch.module(link.target.module).type)
+        spec = spec_for(self.session.patch.module(link.target.module))
         param = spec.target(link.target.port) if spec else None
         if now is None or not isinstance(param, Param):
             self.tell("An input takes the signal as it is: give this link an amount instead.")
@@ -162,8 +175,8 @@ class ModuleCommands(WindowParts):
 
     def ask_gather(self) -> None:
         """Put all parameters of a kind, in the selected module's layer, under one new control."""
-        chosen = self.canvas.selection
-        layer = self.session.patch.layer_of(chosen).id if chosen else SHARED_ID
+        home = self.layer_of_selection
+        layer = home.id if home else SHARED_ID
         kinds = self.session.kinds_of_layer(layer)
         if not kinds:
             self.tell("There is nothing to gather in this layer yet: add modules first.")
@@ -177,46 +190,50 @@ class ModuleCommands(WindowParts):
 
     def toggle_bypass(self) -> None:
         """Bypass the selected module, or use it again."""
-        chosen = self.canvas.selection
-        spec = spec_of(self.session.patch.module(chosen).type) if chosen else None
-        if spec and not spec.lane_end:
+        chosen, spec = self.canvas.selection, self.spec_of_selection
+        if self.face is not None:
+            self.session.toggle_compound_bypass(chosen)
+        elif spec and not spec.lane_end:
             self.session.toggle_bypass(chosen)
 
     def toggle_pin(self) -> None:
         """Pin the selected module in Watch, or take it away."""
-        if self.canvas.selection:
-            self.session.toggle_pin(self.canvas.selection)
+        place = self.output_place()
+        if place is not None:
+            self.session.toggle_pin(place)
 
     def rename(self) -> None:
         """Rename the selected module or layer, or the patch if nothing is selected."""
         chosen, patch = self.canvas.selection, self.session.patch
-        now = patch.module(chosen).name if chosen else patch.title
+        now = self.seen.module(chosen).name if chosen else patch.title
         name, good = QInputDialog.getText(self, "Rename", "Name" if chosen else "Title of the patch", text=now)
-        if good and chosen:
+        if good and self.face is not None:
+            self.session.rename_compound(chosen, name)
+        elif good and chosen:
             self.session.rename(chosen, name)
         elif good:
             self.session.set_title(name)
 
     def remove(self) -> None:
-        """Remove the selected module, or the layer whose head is selected."""
-        chosen = self.canvas.selection
-        if not chosen:
+        """Remove what is selected: modules, compounds with all in them, or the layer whose head is selected."""
+        layer = self.layer_of_selection
+        if layer is None:
             return
-        layer = self.session.patch.layer_of(chosen)
-        if chosen == layer.output_id:
+        if self.canvas.selection == layer.output_id:
             self.session.remove_layer(layer.id)
         else:
-            self.session.remove_module(chosen)
+            self.session.remove_modules(self.chosen_modules)
 
     def toggle_fold(self) -> None:
         """Fold or open the selected module's lane."""
-        if self.canvas.selection:
-            self.session.toggle_fold(self.session.patch.layer_of(self.canvas.selection).id)
+        layer = self.layer_of_selection
+        if layer is not None:
+            self.session.toggle_fold(layer.id)
 
     def ask_voices(self) -> None:
         """Set how many voices the selected module's layer has."""
-        if self.canvas.selection:
-            layer = self.session.patch.layer_of(self.canvas.selection)
+        layer = self.layer_of_selection
+        if layer is not None:
             dialog = VoicesDialog(layer, self)
             self.ask(dialog, lambda: self.session.set_voices(layer.id, *dialog.values))
 

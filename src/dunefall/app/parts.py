@@ -62,6 +62,10 @@ class WindowParts(QMainWindow):
         """Go on with a patch that was not saved."""
         raise NotImplementedError
 
+    def offer_changes(self) -> None:
+        """Ask whether compounds that the library has in another form should change."""
+        raise NotImplementedError
+
     def note_recent(self, path: Path | None) -> None:
         """A patch was opened from a file, or saved to it."""
         raise NotImplementedError

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.app.clickwatch import Traces
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.patch.model import Module, Patch
 
@@ -52,7 +52,7 @@ class QuietWatch:
 
 def quiet_reason(patch: Patch, module: Module, quiet: frozenset[str]) -> str:
     """Why a module gives nothing new, as the rest of a sentence; empty for one whose values simply stand still."""
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     if spec is None:
         return "this version does not know it"
     if module.bypassed:

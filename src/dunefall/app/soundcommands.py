@@ -8,7 +8,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QInputDialog
 
 from dunefall.app.clickwatch import Culprit, find_culprit
-from dunefall.app.parts import WindowParts
+from dunefall.app.seenparts import SeenParts
 from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_time, parse_value
@@ -21,7 +21,7 @@ CLICK_PAUSE_S = 8.0
 """Clicks are told no more often than this."""
 
 
-class SoundCommands(WindowParts):
+class SoundCommands(SeenParts):
     """Playing, and everything that is not in the patch; ``culprit`` made the last click that was told."""
 
     culprit: Culprit | None = None
@@ -72,8 +72,8 @@ class SoundCommands(WindowParts):
 
     def reset_module(self) -> None:
         """Clear what the selected module remembers; one that was stopped sounds again."""
-        if self.canvas.selection:
-            self.session.engine.act(Clear(self.canvas.selection))
+        for module in self.chosen_modules:
+            self.session.engine.act(Clear(module))
 
     def play_key(self, note: float, velocity: float) -> None:
         """A key of the on-screen keyboard went down, or up (velocity 0): the selected module plays it."""
@@ -85,7 +85,7 @@ class SoundCommands(WindowParts):
         patch, engine = self.session.patch, self.session.engine
         if click.module not in {module.id for module in patch.modules()}:
             return
-        self.inspector.set_clicks(click.module, click.count)
+        self.inspector.story.set_clicks(click.module, click.count)
         ago = max(engine.position - click.at, 0)
         found = find_culprit(patch, click.module, ago, engine)
         if found is None or time.monotonic() - self._clicks_told < CLICK_PAUSE_S:
@@ -123,7 +123,8 @@ class SoundCommands(WindowParts):
         self.prefer(replace(self.preferences, **same))
 
     def _values_moved(self, values: dict[str, float]) -> None:
-        self.session.set_params(self.canvas.selection, values)
+        face = self.face
+        self.session.set_together(face.taken(values) if face else {self.canvas.selection: values})
 
     def _tempo_typed(self) -> None:
         field, patch = self.header.tempo, self.session.patch

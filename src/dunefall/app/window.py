@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.actions import COMMANDS
 from dunefall.app.build.canvas import BuildCanvas
+from dunefall.app.compoundcommands import CompoundCommands
 from dunefall.app.copycommands import CopyCommands
 from dunefall.app.filecommands import FileCommands
 from dunefall.app.guard import guard_overrides
@@ -34,10 +35,12 @@ from dunefall.app.theme import DUSK, NOON, Theme, apply_theme
 from dunefall.app.widgets.inspector import Inspector
 from dunefall.app.widgets.watch import Watch
 from dunefall.base.preferences import Preferences
+from dunefall.catalogue.compounds import Seeing, outermost
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.search import entries
 from dunefall.engine import messages as say
 from dunefall.engine.shared import Status
+from dunefall.patch.compounds import modules_in
 from dunefall.patch.model import Patch
 from dunefall.session import Session
 
@@ -46,13 +49,18 @@ __all__ = ["MainWindow"]
 FRAME_MS = 33
 NOTICE_MS = 12_000
 START_FADE_S = 1.5
-NEED_SELECTION = ("link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary")
+NEED_SELECTION = (
+    "link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary", "compound",
+    "open_compound", "edit_compound", "keep_compound", "take_apart",
+)  # fmt: skip
 """Commands that are grey while nothing is selected."""
 REPEAT_MS = 150
 """After so much quiet it is worked out when the patch begins again."""
 
 
-class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyCommands, PreferenceCommands):
+class MainWindow(
+    FileCommands, ModuleCommands, CompoundCommands, SoundCommands, MixCommands, CopyCommands, PreferenceCommands
+):
     """The window of one session; it owns the session and closes it.
 
     Parameters
@@ -72,7 +80,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
         self.header = Header(theme)
-        self.canvas = BuildCanvas(session.patch, session.engine, theme)
+        self._seeing = Seeing()
+        self.canvas = BuildCanvas(self.see(session.patch), session.engine, theme)
         self.inspector = Inspector(theme, session.engine)
         self.watch = Watch(theme, session.engine, session.options.rate)
         self.mix = MixWorkspace(session.patch, session.engine, theme, session.options.rate)
@@ -87,7 +96,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         self.connect_preferences()
         self.show_patch(session.patch, session.patch)
         self.watch.show_pins(session.patch)
-        self.inspector.show_module(session.patch, "")
+        self.inspector.show_module(self.seen, "")
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._frame)
         self._timer.start(FRAME_MS)
@@ -154,6 +163,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             button.clicked.connect(lambda _=False, name=name: self.show_workspace(name))
         self.connect_mix()
         self.connect_copying()
+        self.connect_compounds()
         header.play.clicked.connect(self.toggle_play)
         header.stop.clicked.connect(self.rewind)
         header.reroll.clicked.connect(self.reroll)
@@ -165,13 +175,14 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         canvas.layer_asked.connect(self.add_layer)
         inspector.values_moved.connect(self._values_moved)
         inspector.drawn.connect(lambda series: session.set_series(canvas.selection, series))
+        inspector.compound_pressed.connect(self.press_compound)
         inspector.tuning_asked.connect(self.choose_tuning)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
-        inspector.lock_asked.connect(lambda port: session.toggle_lock(canvas.selection, port))
+        inspector.lock_asked.connect(lambda port: session.toggle_lock(self.place_of(port)))
         inspector.movement_copied.connect(self.copy_movement)
         inspector.movement_pasted.connect(self.paste_movement)
-        inspector.link_changed.connect(session.change_link)
+        inspector.link_changed.connect(lambda link: session.change_link(self.real_link(link)))
         inspector.range_asked.connect(self.ask_range)
         inspector.link_soloed.connect(self.hear_link_alone)
         inspector.link_removed.connect(session.remove_link)
@@ -179,7 +190,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         inspector.bypass_asked.connect(self.toggle_bypass)
         inspector.sound_asked.connect(self.choose_sound)
         inspector.sound_removed.connect(self.remove_sound)
-        inspector.module_asked.connect(canvas.select)
+        inspector.module_asked.connect(self.select_seen)
         inspector.control_moved.connect(session.turn_control)
         inspector.key_played.connect(self.play_key)
 
@@ -193,10 +204,10 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             if not field.hasFocus():
                 field.setText(text)
         self._repeat_timer.start(REPEAT_MS)
-        self.canvas.set_patch(patch)
+        self.canvas.set_patch(self.see(patch))
         self.watch.show_pins(patch)
         self.mix.set_patch(patch)
-        self.inspector.show_module(patch, self.canvas.selection)
+        self.inspector.show_module(self.seen, self.canvas.selection)
         self._update_actions()
 
     def _show_repeat(self) -> None:
@@ -213,10 +224,11 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             self.actions_by_id[name].setEnabled(chosen)
 
     def _selected(self, module: str) -> None:
-        self.inspector.show_module(self.session.patch, module)
-        self.mix.select(module)
+        self.inspector.show_module(self.seen, module)
+        inside = modules_in(self.session.patch, (module,))
+        self.mix.select(inside[0] if inside else "")
         if not self.mix.isVisible():
-            self.session.engine.watch((module,) if module else ())
+            self.session.engine.watch(inside)
         self._update_actions()
 
     def show_workspace(self, name: str) -> None:
@@ -228,7 +240,7 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         if mixing:
             self.mix.rows.setFocus()
         else:
-            self.session.engine.watch((self.canvas.selection,) if self.canvas.selection else ())
+            self.session.engine.watch(modules_in(self.session.patch, (self.canvas.selection,)))
 
     def tell(self, text: str) -> None:
         """Show a sentence below the header for a while."""
@@ -252,8 +264,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             self._bins_seen = engine.bins_written
             self.watch.remember()
             if self._quiet_watch.look(self.session.patch, engine, engine.position, rate):
-                self.canvas.set_quiet(self._quiet_watch.quiet)
-                self.inspector.set_quiet(self._quiet_watch.quiet)
+                quiet = self.as_seen(self._quiet_watch.quiet)
+                self.canvas.set_quiet(quiet)
+                self.inspector.story.set_quiet(quiet)
             for part in (self.mix,) if self.mix.isVisible() else (self.canvas, self.inspector, self.watch):
                 part.animate()
 
@@ -284,7 +297,8 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
             if message.note:
                 self.tell(message.note)
         elif isinstance(message, say.Faults):
-            self.canvas.set_faults(message.modules)
+            shown = outermost(self.session.patch, self.opened)
+            self.canvas.set_faults(tuple(shown.get(module, module) for module in message.modules))
             if message.modules:
                 names = ", ".join(self.session.patch.module(module).name for module in message.modules)
                 key = self.actions_by_id["reset"].shortcut().toString()
@@ -296,8 +310,9 @@ class MainWindow(FileCommands, ModuleCommands, SoundCommands, MixCommands, CopyC
         elif isinstance(message, say.Clicked):
             self.note_click(message)
         elif isinstance(message, say.ProgramRuns):
-            self.canvas.set_asleep(message.asleep)
-            self.inspector.set_asleep(message.asleep)
+            asleep = self.as_seen(message.asleep)
+            self.canvas.set_asleep(asleep)
+            self.inspector.story.set_asleep(asleep)
         elif isinstance(message, say.Trouble):
             self.tell(message.text)
 

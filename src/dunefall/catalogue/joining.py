@@ -13,11 +13,23 @@ from dataclasses import replace
 from typing import NamedTuple
 
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import face_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.patch.compounds import compound_of
 from dunefall.patch.copying import free_name, starter_clip, with_copy
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
+from dunefall.patch.userlibrary import compound_clip, main_compound
 
-__all__ = ["Joined", "is_trigger", "joined", "main_pitch", "main_trigger", "new_link", "with_starter"]
+__all__ = [
+    "Joined",
+    "is_trigger",
+    "joined",
+    "main_pitch",
+    "main_trigger",
+    "new_link",
+    "with_kept_compound",
+    "with_starter",
+]
 
 SOURCE_LEVEL = 0.5
 """What a second source gives to what is there already."""
@@ -37,14 +49,14 @@ def _free_name(patch: Patch, name: str) -> str:
 
 def is_trigger(patch: Patch, place: Place) -> bool:
     """Whether a place is an input for triggers and gates."""
-    spec = spec_of(patch.module(place.module).type)
+    spec = spec_for(patch.module(place.module))
     target = spec.target(place.port) if spec else None
     return isinstance(target, Input) and target.role == "gate"
 
 
 def new_link(patch: Patch, source: Place, target: Place) -> Link:
     """A link that begins with a sensible, audible amount."""
-    spec, source_spec = (spec_of(patch.module(place.module).type) for place in (target, source))
+    spec, source_spec = (spec_for(patch.module(place.module)) for place in (target, source))
     port = spec.target(target.port) if spec else None
     output = source_spec.output(source.port) if source_spec else None
     amount, offset = (port.amount or 1.0, 0.0) if isinstance(port, Param) else (1.0, 0.0)
@@ -54,7 +66,7 @@ def new_link(patch: Patch, source: Place, target: Place) -> Link:
 
 
 def _role_of(patch: Patch, place: Place) -> str:
-    spec = spec_of(patch.module(place.module).type)
+    spec = spec_for(patch.module(place.module))
     output = spec.output(place.port) if spec else None
     return output.role if output else ""
 
@@ -67,7 +79,7 @@ def _most_used(patch: Patch, layer_id: str, role: str) -> Place | None:
         return used.most_common(1)[0][0]
     for layer in dict.fromkeys((layer_id, SHARED_ID)):
         for module in patch.layer(layer).modules:
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             for output in spec.outputs if spec else ():
                 if output.role == role:
                     return Place(module.id, output.id)
@@ -97,8 +109,20 @@ def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: st
     spec = spec_of(type_id)
     assert spec is not None
     module = Module(patch.free_id(type_id), type_id, _free_name(patch, spec.name), dict(spec.begins))
-    joiner = _Joiner(patch.with_new_module(layer_id, module), layer_id, module, spec, beside, port)
+    joiner = _Joiner(patch, patch.with_new_module(layer_id, module), layer_id, module, spec, beside, port)
     return Joined(joiner.join(), module.id, joiner.told)
+
+
+def with_kept_compound(patch: Patch, layer_id: str, kept: Patch, beside: str = "", port: str = "") -> Joined:
+    """A patch with a compound of the user's library in a layer, connected as a module would be; ``kept`` is what the
+    file of the library holds."""
+    copied = with_copy(patch, compound_clip(kept), layer_id)
+    compound = compound_of(copied.patch, copied.names[main_compound(kept).id])
+    assert compound is not None
+    face = face_of(copied.patch, compound)
+    assert face.spec is not None
+    joiner = _Joiner(patch, copied.patch, layer_id, face, face.spec, beside, port)
+    return Joined(joiner.join(), compound.id, joiner.told)
 
 
 def with_starter(patch: Patch, starter: Patch) -> Joined:
@@ -113,12 +137,14 @@ def with_starter(patch: Patch, starter: Patch) -> Joined:
 class _Joiner:
     """Adds the links of one new module."""
 
-    def __init__(self, patch: Patch, layer_id: str, module: Module, spec: ModuleSpec, beside: str, port: str) -> None:
-        self.before = patch.without_module(module.id)
+    def __init__(
+        self, before: Patch, patch: Patch, layer_id: str, module: Module, spec: ModuleSpec, beside: str, port: str
+    ) -> None:
+        self.before = before
         self.patch, self.layer_id, self.module, self.spec, self.port = patch, layer_id, module, spec, port
         layer = patch.layer(layer_id)
         self.beside = patch.module(beside) if beside and beside != layer.output_id else None
-        self.beside_spec = spec_of(self.beside.type) if self.beside else None
+        self.beside_spec = spec_for(self.beside) if self.beside else None
         self.end = layer.output_id if any(m.id == layer.output_id for m in layer.modules) else ""
         self._told: list[str] = []
 
@@ -130,6 +156,8 @@ class _Joiner:
     def join(self) -> Patch:
         """The patch with all links."""
         self._listen()
+        if not self.spec.outputs:
+            return self.patch
         first, takes = self.spec.outputs[0], [port for port in self.spec.inputs if port.role == "audio"]
         if first.role == "audio" and takes and self.spec.stage != "source":
             self._into_audio(takes[0], first)
@@ -155,7 +183,7 @@ class _Joiner:
         return self.patch.module(module).name
 
     def _link(self, source: Place, target: Place, amount: float | None = None) -> None:
-        link = new_link(self.patch, source, target)
+        link = new_link(self.patch, source.inner, target.inner)
         self.patch = self.patch.with_link(link if amount is None else replace(link, amount=amount))
 
     def _gives(self, *roles: str) -> str:
@@ -179,19 +207,19 @@ class _Joiner:
             self._told.append(f"started by {self._name(source.module)}")
 
     def _takes_audio(self, link: Link) -> bool:
-        spec = spec_of(self.patch.module(link.target.module).type)
+        spec = spec_for(self.patch.module(link.target.module))
         target = spec.target(link.target.port) if spec else None
         return isinstance(target, Input) and target.role == "audio" and target.id != "duck"
 
     def _divert(self, links: Sequence[Link], first: str) -> None:
         """Let links come from the new module."""
         for link in links:
-            self.patch = self.patch.with_link(replace(link, source=Place(self.module.id, first)))
+            self.patch = self.patch.with_link(replace(link, source=Place(self.module.id, first).inner))
 
     # -- kinds of modules ---------------------------------------------------------------------------------------
 
     def _into_audio(self, takes: Input, first: Output) -> None:
-        into = Place(self.module.id, takes.id)
+        into = Place(self.module.id, takes.id).inner
         if self._gives("audio"):
             source = self._beside_out()
             after = [x for x in self.before.links if x.source == source and self._takes_audio(x)]
@@ -207,11 +235,12 @@ class _Joiner:
             self._told.append("at the layer's end")
 
     def _as_source(self, first: Output) -> None:
-        if self.spec.target("pitch_note"):
-            pitch = self._beside_out() if self._gives("pitch") else main_pitch(self.before, self.layer_id)
-            if pitch is not None:
-                self._link(pitch, Place(self.module.id, "pitch_note"))
-                self._told.append(f"plays {self._name(pitch.module)}")
+        tones = [port.id for port in self.spec.targets if Place("", port.id).inner.port == "pitch_note"]
+        pitch = self._beside_out() if self._gives("pitch") else main_pitch(self.before, self.layer_id)
+        if tones and pitch is not None:
+            for tone in tones:
+                self._link(pitch, Place(self.module.id, tone))
+            self._told.append(f"plays {self._name(pitch.module)}")
         target = next(self._where_sources_go(), Place(self.end, "audio") if self.end else None)
         if target is not None:
             alone = not self.before.links_into(target.module, target.port)
@@ -220,7 +249,7 @@ class _Joiner:
 
     def _where_sources_go(self) -> Iterator[Place]:
         for module in self.before.layer(self.layer_id).modules:
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             if spec and spec.stage == "source":
                 for link in self.before.links_from(module.id):
                     if self._takes_audio(link):
@@ -241,7 +270,7 @@ class _Joiner:
         """The selection, if it has a pitch; else all tones of the layer that nothing plays yet."""
         chosen = [self.beside] if self.beside and self.beside_spec and self.beside_spec.target("pitch_note") else []
         for module in chosen or self.before.layer(self.layer_id).modules:
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             free = bool(chosen) or not self.before.links_into(module.id, "pitch_note")
             if spec and spec.target("pitch_note") and free:
                 self._link(Place(self.module.id, first.id), Place(module.id, "pitch_note"))

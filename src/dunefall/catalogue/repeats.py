@@ -11,7 +11,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from fractions import Fraction
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Given, ModuleSpec
 from dunefall.patch.model import Module, Patch
 
@@ -88,7 +88,7 @@ def _time(seconds: float) -> str:
 
 def repeat_of_patch(patch: Patch) -> Repeat:
     """When the whole mix begins again."""
-    return _repeat(patch, [m.id for m in patch.modules() if (spec := spec_of(m.type)) and spec.lane_end])
+    return _repeat(patch, [m.id for m in patch.modules() if (spec := spec_for(m)) and spec.lane_end])
 
 
 def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
@@ -150,7 +150,7 @@ class _Walk:
         return self._known[module_id]
 
     def _worked_out(self, module: Module) -> Fraction:
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         into = self._into.get(module.id, [])
         if spec is None:
             return Fraction(0)

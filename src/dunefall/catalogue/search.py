@@ -5,14 +5,18 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
+from dunefall.base.errors import DunefallError
 from dunefall.catalogue import catalogue
+from dunefall.catalogue.compounds import face_sentence
+from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import starters
 from dunefall.patch.model import Patch
+from dunefall.patch.userlibrary import TinyPicture, UserLibrary, main_compound, picture_of
 
-__all__ = ["Entry", "entries", "found", "starter"]
+__all__ = ["Entry", "entries", "found", "kept_entries", "starter"]
 
 _WORD = re.compile(r"[\w&#]+")
 _DROPPED = frozenset(("a", "an", "and", "for", "like", "of", "or", "sound", "that", "the", "to", "which", "with"))
@@ -27,9 +31,11 @@ class Entry:
     id : str
         Of the module type, or the starter's name.
     stage : str
-        ``time`` to ``space``, or ``starter``.
+        ``time`` to ``space``, ``starter``, or ``compound``: one of the user's library, by its file's name.
     ranks : tuple of frozenset
         Words by which it is found: those of its name, its plain words, its sentence, its ports.
+    picture : TinyPicture or None
+        Of a compound of the user's; what ships with the program has its pictures apart.
     """
 
     id: str
@@ -37,6 +43,7 @@ class Entry:
     stage: str
     sentence: str
     ranks: tuple[frozenset[str], ...]
+    picture: TinyPicture | None = None
 
 
 def _words(text: str) -> frozenset[str]:
@@ -67,6 +74,28 @@ def entries() -> tuple[Entry, ...]:
     return tuple(found)
 
 
+def kept_entries(library: UserLibrary) -> tuple[tuple[Entry, ...], tuple[str, ...]]:
+    """The compounds of the user's library, and what is wrong with files that cannot be used."""
+    found, troubles = [], []
+    for name in library.files():
+        try:
+            found.append(_kept_entry(library, name, library.digest(name)))
+        except DunefallError as error:
+            troubles.append(str(error))
+    return tuple(found), tuple(troubles)
+
+
+@lru_cache(maxsize=1000)
+def _kept_entry(library: UserLibrary, name: str, _digest: str) -> Entry:
+    patch = library.load(name)
+    check_patch(patch)
+    compound = main_compound(patch)
+    sentence = face_sentence(patch, compound)
+    shown = " ".join((*compound.names().values(), *(module.name for module in patch.modules())))
+    texts = (compound.name, "compound own mine library", sentence, shown)
+    return Entry(name, compound.name, "compound", sentence, tuple(map(_words, texts)), picture_of(patch))
+
+
 def _stem(word: str) -> str:
     """A word without the endings that make it another form of itself."""
     for ending in ("ing", "ies", "es", "s", "y"):
@@ -75,9 +104,9 @@ def _stem(word: str) -> str:
     return word
 
 
-def found(text: str) -> Sequence[Entry]:
+def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     """Entries that fit all words of a text, the best first; where none fits all, those that fit some. An empty text
-    finds everything, in the order of the stages.
+    finds everything: what the user has kept, then all others in the order of the stages.
 
     Examples
     --------
@@ -86,9 +115,9 @@ def found(text: str) -> Sequence[Entry]:
     """
     wanted = [_stem(word) for word in _WORD.findall(text.lower().replace("-", " ")) if word not in _DROPPED]
     if not wanted:
-        return entries()
+        return (*kept, *entries())
     scored = []
-    for entry in entries():
+    for entry in (*kept, *entries()):
         scores = [_score(entry, word) for word in wanted]
         hits = sum(score > 0 for score in scores)
         if hits:

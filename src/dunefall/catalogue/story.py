@@ -5,14 +5,16 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from dunefall.base.units import format_amount
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import face_of, face_sentence, spec_for
 from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
+from dunefall.patch.compounds import modules_in
 from dunefall.patch.mixing import effect_lanes, mixed_layers
-from dunefall.patch.model import Layer, Link, Module, Patch
+from dunefall.patch.model import Compound, Layer, Link, Module, Patch
 
 __all__ = [
     "cause_story",
+    "compound_story",
     "layer_story",
     "link_story",
     "lowest",
@@ -34,7 +36,7 @@ _CURVES = {
 def port_name(patch: Patch, module_id: str, port_id: str) -> str:
     """Name of a port, with its module's: ``Low-pass cutoff`` or just ``Gusts`` for a module with one output."""
     module = patch.module(module_id)
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     if spec is None:
         return f"{module.name} {port_id}"
     output = spec.output(port_id)
@@ -49,7 +51,7 @@ def link_story(patch: Patch, link: Link) -> str:
     name = port_name(patch, link.source.module, link.source.port)
     source, target = patch.module(link.source.module), patch.module(link.target.module)
     output = _output(source, link.source.port)
-    spec = spec_of(target.type)
+    spec = spec_for(target)
     param = next((p for p in spec.params if p.id == link.target.port), None) if spec else None
     if param is None:
         level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, 'ratio')}"
@@ -69,7 +71,7 @@ def link_story(patch: Patch, link: Link) -> str:
 def module_story(patch: Patch, module_id: str) -> str:
     """What a module is set to, what moves each of its parameters, and what it moves."""
     module = patch.module(module_id)
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     if spec is None:
         return f"{module.name} is of a kind ({module.type}) that this version does not know: it is kept, and silent."
     parts = [f"{module.name}: {spec.sentence}"]
@@ -94,24 +96,35 @@ def module_story(patch: Patch, module_id: str) -> str:
 def module_warning(patch: Patch, module_id: str) -> str:
     """What may get out of hand in a module, in a sentence; empty: nothing."""
     module = patch.module(module_id)
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     return spec.warning(Given.of(spec, patch, module)) if spec and spec.warning else ""
 
 
 def layer_story(patch: Patch, layer: Layer) -> str:
-    """When a layer begins again, then all its modules, one line each, in their order."""
-    lines = [module_story(patch, module.id) for module in layer.modules]
+    """When a layer begins again, what its compounds show, then all its modules, one line each, in their order."""
+    own = {module.id for module in layer.modules}
+    lines = [compound_story(patch, x) for x in patch.compounds if own & set(modules_in(patch, (x.id,)))]
+    lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
         lines.insert(0, f"It repeats {repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)}.")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
+
+
+def compound_story(patch: Patch, compound: Compound) -> str:
+    """What a compound is made of, and what its controls are set to."""
+    face = face_of(patch, compound)
+    values = [f"{p.name} {p.format(face.params[p.id])}" for p in face.spec.params] if face.spec else []
+    return f"{compound.name}, a compound: {face_sentence(patch, compound)} Set to {', '.join(values) or 'nothing'}."
 
 
 def patch_story(patch: Patch) -> str:
     """The whole patch: tempo, seed, when it repeats or why it never does, then its layers."""
     lanes = f", {len(effect_lanes(patch))} effect lanes" if effect_lanes(patch) else ""
     layers, modules = len(mixed_layers(patch)), len(list(patch.modules()))
+    count = len(patch.compounds)
+    made = f", {count} compound{'s' if count > 1 else ''}" if count else ""
     head = [
-        f"{patch.title}: {layers} layers{lanes}, {modules} modules, {len(patch.links)} links, "
+        f"{patch.title}: {layers} layers{lanes}, {modules} modules{made}, {len(patch.links)} links, "
         f"{patch.tempo_bpm:g} BPM, seed {patch.seed:04d}.",
         f"It repeats {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
     ]
@@ -124,7 +137,7 @@ def cause_story(patch: Patch, module_id: str, port: str = "") -> str:
     way, here, output = [], module_id, port
     for _ in range(MOST_CAUSES):
         module = patch.module(here)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         if spec is None:
             break
         way.append(_cause(module, spec, output or spec.outputs[0].id))
@@ -158,7 +171,7 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
 
 
 def _output(module: Module, port: str) -> Output | None:
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     return spec.output(port) if spec else None
 
 

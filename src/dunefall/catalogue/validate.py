@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Param
-from dunefall.patch.model import Module, Patch
+from dunefall.catalogue.declare import Input, Param
+from dunefall.patch.model import Compound, Module, Patch
 
 __all__ = ["check_patch", "unknown_modules"]
 
@@ -21,6 +21,8 @@ def check_patch(patch: Patch) -> None:
     for i, layer in enumerate(patch.layers):
         for j, module in enumerate(layer.modules):
             _check_module(module, layer.name, f"layers[{i}].modules[{j}]")
+    for k, compound in enumerate(patch.compounds):
+        _check_compound(patch, compound, f"compounds[{k}]")
     for k, link in enumerate(patch.links):
         source, target = patch.module(link.source.module), patch.module(link.target.module)
         spec = spec_of(source.type)
@@ -37,6 +39,21 @@ def check_patch(patch: Patch) -> None:
                 f'"{target.name}" has no input or parameter "{link.target.port}"; it has {ports}',
                 place=f"links[{k}].to",
             )
+
+
+def _check_compound(patch: Patch, compound: Compound, place: str) -> None:
+    """Controls are parameters, within their hard range, ports are inputs or outputs; of known types."""
+    for port in compound.ports:
+        spec = spec_of(patch.module(port.place.module).type)
+        name = port.place.port
+        if spec and spec.output(name) is None and not isinstance(spec.target(name), Input):
+            raise PatchError(f'"{port.name}" is no input or output: "{port.place}"', place=f"{place}.ports")
+    for control in compound.controls:
+        module = patch.module(control.place.module)
+        spec = spec_of(module.type)
+        param = spec.target(control.place.port) if spec else None
+        if spec and not isinstance(param, Param):
+            raise PatchError(f'"{control.name}" is no parameter: "{control.place}"', place=f"{place}.controls")
 
 
 def unknown_modules(patch: Patch) -> list[Module]:

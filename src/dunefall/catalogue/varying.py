@@ -6,7 +6,7 @@ from collections.abc import Collection
 from dataclasses import replace
 from random import Random
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.model import Module, Patch
 
@@ -50,7 +50,7 @@ def varied(
     chance = Random(seed)
     for name in sorted(modules):
         module = patch.module(name)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         if spec is None or spec.lane_end or spec.closes:
             continue
         params = dict(module.params)
@@ -65,7 +65,7 @@ def varied(
 
 def _without_defaults(module: Module, params: dict[str, float]) -> Module:
     """The module with values that were given before, or are not the declared ones."""
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     assert spec is not None
     kept = {k: v for k, v in params.items() if k in module.params or v != spec.param(k).default}
     return replace(module, params=kept)

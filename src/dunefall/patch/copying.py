@@ -7,8 +7,10 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from dunefall.base.errors import PatchError
-from dunefall.patch.files import dump_json, dump_layer, dump_link, objects, parse_json, raw_layer, raw_link
-from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch
+from dunefall.patch.compounds import check_compounds, modules_in
+from dunefall.patch.fields import dump_json, objects, parse_json
+from dunefall.patch.files import dump_compound, dump_layer, dump_link, raw_compound, raw_layer, raw_link
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Layer, Link, Module, Patch, Place
 
 __all__ = [
     "Clip",
@@ -38,16 +40,19 @@ class Clip:
         Layers that are copied as layers; of the others only modules are.
     links : tuple of Link
         Those inside, those that come in, and what its outputs send to effect lanes.
+    compounds : tuple of Compound
+        Those of which every module belongs to it.
     """
 
     layers: tuple[Layer, ...]
     whole: frozenset[str]
     links: tuple[Link, ...]
+    compounds: tuple[Compound, ...] = ()
 
 
 @dataclass(frozen=True)
 class Copied:
-    """A patch with a copy in it; ``names`` tells the new id of each module of the original."""
+    """A patch with a copy in it; ``names`` tells the new id of each module and compound of the original."""
 
     patch: Patch
     names: Mapping[str, str]
@@ -76,7 +81,8 @@ def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
         inside = tuple(module for module in layer.modules if module.id in chosen)
         if inside:
             layers.append(replace(layer, modules=inside))
-    return Clip(tuple(layers), frozenset(), tuple(x for x in patch.links if x.target.module in chosen))
+    links = tuple(x for x in patch.links if x.target.module in chosen)
+    return Clip(tuple(layers), frozenset(), links, _whole_compounds(patch, chosen))
 
 
 def clip_of_layer(patch: Patch, layer_id: str) -> Clip:
@@ -88,7 +94,11 @@ def clip_of_layer(patch: Patch, layer_id: str) -> Clip:
         x for x in patch.links
         if x.target.module in own or (x.source.module in own and x.target.module in lanes)
     )  # fmt: skip
-    return Clip((layer,), frozenset({layer_id}), links)
+    return Clip((layer,), frozenset({layer_id}), links, _whole_compounds(patch, own))
+
+
+def _whole_compounds(patch: Patch, modules: Collection[str]) -> tuple[Compound, ...]:
+    return tuple(x for x in patch.compounds if set(modules_in(patch, (x.id,))) <= set(modules))
 
 
 def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
@@ -112,7 +122,32 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
         copied = link.target.module in names or link.source.module in names
         if copied and source.module in there and target.module in there:
             patch = patch.with_link(replace(link, id=patch.free_id("link"), source=source, target=target))
-    return Copied(patch, names)
+    return Copied(_with_compound_copies(patch, clip.compounds, names), names)
+
+
+def _with_compound_copies(patch: Patch, compounds: tuple[Compound, ...], names: dict[str, str]) -> Patch:
+    for compound in compounds:  # names first: the parts of one may be others
+        names[compound.id] = patch.free_id("compound")
+        name = free_name(compound.name, (x.name for x in patch.compounds))
+        patch = replace(patch, compounds=(*patch.compounds, replace(compound, id=names[compound.id], name=name)))
+    copies = {names[compound.id] for compound in compounds}
+    renamed = (_renamed(x, names) if x.id in copies else x for x in patch.compounds)
+    return replace(patch, compounds=tuple(renamed))
+
+
+def _renamed(compound: Compound, names: Mapping[str, str]) -> Compound:
+    """A compound that holds the copies of its parts."""
+
+    def moved(place: Place) -> Place:
+        return replace(place, module=names[place.module])
+
+    return replace(
+        compound,
+        parts=tuple(names[part] for part in compound.parts),
+        controls=tuple(replace(x, place=moved(x.place)) for x in compound.controls),
+        ports=tuple(replace(x, place=moved(x.place)) for x in compound.ports),
+        resting=tuple(names[module] for module in compound.resting),
+    )
 
 
 def _with_layer_copy(patch: Patch, layer: Layer, names: dict[str, str]) -> Patch:
@@ -155,6 +190,7 @@ def clip_text(clip: Clip) -> str:
         "whole": sorted(clip.whole),
         "layers": [dump_layer(layer) for layer in clip.layers],
         "links": [dump_link(link) for link in clip.links],
+        "compounds": [dump_compound(compound) for compound in clip.compounds],
     })  # fmt: skip
 
 
@@ -168,10 +204,13 @@ def parse_clip(text: str) -> Clip:
     whole = raw.get("whole", [])
     if not isinstance(whole, list) or sum(len(layer.modules) for layer in layers) > MOST_MODULES:
         raise PatchError("the clipboard holds more than can be pasted")
-    return Clip(layers, frozenset(str(name) for name in whole), links)
+    compounds = tuple(raw_compound(item, place) for item, place in objects(raw, "compounds", "", MOST_MODULES))
+    check_compounds(Patch(layers=layers, compounds=compounds))
+    return Clip(layers, frozenset(str(name) for name in whole), links, compounds)
 
 
 def starter_clip(starter: Patch) -> Clip:
     """All of a starter: its layers whole, what stands in Shared as modules."""
     layers = tuple(layer for layer in starter.layers if layer.modules and layer.id != MASTER_ID)
-    return Clip(layers, frozenset(x.id for x in layers if x.id != SHARED_ID), starter.links)
+    whole = frozenset(x.id for x in layers if x.id != SHARED_ID)
+    return Clip(layers, whole, starter.links, starter.compounds)

@@ -6,41 +6,56 @@ Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, 
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
 relative to the patch, and the ``digest`` of its bytes, with lists of numbers that were drawn ``series``, and
 ``locked`` with values that chance leaves alone) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``,
-``curve``, ``on``). Fields and module types that this version does not know are kept and saved again.
+``curve``, ``on``) and, if there are any, ``compounds`` (``id``, ``name``, ``about``, ``parts``, ``controls`` with
+``at``, ``name``, ``low`` and ``high``, ``ports`` with ``at`` and ``name``, ``bypassed`` with what was ``resting``
+before, and the file of the user's ``library`` with the ``digest`` of its bytes). Fields and module types that this
+version does not know are kept and saved again.
 """
 
 from __future__ import annotations
 
 import json
-import math
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
+from dunefall.patch.compounds import check_compounds
+from dunefall.patch.fields import dump_json, get, numbers, objects, others, parse_json, texts
 from dunefall.patch.migrations import brought_up
-from dunefall.patch.model import CURVES, MOST_VOICES, SHARED_ID, UNTITLED, Layer, Link, Module, Patch, Place, SoundRef
+from dunefall.patch.model import (
+    CURVES,
+    MOST_VOICES,
+    SHARED_ID,
+    UNTITLED,
+    Compound,
+    Control,
+    Layer,
+    Link,
+    Module,
+    Patch,
+    Place,
+    Port,
+    SoundRef,
+)
 
 __all__ = [
     "FORMAT",
     "MAX_BYTES",
     "MAX_LINKS",
-    "dump_json",
+    "dump_compound",
     "dump_layer",
     "dump_link",
     "dump_module",
     "dump_patch",
-    "get",
     "layout_in",
     "load_patch",
-    "numbers",
-    "objects",
-    "parse_json",
     "parse_patch",
     "patch_of",
+    "raw_compound",
     "raw_layer",
     "raw_link",
     "raw_module",
@@ -54,24 +69,16 @@ __all__ = [
 
 FORMAT = 2
 MAX_BYTES = 16_000_000
-MAX_DEPTH = 32
 MAX_MODULES = 10_000
 MAX_LINKS = 50_000
-MAX_TEXT = 10_000
-MAX_SERIES = 4_096
 
-_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links")
+_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links", "compounds")
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
-_KINDS = {
-    str: "text",
-    float: "a number",
-    bool: "true or false",
-    list: "a list",
-    dict: "an object",
-    int: "a whole number",
-}
+_COMPOUND_FIELDS = (
+    "id", "name", "about", "parts", "controls", "ports", "bypassed", "resting", "library", "digest",
+)  # fmt: skip
 
 
 def load_patch(path: Path) -> Patch:
@@ -129,32 +136,9 @@ def _with_sound_paths(raw: Any, change: Callable[[str], str]) -> Any:
     return made
 
 
-def parse_json(data: bytes) -> Any:
-    """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault."""
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError as error:
-        raise PatchError(f"byte {error.start} is no UTF-8 text; is this a patch file?") from error
-    try:
-        raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
-    except json.JSONDecodeError as error:
-        raise PatchError(f"line {error.lineno}, column {error.colno}: this is no valid JSON ({error.msg})") from error
-    except RecursionError as error:
-        raise PatchError("the file is nested too deeply to be a patch") from error
-    except ValueError as error:
-        raise PatchError(f"a number in the file cannot be read ({error})") from error
-    _check_depth(raw)
-    return raw
-
-
 def dump_patch(patch: Patch) -> str:
     """Text of a patch: stable order, one value per line; sounds by absolute paths."""
     return dump_json(raw_patch(patch))
-
-
-def dump_json(raw: Any) -> str:
-    """Text of objects and lists as it stands in a file."""
-    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def raw_patch(patch: Patch) -> dict[str, Any]:
@@ -169,6 +153,7 @@ def raw_patch(patch: Patch) -> dict[str, Any]:
         "pins": [str(pin) for pin in patch.pins],
         "layers": [dump_layer(layer) for layer in patch.layers],
         "links": [dump_link(link) for link in patch.links],
+        **({"compounds": [dump_compound(compound) for compound in patch.compounds]} if patch.compounds else {}),
         **patch.extra,
     }
 
@@ -223,66 +208,6 @@ def dump_link(link: Link) -> dict[str, Any]:
     }
 
 
-def _refuse_constant(name: str) -> float:
-    raise PatchError(f"{name} is no number that a patch may hold")
-
-
-def _unique_object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    result = dict(pairs)
-    if len(result) != len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise PatchError(f'the field "{twice}" stands twice in one object')
-    return result
-
-
-def _check_depth(raw: Any) -> None:
-    level, depth = [raw], 0
-    while level:
-        depth += 1
-        if depth > MAX_DEPTH:
-            raise PatchError(f"the file is nested deeper than {MAX_DEPTH} levels")
-        parts = [part.values() if isinstance(part, dict) else part for part in level if isinstance(part, dict | list)]
-        level = [item for part in parts for item in part]
-
-
-def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
-    """Field of an object, checked for its kind; missing fields give ``default`` or raise."""
-    where = f"{place}.{name}" if place else name
-    if name not in raw:
-        if default is None:
-            raise PatchError(f'the field "{name}" is missing', place=place or "the file")
-        return default
-    value = raw[name]
-    fits = isinstance(value, (int, float) if kind is float else kind)
-    if not fits or (isinstance(value, bool) and kind is not bool):
-        shown = json.dumps(value)[:40]
-        raise PatchError(f"needs {_KINDS[kind]}; got {shown}", place=where)
-    if kind is float:
-        if not abs(value) <= 1e300 or not math.isfinite(value):
-            raise PatchError("the number is too large", place=where)
-        return float(value)
-    if kind is str and len(value) > MAX_TEXT:
-        raise PatchError(f"the text is longer than {MAX_TEXT} characters", place=where)
-    return value
-
-
-def _extra(raw: dict[str, Any], known: tuple[str, ...]) -> Mapping[str, Any]:
-    return {name: value for name, value in raw.items() if name not in known}
-
-
-def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
-    """The objects of a list, each with its place."""
-    items = get(raw, name, list, place, [])
-    where = f"{place}.{name}" if place else name
-    if len(items) > most:
-        raise PatchError(f"has {len(items)} entries; at most {most} are allowed", place=where)
-    for index, item in enumerate(items):
-        if not isinstance(item, dict):
-            raise PatchError("needs an object", place=f"{where}[{index}]")
-    return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
-
-
 def layout_in(raw: dict[str, Any], place: str) -> str:
     """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout."""
     layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
@@ -327,9 +252,11 @@ def patch_of(raw: Any) -> Patch:
         about=get(raw, "about", str, "", ""),
         layers=layers,
         links=links,
+        compounds=tuple(raw_compound(item, place) for item, place in objects(raw, "compounds", "", MAX_MODULES)),
         pins=tuple(pin for pin in pins if pin.module in modules)[:4],
-        extra=_extra(raw, _PATCH_FIELDS),
+        extra=others(raw, _PATCH_FIELDS),
     )
+    check_compounds(patch)
     return brought_up(patch, version)
 
 
@@ -351,7 +278,7 @@ def raw_layer(raw: dict[str, Any], place: str) -> Layer:
         effects=get(raw, "effects", bool, place, False),
         group=get(raw, "group", str, place, ""),
         modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
-        extra=_extra(raw, _LAYER_FIELDS),
+        extra=others(raw, _LAYER_FIELDS),
     )
 
 
@@ -368,16 +295,55 @@ def raw_module(raw: dict[str, Any], place: str) -> Module:
         params=values,
         sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
         series=_raw_series(get(raw, "series", dict, place, {}), f"{place}.series"),
-        locked=frozenset(_texts(raw, "locked", place)),
-        extra=_extra(raw, _MODULE_FIELDS),
+        locked=frozenset(texts(raw, "locked", place)),
+        extra=others(raw, _MODULE_FIELDS),
     )
 
 
-def _texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
-    items: list[Any] = get(raw, name, list, place, [])
-    if not all(isinstance(item, str) for item in items):
-        raise PatchError("needs a list of texts", place=f"{place}.{name}")
-    return [str(item) for item in items]
+def dump_compound(compound: Compound) -> dict[str, Any]:
+    """A compound as it stands in a file."""
+    resting = {"bypassed": True, "resting": list(compound.resting)} if compound.bypassed else {}
+    library = {"library": compound.library, "digest": compound.digest} if compound.library else {}
+    return {
+        "id": compound.id,
+        "name": compound.name,
+        **({"about": compound.about} if compound.about else {}),
+        "parts": list(compound.parts),
+        "controls": [{"at": str(x.place), "name": x.name, "low": x.low, "high": x.high} for x in compound.controls],
+        "ports": [{"at": str(port.place), "name": port.name} for port in compound.ports],
+        **resting,
+        **library,
+        **compound.extra,
+    }
+
+
+def raw_compound(raw: dict[str, Any], place: str) -> Compound:
+    """Compound of its object."""
+    shown = {name: objects(raw, name, place, MAX_MODULES) for name in ("controls", "ports")}
+    return Compound(
+        id=get(raw, "id", str, place),
+        name=get(raw, "name", str, place),
+        about=get(raw, "about", str, place, ""),
+        parts=tuple(texts(raw, "parts", place)),
+        controls=tuple(_raw_control(item, where) for item, where in shown["controls"]),
+        ports=tuple(Port(_place_at(item, where), get(item, "name", str, where)) for item, where in shown["ports"]),
+        bypassed=get(raw, "bypassed", bool, place, False),
+        resting=tuple(texts(raw, "resting", place)),
+        library=get(raw, "library", str, place, ""),
+        digest=get(raw, "digest", str, place, ""),
+        extra=others(raw, _COMPOUND_FIELDS),
+    )
+
+
+def _raw_control(raw: dict[str, Any], place: str) -> Control:
+    low, high = get(raw, "low", float, place), get(raw, "high", float, place)
+    if low >= high:
+        raise PatchError(f"must be above low ({low:g}); got {high:g}", place=f"{place}.high")
+    return Control(_place_at(raw, place), get(raw, "name", str, place), low, high)
+
+
+def _place_at(raw: dict[str, Any], place: str) -> Place:
+    return split_place(get(raw, "at", str, place), f"{place}.at")
 
 
 def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
@@ -386,15 +352,6 @@ def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
 
 def _raw_series(raw: dict[str, Any], place: str) -> dict[str, tuple[float, ...]]:
     return {name: numbers(raw, name, place) for name in raw}
-
-
-def numbers(raw: dict[str, Any], name: str, place: str) -> tuple[float, ...]:
-    """The numbers of a list; raises PatchError with the place of what is none."""
-    items = get(raw, name, list, place)
-    where = f"{place}.{name}"
-    if len(items) > MAX_SERIES:
-        raise PatchError(f"has {len(items)} entries; at most {MAX_SERIES} are allowed", place=where)
-    return tuple(get({f"{k}": item}, f"{k}", float, where) for k, item in enumerate(items))
 
 
 def raw_link(raw: dict[str, Any], place: str) -> Link:
@@ -410,7 +367,7 @@ def raw_link(raw: dict[str, Any], place: str) -> Link:
         offset=get(raw, "offset", float, place, 0.0),
         curve=curve,
         on=get(raw, "on", bool, place, True),
-        extra=_extra(raw, _LINK_FIELDS),
+        extra=others(raw, _LINK_FIELDS),
     )
 
 

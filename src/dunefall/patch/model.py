@@ -6,7 +6,7 @@ identity tells what changed, and undo is the old patch itself.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Any
@@ -16,16 +16,20 @@ from dunefall.base.errors import PatchError
 __all__ = [
     "CURVES",
     "MASTER_ID",
+    "MOST_NESTED",
     "MOST_VOICES",
     "OUTPUT_ID",
     "SENDS_ID",
     "SHARED_ID",
     "UNTITLED",
+    "Compound",
+    "Control",
     "Layer",
     "Link",
     "Module",
     "Patch",
     "Place",
+    "Port",
     "SoundRef",
 ]
 
@@ -35,6 +39,8 @@ UNTITLED = "Untitled"
 OUTPUT_ID = "output"
 SENDS_ID = "sends"
 MOST_VOICES = 16
+MOST_NESTED = 4
+"""Compounds within compounds, the outermost one counted."""
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
 
@@ -101,6 +107,12 @@ class Place:
 
     def __str__(self) -> str:
         return f"{self.module}.{self.port}"
+
+    @property
+    def inner(self) -> Place:
+        """The place itself; where it is a port of a closed compound (named ``module.port``), that module's port."""
+        module, dot, port = self.port.partition(".")
+        return Place(module, port) if dot else self
 
 
 @dataclass(frozen=True)
@@ -170,6 +182,71 @@ class Layer:
 
 
 @dataclass(frozen=True)
+class Control:
+    """A parameter of a module in a compound, under a name and within a range of the compound's own."""
+
+    place: Place
+    name: str
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Port:
+    """An input or output of a module in a compound, under a name of the compound's own."""
+
+    place: Place
+    name: str
+
+
+@dataclass(frozen=True)
+class Compound:
+    """Some modules of one layer that are shown and used as one. What sounds is the modules: a compound changes nothing.
+
+    Attributes
+    ----------
+    id : str
+        Unique among modules, layers and compounds.
+    parts : tuple of str
+        The modules, and the compounds, that stand directly in it; each stands in one compound at most.
+    controls : tuple of Control
+        The first one's value stands on its card.
+    ports : tuple of Port
+        Inputs and outputs in their order; the first output is the one that its card shows.
+    bypassed : bool
+        All its modules are; ``resting`` are those that were before.
+    library : str
+        The file in the user's library that it came from or went to last; empty: none.
+    digest : str
+        Of that file's bytes.
+    """
+
+    id: str
+    name: str
+    about: str = ""
+    parts: tuple[str, ...] = ()
+    controls: tuple[Control, ...] = ()
+    ports: tuple[Port, ...] = ()
+    bypassed: bool = False
+    resting: tuple[str, ...] = ()
+    library: str = ""
+    digest: str = ""
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+    def names(self) -> dict[Place, str]:
+        """The names of its controls and ports, by the places inside."""
+        return {x.place: x.name for x in self.controls} | {x.place: x.name for x in self.ports}
+
+    def without(self, gone: Collection[str]) -> Compound:
+        """This compound without some of its modules and compounds."""
+        kept = tuple(part for part in self.parts if part not in gone)
+        controls = tuple(control for control in self.controls if control.place.module not in gone)
+        ports = tuple(port for port in self.ports if port.place.module not in gone)
+        resting = tuple(module for module in self.resting if module not in gone)
+        return replace(self, parts=kept, controls=controls, ports=ports, resting=resting)
+
+
+@dataclass(frozen=True)
 class Patch:
     """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``; ``about`` says in a
     sentence what is heard."""
@@ -181,6 +258,7 @@ class Patch:
     about: str = ""
     layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)
     links: tuple[Link, ...] = ()
+    compounds: tuple[Compound, ...] = ()
     pins: tuple[Place, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict)
 
@@ -250,7 +328,7 @@ class Patch:
     def free_id(self, stem: str) -> str:
         """An id that no module, layer or link has yet, such as ``filter-3``."""
         used = {module.id for module in self.modules()}
-        used |= {layer.id for layer in self.layers} | {link.id for link in self.links}
+        used |= {item.id for items in (self.layers, self.links, self.compounds) for item in items}
         number = 1
         while f"{stem}-{number}" in used:
             number += 1
@@ -307,4 +385,14 @@ class Patch:
 
     def _without_loose_ends(self, gone: set[str]) -> Patch:
         links = tuple(x for x in self.links if x.source.module not in gone and x.target.module not in gone)
-        return replace(self, links=links, pins=tuple(pin for pin in self.pins if pin.module not in gone))
+        pins = tuple(pin for pin in self.pins if pin.module not in gone)
+        return replace(self, links=links, pins=pins, compounds=_left_of(self.compounds, gone))
+
+
+def _left_of(compounds: tuple[Compound, ...], gone: set[str]) -> tuple[Compound, ...]:
+    """Compounds without what is gone; one that nothing is left of is gone, too."""
+    while compounds and gone:
+        left = tuple(compound.without(gone) for compound in compounds)
+        gone = {compound.id for compound in left if not compound.parts}
+        compounds = tuple(compound for compound in left if compound.parts)
+    return compounds

@@ -11,7 +11,8 @@ import platformdirs
 
 from dunefall.base.errors import DunefallError
 from dunefall.base.storage import write_file
-from dunefall.patch.files import dump_json, get, parse_json, patch_of, raw_patch, read_file
+from dunefall.patch.fields import dump_json, get, parse_json
+from dunefall.patch.files import patch_of, raw_patch, read_file
 from dunefall.patch.model import Patch
 
 __all__ = ["Recovered", "Recovery", "recovery_folder"]

@@ -27,18 +27,14 @@ from dunefall.patch.changes import (
     SeriesSet,
     TempoSet,
 )
+from dunefall.patch.fields import dump_json, get, numbers, objects, parse_json
 from dunefall.patch.files import (
     FORMAT,
     MAX_LINKS,
-    dump_json,
     dump_layer,
     dump_link,
     dump_module,
-    get,
     layout_in,
-    numbers,
-    objects,
-    parse_json,
     patch_of,
     raw_layer,
     raw_link,

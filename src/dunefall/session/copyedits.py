@@ -44,11 +44,11 @@ class CopyEdits(Edits):
         changed = varied(self.patch, modules, strength, kinds, seed=random.randrange(2**32))
         self.document.edit(f"Randomise {self._called(modules)}", changed)
 
-    def toggle_lock(self, module: str, param: str) -> None:
+    def toggle_lock(self, place: Place) -> None:
         """Keep a value out of reach of chance, or no longer."""
-        found = self.patch.module(module)
-        locked = found.locked ^ {param}
-        label = "Lock" if param in locked else "Unlock"
+        found = self.patch.module(place.module)
+        locked = found.locked ^ {place.port}
+        label = "Lock" if place.port in locked else "Unlock"
         self.document.edit(f"{label} a value of {found.name}", self.patch.with_module(replace(found, locked=locked)))
 
     def paste_movement(self, links: Collection[Link], target: Place) -> None:

@@ -79,16 +79,12 @@ class LayerEdits(Edits):
         label = f"{'Open' if found.folded else 'Fold'} {found.name}"
         self.document.edit(label, self.patch.with_layer(replace(found, folded=not found.folded)))
 
-    def toggle_pin(self, module: str) -> None:
-        """Pin a module's first output in Watch, or take it away; the oldest of four goes for a fifth."""
+    def toggle_pin(self, place: Place) -> None:
+        """Pin an output in Watch, or take it away; the oldest of four goes for a fifth."""
         patch = self.patch
-        spec = spec_of(patch.module(module).type)
-        if spec is None:
-            return
-        place = Place(module, spec.outputs[0].id)
         pins = tuple(pin for pin in patch.pins if pin != place)
         pins = pins if place in patch.pins else (*pins, place)[-MAX_PINS:]
-        self.document.edit(f"Pin {patch.module(module).name}", replace(patch, pins=pins))
+        self.document.edit(f"Pin {patch.module(place.module).name}", replace(patch, pins=pins))
 
     # -- the mix --------------------------------------------------------------------------------------------------
 

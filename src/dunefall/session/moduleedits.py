@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 from dunefall.base.errors import PatchError
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.joining import Joined, is_trigger, joined, new_link
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.story import lowest
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
-from dunefall.patch.model import Link, Module, Place, SoundRef
+from dunefall.patch.model import Link, Module, Patch, Place, SoundRef
 from dunefall.session.edits import Edits
 
 __all__ = ["ModuleEdits"]
@@ -44,7 +44,7 @@ class ModuleEdits(Edits):
         patch = self.patch
         for module, changed in values.items():
             found = patch.module(module)
-            spec = spec_of(found.type)
+            spec = spec_for(found)
             if spec is not None:
                 for param, value in changed.items():
                     spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
@@ -62,7 +62,7 @@ class ModuleEdits(Edits):
             If there are too many numbers or one is out of range.
         """
         found = self.patch.module(module)
-        spec = spec_of(found.type)
+        spec = spec_for(found)
         for declared in spec.series if spec else ():
             if declared.id in series:
                 declared.check(series[declared.id], f'"{found.name}"')
@@ -125,14 +125,14 @@ class ModuleEdits(Edits):
         self.document.end_merge()
 
     def _param_of(self, place: Place) -> Param | None:
-        spec = spec_of(self.patch.module(place.module).type)
+        spec = spec_for(self.patch.module(place.module))
         target = spec.target(place.port) if spec else None
         return target if isinstance(target, Param) else None
 
     def _span_of(self, place: Place) -> tuple[float, float]:
         """Lowest and highest value of an output; a pitch counts from C4 by an octave either way."""
         module = self.patch.module(place.module)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         output = spec.output(place.port) if spec else None
         if output is None or output.role == "pitch":
             return 48.0, 72.0
@@ -160,7 +160,7 @@ class ModuleEdits(Edits):
         slew's id, or nothing where it moves no such thing."""
         patch = self.patch
         found = patch.module(module)
-        spec = spec_of(found.type)
+        spec = spec_for(found)
         first = spec.outputs[0].id if spec else ""
         moved = [
             link
@@ -206,7 +206,7 @@ class ModuleEdits(Edits):
         gathered under one control."""
         kinds: dict[str, list[str]] = {}
         for module in self.patch.layer(layer).modules:
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             for param in spec.params if spec and not spec.lane_end and module.type != "named-control" else ():
                 if not param.choices and not param.follows and param.amount:
                     kinds.setdefault(param.name, []).append(module.id)
@@ -219,24 +219,29 @@ class ModuleEdits(Edits):
         control = Module(patch.free_id("named-control"), "named-control", f"{kind} of {found.name}"[:60])
         changed = patch.with_new_module(layer, control)
         for module_id in self.kinds_of_layer(layer)[kind]:
-            spec = spec_of(patch.module(module_id).type)
+            spec = spec_for(patch.module(module_id))
             param = next(param for param in (spec.params if spec else ()) if param.name == kind)
             target = Place(module_id, param.id)
             changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, param.amount))
         self.document.edit(f"Gather {kind.lower()}", changed)
         return control.id
 
-    def remove_module(self, module: str) -> None:
-        """Remove a module; a sound that passed through it passes on without it."""
-        patch = self.patch
-        gone = patch.module(module)
-        spec = spec_of(gone.type)
-        healed = patch.without_module(module)
-        if spec and spec.passes and spec.outputs[0].role == "audio":
-            into = patch.links_into(module, spec.passes)
-            after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
-            for before in into:
-                for link in after:
-                    joined = replace(link, id=healed.free_id("link"), source=before.source)
-                    healed = healed.with_link(joined)
-        self.document.edit(f"Remove {gone.name}", healed)
+    def remove_modules(self, modules: Collection[str]) -> None:
+        """Remove modules; a sound that passed through them passes on without them."""
+        patch, name = self.patch, ""
+        for module in modules:
+            name = patch.module(module).name
+            patch = _healed(patch, module)
+        self.document.edit(f"Remove {name if len(modules) == 1 else f'{len(modules)} modules'}", patch)
+
+
+def _healed(patch: Patch, module: str) -> Patch:
+    """A patch without a module: what came into it goes to where its sound went."""
+    spec, healed = spec_for(patch.module(module)), patch.without_module(module)
+    if spec and spec.passes and spec.outputs[0].role == "audio":
+        after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
+        for before in patch.links_into(module, spec.passes):
+            for link in after:
+                if before.source.module != module and link.target.module != module:
+                    healed = healed.with_link(replace(link, id=healed.free_id("link"), source=before.source))
+    return healed

@@ -11,6 +11,7 @@ from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, Patch
+from dunefall.session.compoundedits import CompoundEdits
 from dunefall.session.copyedits import CopyEdits
 from dunefall.session.layeredits import LayerEdits
 from dunefall.session.moduleedits import ModuleEdits
@@ -18,7 +19,7 @@ from dunefall.session.moduleedits import ModuleEdits
 __all__ = ["Session"]
 
 
-class Session(ModuleEdits, LayerEdits, CopyEdits):
+class Session(ModuleEdits, LayerEdits, CopyEdits, CompoundEdits):
     """The open document, sounding. Every method that edits is one undo step, or part of one."""
 
     def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:

@@ -6,9 +6,10 @@ from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QToolTip
 
-from dunefall.app.build.canvasview import MARGIN, CanvasView
+from dunefall.app.build.canvasview import CanvasView
 from dunefall.app.build.layout import CARD_H, CARD_W, CARDS_X, HEAD_W, LaneBox
-from dunefall.catalogue import spec_of
+from dunefall.app.build.stillview import MARGIN
+from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.patch.model import SHARED_ID
 
 __all__ = ["BuildCanvas"]
@@ -29,6 +30,8 @@ class BuildCanvas(CanvasView):
         "Add layer" was clicked.
     button_pressed (str, str)
         Mute or solo of a layer.
+    compound_pressed (str)
+        A compound is to be opened, or closed.
     link_drawn (str, str, QPoint)
         A link was drawn from a module to another one, or to a place of the screen.
     """
@@ -37,6 +40,7 @@ class BuildCanvas(CanvasView):
     add_asked = Signal(str)
     layer_asked = Signal()
     button_pressed = Signal(str, str)
+    compound_pressed = Signal(str)
     link_drawn = Signal(str, str, QPoint)
 
     def _lane_at(self, point: QPoint) -> LaneBox | None:
@@ -57,9 +61,11 @@ class BuildCanvas(CanvasView):
         point = event.position().toPoint()
         lane, card = self._lane_at(point), self._card_at(point)
         right = event.button() == Qt.MouseButton.RightButton
-        button = self._button_at(lane, event.position())
+        button, opened = self._button_at(lane, event.position()), self._label_at(lane, point)
         if button:
             self.button_pressed.emit(*button)
+        elif opened:
+            self.compound_pressed.emit(opened)
         elif lane is not None and point.x() < MARGIN + 24:
             self.fold_asked.emit(lane.layer)
         elif lane is not None and point.x() < MARGIN + HEAD_W:
@@ -94,6 +100,20 @@ class BuildCanvas(CanvasView):
         boxes = self.button_rects(self._patch.layer(lane.layer))
         return next(((lane.layer, name) for name, box in boxes.items() if box.contains(point)), None)
 
+    def _label_at(self, lane: LaneBox | None, point: QPoint) -> str:
+        """The opened compound whose name is there."""
+        place = QPointF(point.x() + self._dx, point.y() + self._dy)
+        mats = lane.mats if lane is not None and point.x() >= CARDS_X - 10 else ()
+        return next((mat.compound for mat in mats if self._label_rect(mat).contains(place)), "")
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """Open a compound."""
+        card = self._card_at(event.position().toPoint())
+        if card and isinstance(self._patch.module(card), Face):
+            self.compound_pressed.emit(card)
+        else:
+            self.mousePressEvent(event)
+
     def _on_add(self, lane: LaneBox, point: QPoint) -> bool:
         place = QPointF(point.x() + self._dx, point.y() + self._dy)
         return lane.layer == SHARED_ID and self._add_rect(lane).contains(place)
@@ -109,7 +129,7 @@ class BuildCanvas(CanvasView):
             self._hover = card
             if card:
                 module = self._patch.module(card)
-                spec = spec_of(module.type)
+                spec = spec_for(module)
                 text = f"{module.name}: unknown kind"
                 if spec is not None:
                     text = f"{module.name} ({spec.name})\n{spec.sentence}\n{HOW}"
@@ -124,6 +144,8 @@ class BuildCanvas(CanvasView):
             self._step(*steps[Qt.Key(event.key())])
         elif event.key() == Qt.Key.Key_Escape:
             self.select("")
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._selection:
+            self.compound_pressed.emit(self._selection)
         elif event.key() == Qt.Key.Key_L and not event.isAutoRepeat():
             self._all_links = True
             self.refresh()

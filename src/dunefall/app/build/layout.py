@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import STAGES, Input
-from dunefall.patch.model import SHARED_ID, Layer, Patch
+from dunefall.patch.compounds import modules_in
+from dunefall.patch.model import SHARED_ID, Layer, Module, Patch
 
-__all__ = ["CARD_H", "CARD_W", "HEAD_W", "PITCH", "CardBox", "LaneBox", "Layout", "is_delayed", "lay_out"]
+__all__ = ["CARD_H", "CARD_W", "HEAD_W", "PITCH", "CardBox", "LaneBox", "Layout", "Mat", "is_delayed", "lay_out"]
 
 MARGIN, HEAD_W, CARDS_X, PITCH, CARD_W, CARD_H, GUTTER = 8, 150, 168, 128, 112, 64, 16
 ROW_H, LANE_GAP, FOLDED_H, HEADINGS_H = 72, 8, 32, 24
+LABEL_W, LABEL_H = 120, 16
 
 
 @dataclass(frozen=True)
@@ -30,14 +32,26 @@ class CardBox:
 
 
 @dataclass(frozen=True)
+class Mat:
+    """What lies below the cards of an opened compound: the cards, how deep it is nested, and the place of its name."""
+
+    compound: str
+    cards: tuple[CardBox, ...]
+    depth: int
+    x: int
+    y: int
+
+
+@dataclass(frozen=True)
 class LaneBox:
-    """A lane's place, its cards, and the cards through which its sound flows, in order."""
+    """A lane's place, its cards, the cards through which its sound flows, in order, and what lies below cards."""
 
     layer: str
     y: int
     height: int
     cards: tuple[CardBox, ...]
     ribbon: tuple[str, ...]
+    mats: tuple[Mat, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -54,16 +68,20 @@ class Layout:
 def lay_out(patch: Patch) -> Layout:
     """Place all lanes and cards of a patch."""
     lanes, y, headings = [], MARGIN, 0
+    compounds = _opened(patch)
     for layer in patch.layers:
         grid, ribbon = _shared_grid(layer) if layer.id == SHARED_ID else _layer_grid(patch, layer)
         rows = 1 + max((row for _, row in grid.values()), default=0)
-        height = FOLDED_H if layer.folded else (80 if rows == 1 else 24 + ROW_H * rows)
-        top = y + (8 if rows == 1 else 20)
+        opened = {name: cards for name, cards in compounds.items() if cards & set(grid)}
+        low = rows == 1 and not opened
+        height = FOLDED_H if layer.folded else (80 if low else 24 + ROW_H * rows)
+        top = y + (8 if low else 20)
         cards = tuple(
             CardBox(module, CARDS_X + column * PITCH, top + row * ROW_H, column, row)
             for module, (column, row) in grid.items()
         )
-        lanes.append(LaneBox(layer.id, y, height, () if layer.folded else cards, ribbon))
+        mats = () if layer.folded else _mats(opened, cards, y + 3)
+        lanes.append(LaneBox(layer.id, y, height, () if layer.folded else cards, ribbon, mats))
         y += height + LANE_GAP
         if layer.id == SHARED_ID:
             headings, y = y - 4, y + HEADINGS_H - 4
@@ -72,6 +90,34 @@ def lay_out(patch: Patch) -> Layout:
     add = max((len(lane.cards) for lane in lanes if lane.layer == SHARED_ID), default=0)
     width = max(CARDS_X + len(STAGES) * PITCH - GUTTER + 8, right + 8, CARDS_X + (add + 1) * PITCH - 4)
     return Layout(tuple(lanes), headings, width, y + (100 if len(lanes) == 1 else 40), cards_by_id)
+
+
+def _opened(patch: Patch) -> dict[str, set[str]]:
+    """The cards of each compound of which some are there: those that are opened."""
+    there = {module.id for module in patch.modules()} if patch.compounds else set()
+    found = {
+        compound.id: (set(modules_in(patch, (compound.id,))) | set(compound.parts)) & there
+        for compound in patch.compounds
+    }
+    found = {name: cards for name, cards in found.items() if cards and name not in there}
+    nested = {x.id: [part for part in x.parts if part in found] for x in patch.compounds if x.id in found}
+    for name in sorted(found, key=lambda name: len(found[name])):
+        for part in nested[name]:
+            found[name] |= found[part]
+    return found
+
+
+def _mats(opened: dict[str, set[str]], cards: tuple[CardBox, ...], y: int) -> tuple[Mat, ...]:
+    """Their names stand side by side along the lane's upper edge, each over its first card if there is room."""
+    mats: list[Mat] = []
+    firsts = {name: min((c for c in cards if c.module in own), key=lambda c: c.x) for name, own in opened.items()}
+    free = 0
+    for name in sorted(opened, key=lambda name: (firsts[name].x, -len(opened[name]))):
+        own, x = opened[name], max(firsts[name].x, free)
+        depth = sum(own < other for other in opened.values())
+        mats.append(Mat(name, tuple(card for card in cards if card.module in own), depth, x, y))
+        free = x + LABEL_W + 8
+    return tuple(sorted(mats, key=lambda mat: mat.depth))
 
 
 def is_delayed(patch: Patch, source: str, target: str) -> bool:
@@ -98,7 +144,7 @@ def _shared_grid(layer: Layer) -> tuple[dict[str, tuple[int, int]], tuple[str, .
 
 def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
     """For each module of a layer, the modules of the layer whose sound it takes."""
-    inside = {module.id: spec_of(module.type) for module in layer.modules}
+    inside = {module.id: spec_for(module) for module in layer.modules}
     feeds: dict[str, set[str]] = {module: set() for module in inside}
     for link in (link for module in inside for link in patch.links_into(module)):
         source, target = inside.get(link.source.module), inside[link.target.module]
@@ -128,13 +174,13 @@ def _layer_grid(patch: Patch, layer: Layer) -> tuple[dict[str, tuple[int, int]],
         module = next((m for m in waiting if not (feeds[m.id] - {m.id}) & {w.id for w in waiting}), waiting[0])
         waiting.remove(module)
         before = [columns[source] for source in feeds[module.id] if source in columns]
-        columns[module.id] = max([_stage(module.type), *(column + 1 for column in before)])
+        columns[module.id] = max([_stage(module), *(column + 1 for column in before)])
         _put(grid, module.id, columns[module.id])
         if grid[module.id][1] == 0:
             ribbon.append(module.id)
     for module in shown:
         if module.id not in path:
-            _put(grid, module.id, _stage(module.type))
+            _put(grid, module.id, _stage(module))
     return grid, tuple(sorted(ribbon, key=lambda module: grid[module][0]))
 
 
@@ -146,6 +192,6 @@ def _put(grid: dict[str, tuple[int, int]], module: str, column: int) -> None:
     grid[module] = (column, row)
 
 
-def _stage(type_id: str) -> int:
-    spec = spec_of(type_id)
+def _stage(module: Module) -> int:
+    spec = spec_for(module)
     return STAGES.index(spec.stage) if spec else 0

@@ -11,7 +11,7 @@ from dunefall.app.build.layout import CARD_H, CARD_W, GUTTER, CardBox, Layout, i
 from dunefall.app.painting import draw_text, text_width
 from dunefall.app.theme import Theme, mono
 from dunefall.base.units import format_amount
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.model import Link, Patch
 
@@ -23,14 +23,14 @@ TAG_H = 17
 
 def link_role(patch: Patch, link: Link) -> str:
     """Kind of signal that a link carries."""
-    spec = spec_of(patch.module(link.source.module).type)
+    spec = spec_for(patch.module(link.source.module))
     output = spec.output(link.source.port) if spec else None
     return output.role if output else "control"
 
 
 def amount_text(patch: Patch, link: Link) -> str:
     """A link's amount in its target's unit; empty for a sound at full level."""
-    spec = spec_of(patch.module(link.target.module).type)
+    spec = spec_for(patch.module(link.target.module))
     target = spec.target(link.target.port) if spec else None
     if isinstance(target, Param):
         return format_amount(link.amount, target.unit)

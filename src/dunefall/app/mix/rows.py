@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
-from dunefall.app.build.canvasview import TraceSource
+from dunefall.app.build.stillview import TraceSource
 from dunefall.app.mix.rowview import Row, RowView, Spot, param_of
 from dunefall.app.mix.ruler import WIDTH_W, db_at, gain_db, send_db_at, send_x, x_of_db
 from dunefall.app.theme import Theme

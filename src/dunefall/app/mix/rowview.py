@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from dunefall.app.build.canvasview import TraceSource
+from dunefall.app.build.stillview import TraceSource
 from dunefall.app.mix.ruler import (
     GRID_DB,
     NAME_X,
@@ -27,7 +27,7 @@ from dunefall.app.mix.ruler import (
 from dunefall.app.painting import draw_text, outline
 from dunefall.app.theme import Theme, mono, sans
 from dunefall.base.units import format_value
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes, key_of, mixed_layers, send_of
 from dunefall.patch.model import Layer, Module, Patch
@@ -383,7 +383,7 @@ class RowView(QWidget):
         inner = [m for m in lane.modules if m.id not in (lane.sends_id, lane.output_id)]
         told = []
         for module in inner[:2]:
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             face = spec.shown_face(module.params) if spec else None
             if spec:
                 value = f" {face.format(module.params.get(face.id, face.default))}" if face else ""
@@ -395,6 +395,6 @@ class RowView(QWidget):
 
 def param_of(module: Module, param: str) -> Param:
     """Declaration of a parameter of a layer's output."""
-    spec = spec_of(module.type)
+    spec = spec_for(module)
     assert spec is not None
     return spec.param(param)

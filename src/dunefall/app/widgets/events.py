@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from dunefall.app.painting import draw_text
 from dunefall.app.theme import Theme, mono, sans
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.story import cause_story
 from dunefall.compiler.traces import BIN_SAMPLES, TRACE_BINS
 from dunefall.patch.model import Patch, Place
@@ -37,7 +37,7 @@ def lanes_of(patch: Patch) -> list[tuple[str, list[Place]]]:
     lanes = []
     for pin in patch.pins:
         module = patch.module(pin.module)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         if spec is None:
             continue
         gates = [Place(module.id, output.id) for output in spec.outputs if output.role == "gate"]
@@ -87,7 +87,7 @@ class Events(QWidget):
         """Seconds ago and output of each tick."""
         found = []
         for gate in gates:
-            spec = spec_of(self._patch.module(gate.module).type)
+            spec = spec_for(self._patch.module(gate.module))
             first = spec is not None and gate.port == spec.outputs[0].id
             bins = self._source.trace(gate.module, "" if first else gate.port)
             if bins is not None:

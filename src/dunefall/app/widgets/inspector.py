@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import html
-import re
 from pathlib import Path
 from typing import Protocol
 
@@ -24,19 +22,20 @@ from PySide6.QtWidgets import (
 )
 
 from dunefall.app.build.links import link_role
-from dunefall.app.quietwatch import quiet_reason
 from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
 from dunefall.app.widgets.picture import Picture
 from dunefall.app.widgets.rail import Rail
 from dunefall.app.widgets.screenkeys import ScreenKeys
 from dunefall.app.widgets.series import SeriesEditor
-from dunefall.catalogue import spec_of
+from dunefall.app.widgets.storybox import StoryBox
+from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.motion.named_control import shown_value
-from dunefall.catalogue.story import lowest, module_story, module_warning
+from dunefall.catalogue.story import lowest, module_warning
 from dunefall.engine.messages import AskPortrait, GotPortrait
-from dunefall.patch.model import Link, Module, Patch
+from dunefall.patch.compounds import parent_of
+from dunefall.patch.model import Link, Module, Patch, Place
 
 __all__ = ["Inspector", "Live", "reach_of"]
 
@@ -67,7 +66,7 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
     low = high = param.to_domain(module.params.get(param.id, param.default))
     for link in links:
         source = patch.module(link.source.module)
-        spec = spec_of(source.type)
+        spec = spec_for(source)
         output = spec.output(link.source.port) if spec else None
         least = lowest(source, output) if output else 0.0
         ends = sorted((least * link.amount, (output.high if output else 1.0) * link.amount))
@@ -87,8 +86,9 @@ class Inspector(QScrollArea):
         is to be heard alone.
     lock_asked (str), movement_copied (str), movement_pasted (str)
         A value is to be locked against chance; its movement is to be kept; what was kept is to move it.
-    renamed (str), bypass_asked (), module_asked (str)
-        Another name; the bypass switch; a module's name was clicked.
+    renamed (str), bypass_asked (), module_asked (str), compound_pressed (str)
+        Another name; the bypass switch; a module's name was clicked; a compound is to be opened, or the one of a part
+        closed.
     control_moved (str, float), key_played (float, float)
         A Named control of the front moved to a share of its range; a key went down, or up (velocity 0).
     drawn (object), tuning_asked ()
@@ -110,6 +110,7 @@ class Inspector(QScrollArea):
     renamed = Signal(str)
     bypass_asked = Signal()
     module_asked = Signal(str)
+    compound_pressed = Signal(str)
     control_moved = Signal(str, float)
     key_played = Signal(float, float)
     drawn = Signal(object)
@@ -123,16 +124,14 @@ class Inspector(QScrollArea):
         self._patch = Patch()
         self._module = ""
         self._shape: object = "nothing yet"
-        self._asleep: frozenset[str] = frozenset()
-        self._quiet: frozenset[str] = frozenset()
-        self._clicks: dict[str, int] = {}
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
         self.front: dict[str, Rail] = {}
         self.picture: Picture | None = None
         self.editor: SeriesEditor | None = None
         self._chosen_series = ""
-        self._story, self._warning = QLabel(), QLabel()
+        self.story, self._warning = StoryBox(theme), QLabel()
+        self.story.module_asked.connect(self.module_asked.emit)
         self.setWidgetResizable(True)
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("Inspector")
@@ -148,47 +147,38 @@ class Inspector(QScrollArea):
             self._shape = shape
             self._rebuild()
 
-    def set_asleep(self, modules: frozenset[str]) -> None:
-        """Tell of a shown module that it leads nowhere."""
-        if modules != self._asleep:
-            self._asleep = modules
-            self._story.setText(self._story_html())
-
-    def set_quiet(self, modules: frozenset[str]) -> None:
-        """Tell of a shown module that it has given nothing new for long, and why."""
-        if modules != self._quiet:
-            self._quiet = modules
-            self._story.setText(self._story_html())
-
-    def set_clicks(self, module: str, count: int) -> None:
-        """Tell of a layer's output how often it has clicked."""
-        self._clicks[module] = count
-        self._story.setText(self._story_html())
-
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme
+        self.story.set_theme(theme)
         self._rebuild()
 
     def animate(self) -> None:
         """Show the live values of now."""
         for port, rail in self.rails.items():
             moved = bool(self._patch.links_into(self._module, port))
-            rail.set_now(self._live.value_now(self._module, port) if moved else None)
+            rail.set_now(self._value_now(port) if moved else None)
         self._animate_picture()
         if self.editor is not None:
             place = self._live.trace(self._module, "place") if self._walks else None
             self.editor.show_place(None if place is None else float(place[-1, 1]))
         for row in self.rows.values():
-            bins = self._live.trace(row.link.source.module, row.link.source.port)
+            source = row.link.source.inner
+            bins = self._live.trace(source.module, source.port)
             row.set_bins(None if bins is None else bins[-ROW_BINS:])
+
+    def _value_now(self, port: str) -> float | None:
+        """A port's present value, as it is told."""
+        module, place = self._patch.module(self._module), Place(self._module, port).inner
+        now = self._live.value_now(place.module, place.port)
+        return module.shown(port, now) if isinstance(module, Face) and now is not None else now
 
     def _animate_picture(self) -> None:
         """Show what the module does at the values of now."""
         if self.picture is None:
             return
         module = self._patch.module(self._module)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         assert spec is not None
         values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
         for link in self._patch.links_into(module.id):
@@ -211,9 +201,10 @@ class Inspector(QScrollArea):
             return None, tuple((m.id, m.name, *(m.params.get(x) for x in ("low", "high", "unit"))) for m in controls)
         links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
         found = patch.module(module)
-        spec = spec_of(found.type)
+        spec = spec_for(found)
         shown = tuple(param.id for param in spec.params if spec.counts(param, found.params)) if spec else ()
-        return module, found.type, found.name, found.bypassed, found.sound, links, shown
+        face = spec if isinstance(found, Face) else None
+        return module, found.type, found.name, found.bypassed, found.sound, links, shown, face
 
     def _update_values(self) -> None:
         for control, rail in self.front.items():
@@ -231,19 +222,21 @@ class Inspector(QScrollArea):
         for link in self._patch.links_into(self._module):
             if link.id in self.rows:
                 self.rows[link.id].set_link(link)
-        self._story.setText(self._story_html())
+        self.story.tell(self._patch, self._module)
         self._warn()
 
     def _rebuild(self) -> None:
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
         self.rails, self.rows, self.front, self.picture, self.editor = {}, {}, {}, None, None
+        self.story.setParent(self)  # it outlives the page
+        self.story.hide()
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(16, 12, 16, 16)
         column.setSpacing(2)
         if self._module:
             module = self._patch.module(self._module)
-            spec = spec_of(module.type)
+            spec = spec_for(module)
             self._add_head(column, module, spec)
             walks = spec is not None and spec.output("place") is not None and bool(spec.series)
             if spec and spec.keys:
@@ -252,16 +245,17 @@ class Inspector(QScrollArea):
                 column.addWidget(keys)
             if spec and walks:
                 self._add_series(column, spec)
-            elif spec and not spec.keys and not spec.lane_end:
+            elif spec and not spec.keys and not spec.lane_end and not isinstance(module, Face):
                 self._add_picture(column, module, spec)
             for port in spec.targets if spec else ():
                 if isinstance(port, Input) or self._is_shown(spec, module, port):
                     self._add_port(column, module, port)
             if spec and spec.series and not walks:
                 self._add_series(column, spec)
-            self._add_story(column)
+            column.addSpacing(8)
+            column.addWidget(self.story)
+            self.story.show()
         else:
-            self._story = QLabel()
             self._add_text(column, "Nothing selected", sans(20, 600), "text")
             self._add_text(
                 column, "Click a card to see its values, what moves them and what it moves. Click a layer's name for "
@@ -308,7 +302,14 @@ class Inspector(QScrollArea):
             bypass.setToolTip("Pass the sound on unchanged (B)")
             bypass.clicked.connect(self.bypass_asked.emit)
             row.addWidget(bypass)
+        if isinstance(module, Face):
+            row.addWidget(self._head_button("Open", "Show what is in it (O)", module.id))
         column.addLayout(row)
+        home = parent_of(self._patch, module.id)
+        if home is not None:
+            way = self._head_button(f"▾ in {home.name}", "Close the compound in which this stands (O)", home.id)
+            way.setProperty("plain", True)
+            column.addWidget(way)
         name = QPushButton(module.name)
         name.setProperty("plain", True)
         name.setFont(sans(20, 600))
@@ -320,6 +321,13 @@ class Inspector(QScrollArea):
         self._warning = self._add_text(column, "", sans(12, 600), "hot")
         self._warn()
         column.addSpacing(8)
+
+    def _head_button(self, text: str, tip: str, part: str) -> QPushButton:
+        """What opens or closes a compound."""
+        button = QPushButton(text)
+        button.setToolTip(tip)
+        button.clicked.connect(lambda: self.compound_pressed.emit(part))
+        return button
 
     def _warn(self) -> None:
         """Tell what may get out of hand, if anything may."""
@@ -360,7 +368,7 @@ class Inspector(QScrollArea):
     @property
     def _walks(self) -> bool:
         """Whether the module tells which place of its series is played."""
-        spec = spec_of(self._patch.module(self._module).type)
+        spec = spec_for(self._patch.module(self._module))
         return spec is not None and spec.output("place") is not None
 
     def _add_series(self, column: QVBoxLayout, spec: ModuleSpec) -> None:
@@ -444,43 +452,3 @@ class Inspector(QScrollArea):
         row.source_asked.connect(lambda name=link.source.module: self.module_asked.emit(name))
         self.rows[link.id] = row
         return row
-
-    def _add_story(self, column: QVBoxLayout) -> None:
-        frame = QFrame()
-        frame.setObjectName("story")
-        frame.setStyleSheet(
-            f"#story {{ background: {self._theme.card}; border: 1px solid {self._theme.line}; border-radius: 6px }}"
-        )
-        inner = QVBoxLayout(frame)
-        title = self._add_text(inner, "Story", sans(11, 600), "text2")
-        title.setAccessibleName("Story")
-        self._story = QLabel()
-        self._story.setWordWrap(True)
-        self._story.setTextFormat(Qt.TextFormat.RichText)
-        self._story.setFont(sans(13))
-        self._story.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse)
-        self._story.linkActivated.connect(self.module_asked.emit)
-        inner.addWidget(self._story)
-        column.addSpacing(8)
-        column.addWidget(frame)
-
-    def _story_html(self) -> str:
-        """The Story with each neighbour's name as a way to its module."""
-        if not self._module:
-            return ""
-        text = html.escape(module_story(self._patch, self._module))
-        if self._module in self._asleep:
-            text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
-        if self._module in self._quiet:
-            reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
-            text += " <b>It has given nothing new for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
-        if self._clicks.get(self._module):
-            count = self._clicks[self._module]
-            text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."
-        near = {link.source.module for link in self._patch.links_into(self._module)}
-        near |= {link.target.module for link in self._patch.links_from(self._module)}
-        names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
-        if not names:
-            return text
-        pattern = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
-        return re.sub(rf"\b({pattern})\b", lambda m: f'<a href="{names[m[1]]}"><b>{m[1]}</b></a>', text)

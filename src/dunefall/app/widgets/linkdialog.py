@@ -6,11 +6,12 @@ from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, Q
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
 
-from dunefall.app.build.canvasview import TraceSource
+from dunefall.app.build.stillview import TraceSource
 from dunefall.app.painting import TraceImage, draw_text
 from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.searchdialog import SearchDialog, SearchRow
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import face_of, spec_for
+from dunefall.patch.compounds import modules_in
 from dunefall.patch.model import Patch, Place
 
 __all__ = ["LinkDialog"]
@@ -44,7 +45,8 @@ class _Row(SearchRow):
         below = f"{index.data(_LAYER)} · {role}"
         draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
         place: Place = index.data(_PLACE)
-        bins = self._traces.trace(place.module, place.port)
+        inner = place.inner
+        bins = self._traces.trace(inner.module, inner.port)
         if bins is not None:
             self._image.clear(TRACE_W, ROW_H - 8, painter.device().devicePixelRatioF())
             low = 0.0 if role == "gate" else -1.0
@@ -56,7 +58,7 @@ class _Row(SearchRow):
 
 
 class LinkDialog(SearchDialog):
-    """Choose an output; ``chosen`` holds it after the dialog was accepted.
+    """Choose an output; ``chosen`` holds it after the dialog was accepted, as a compound's where it was found so.
 
     Parameters
     ----------
@@ -101,8 +103,11 @@ class LinkDialog(SearchDialog):
         """All outputs: name, the text that is searched, place, role, layer."""
         rows: list[tuple[str, str, Place, str, str]] = []
         for layer in self._patch.layers:
-            for module in layer.modules:
-                spec = spec_of(module.type)
+            inside = {module.id for module in layer.modules}
+            compounds = (x for x in self._patch.compounds if modules_in(self._patch, (x.id,))[0] in inside)
+            faces = [face_of(self._patch, compound) for compound in compounds]
+            for module in (*faces, *layer.modules):
+                spec = spec_for(module)
                 if spec is None:
                     continue
                 outputs = spec.outputs[:1] if self._first else spec.outputs

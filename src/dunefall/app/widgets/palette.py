@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cache
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
@@ -15,6 +15,7 @@ from dunefall.app.theme import Theme, mono, sans
 from dunefall.app.widgets.searchdialog import SearchDialog, SearchRow
 from dunefall.catalogue.search import Entry, found
 from dunefall.patch.library import DATA
+from dunefall.patch.userlibrary import TinyPicture
 
 __all__ = ["Palette"]
 
@@ -25,9 +26,9 @@ _ENTRY = Qt.ItemDataRole.UserRole
 
 
 @cache
-def _thumbnails() -> dict[str, dict[str, object]]:
-    made: dict[str, dict[str, object]] = json.loads((DATA / "thumbnails.json").read_text())
-    return made
+def _thumbnails() -> dict[str, TinyPicture]:
+    made = json.loads((DATA / "thumbnails.json").read_text())
+    return {name: TinyPicture(**thumb) for name, thumb in made.items()}
 
 
 class _Row(SearchRow):
@@ -43,7 +44,7 @@ class _Row(SearchRow):
         theme, entry = self._theme, index.data(_ENTRY)
         if chosen:
             painter.fillRect(box, theme.colour("line"))
-        self._thumb(painter, QRectF(box.x() + 8, box.y() + (ROW_H - THUMB_H) / 2, THUMB_W, THUMB_H), entry.id)
+        self._thumb(painter, QRectF(box.x() + 8, box.y() + (ROW_H - THUMB_H) / 2, THUMB_W, THUMB_H), entry)
         left = box.x() + THUMB_W + 22.0
         room = QRectF(left, box.y() + 4, box.width() - THUMB_W - STAGE_W - 34, 19)
         draw_text(painter, room, entry.name, sans(13, 600), theme.colour("text"))
@@ -53,13 +54,13 @@ class _Row(SearchRow):
         ink = theme.colour("text" if chosen else "text2")
         draw_text(painter, stage, entry.stage.capitalize(), mono(11), ink, right=True)
 
-    def _thumb(self, painter: QPainter, box: QRectF, name: str) -> None:
-        made = _thumbnails().get(name)
+    def _thumb(self, painter: QPainter, box: QRectF, entry: Entry) -> None:
+        made = entry.picture or _thumbnails().get(entry.id)
         painter.fillRect(box, self._theme.colour("ground"))
         if made is None:
             return
-        columns: list[list[int]] = made["columns"]  # type: ignore[assignment]
-        width, colour = box.width() / len(columns), self._theme.colour(str(made["role"]))
+        columns = made.columns
+        width, colour = box.width() / len(columns), self._theme.colour(made.role)
         before = columns[0]
         for k, (low, high) in enumerate(columns):
             low, high = min(low, before[1]), max(high, before[0])  # a line that does not tear
@@ -79,6 +80,8 @@ class Palette(SearchDialog):
         What adding an entry would link, in words.
     hear : function of Entry or None
         Let the patch sound with an entry added, or as it is.
+    kept : sequence of Entry
+        The compounds of the user's library.
     """
 
     def __init__(
@@ -87,12 +90,13 @@ class Palette(SearchDialog):
         theme: Theme,
         told_of: Callable[[Entry], str],
         hear: Callable[[Entry | None], None],
+        kept: Sequence[Entry] = (),
         parent: QWidget | None = None,
     ) -> None:
         hint = "Type a name, a purpose or plain words: wobble, rain-like, random notes"
         super().__init__(title, hint, "modules and starters", "Add", parent)
         self.chosen: Entry | None = None
-        self._told_of, self._hear = told_of, hear
+        self._told_of, self._hear, self._kept = told_of, hear, kept
         self.resize(720, 560)
         self.list.setItemDelegate(_Row(theme, self.list))
         self.list.currentRowChanged.connect(self._rested)
@@ -117,7 +121,7 @@ class Palette(SearchDialog):
     def fill(self, text: str) -> None:
         """What is called so, or does so, the best first."""
         self.list.clear()
-        for entry in found(text):
+        for entry in found(text, self._kept):
             item = QListWidgetItem(entry.name)
             item.setData(_ENTRY, entry)
             item.setToolTip(entry.sentence)

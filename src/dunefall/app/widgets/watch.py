@@ -14,7 +14,7 @@ from dunefall.app.widgets.events import Events
 from dunefall.app.widgets.scope import Course, Scope, triggered
 from dunefall.app.widgets.watchplots import Plot, Spectrogram, Spectrum, Tuner
 from dunefall.base.units import format_value
-from dunefall.catalogue import spec_of
+from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import Patch, Place
 
 __all__ = ["TIME_BASES_S", "Watch"]
@@ -197,7 +197,7 @@ class Watch(QWidget):
 
     def _add_plots(self, patch: Patch, pin: Place) -> None:
         module = patch.module(pin.module)
-        spec = spec_of(module.type)
+        spec = spec_for(module)
         output = spec.output(pin.port) if spec else None
         role = output.role if output else "control"
         for name, kind in PLOTS.items():

@@ -1,0 +1,134 @@
+"""The user's library of compounds: a folder of patch files, each of which holds one compound and what is in it."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import platformdirs
+
+from dunefall.base.errors import PatchError, StorageError
+from dunefall.patch.compounds import compounds_in, modules_in, parents, with_compound
+from dunefall.patch.copying import Clip
+from dunefall.patch.files import load_patch, save_patch
+from dunefall.patch.model import SHARED_ID, Compound, Layer, Patch
+
+__all__ = ["TinyPicture", "UserLibrary", "compound_clip", "library_folder", "main_compound", "picture_of"]
+
+SUFFIX = ".dunefall"
+PARTS_ID = "parts-of-compound"
+MOST_FILES, MOST_COLUMNS = 1_000, 256
+
+
+class TinyPicture(NamedTuple):
+    """What something gives, as it is shown where it can be chosen: the kind of signal, and the lowest and the highest
+    place (0..99) of each column."""
+
+    role: str
+    columns: list[list[int]]
+
+
+def library_folder() -> Path:
+    """Where it lies; ``DUNEFALL_LIBRARY`` names another folder."""
+    folder = os.environ.get("DUNEFALL_LIBRARY")
+    return Path(folder) if folder else Path(platformdirs.user_data_dir("dunefall")) / "compounds"
+
+
+def main_compound(patch: Patch) -> Compound:
+    """The compound that a file of the library holds; raises PatchError if it does not hold one."""
+    within = parents(patch)
+    found = [compound for compound in patch.compounds if compound.id not in within]
+    if len(found) != 1:
+        raise PatchError(f"{patch.title} holds {len(found) or 'no'} compounds; a file of the library holds one")
+    return found[0]
+
+
+def compound_clip(patch: Patch) -> Clip:
+    """What a file of the library adds to a patch: the compound with everything in it."""
+    inside = set(modules_in(patch, (main_compound(patch).id,)))
+    layers = (replace(x, modules=tuple(m for m in x.modules if m.id in inside)) for x in patch.layers)
+    links = (x for x in patch.links if {x.source.module, x.target.module} <= inside)
+    held = tuple(replace(x, id=PARTS_ID) for x in layers if x.modules)
+    return Clip(held, frozenset(), tuple(links), patch.compounds)
+
+
+def picture_of(patch: Patch) -> TinyPicture | None:
+    """The tiny picture in a file of the library; None if there is none."""
+    raw: Any = patch.extra.get("picture")
+    if not isinstance(raw, dict) or raw.get("role") not in ("audio", "control", "gate", "pitch"):
+        return None
+    columns = raw.get("columns")
+    if not isinstance(columns, list) or not 1 <= len(columns) <= MOST_COLUMNS:
+        return None
+    good = all(isinstance(x, list) and len(x) == 2 and all(type(y) is int and 0 <= y < 100 for y in x) for x in columns)
+    return TinyPicture(raw["role"], columns) if good else None
+
+
+class UserLibrary:
+    """The files of a folder; it is made when something is first saved to it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def files(self) -> tuple[str, ...]:
+        """Names of all files, in alphabetical order."""
+        if not self.folder.is_dir():
+            return ()
+        return tuple(sorted(path.name for path in self.folder.glob(f"*{SUFFIX}")))[:MOST_FILES]
+
+    def load(self, name: str) -> Patch:
+        """The patch of a file that holds one compound, which knows the file; raises PatchError or StorageError."""
+        patch = load_patch(self._path(name))
+        main = replace(main_compound(patch), library=name, digest=self.digest(name))
+        return with_compound(patch, main)
+
+    def digest(self, name: str) -> str:
+        """Tells whether a file is still the same; empty if there is none."""
+        try:
+            return hashlib.blake2b(self._path(name).read_bytes(), digest_size=16).hexdigest()
+        except (OSError, PatchError):
+            return ""
+
+    def file_for(self, compound: Compound) -> str:
+        """The file to which a compound would be saved: the one that it came from, or one of its name."""
+        words = re.sub(r"[^\w]+", "-", compound.name.lower()).strip("-")
+        return compound.library or f"{words or 'compound'}{SUFFIX}"
+
+    def save(self, patch: Patch, compound: Compound, picture: TinyPicture | None) -> Compound:
+        """Save a compound of a patch; returns the compound that knows its file. Links that lead out are left behind:
+        its controls and ports stay, so that new ones can be made.
+
+        Raises
+        ------
+        StorageError
+            If the folder cannot be written.
+        """
+        inside = set(modules_in(patch, (compound.id,)))
+        modules = tuple(module for module in patch.modules() if module.id in inside)
+        kept = Patch(
+            title=compound.name, about=compound.about,
+            layers=(Layer(SHARED_ID, "Shared"), Layer(PARTS_ID, compound.name, modules)),
+            links=tuple(x for x in patch.links if {x.source.module, x.target.module} <= inside),
+            compounds=(replace(compound, library="", digest=""), *compounds_in(patch, compound.id)),
+            extra={"picture": {"role": picture.role, "columns": picture.columns}} if picture else {},
+        )  # fmt: skip
+        name = self.file_for(compound)
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise StorageError(f"cannot make the folder {self.folder}: {error.strerror or error}") from error
+        save_patch(kept, self._path(name))
+        return replace(compound, library=name, digest=self.digest(name))
+
+    def changed(self, patch: Patch) -> tuple[Compound, ...]:
+        """Compounds of a patch that have another form here by now."""
+        return tuple(x for x in patch.compounds if x.library and self.digest(x.library) not in ("", x.digest))
+
+    def _path(self, name: str) -> Path:
+        if Path(name).name != name or not name.endswith(SUFFIX):
+            raise PatchError(f'"{name}" is no name of a file in the library')
+        return self.folder / name
