@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.start import make_app
 from dunefall.app.theme import DUSK, NOON
+from dunefall.app.widgets.compounddialog import CompoundDialog
 from dunefall.app.widgets.devicedialog import DeviceDialog
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.palette import Palette
@@ -145,12 +146,28 @@ def test_nothing_is_cut_in_build_and_mix(window: MainWindow, size: tuple[int, in
     window.mix.field.drawing = False
 
 
+def test_nothing_is_cut_where_the_sound_is_late_and_a_compound_is_shown(window: MainWindow) -> None:
+    window.resize(1100, 700)
+    window.show_workspace("build")
+    before = window.session.patch
+    window.session.make_compound(window.session.new_compound(["fog-air-drift", "fog-air-band"]))
+    compound = window.session.patch.compounds[0].id
+    for part in (compound, "fog-air-band"):
+        window.reveal(part)
+        window.header.show_load(1.0, 12345)
+        assert cut_texts(window.header) == []
+        assert faults(window) == [], part
+    window.canvas.select("")
+    window.session.document.edit("Back", before)
+
+
 @pytest.mark.parametrize("theme", [NOON, DUSK], ids=lambda theme: theme.name)
 def test_nothing_is_cut_in_the_dialogs(window: MainWindow, theme: object) -> None:
     window.set_theme(theme)  # type: ignore[arg-type]
     patch, engine = window.session.patch, window.session.engine
     dialogs: list[QDialog] = [
-        Palette("Add to Fog air", NOON, lambda entry: entry.sentence, lambda _: None, window),
+        Palette("Add to Fog air", NOON, lambda entry: entry.sentence, lambda _: None, (), window),
+        CompoundDialog(patch, window.session.new_compound(["fog-air-drift", "fog-air-band"]), window, new=True),
         LinkDialog(patch, "What moves cutoff of Low-pass?", engine, NOON, window),
         RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window),
         DeviceDialog(window.session.options, window),

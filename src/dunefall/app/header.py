@@ -26,7 +26,7 @@ from dunefall.patch.library import DATA
 
 __all__ = ["WORKSPACES", "Header", "Meter", "icon", "position_text"]
 
-HEIGHT = 52
+HEIGHT, LOAD_W = 52, 124
 METER_LOW_DB = -60.0
 WORKSPACES = ("build", "mix")
 
@@ -173,7 +173,7 @@ class Header(QWidget):
         self.meter = Meter(theme)
         self.load = QLabel("0 %")
         numerals(self.load, 12)
-        self.load.setFixedWidth(96)
+        self.load.setFixedWidth(LOAD_W)
         self.load.setToolTip("Engine: share of one core that the sound takes")
         row.addWidget(self.title)
         row.addSpacing(4)
@@ -193,7 +193,7 @@ class Header(QWidget):
         row.addStretch(1)
         row.addWidget(self.meter)
         row.addSpacing(12)
-        row.addLayout(self._labelled("Engine", self.load, 96, ""))
+        row.addLayout(self._labelled("Engine", self.load, LOAD_W, ""))
         self.set_theme(theme)
 
     def _labelled(self, text: str, widget: QWidget, width: int, tip: str) -> QVBoxLayout:
@@ -248,4 +248,5 @@ class Header(QWidget):
 
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""
-        self.load.setText(f"{share:.0%}".replace("%", " %") + (f" · {underruns} late" if underruns else ""))
+        late = f" · {underruns if underruns < 1000 else '999+'} late" if underruns else ""
+        self.load.setText(f"{share:.0%}".replace("%", " %") + late)
