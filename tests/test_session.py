@@ -171,3 +171,14 @@ def test_stories_of_links() -> None:
     assert link_story(patch, feed) == "Clock (phase) feeds it at +50 %"
     lowers = Link("z", Place("drip-line-strike", "out"), Place("fog-air-output", "level_db"), -6.0)
     assert link_story(patch, lowers) == "Strike lowers it by up to 6.00 dB"
+
+
+def test_a_reach_is_scaled_in_one_step(session: Session) -> None:
+    place = Place("drip-line-low-pass", "cutoff_hz")
+    before = session.patch.links_into(place.module, place.port)
+    for factor in (1.5, 2.0):
+        session.scale_reach(place, factor)
+    after = session.patch.links_into(place.module, place.port)
+    assert [x.amount for x in after] == pytest.approx([3.0 * x.amount for x in before])
+    session.document.undo()
+    assert session.patch.links_into(place.module, place.port) == before

@@ -126,8 +126,7 @@ def test_it_opens_and_closes_by_mouse_and_keys(window: MainWindow, qtbot: QtBot)
     qtbot.mouseClick(window.canvas.viewport(), LEFT, pos=view)
     assert window.opened == frozenset()
     assert window.canvas.selection == compound.id
-    window.canvas.setFocus()
-    qtbot.keyClick(window.canvas, Qt.Key.Key_Return)
+    qtbot.keyClick(window, Qt.Key.Key_O)
     assert window.opened == {compound.id}
     qtbot.keyClick(window, Qt.Key.Key_O)
     assert window.opened == frozenset()

@@ -75,11 +75,20 @@ def cut_texts(root: QWidget) -> list[str]:
     return found
 
 
+def shown_box(widget: QWidget, root: QWidget) -> QRect:
+    """The part of a widget that is seen: what scrolls is cut by what it scrolls in."""
+    box, here = QRect(widget.mapTo(root, QPoint(0, 0)), widget.size()), widget
+    while here is not root:
+        here = here.parentWidget()
+        box &= QRect(here.mapTo(root, QPoint(0, 0)), here.size())
+    return box
+
+
 def overlaps(root: QWidget) -> list[str]:
     """Pairs of visible labels, buttons and fields that lie over each other."""
     kinds = (QLabel, QAbstractButton, QLineEdit, QComboBox)
     seen = [w for w in root.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible() and w.width()]
-    boxes = [(w, QRect(w.mapTo(root, QPoint(0, 0)), w.size()) & root.rect()) for w in seen]
+    boxes = [(w, shown_box(w, root)) for w in seen]
     found = []
     for k, (a, box) in enumerate(boxes):
         for b, other in boxes[k + 1 :]:

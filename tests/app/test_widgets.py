@@ -52,7 +52,7 @@ def test_link_row_by_drag_and_name(row: LinkRow, qtbot: QtBot) -> None:
     with qtbot.waitSignal(row.settled):
         qtbot.mouseRelease(row, LEFT, pos=start + QPoint(12, 0))
     assert changes[-1].amount == pytest.approx(1.0 + 12 / (right - left) * 10.0, abs=0.01)
-    with qtbot.waitSignal(row.source_asked):
+    with qtbot.waitSignal(row.end_asked):
         qtbot.mouseClick(row, LEFT, pos=QPoint(20, 13))
 
 
@@ -212,3 +212,52 @@ def test_lanes_fold_and_ask_for_modules(qapp: QApplication, qtbot: QtBot) -> Non
     assert not canvas._all_links
     canvas.set_faults(("fog-air-band",))
     assert canvas.grab().toImage().pixelColor(0, 0) == NOON.colour("ground")
+
+
+def reach_rail(qtbot: QtBot, low: float, high: float) -> tuple[Rail, list[float]]:
+    """A rail of 300 px with a value of 400 Hz and a reach, and what its reach was asked to be."""
+    rail = Rail(catalogue()["filter"].param("cutoff_hz"), 400.0, NOON, 92.0)
+    rail.resize(300, 40)
+    rail.set_reach((low, high))
+    qtbot.addWidget(rail)
+    rail.show()
+    asked: list[float] = []
+    rail.reach_scaled.connect(asked.append)
+    return rail, asked
+
+
+def test_the_reach_is_set_by_dragging_its_ends(qapp: QApplication, qtbot: QtBot) -> None:
+    rail, asked = reach_rail(qtbot, 200.0, 800.0)  # an octave either way
+    end, to = QPoint(round(rail._x(800.0)), 29), QPoint(round(rail._x(1600.0)), 29)
+    qtbot.mousePress(rail, LEFT, pos=end)
+    qtbot.mouseMove(rail, to)
+    assert asked[-1] == pytest.approx(2.0, abs=0.05)
+    qtbot.mouseMove(rail, QPoint(round(rail._x(100.0)), 29))  # not over the value to its other side
+    assert 0.0 < asked[-1] < 0.1
+    qtbot.mouseRelease(rail, LEFT)
+    start = QPoint(round(rail._x(200.0)), 29)
+    qtbot.mousePress(rail, LEFT, pos=start)
+    qtbot.mouseMove(rail, QPoint(round(rail._x(400.0 / 2**0.5)), 29))
+    assert asked[-1] == pytest.approx(0.5, abs=0.05)
+    qtbot.mouseRelease(rail, LEFT)
+    assert rail.value == 400.0
+    count = len(asked)
+    qtbot.mousePress(rail, LEFT, pos=QPoint(round(rail._x(400.0)), 29))  # the value itself
+    qtbot.mouseMove(rail, QPoint(round(rail._x(500.0)), 29))
+    qtbot.mouseRelease(rail, LEFT)
+    assert rail.value > 400.0
+    assert len(asked) == count
+    qtbot.keyClick(rail, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert asked[-1] == pytest.approx(1.1)
+
+
+def test_randomise_within_a_typed_range(qapp: QApplication, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    rail, _ = reach_rail(qtbot, 200.0, 800.0)
+    typed = iter([("1 kHz to 2 kHz", True), ("3 kHz", True), ("1 kHz to 9 kHz", False)])
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: next(typed))
+    rail._ask_randomise()
+    value = rail.value
+    assert 1000.0 <= value <= 2000.0
+    rail._ask_randomise()
+    rail._ask_randomise()
+    assert rail.value == value

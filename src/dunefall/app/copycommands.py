@@ -16,6 +16,7 @@ from dunefall.app.widgets.randomisedialog import RandomiseDialog
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
+from dunefall.catalogue.story import port_name
 from dunefall.patch.copying import clip_text, parse_clip
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
 
@@ -184,6 +185,31 @@ class CopyCommands(SeenParts):
         self.session.try_out(patch)
         name = patch.module(link.source.module).name
         self.tell(f"Here only {name} moves what it moves. The same again, or H: everything.")
+
+    def go_to_source(self) -> None:
+        """Up the chain: to what moves the selection, or to one of several."""
+        chosen = self.canvas.selection
+        self._go_along({x.source.module: x.target for x in self.seen.links_into(chosen)}, "moves")
+
+    def go_to_target(self) -> None:
+        """Down the chain: to what the selection moves, or to one of several."""
+        chosen = self.canvas.selection
+        self._go_along({x.target.module: x.target for x in self.seen.links_from(chosen)}, "is moved by")
+
+    def _go_along(self, ends: dict[str, Place], does: str) -> None:
+        chosen = self.canvas.selection
+        ends.pop(chosen, None)
+        if not chosen or not ends:
+            self.tell(f"Nothing {does} {self.seen.module(chosen).name}." if chosen else "Select a module first.")
+        elif len(ends) == 1:
+            self.canvas.select(next(iter(ends)))
+        else:
+            menu = QMenu(self)
+            for module, place in ends.items():
+                told = port_name(self.seen, place.module, place.port)
+                name = self.seen.module(module).name
+                menu.addAction(f"{name} ({told})" if does == "moves" else told, partial(self.canvas.select, module))
+            show_menu(menu, self.canvas.viewport().mapToGlobal(self.canvas.card_rect(chosen).bottomLeft()))
 
     def find_module(self) -> None:
         """Search all modules of the patch by name, and select one."""

@@ -26,7 +26,7 @@ from dunefall.patch.library import DATA
 
 __all__ = ["WORKSPACES", "Header", "Meter", "icon", "position_text"]
 
-HEIGHT, LOAD_W = 52, 124
+HEIGHT, LOAD_W = 52, 116
 METER_LOW_DB = -60.0
 WORKSPACES = ("build", "mix")
 
@@ -248,5 +248,6 @@ class Header(QWidget):
 
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""
-        late = f" · {underruns if underruns < 1000 else '999+'} late" if underruns else ""
+        late = f" · {underruns if underruns < 100 else '99+'} late" if underruns else ""
         self.load.setText(f"{share:.0%}".replace("%", " %") + late)
+        self.load.setAccessibleDescription(f"{underruns} blocks were late")

@@ -11,6 +11,7 @@ import time
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from dunefall.app.accessible import install_accessibility
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
 from dunefall.base.errors import DunefallError
@@ -38,6 +39,7 @@ def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
     assert isinstance(app, QApplication)
     app.setApplicationName("Dunefall")
     app.setStyle("Fusion")
+    install_accessibility()
     load_fonts()
     apply_theme(app, wanted_theme(theme))
     return app

@@ -114,6 +114,7 @@ QPushButton[plain="true"] {{ background: transparent; border: 1px solid transpar
   margin-left: -5px; text-align: left; }}
 QPushButton[plain="true"]:hover {{ border-color: {edge}; }}
 QPushButton[plain="true"]:focus {{ border: 1px solid {text}; }}
+QScrollArea[drawer="true"] {{ border: none; border-left: 2px solid {edge}; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QComboBox {{ background: {card}; border: 1px solid {edge}; border-radius: 4px; padding: 3px 6px; }}
 QComboBox::drop-down {{ border: none; width: 22px; }}

@@ -21,6 +21,7 @@ from dunefall.app.actions import COMMANDS
 from dunefall.app.build.canvas import BuildCanvas
 from dunefall.app.compoundcommands import CompoundCommands
 from dunefall.app.copycommands import CopyCommands
+from dunefall.app.drawer import Drawer
 from dunefall.app.filecommands import FileCommands
 from dunefall.app.guard import guard_overrides
 from dunefall.app.header import Header, position_text
@@ -51,7 +52,7 @@ NOTICE_MS = 12_000
 START_FADE_S = 1.5
 NEED_SELECTION = (
     "link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary", "compound",
-    "open_compound", "edit_compound", "keep_compound", "take_apart",
+    "up", "down", "open_compound", "edit_compound", "keep_compound", "take_apart",
 )  # fmt: skip
 """Commands that are grey while nothing is selected."""
 REPEAT_MS = 150
@@ -126,7 +127,8 @@ class MainWindow(
         left.addWidget(self.canvas, 1)
         left.addWidget(self.watch)
         row.addLayout(left, 1)
-        row.addWidget(self.inspector)
+        self.drawer = Drawer(build, row, self.inspector, self.canvas)
+        self.drawer.covered.connect(self.canvas.set_covered)
         self.pages.addWidget(build)
         self.pages.addWidget(self.mix)
         column.addWidget(self.pages, 1)
@@ -170,6 +172,7 @@ class MainWindow(
         header.tempo.editingFinished.connect(self._tempo_typed)
         header.seed.editingFinished.connect(self._seed_typed)
         canvas.selected.connect(self._selected)
+        canvas.entered.connect(inspector.focus_first)
         canvas.fold_asked.connect(session.toggle_fold)
         canvas.add_asked.connect(self.show_palette)
         canvas.layer_asked.connect(self.add_layer)
@@ -179,6 +182,7 @@ class MainWindow(
         inspector.tuning_asked.connect(self.choose_tuning)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
+        inspector.reach_scaled.connect(lambda port, factor: session.scale_reach(self.place_of(port), factor))
         inspector.lock_asked.connect(lambda port: session.toggle_lock(self.place_of(port)))
         inspector.movement_copied.connect(self.copy_movement)
         inspector.movement_pasted.connect(self.paste_movement)
@@ -227,6 +231,7 @@ class MainWindow(
         self.inspector.show_module(self.seen, module)
         inside = modules_in(self.session.patch, (module,))
         self.mix.select(inside[0] if inside else "")
+        self.drawer.need(bool(module))
         if not self.mix.isVisible():
             self.session.engine.watch(inside)
         self._update_actions()
@@ -322,6 +327,10 @@ class MainWindow(
         """The other theme, also from the next start on."""
         self.set_theme(DUSK if self._theme is NOON else NOON)
         self.prefer(replace(self.preferences, theme=self._theme.name))
+
+    def toggle_inspector(self) -> None:
+        """Show the inspector, or give its room to the lanes."""
+        self.drawer.toggle()
 
     def show_recent(self) -> None:
         """The patches that were open of late."""

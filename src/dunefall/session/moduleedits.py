@@ -124,6 +124,14 @@ class ModuleEdits(Edits):
         self.change_link(replace(link, amount=amount, offset=a - base - amount * low))
         self.document.end_merge()
 
+    def scale_reach(self, place: Place, factor: float) -> None:
+        """Let all that moves a parameter move it so many times as far; one drag becomes one undo step."""
+        patch = self.patch
+        for link in patch.links_into(place.module, place.port):
+            if link.on:
+                patch = patch.with_link(replace(link, amount=link.amount * factor, offset=link.offset * factor))
+        self.document.edit(f"Reach of {patch.module(place.module).name}", patch, merge=f"reach {place}")
+
     def _param_of(self, place: Place) -> Param | None:
         spec = spec_for(self.patch.module(place.module))
         target = spec.target(place.port) if spec else None

@@ -30,8 +30,8 @@ class BuildCanvas(CanvasView):
         "Add layer" was clicked.
     button_pressed (str, str)
         Mute or solo of a layer.
-    compound_pressed (str)
-        A compound is to be opened, or closed.
+    compound_pressed (str), entered ()
+        A compound is to be opened, or closed; the selection's values are wanted under the keys.
     link_drawn (str, str, QPoint)
         A link was drawn from a module to another one, or to a place of the screen.
     """
@@ -41,6 +41,7 @@ class BuildCanvas(CanvasView):
     layer_asked = Signal()
     button_pressed = Signal(str, str)
     compound_pressed = Signal(str)
+    entered = Signal()
     link_drawn = Signal(str, str, QPoint)
 
     def _lane_at(self, point: QPoint) -> LaneBox | None:
@@ -138,14 +139,14 @@ class BuildCanvas(CanvasView):
                 QToolTip.hideText()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows move from card to card; L shows all links while it is held."""
+        """Arrows move from card to card, Enter goes to the selection's values; L shows all links while it is held."""
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         if event.key() in steps:
             self._step(*steps[Qt.Key(event.key())])
         elif event.key() == Qt.Key.Key_Escape:
             self.select("")
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._selection:
-            self.compound_pressed.emit(self._selection)
+            self.entered.emit()
         elif event.key() == Qt.Key.Key_L and not event.isAutoRepeat():
             self._all_links = True
             self.refresh()

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, QPointF, QRect, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 
+from dunefall.app.accessible import PaintedPart, tell_focus
 from dunefall.app.build.layout import CARD_W, CARDS_X, FOLDED_H, CardBox, lay_out
-from dunefall.app.build.stillview import CARD_BINS, MARGIN, StillView
+from dunefall.app.build.stillview import CARD_BINS, MARGIN, StillView, card_value
 from dunefall.app.theme import Theme
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import Patch, Place
@@ -33,6 +34,13 @@ class CanvasView(StillView):
             self.select("")
         self._fit_scroll_bars()
         self.refresh()
+
+    def set_covered(self, width: int) -> None:
+        """So many px at the right lie under something else: what is selected is scrolled out from there."""
+        if width != self._covered:
+            self._covered = width
+            self._fit_scroll_bars()
+            self._scroll_to(self._selection)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -67,6 +75,7 @@ class CanvasView(StillView):
             self.refresh()
             self._scroll_to(module)
             self.selected.emit(module)
+            tell_focus(self)
 
     def mark(self, module: str) -> None:
         """Mark a module beside the selected one, or no longer."""
@@ -75,6 +84,21 @@ class CanvasView(StillView):
         elif module != self._selection:
             self._marked ^= {module}
             self.refresh()
+
+    def painted_parts(self) -> list[PaintedPart]:
+        """The lanes' heads and cards, for screen readers."""
+        parts = []
+        for lane in self._layout.lanes:
+            layer, cards = self._patch.layer(lane.layer), len(lane.cards)
+            told = "folded" if layer.folded else f"{cards} card{'s' if cards != 1 else ''}"
+            head = layer.output_id == self._selection
+            parts.append(PaintedPart(f"Layer {layer.name}", told, self.head_rect(layer.id), head))
+            for card in lane.cards:
+                module = self._patch.module(card.module)
+                spec = spec_for(module)
+                told = f"{spec.name if spec else 'unknown kind'}, {card_value(self._patch, module)}".rstrip(", ")
+                parts.append(PaintedPart(module.name, told, self.card_rect(card.module), card.module in self.chosen))
+        return parts
 
     def animate(self) -> None:
         """Draw the next frame of the traces."""
@@ -128,14 +152,17 @@ class CanvasView(StillView):
         spec, box = spec_for(module), QRect(card.x + 6 - self._dx, card.y + 21 - self._dy, CARD_W - 12, 38)
         if spec is None or not spec.outputs or box.right() < CARDS_X:
             return
+        cut, width = max(0, CARDS_X - box.left()), box.width()
+        box.setLeft(box.left() + cut)  # what is scrolled under the heads is not drawn over them
         output = spec.outputs[0]
         shown = Place(card.module, output.id).inner
         bins = self._traces.trace(shown.module, shown.port)
         if bins is None:
             return
+        bins = bins[-CARD_BINS + CARD_BINS * cut // width :]
         low = 0.0 if module.params.get("polarity", 0) else output.low
         self._image.trace(
-            box, bins[-CARD_BINS:], output.role, self._theme.colour(output.role), low=low, high=output.high,
+            box, bins, output.role, self._theme.colour(output.role), low=low, high=output.high,
             alpha=self._theme.dim if dim or module.bypassed else 1.0,
         )  # fmt: skip
 
@@ -161,5 +188,6 @@ class CanvasView(StillView):
         rect, view = self.card_rect(module), self.viewport().rect()
         if rect.top() < 0 or rect.bottom() > view.height():
             self.verticalScrollBar().setValue(box.y - view.height() // 2)
-        if rect.left() < CARDS_X or rect.right() > view.width():
-            self.horizontalScrollBar().setValue(box.x - view.width() // 2)
+        room = view.width() - self._covered
+        if rect.left() < CARDS_X or rect.right() > room:
+            self.horizontalScrollBar().setValue(box.x - room // 2)

@@ -78,6 +78,7 @@ class StillView(QAbstractScrollArea):
         self._layout = lay_out(patch)
         self._selection = ""
         self._marked: frozenset[str] = frozenset()
+        self._covered = 0
         self._drawn_link: tuple[str, QPointF] | None = None
         self._all_links = False
         self._faults: tuple[str, ...] = ()
@@ -133,8 +134,8 @@ class StillView(QAbstractScrollArea):
         view = self.viewport().size()
         self.verticalScrollBar().setRange(0, max(0, self._layout.height - view.height()))
         self.verticalScrollBar().setPageStep(view.height())
-        self.horizontalScrollBar().setRange(0, max(0, self._layout.width - view.width()))
-        self.horizontalScrollBar().setPageStep(view.width())
+        self.horizontalScrollBar().setRange(0, max(0, self._layout.width - view.width() + self._covered))
+        self.horizontalScrollBar().setPageStep(view.width() - self._covered)
 
     def _related(self) -> set[str]:
         if not self._selection:

@@ -6,10 +6,11 @@ import math
 from collections import deque
 from typing import Protocol
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from dunefall.app.accessible import PaintedPart, tell_focus
 from dunefall.app.mix.ruler import gain_db
 from dunefall.app.mix.wayhandles import WayHandles
 from dunefall.app.painting import draw_text, text_width
@@ -125,6 +126,7 @@ class Field(QWidget):
         self._show_way()
         self.setAccessibleDescription(self.told)
         self.update()
+        tell_focus(self)
 
     def animate(self) -> None:
         """Show the places of now."""
@@ -134,12 +136,24 @@ class Field(QWidget):
                 self._trails.setdefault(layer.output_id, deque(maxlen=TRAIL)).append(self.place(layer.output_id))
         self.update()
 
+    def painted_parts(self) -> list[PaintedPart]:
+        """The marks, for screen readers."""
+        parts = []
+        for layer in mixed_layers(self._patch):
+            at = self._point(self.place(layer.output_id)).toPoint()
+            box = QRect(at.x() - 12, at.y() - 12, 24, 24)
+            parts.append(
+                PaintedPart(layer.name, self._place_told(layer.output_id), box, layer.output_id == self._selection)
+            )
+        return parts
+
     @property
     def told(self) -> str:
         """Where the selected layer is, in words."""
-        if not self._selection:
-            return "Select a mark or a row"
-        angle, distance = self.place(self._selection)
+        return self._place_told(self._selection) if self._selection else "Select a mark or a row"
+
+    def _place_told(self, module: str) -> str:
+        angle, distance = self.place(module)
         side = "ahead" if abs(angle) < 1 else f"{abs(angle):.0f}° {'right' if angle > 0 else 'left'}"
         return f"{distance:.1f} m  {side}"
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from dunefall.app.accessible import PaintedPart, tell_focus
 from dunefall.app.build.stillview import TraceSource
 from dunefall.app.mix.ruler import (
     GRID_DB,
@@ -121,6 +122,7 @@ class RowView(QWidget):
         self._selection = layer.id if layer else ""
         self._describe()
         self.refresh()
+        tell_focus(self)
 
     def animate(self) -> None:
         """Show the levels of now."""
@@ -133,11 +135,22 @@ class RowView(QWidget):
 
     def _describe(self) -> None:
         row = next((row for row in self._rows if row.layer.id == self._selection), None)
-        text = f"{len(self._rows)} rows"
-        if row:
-            muted = ", muted" if self._value(row.module, "mute") else ""
-            text = f"{row.layer.name}: {format_value(self._value(row.module, 'level_db'), 'db')}{muted}"
+        text = f"{row.layer.name}: {self._told(row)}" if row else f"{len(self._rows)} rows"
         self.setAccessibleDescription(text)
+
+    def _told(self, row: Row) -> str:
+        silent = self._silent(row)
+        return format_value(self._value(row.module, "level_db"), "db") + (f", {silent}" if silent else "")
+
+    def painted_parts(self) -> list[PaintedPart]:
+        """The rows, for screen readers."""
+        return [
+            PaintedPart(
+                row.layer.name, self._told(row), QRect(0, round(row.y), self.width(), round(row.height)),
+                row.layer.id == self._selection,
+            )
+            for row in self._rows
+        ]  # fmt: skip
 
     def _value(self, module: Module, param: str) -> float:
         return module.params.get(param, param_of(module, param).default)

@@ -32,7 +32,7 @@ from dunefall.app.widgets.storybox import StoryBox
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.motion.named_control import shown_value
-from dunefall.catalogue.story import lowest, module_warning
+from dunefall.catalogue.story import lowest, module_warning, port_name
 from dunefall.engine.messages import AskPortrait, GotPortrait
 from dunefall.patch.compounds import parent_of
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -64,13 +64,14 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
     if not links:
         return None
     low = high = param.to_domain(module.params.get(param.id, param.default))
+    least, most = module.ranges.get(param.id, (0.0, 1.0)) if isinstance(module, Face) else (0.0, 1.0)
     for link in links:
         source = patch.module(link.source.module)
         spec = spec_for(source)
         output = spec.output(link.source.port) if spec else None
-        least = lowest(source, output) if output else 0.0
-        ends = sorted((least * link.amount, (output.high if output else 1.0) * link.amount))
-        low, high = low + ends[0] + link.offset, high + ends[1] + link.offset
+        span = (lowest(source, output), output.high) if output else (0.0, 1.0)
+        ends = sorted(link.amount * end + link.offset for end in span)
+        low, high = low + ends[0] * (most - least), high + ends[1] * (most - least)
     return param.from_domain(max(low, -60.0) if param.octaves else low), param.from_domain(min(high, 60.0))
 
 
@@ -81,6 +82,8 @@ class Inspector(QScrollArea):
     -------
     values_moved (object), settled ()
         A rail or the picture set parameters (a dict); the movement ended.
+    reach_scaled (str, float)
+        What moves a port is to move it so many times as far.
     link_asked (str), link_changed (object), link_removed (str), range_asked (str), link_soloed (str)
         "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed; a link
         is to be heard alone.
@@ -100,6 +103,7 @@ class Inspector(QScrollArea):
     values_moved = Signal(object)
     settled = Signal()
     link_asked = Signal(str)
+    reach_scaled = Signal(str, float)
     lock_asked = Signal(str)
     movement_copied = Signal(str)
     movement_pasted = Signal(str)
@@ -146,6 +150,13 @@ class Inspector(QScrollArea):
         else:
             self._shape = shape
             self._rebuild()
+
+    def focus_first(self) -> None:
+        """Put the first value under the keys."""
+        first = next(iter((*self.rails.values(), *self.rows.values(), *self.front.values())), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.TabFocusReason)
+            self.ensureWidgetVisible(first)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -199,7 +210,9 @@ class Inspector(QScrollArea):
         if not module:
             controls = [m for m in patch.modules() if m.type == "named-control"]
             return None, tuple((m.id, m.name, *(m.params.get(x) for x in ("low", "high", "unit"))) for m in controls)
-        links = tuple((x.id, x.source, x.target, patch.module(x.source.module).name) for x in patch.links_into(module))
+        both = (*patch.links_into(module), *patch.links_from(module))
+        names = [patch.module(end.module).name for x in both for end in (x.source, x.target)]
+        links = (tuple((x.id, x.source, x.target) for x in both), tuple(names))
         found = patch.module(module)
         spec = spec_for(found)
         shown = tuple(param.id for param in spec.params if spec.counts(param, found.params)) if spec else ()
@@ -219,7 +232,7 @@ class Inspector(QScrollArea):
             rail.set_value(module.params.get(port, rail.param.default))
             rail.set_locked(port in module.locked)
             rail.set_reach(reach_of(self._patch, module, rail.param))
-        for link in self._patch.links_into(self._module):
+        for link in (*self._patch.links_into(self._module), *self._patch.links_from(self._module)):
             if link.id in self.rows:
                 self.rows[link.id].set_link(link)
         self.story.tell(self._patch, self._module)
@@ -252,6 +265,7 @@ class Inspector(QScrollArea):
                     self._add_port(column, module, port)
             if spec and spec.series and not walks:
                 self._add_series(column, spec)
+            self._add_moved(column)
             column.addSpacing(8)
             column.addWidget(self.story)
             self.story.show()
@@ -392,6 +406,7 @@ class Inspector(QScrollArea):
             rail.moved.connect(lambda new, name=port.id: self.values_moved.emit({name: new}))
             rail.settled.connect(self.settled.emit)
             rail.link_asked.connect(lambda name=port.id: self.link_asked.emit(name))
+            rail.reach_scaled.connect(lambda factor, name=port.id: self.reach_scaled.emit(name, factor))
             rail.lock_asked.connect(lambda name=port.id: self.lock_asked.emit(name))
             rail.movement_copied.connect(lambda name=port.id: self.movement_copied.emit(name))
             rail.movement_pasted.connect(lambda name=port.id: self.movement_pasted.emit(name))
@@ -425,10 +440,18 @@ class Inspector(QScrollArea):
         if links:
             self._add_text(inner, "Moved by" if isinstance(port, Param) else "Fed by", sans(11), "text2")
         for link in links:
-            inner.addWidget(self._link_row(link, port))
+            inner.addWidget(self._link_row(link))
         text = "Move this…" if isinstance(port, Param) else "Feed this…"
         inner.addWidget(self._ask(port, f"+ {text}", text))
         column.addWidget(frame)
+
+    def _add_moved(self, column: QVBoxLayout) -> None:
+        """All that the module moves and feeds."""
+        links = [link for link in self._patch.links_from(self._module) if link.target.module != self._module]
+        if links:
+            self._add_text(column, "It moves", sans(13, 500), "text")
+        for link in links:
+            column.addWidget(self._link_row(link, outwards=True))
 
     def _ask(self, port: Input | Param, text: str, tip: str) -> QPushButton:
         """What asks for a new link: beside a rail that nothing moves, else below its links."""
@@ -440,15 +463,19 @@ class Inspector(QScrollArea):
         ask.clicked.connect(lambda _=False, name=port.id: self.link_asked.emit(name))
         return ask
 
-    def _link_row(self, link: Link, port: Input | Param) -> LinkRow:
-        unit = port.unit if isinstance(port, Param) else "ratio"
-        name = self._patch.module(link.source.module).name
-        row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme)
+    def _link_row(self, link: Link, *, outwards: bool = False) -> LinkRow:
+        """A link at its target, under its source's name; or at its source, under its target's."""
+        spec = spec_for(self._patch.module(link.target.module))
+        target = spec.target(link.target.port) if spec else None
+        unit = target.unit if isinstance(target, Param) else "ratio"
+        end, source = link.target if outwards else link.source, self._patch.module(link.source.module)
+        name = port_name(self._patch, end.module, end.port) if outwards else source.name
+        row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme, outwards=outwards)
         row.changed.connect(self.link_changed.emit)
         row.settled.connect(self.settled.emit)
         row.removed.connect(lambda name=link.id: self.link_removed.emit(name))
         row.range_asked.connect(lambda name=link.id: self.range_asked.emit(name))
         row.solo_asked.connect(lambda name=link.id: self.link_soloed.emit(name))
-        row.source_asked.connect(lambda name=link.source.module: self.module_asked.emit(name))
+        row.end_asked.connect(lambda name=end.module: self.module_asked.emit(name))
         self.rows[link.id] = row
         return row

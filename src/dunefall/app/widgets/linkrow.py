@@ -43,28 +43,31 @@ def parse_amount(text: str, unit: str) -> float:
 
 
 class LinkRow(QWidget):
-    """Name of the source, a small rail for the amount, and the amount.
+    """Name of the other end, a small rail for the amount, the source's trace, and the amount.
+
+    Parameters
+    ----------
+    name : str
+        Of the source; of the target where the link is shown at its source (``outwards``).
 
     Signals
     -------
     changed (Link), settled ()
         The link with other values; the movement ended.
-    removed (), range_asked (), source_asked (), solo_asked ()
-        Take the link away; type from where to where it moves its target; show the source; hear its effect alone.
+    removed (), range_asked (), end_asked (), solo_asked ()
+        Take the link away; type from where to where it moves its target; show the other end; hear its effect alone.
     """
 
     changed = Signal(object)
     settled = Signal()
     removed = Signal()
     range_asked = Signal()
-    source_asked = Signal()
+    end_asked = Signal()
     solo_asked = Signal()
 
-    def __init__(
-        self, link: Link, name: str, role: str, unit: str, theme: Theme, parent: QWidget | None = None
-    ) -> None:
-        super().__init__(parent)
-        self.link = link
+    def __init__(self, link: Link, name: str, role: str, unit: str, theme: Theme, *, outwards: bool = False) -> None:
+        super().__init__()
+        self.link, self._outwards = link, outwards
         self._name, self._role, self._unit, self._theme = name, role, unit, theme
         self._grabbed: tuple[float, float] | None = None
         self._bins: NDArray[np.float32] | None = None
@@ -80,7 +83,7 @@ class LinkRow(QWidget):
     def set_link(self, link: Link) -> None:
         """Show these values; emits nothing."""
         self.link = link
-        self.setAccessibleName(f"Moved by {self._name}")
+        self.setAccessibleName(f"{'Moves' if self._outwards else 'Moved by'} {self._name}")
         self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off"))
         self.update()
 
@@ -134,7 +137,7 @@ class LinkRow(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if event.position().x() < self._rail()[0] - 8:
-            self.source_asked.emit()
+            self.end_asked.emit()
         else:
             self._grabbed = (event.position().x(), self.link.amount)
 

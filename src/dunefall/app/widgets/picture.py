@@ -96,6 +96,8 @@ class Picture(QWidget):
             self._paint_network(painter, *self._spec.network(self._values))
         elif self._portrait is not None:
             self._paint_portrait(painter, self._portrait)
+        else:
+            self._foot(painter, "its picture comes in a moment", "")
         painter.end()
 
     @property

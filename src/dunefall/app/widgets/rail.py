@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -17,7 +17,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.painting import draw_text, outline
 from dunefall.app.theme import Theme, mono, numerals, sans
@@ -31,6 +31,9 @@ __all__ = ["Rail"]
 HEIGHT, TRACK_Y = 40, 29
 FINE, COARSE = 0.1, 10.0
 STEP = 0.01
+GRIP, LEAST_REACH, WIDER = 6, 0.005, 1.1
+"""Px beside an end of the reach in which it is taken hold of; the least share of the rail it is dragged to; a key's
+step."""
 
 
 class _Field(QLineEdit):
@@ -60,6 +63,8 @@ class Rail(QWidget):
         A drag, a typed value or a key has ended: the next change is an undo step of its own.
     link_asked ()
         "Move this…" was chosen from the menu.
+    reach_scaled (float)
+        The reach's end was dragged: what moves the value is to move it so many times as far.
     lock_asked (), movement_copied (), movement_pasted ()
         Keep the value out of reach of chance; keep what moves it; let it be moved by what was kept.
     """
@@ -67,6 +72,7 @@ class Rail(QWidget):
     moved = Signal(float)
     settled = Signal()
     link_asked = Signal()
+    reach_scaled = Signal(float)
     lock_asked = Signal()
     movement_copied = Signal()
     movement_pasted = Signal()
@@ -80,10 +86,12 @@ class Rail(QWidget):
         self._now: float | None = None
         self._reach: tuple[float, float] | None = None
         self._grabbed: tuple[float, float] | None = None
+        self._grabbed_end: int | None = None
         self._field: _Field | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
         self.setAccessibleName(param.name)
         self.setToolTip(f"{param.help or param.name} ({param.allowed})")
         self._describe()
@@ -168,6 +176,8 @@ class Rail(QWidget):
         band.setAlpha(90)
         left, right = self._x(low), self._x(high)
         painter.fillRect(QRectF(left, TRACK_Y - 4, max(2.0, right - left), 8), band)
+        for end in (left, right):
+            painter.fillRect(QRectF(end - 0.75, TRACK_Y - 6, 1.5, 12), self._theme.colour("control"))
         painter.setPen(QPen(self._theme.colour("hot"), 2))
         if low < self.param.low - 1e-9:
             painter.drawLine(4, TRACK_Y - 6, 4, TRACK_Y + 6)
@@ -194,10 +204,17 @@ class Rail(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of the value: dragging is relative."""
         if event.button() == Qt.MouseButton.LeftButton:
+            self._grabbed_end = self._end_at(event.position())
             self._grabbed = (event.position().x(), self.param.to_rail(self._value))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Drag; Shift fine, Ctrl coarse."""
+        """Drag the value, Shift fine, Ctrl coarse; or an end of the reach."""
+        if self._grabbed is None:
+            over = self._end_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
+        elif self._grabbed_end is not None:
+            self._drag_reach(self._grabbed_end, event.position().x())
+            return
         if self._grabbed is None or not event.buttons() & Qt.MouseButton.LeftButton:
             return
         x, place = self._grabbed
@@ -207,9 +224,30 @@ class Rail(QWidget):
         self._grabbed = (event.position().x(), place)
         self._set(self.param.from_rail(place))
 
+    def _end_at(self, point: QPointF) -> int | None:
+        """The end of the reach that is there, 0 or 1; None where the value itself is nearer."""
+        if self._reach is None or abs(point.y() - TRACK_Y) > 8:
+            return None
+        ends, base = [self._x(end) for end in self._reach], self._x(self._value)
+        near = min((0, 1), key=lambda k: abs(point.x() - ends[k]))
+        distance = abs(point.x() - ends[near])
+        return near if distance <= GRIP and distance < abs(point.x() - base) else None
+
+    def _drag_reach(self, end: int, x: float) -> None:
+        """Let an end of the reach stand at a place; it stays on its side of the value."""
+        if self._reach is None:
+            return
+        param = self.param
+        base, was = param.to_domain(self._value), param.to_domain(self._reach[end])
+        to = param.to_domain(param.from_rail((x - 4) / max(1, self.width() - 8)))
+        least = LEAST_REACH * (param.domain[1] - param.domain[0])
+        distance = max(abs(to - base), least) if (to > base) == (was > base) else least
+        if was != base:
+            self.reach_scaled.emit(distance / abs(was - base))
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The drag has ended."""
-        self._grabbed = None
+        self._grabbed = self._grabbed_end = None
         self.settled.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -228,12 +266,16 @@ class Rail(QWidget):
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows step, Home and End go to the ends, Backspace resets, a digit or Enter starts typing."""
+        """Arrows step, with Alt they scale the reach, Home and End go to the ends, Backspace resets, a digit or Enter
+        starts typing."""
         key, modifiers = event.key(), event.modifiers()
         steps = {Qt.Key.Key_Right: 1.0, Qt.Key.Key_Left: -1.0, Qt.Key.Key_Up: 1.0, Qt.Key.Key_Down: -1.0,
                  Qt.Key.Key_PageUp: COARSE, Qt.Key.Key_PageDown: -COARSE}  # fmt: skip
         ends = {Qt.Key.Key_Home: self.param.low, Qt.Key.Key_End: self.param.high}
-        if key in steps:
+        if modifiers & Qt.KeyboardModifier.AltModifier and key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.reach_scaled.emit(WIDER if key == Qt.Key.Key_Up else 1 / WIDER)
+            self.settled.emit()
+        elif key in steps:
             self._step(steps[Qt.Key(key)], modifiers)
         elif key in ends:
             self._set(ends[Qt.Key(key)])
@@ -252,11 +294,27 @@ class Rail(QWidget):
         self._set(self.param.default)
         self.settled.emit()
 
-    def randomise(self) -> None:
-        """Any value of the rail."""
+    def randomise(self, low: float = 0.0, high: float = 1.0) -> None:
+        """Any value of the rail, or of a part of it."""
         self.settled.emit()
-        self._set(self.param.from_rail(random.random()))
+        self._set(self.param.from_rail(random.uniform(low, high)))
         self.settled.emit()
+
+    def _ask_randomise(self) -> None:
+        """Any value between two that are typed."""
+        param = self.param
+        now = f"{param.format(param.low)} to {param.format(param.high)}"
+        text, good = QInputDialog.getText(self, f"Randomise {param.name.lower()}", "From … to …", text=now)
+        if not good:
+            return
+        try:
+            ends = [parse_value(part, param.unit, tempo_bpm=self._tempo_bpm) for part in text.split(" to ")]
+            if len(ends) != 2:
+                raise ParameterError(f"two values are needed, such as {now}; got {text}")
+        except ParameterError as error:
+            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), str(error), self)
+            return
+        self.randomise(*sorted(param.to_rail(min(max(end, param.low), param.high)) for end in ends))
 
     def edit(self, text: str = "") -> None:
         """Type a value in place of the shown one."""
@@ -315,7 +373,9 @@ class Rail(QWidget):
         menu = QMenu(self)
         menu.addAction("Type a value…", lambda: self.edit())
         menu.addAction(f"Reset to {self.param.format(self.param.default)}", self.reset)
-        menu.addAction("Randomise", self.randomise)
+        menu.addAction("Randomise", lambda: self.randomise())
+        if not self.param.choices:
+            menu.addAction("Randomise within…", self._ask_randomise)
         lock = menu.addAction("Locked against chance", self.lock_asked.emit)
         lock.setCheckable(True)
         lock.setChecked(self._locked)
