@@ -106,7 +106,8 @@ def test_selection_draws_links_of_the_selected_card_only(window: MainWindow, qtb
     qtbot.wait(50)
     click_card(window, qtbot, "drip-line-low-pass")
     assert set(window.inspector.rails) == {"cutoff_hz", "resonance", "slope", "form"}
-    assert len(window.inspector.rows) == 4
+    shown = [row.accessibleName().partition(" by")[0] for row in window.inspector.rows.values()]
+    assert (shown.count("Moved"), len(shown)) == (4, 5)  # four move it, and it feeds one
     assert "Gusts" in window.inspector.story.text.text()
     window.inspector.story.text.linkActivated.emit("gusts-1")
     assert window.canvas.selection == "gusts-1"
@@ -221,10 +222,12 @@ def test_a_link_by_its_dialog(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.keyClick(row, Qt.Key.Key_Right)
     assert window.session.patch.link(links[0].id).amount > links[0].amount
     values = set()
-    for _ in range(8):
-        qtbot.wait(120)
+
+    def moves() -> bool:
         values.add(round(now(window, "drip-line-echo", "time_s"), 9))
-    assert len(values) > 3  # it moves
+        return len(values) > 3
+
+    qtbot.waitUntil(moves, timeout=20_000)
     window.ask_link("time_s")
     again = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(again.search, "tide")
@@ -389,19 +392,25 @@ def test_nothing_takes_long_on_the_window_s_thread(window: MainWindow, qtbot: Qt
         window.canvas.select("fog-air-band" if window.canvas.selection != "fog-air-band" else "drip-line-low-pass")
         window.canvas.grab()
 
+    made: list[str] = []
+
     def link() -> None:
-        session.remove_link(session.add_link(Place("tide-1", "out"), Place("fog-air-band", "resonance")))
+        made.append(session.add_link(Place("tide-1", "out"), Place("fog-air-band", "resonance")))
+
+    def unlink() -> None:
+        session.remove_link(made.pop())
 
     def value() -> None:
         session.set_param("fog-air-band", "cutoff_hz", 300.0 + 100 * np.random.default_rng().random())
 
-    for action in (select, value, link, session.document.undo, window._frame):
-        times = []
-        for _ in range(5):
-            begun = time.process_time()
+    times: dict[object, list[float]] = {}
+    for _ in range(5):
+        for action in (select, value, link, unlink, session.document.undo, session.document.undo, window._frame):
+            begun = time.thread_time()
             action()
-            times.append(time.process_time() - begun)
-        assert sorted(times)[2] < 0.05 * slowness(), action
+            times.setdefault(action, []).append(time.thread_time() - begun)
+    for action, taken in times.items():
+        assert sorted(taken)[len(taken) // 2] < 0.05 * slowness(), action
 
 
 def test_calls_that_return_nothing_keep_the_count_of_none(qapp: QApplication) -> None:

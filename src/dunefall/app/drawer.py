@@ -72,7 +72,7 @@ class Drawer(QObject):
         self._panel.raise_()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """The page has another size, or what the panel lies over; the layout must not change in the midst of its work."""
+        """The page has another size, or what the panel lies over, in the midst of the layout's work."""
         if event.type() == QEvent.Type.Resize and watched is self._page:
             self.fit()
         elif event.type() == QEvent.Type.Resize and self.narrow:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRect, QRectF, Qt
@@ -16,14 +18,30 @@ __all__ = ["KINDS", "TraceImage", "card", "draw_text", "elided", "outline", "tex
 KINDS = {"audio": KIND_AUDIO, "control": KIND_CONTROL, "gate": KIND_GATE, "pitch": KIND_PITCH}
 
 
+_metrics: dict[str, QFontMetricsF] = {}
+
+
+def _metrics_of(font: QFont) -> QFontMetricsF:
+    key = font.key()
+    if key not in _metrics:
+        _metrics[key] = QFontMetricsF(font)
+    return _metrics[key]
+
+
 def text_width(text: str, font: QFont) -> float:
     """Width of a text in px."""
-    return QFontMetricsF(font).horizontalAdvance(text)
+    return _metrics_of(font).horizontalAdvance(text)
 
 
 def elided(text: str, font: QFont, room: float) -> str:
     """The text, or its beginning with an ellipsis where the room is too small."""
-    return QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, room)
+    _metrics_of(font)
+    return _elided(text, font.key(), room)
+
+
+@lru_cache(maxsize=4096)
+def _elided(text: str, font: str, room: float) -> str:
+    return _metrics[font].elidedText(text, Qt.TextElideMode.ElideRight, room)
 
 
 def draw_text(

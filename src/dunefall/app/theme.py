@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import cache
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
@@ -64,9 +65,11 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(path))
 
 
-def _font(family: str, size: float, weight: int) -> QFont:
+@cache
+def _font(family: str, size: int, weight: int) -> QFont:
+    """One font for all who ask; who wants to change it takes a copy."""
     font = QFont(family)
-    font.setPixelSize(round(size))
+    font.setPixelSize(size)
     font.setWeight(QFont.Weight(weight))
     font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     return font
@@ -74,12 +77,12 @@ def _font(family: str, size: float, weight: int) -> QFont:
 
 def sans(size: float, weight: int = 400) -> QFont:
     """IBM Plex Sans of a size in px and a weight of 400, 500 or 600."""
-    return _font("IBM Plex Sans", size, weight)
+    return _font("IBM Plex Sans", round(size), weight)
 
 
 def mono(size: float, weight: int = 500) -> QFont:
     """IBM Plex Mono, whose numerals are all of one width."""
-    return _font("IBM Plex Mono", size, weight)
+    return _font("IBM Plex Mono", round(size), weight)
 
 
 def numerals(widget: QWidget, size: float, weight: int = 600) -> None:

@@ -47,7 +47,7 @@ from dunefall.session import Session
 
 __all__ = ["MainWindow"]
 
-FRAME_MS = 33
+FRAME_MS = 16
 NOTICE_MS = 12_000
 START_FADE_S = 1.5
 NEED_SELECTION = (

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import multiprocessing
+import queue
+import threading
 import time
-from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
@@ -32,18 +33,23 @@ NO_BEAT_S = 6.0
 """An engine that has not looked at its messages for this long is taken for hung."""
 
 
-@dataclass
 class _Engine:
-    """One engine process and the pipe to it."""
+    """One engine process and the pipe to it. A thread of its own writes to the pipe: where the engine is busy and the
+    pipe full, nobody else waits."""
 
-    process: BaseProcess
-    pipe: Connection
-    started: float = field(default_factory=time.monotonic)
+    def __init__(self, process: BaseProcess, pipe: Connection) -> None:
+        self.process, self.pipe, self.started = process, pipe, time.monotonic()
+        self._waiting: queue.SimpleQueue[object] = queue.SimpleQueue()
+        threading.Thread(target=self._write, name="to the engine", daemon=True).start()
+
+    def _write(self) -> None:
+        while (message := self._waiting.get()) is not None:
+            with contextlib.suppress(OSError):  # a process that is gone hears nothing
+                self.pipe.send(message)
 
     def send(self, message: object) -> None:
-        """Say something; a process that is gone hears nothing."""
-        with contextlib.suppress(BrokenPipeError, OSError):
-            self.pipe.send(message)
+        """Say something, after all that was said before."""
+        self._waiting.put(message)
 
     def end(self, seconds: float) -> None:
         """Let it end, or end it after a while."""
@@ -52,6 +58,11 @@ class _Engine:
         if self.process.is_alive():
             self.process.kill()
             self.process.join()
+        self.let_go()
+
+    def let_go(self) -> None:
+        """Say nothing any more."""
+        self.send(None)
         self.pipe.close()
 
 
@@ -300,7 +311,7 @@ class EngineClient:
     def _keep_reserve(self) -> None:
         """Start the engine in reserve when the first one has settled; forget one that died."""
         if self._reserve is not None and not self._reserve.process.is_alive():
-            self._reserve.pipe.close()
+            self._reserve.let_go()
             self._reserve = self._portrait_asked = None
             self._ready_at = time.monotonic()  # try again after a while
         settled = self._ready_at is not None and time.monotonic() - self._ready_at > RESERVE_AFTER_S
@@ -325,7 +336,7 @@ class EngineClient:
     def _replace(self) -> None:
         assert self._engine is not None
         position = self.position
-        self._engine.pipe.close()
+        self._engine.let_go()
         self._engine, self._reserve = self._reserve or self._start_process(), None
         self._portrait_asked = None
         self._engine.started = time.monotonic()

@@ -172,10 +172,6 @@ class CanvasView(StillView):
         self._fit_scroll_bars()
         self.refresh()
 
-    def scrollContentsBy(self, dx: int, dy: int) -> None:
-        """Scrolled: the static parts move."""
-        self.refresh()
-
     def changeEvent(self, event: QEvent) -> None:
         """Fonts and scaling may have changed."""
         self._still, self._lane_pictures = None, {}

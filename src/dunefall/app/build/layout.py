@@ -56,13 +56,14 @@ class LaneBox:
 
 @dataclass(frozen=True)
 class Layout:
-    """The whole canvas."""
+    """The whole canvas; ``delayed`` keeps for pairs of cards that were asked about whether a link between them is."""
 
     lanes: tuple[LaneBox, ...]
     headings_y: int
     width: int
     height: int
     cards: dict[str, CardBox] = field(default_factory=dict)
+    delayed: dict[tuple[str, str], bool] = field(default_factory=dict, compare=False)
 
 
 def lay_out(patch: Patch) -> Layout:

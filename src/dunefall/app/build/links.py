@@ -67,7 +67,10 @@ class LinkPainter:
 
     def _draw(self, painter: QPainter, link: Link, source: CardBox, target: CardBox) -> None:
         role = link_role(self._patch, link)
-        delayed = is_delayed(self._patch, source.module, target.module)
+        ends = (source.module, target.module)
+        if ends not in self._layout.delayed:
+            self._layout.delayed[ends] = is_delayed(self._patch, *ends)
+        delayed = self._layout.delayed[ends]
         colour = self._theme.colour(role)
         pen = QPen(colour, 1.75 if link.amount else 0.8)
         pen.setStyle(Qt.PenStyle.DashLine if delayed else Qt.PenStyle.DotLine if not link.on else Qt.PenStyle.SolidLine)

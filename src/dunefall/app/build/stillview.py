@@ -7,7 +7,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractScrollArea, QWidget
 
 from dunefall.app.build.layout import (
@@ -78,7 +78,7 @@ class StillView(QAbstractScrollArea):
         self._layout = lay_out(patch)
         self._selection = ""
         self._marked: frozenset[str] = frozenset()
-        self._covered = 0
+        self._dx = self._dy = self._covered = 0
         self._drawn_link: tuple[str, QPointF] | None = None
         self._all_links = False
         self._faults: tuple[str, ...] = ()
@@ -122,13 +122,10 @@ class StillView(QAbstractScrollArea):
         lane = next(lane for lane in self._layout.lanes if lane.layer == layer)
         return QRect(MARGIN, lane.y - self._dy, HEAD_W, lane.height)
 
-    @property
-    def _dx(self) -> int:
-        return int(self.horizontalScrollBar().value())
-
-    @property
-    def _dy(self) -> int:
-        return int(self.verticalScrollBar().value())
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        """Scrolled: the static parts move."""
+        self._dx, self._dy = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
+        self.refresh()
 
     def _fit_scroll_bars(self) -> None:
         view = self.viewport().size()
@@ -322,7 +319,7 @@ class StillView(QAbstractScrollArea):
         ink = theme.colour("text2" if dim else "text")
         value = "stopped" if faulty else "unused" if module.id in self._asleep else card_value(self._patch, module)
         value = "quiet" if module.id in self._quiet and not faulty and not module.bypassed else value
-        value_font, name_font = mono(11), sans(12, 600 if chosen else 500)
+        value_font, name_font = mono(11), QFont(sans(12, 600 if chosen else 500))
         width = min(text_width(value, value_font), CARD_W - 12 - 44.0)
         value_box = QRectF(card.x + CARD_W - 6 - width, card.y + 4, width, 16)
         draw_text(painter, value_box, value, value_font, theme.colour("hot" if faulty else "text2"), right=True)
@@ -339,6 +336,8 @@ class StillView(QAbstractScrollArea):
 
     def _draw_headings(self, painter: QPainter) -> None:
         y, font, colour = self._layout.headings_y - self._dy, sans(11), self._theme.colour("text2")
+        if y < -24 and len(self._patch.layers) > 1:
+            return
         draw_text(painter, QRectF(MARGIN + 8, y, HEAD_W - 8, 20), "Layers", font, colour)
         for column, stage in enumerate(STAGES):
             box = QRectF(CARDS_X + column * PITCH - self._dx, y, CARD_W, 20)
@@ -355,6 +354,8 @@ class StillView(QAbstractScrollArea):
     def _draw_foot(self, painter: QPainter) -> None:
         """Add layer, the four kinds of signals by shape and colour, and how to see all links."""
         theme, box = self._theme, self._foot_rect()
+        if box.top() > self.viewport().height():
+            return
         outline(painter, box, theme.colour("edge"), 1, 6, dashed=True)
         draw_text(painter, box, "+ Add layer", sans(12, 500), theme.colour("text2"), centre=True)
         x, y = CARDS_X, box.center().y()

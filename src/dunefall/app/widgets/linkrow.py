@@ -8,7 +8,17 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFont,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
 
 from dunefall.app.painting import TraceImage, draw_text, outline
@@ -72,6 +82,7 @@ class LinkRow(QWidget):
         self._grabbed: tuple[float, float] | None = None
         self._bins: NDArray[np.float32] | None = None
         self._image = TraceImage()
+        self._still: tuple[object, QPixmap] | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -91,14 +102,33 @@ class LinkRow(QWidget):
         return int(self.width() * 0.38), self.width() - AMOUNT_W - TRACE_W - 12
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        """Name, rail, amount."""
+        """Name, rail and amount, kept as a picture until they change, and the trace."""
+        painter, scale = QPainter(self), self.devicePixelRatioF()
+        looks = (self.link, self.size().toTuple(), scale, self.hasFocus())
+        if self._still is None or self._still[0] != looks:
+            picture = QPixmap(self.size() * scale)
+            picture.setDevicePixelRatio(scale)
+            picture.fill(Qt.GlobalColor.transparent)
+            still = QPainter(picture)
+            self._draw_still(still)
+            still.end()
+            self._still = (looks, picture)
+        painter.drawPixmap(0, 0, self._still[1])
+        if self._bins is not None and self.link.on:
+            self._image.clear(TRACE_W, HEIGHT - 10, scale)
+            colour = self._theme.colour(self._role)
+            self._image.trace(QRect(0, 0, TRACE_W, HEIGHT - 10), self._bins, self._role, colour, stroke=1.5)
+            painter.translate(self._rail()[1] + 8, 5)
+            self._image.draw(painter)
+        painter.end()
+
+    def _draw_still(self, painter: QPainter) -> None:
         theme, link = self._theme, self.link
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.hasFocus():
             outline(painter, QRectF(self.rect()), theme.colour("text"), 1.5, 4)
         left, right = self._rail()
-        font = sans(12)
+        font = QFont(sans(12))
         font.setUnderline(True)
         font.setStrikeOut(not link.on)
         draw_text(painter, QRectF(6, 0, left - 16, HEIGHT), self._name, font, theme.colour("text"))
@@ -114,12 +144,6 @@ class LinkRow(QWidget):
         amount_box = QRectF(self.width() - AMOUNT_W, 0, AMOUNT_W - 4, HEIGHT)
         draw_text(painter, amount_box, amount, mono(11.5),
                   theme.colour("text"), right=True)  # fmt: skip
-        if self._bins is not None and link.on:
-            self._image.clear(self.width(), HEIGHT, self.devicePixelRatioF())
-            box = QRect(right + 8, 5, TRACE_W, HEIGHT - 10)
-            self._image.trace(box, self._bins, self._role, theme.colour(self._role), stroke=1.5)
-            self._image.draw(painter)
-        painter.end()
 
     def set_bins(self, bins: NDArray[np.float32] | None) -> None:
         """Show the source's live trace."""

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from dunefall.app.painting import card, draw_text, outline
+from dunefall.app.painting import TraceImage, card, draw_text, outline
 from dunefall.app.theme import Theme, mono
 from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.sounds import Sound, prepared
@@ -34,6 +34,22 @@ MOST_READ = 1500
 """Samples that are looked at for each pixel column of a file's picture: long files take no longer than short ones."""
 
 
+def _flat(curve: NDArray[np.float64]) -> NDArray[np.float32]:
+    """A curve as a trace: as high as low in each column."""
+    return np.repeat(curve.astype(np.float32)[:, np.newaxis], 2, axis=1)
+
+
+def _course(curve: NDArray[np.float64], role: str, columns: int) -> tuple[NDArray[np.float32], float, float]:
+    """A course as lowest and highest values of so many columns at most, and the span in which it is drawn."""
+    high = max(float(np.abs(curve).max()), 1e-6) if role != "gate" else 1.0
+    low = -high if role in ("audio", "control") and curve.min() < 0 else float(min(curve.min(), 0.0))
+    if len(curve) < FEW:
+        return _flat(curve), low, high
+    starts = np.linspace(0, len(curve), columns, endpoint=False).astype(np.int64)
+    bins = np.stack([np.minimum.reduceat(curve, starts), np.maximum.reduceat(curve, starts)], axis=1)
+    return bins.astype(np.float32), low, high
+
+
 class Picture(QWidget):
     """The picture of one module.
 
@@ -54,6 +70,7 @@ class Picture(QWidget):
         self._values: dict[str, float] = {param.id: param.default for param in spec.params}
         self._portrait: Portrait | None = None
         self._back: QPixmap | None = None
+        self._image = TraceImage()
         self._grab: tuple[QPointF, dict[str, float]] | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -111,16 +128,18 @@ class Picture(QWidget):
         draw_text(painter, foot, right, mono(10.5), colour, right=True)
 
     def _paint_portrait(self, painter: QPainter, portrait: Portrait) -> None:
-        roles = {output.id: output.role for output in self._spec.outputs}
+        roles, box = {output.id: output.role for output in self._spec.outputs}, self._box.toRect()
         shown = next(iter(portrait.curves))
-        for port in (*(name for name in portrait.curves if name != shown), shown):
-            colour = self._theme.colour(roles[port])
-            colour.setAlphaF(1.0 if port == shown else 0.3)
-            curve = portrait.curves[port]
+        self._image.clear(self.width(), HEIGHT, self.devicePixelRatioF())
+        for port, curve in portrait.curves.items():
+            role, alpha = roles[port], 1.0 if port == shown else 0.3
             if portrait.kind in OVER_HZ:
-                self._line(painter, self._response(portrait.across, curve), colour)
+                bins, low, high, form = _flat(np.clip(curve, FLOOR_DB, TOP_DB)), FLOOR_DB, TOP_DB, "control"
             else:
-                self._line(painter, self._course(curve, roles[port]), colour)
+                bins, low, high = _course(curve, role, int(self._box.width() / 2))
+                form = "control" if role == "audio" else role
+            self._image.trace(box, bins, form, self._theme.colour(role), low=low, high=high, alpha=alpha)
+        self._image.draw(painter)
         if portrait.kind in OVER_HZ:
             self._paint_decades(painter)
             self._foot(painter, f"{OVER_HZ[portrait.kind]}, 20 Hz to 20 kHz", f"{FLOOR_DB:.0f} to {TOP_DB:+.0f} dB")
@@ -144,22 +163,6 @@ class Picture(QWidget):
     def _y_of_db(self, db: float) -> float:
         share = (min(max(db, FLOOR_DB), TOP_DB) - FLOOR_DB) / (TOP_DB - FLOOR_DB)
         return self._box.bottom() - share * self._box.height()
-
-    def _response(self, across: NDArray[np.float64], curve: NDArray[np.float64]) -> QPolygonF:
-        return QPolygonF([QPointF(self._x_of_hz(hz), self._y_of_db(db)) for hz, db in zip(across, curve, strict=True)])
-
-    def _course(self, curve: NDArray[np.float64], role: str) -> QPolygonF:
-        """At most a lowest and a highest point for each two pixels."""
-        pieces = np.array_split(curve, len(curve) if len(curve) < FEW else int(self._box.width() / 2))
-        high = max(float(np.abs(curve).max()), 1e-6) if role != "gate" else 1.0
-        low = -high if role in ("audio", "control") and curve.min() < 0 else float(min(curve.min(), 0.0))
-        points = []
-        for k, part in enumerate(pieces):
-            x = self._box.left() + self._box.width() * k / max(len(pieces) - 1, 1)
-            for value in (part.min(), part.max()) if len(part) > 1 else part:
-                y = self._box.bottom() - (float(value) - low) / max(high - low, 1e-9) * self._box.height()
-                points.append(QPointF(x, y))
-        return QPolygonF(points)
 
     def _line(self, painter: QPainter, line: QPolygonF, colour: QColor) -> None:
         painter.setPen(QPen(colour, 1.75))

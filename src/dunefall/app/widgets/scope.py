@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRect, QRectF
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 
 from dunefall.app.painting import TraceImage, draw_text
 from dunefall.app.theme import Theme, mono
@@ -73,6 +73,7 @@ class Scope(Plot):
         self.over: list[Scope] = []
         self._seconds = 1.0
         self._image = TraceImage()
+        self._still: tuple[object, QPixmap] | None = None
         self.setToolTip("P on a selected card pins or unpins it")
 
     def show_course(self, samples: NDArray[np.float32], seconds: float) -> None:
@@ -97,9 +98,29 @@ class Scope(Plot):
         return low - 1, high + 1
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        """Title, grid, trace, axes."""
-        theme, painter, plot = self._theme, QPainter(self), self.plot
-        self._title(painter, self._told())
+        """Grid and axes, kept as a picture until they change; the value; the traces."""
+        theme, painter, plot, scale = self._theme, QPainter(self), self.plot, self.devicePixelRatioF()
+        looks = (self.size().toTuple(), scale, self.span, self._seconds)
+        if self._still is None or self._still[0] != looks:
+            picture = QPixmap(self.size() * scale)
+            picture.setDevicePixelRatio(scale)
+            picture.fill(Qt.GlobalColor.transparent)
+            still = QPainter(picture)
+            self._title(still, "")
+            self._draw_axes(still, plot)
+            still.end()
+            self._still = (looks, picture)
+        painter.drawPixmap(0, 0, self._still[1])
+        told = QRectF(0, 0, self.width() - 8, 18)
+        draw_text(painter, told, self._told(), mono(12), theme.colour("text"), right=True)
+        self._draw_traces(painter, plot, *self.span)
+        if self._cursor is not None:
+            painter.setPen(QPen(theme.colour("text"), 1))
+            painter.drawLine(QPointF(self._cursor.x(), plot.top()), QPointF(self._cursor.x(), plot.bottom()))
+        painter.end()
+
+    def _draw_axes(self, painter: QPainter, plot: QRect) -> None:
+        theme = self._theme
         painter.setPen(QPen(theme.colour("line"), 1))
         for k in range(1, 4):
             painter.drawLine(
@@ -116,11 +137,6 @@ class Scope(Plot):
             x = plot.x() + plot.width() * k / 4
             box = QRectF(x - (0 if k == 0 else 70 if k == 4 else 35), plot.bottom() + 2, 70, 14)
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), right=k == 4, centre=k == 2)
-        self._draw_traces(painter, plot, low, high)
-        if self._cursor is not None:
-            painter.setPen(QPen(theme.colour("text"), 1))
-            painter.drawLine(QPointF(self._cursor.x(), plot.top()), QPointF(self._cursor.x(), plot.bottom()))
-        painter.end()
 
     def _told(self) -> str:
         """The value now, or the one under the cursor and how long ago it was."""
