@@ -54,6 +54,8 @@ def main() -> None:
     results["window"] = large = window.measure()
     frames = f"frame {large['frame_median_ms']:.1f} ms (99 of 100: {large['frame_p99_ms']:.1f})"
     rest = f"select {large['select_ms']:.0f}, undo {large['undo_ms']:.0f}, search {large['search_ms']:.1f} ms"
+    share = f"{large['window_share_of_a_core']:.0%} of a core"
+    print(f"window with the demo: {large['frames_per_second']:.0f} frames a second, {share}")
     print(f"window with {large['modules']:.0f} modules in {large['layers']:.0f} layers: {frames}, {rest}")
     results["steady"] = held = steady.measure()
     print(

@@ -43,8 +43,27 @@ def palette_picture(window: MainWindow) -> None:
     palette.reject()
 
 
+def compound_picture(window: MainWindow) -> None:
+    """The fog's band and what moves it as a compound, opened."""
+    session = window.session
+    session.rename_compound(_made(window), "Fog body")
+    window.toggle_compound()
+    window.canvas.select("fog-air-band")
+    QTest.qWait(1500)
+    window.grab().save(str(FOLDER / "compound-noon.png"))
+    for _ in range(2):
+        session.document.undo()
+
+
+def _made(window: MainWindow) -> str:
+    compound = window.session.new_compound(("fog-air-drift", "fog-air-sway", "fog-air-band"))
+    window.session.make_compound(compound)
+    window.canvas.select(compound.id)
+    return compound.id
+
+
 def main() -> None:
-    """Build and Mix in both themes, the palette, Watch, a sequence with its events."""
+    """Build and Mix in both themes, the palette, a compound, Watch, a sequence with its events."""
     app = make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
@@ -59,6 +78,7 @@ def main() -> None:
     strip.save(str(FOLDER / "watch-dusk.png"))
     window.watch.choose("Scope")
     palette_picture(window)
+    compound_picture(window)
     window.show_workspace("mix")
     window.canvas.select("buoy-bell-output")
     QTest.qWait(SECONDS * 1000)
