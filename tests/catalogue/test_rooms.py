@@ -10,7 +10,7 @@ from scipy import signal
 from scipy.special import erfc
 
 from dunefall.compiler.sounds import take_in
-from dunefall.dsp import network, partitions, responses
+from dunefall.dsp import network, partitions, responses, transform
 from dunefall.dsp.place import pan_gains
 from rig import RATE, Rig, level_db, tone
 
@@ -148,15 +148,16 @@ def test_convolution_with_a_file_adds_no_delay(tmp_path) -> None:  # type: ignor
 @pytest.mark.parametrize("size", [64, 1024, 8192])
 def test_the_transform_is_that_of_numpy(size: int) -> None:
     both = np.random.default_rng(size).normal(size=(2, 2 * size))
-    re, im, table = both[0].copy(), both[1].copy(), partitions.turns()
+    work, table = np.zeros(transform.room(2 * size)), transform.turns()
+    work[: 4 * size] = both.ravel()
     spectra = np.zeros((2, 2, size + 1))
-    partitions.spectra_of(re, im, spectra[0].reshape(-1), spectra[1].reshape(-1), table)
-    kept = partitions._kept_bins(2 * size)
+    transform.spectra_of(work, spectra[0].reshape(-1), spectra[1].reshape(-1), table)
+    kept = transform.kept_bins(2 * size)
     assert sorted(np.minimum(kept, 2 * size - kept)) == list(range(size + 1)), "every frequency once"
     for mine, wave in zip(spectra, both, strict=True):
         np.testing.assert_allclose(mine[0] + 1j * mine[1], np.fft.fft(wave)[kept], atol=1e-10)
-    partitions.back(spectra[0].reshape(-1), spectra[1].reshape(-1), re, im, table)
-    np.testing.assert_allclose(np.stack([re, im]) / (2 * size), both, atol=1e-12)
+    transform.back(spectra[0].reshape(-1), spectra[1].reshape(-1), work, table)
+    np.testing.assert_allclose(work[: 4 * size].reshape(2, -1) / (2 * size), both, atol=1e-12)
 
 
 def test_the_memory_of_the_longest_response_is_there() -> None:
