@@ -40,7 +40,7 @@ def _work_numbers(block):  # type: ignore[no-untyped-def]
 
 def _level_numbers(block: int, count: int) -> int:
     """Of a size of blocks: for both channels what came in and what goes out, the transform, sums and spectra."""
-    return _work_numbers(block) + (count + 1) * 4 * (block + 1)
+    return int(_work_numbers(block)) + (count + 1) * 4 * (block + 1)
 
 
 def memory_numbers(length: int) -> int:

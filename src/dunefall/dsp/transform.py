@@ -65,12 +65,13 @@ def turns() -> NDArray[np.float64]:
 
 def kept_bins(size: int) -> NDArray[np.int64]:
     """Which bins of a spectrum of so many numbers are kept, in the order in which they lie."""
-    reversed_bits = np.zeros(1, np.int64)
+    reversed_bits: NDArray[np.int64] = np.zeros(1, np.int64)
     while len(reversed_bits) < size:
         reversed_bits = np.concatenate([2 * reversed_bits, 2 * reversed_bits + 1])
     numbers = np.arange(ROWS // 2)[:, np.newaxis] + ROWS * np.arange(size // ROWS)
     numbers[:, 0] = FIRSTS[:-1]
-    return reversed_bits[np.append(numbers.ravel(), FIRSTS[-1])]
+    kept: NDArray[np.int64] = reversed_bits[np.append(numbers.ravel(), FIRSTS[-1])]
+    return kept
 
 
 @njit(error_model="numpy", fastmath={"contract"})
@@ -235,12 +236,12 @@ def _part(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # type
     group = uint64(8)
     while group < uint64(a_re.size):
         last = group + group - uint64(1)
-        for k in range(group):
-            q, m = group + k, last - k
-            left_re[q], left_im[q] = 0.5 * (a_re[q] + b_re[m]), 0.5 * (a_im[q] - b_im[m])
-        for k in range(group):
-            q, m = group + k, last - k
-            right_re[q], right_im[q] = 0.5 * (a_im[q] + b_im[m]), 0.5 * (b_re[m] - a_re[q])
+        for k in range(group):  # type: ignore[assignment]
+            at, m = group + k, last - k
+            left_re[at], left_im[at] = 0.5 * (a_re[at] + b_re[m]), 0.5 * (a_im[at] - b_im[m])
+        for k in range(group):  # type: ignore[assignment]
+            at, m = group + k, last - k
+            right_re[at], right_im[at] = 0.5 * (a_im[at] + b_im[m]), 0.5 * (b_re[m] - a_re[at])
         group += group
 
 
@@ -254,12 +255,12 @@ def _unite(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # typ
     group = uint64(8)
     while group < uint64(a_re.size):
         last = group + group - uint64(1)
-        for k in range(group):
-            q = group + k
-            a_re[q], a_im[q] = left_re[q] - right_im[q], left_im[q] + right_re[q]
-        for k in range(group):
-            q, m = group + k, last - k
-            b_re[q], b_im[q] = left_re[m] + right_im[m], right_re[m] - left_im[m]
+        for k in range(group):  # type: ignore[assignment]
+            at = group + k
+            a_re[at], a_im[at] = left_re[at] - right_im[at], left_im[at] + right_re[at]
+        for k in range(group):  # type: ignore[assignment]
+            at, m = group + k, last - k
+            b_re[at], b_im[at] = left_re[m] + right_im[m], right_re[m] - left_im[m]
         group += group
 
 

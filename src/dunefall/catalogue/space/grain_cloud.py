@@ -25,6 +25,8 @@ ROOT_2 = math.sqrt(2.0)
 NEAREST = 68.0
 """Samples that a grain stays behind the place of writing."""
 KNEE = 1.0
+NEARLY_EVEN = 1.0 / 16.0
+"""A grain that moves by no more than this against the even way (a semitone) is read in runs."""
 FREE, SEMITONES = 0.0, 1.0
 MOVES = sum(1 << k for k in (3, 4, 14, 15))
 """Size, rate and the cuts."""
@@ -115,7 +117,9 @@ def _sound(memory, first, size, write, begin, end, left, right, scratch):  # typ
             a, b, c, d = cubic_weights(place - whole)
             places[i], low[i], here[i], high[i], far[i] = whole, window * a, window * b, window * c, window * d
         inside = min(places[0], places[count - 1]) >= 1.0 and max(places[0], places[count - 1]) < size - 2.0
-        if inside:
+        if inside and abs(slope) < NEARLY_EVEN:
+            _read_runs(memory, first, places, low, here, high, far)
+        elif inside:
             for i in range(count):
                 k = first + int(places[i])
                 low[i] = fma(far[i], get(memory, k + 2), fma(high[i], get(memory, k + 1),
@@ -132,6 +136,29 @@ def _sound(memory, first, size, write, begin, end, left, right, scratch):  # typ
         memory[h + AGE] = age + count
         if (age + count) * growth >= 1.0:
             memory[h + GROWTH] = 0.0
+
+
+@njit(error_model="numpy")
+def _read_runs(memory, first, places, low, here, high, far):  # type: ignore[no-untyped-def]
+    """What is read where nearly all places follow each other: run by run, without looking at each of them. A place's
+    distance from where it would be in an even row only grows, or only shrinks, so that the end of a run is found by
+    halving."""
+    begin, count = 0, places.size
+    while begin < count:
+        ahead, last, end = places[begin] - begin, begin, count
+        if places[count - 1] - (count - 1) != ahead:
+            while end - last > 1:
+                middle = (last + end) // 2
+                if places[middle] - middle == ahead:
+                    last = middle
+                else:
+                    end = middle
+        k = first + int(places[begin])
+        row, a, b = memory[k - 1 : k + 2 + end - begin], low[begin:end], here[begin:end]
+        c, d = high[begin:end], far[begin:end]
+        for i in range(end - begin):
+            a[i] = fma(d[i], row[i + 3], fma(c[i], row[i + 2], fma(a[i], row[i], b[i] * row[i + 1])))
+        begin = end
 
 
 @njit(error_model="numpy", forceinline=True)
