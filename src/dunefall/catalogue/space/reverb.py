@@ -41,7 +41,7 @@ TAPS = len(FIRST_TAPS)
 DIFFUSERS_S = (
     0.00477, 0.00360, 0.01273, 0.00931, 0.02171, 0.03313, 0.00463, 0.00377, 0.01241, 0.00967, 0.02293, 0.03109,
 )  # fmt: skip
-DIFFUSION = (0.75, 0.75, 0.65, 0.65, 0.6, 0.6)
+DIFFUSION = (0.7, 0.7, 0.7, 0.7, 0.7, 0.7)
 SIX = len(DIFFUSION)
 RINGS_OUT, WHOLE_M = -25.0, 20.0
 """An all-pass rings at most for a third of the decay; in smaller rooms than this the long ones do less."""
