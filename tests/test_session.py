@@ -182,3 +182,18 @@ def test_a_reach_is_scaled_in_one_step(session: Session) -> None:
     assert [x.amount for x in after] == pytest.approx([3.0 * x.amount for x in before])
     session.document.undo()
     assert session.patch.links_into(place.module, place.port) == before
+
+
+def test_a_controller_is_learned_by_a_named_control(session: Session) -> None:
+    place = Place("drip-line-low-pass", "cutoff_hz")
+    control = session.learn(place, 21)
+    made = session.patch.module(control)
+    assert (made.type, made.name, made.params["controller"]) == ("named-control", "Cutoff of Low-pass", 21.0)
+    assert place in [link.target for link in session.patch.links_from(control)]
+    assert session.learn(place, 22) == control  # the same control, another controller
+    assert session.learn(Place(control, "value"), 23) == control
+    session.turn_controller(23, 0.75)
+    assert session.patch.module(control).params["value"] == 0.75
+    for _ in range(2):
+        session.document.undo()
+    check_patch(session.patch)

@@ -17,7 +17,7 @@ from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.randomisedialog import RandomiseDialog
 from dunefall.app.window import MainWindow
 from dunefall.catalogue.search import found
-from dunefall.engine.messages import EngineOptions
+from dunefall.engine.messages import EngineOptions, Turned
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch, Place
 from dunefall.session import Session, open_patch
@@ -226,7 +226,7 @@ def test_hear_from_here_and_without(window: MainWindow, qtbot: QtBot) -> None:
     assert window.session.engine._patch.module("drip-line-droplet").bypassed
     window.session.set_tempo(100.0)
     assert not window.session.engine._patch.module("drip-line-droplet").bypassed, "an edit ends it"
-    assert window.session.engine.status[Status.RATE] == 48000
+    qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 48000, timeout=30_000)  # it is well
 
 
 def test_a_module_is_found_by_its_name(window: MainWindow, qtbot: QtBot) -> None:
@@ -292,3 +292,47 @@ def test_quiet_modules_are_marked_and_told_why(window: MainWindow) -> None:
     for part in (window.canvas, window.inspector.story):
         part.set_quiet(frozenset())
     assert "nothing new" not in window.inspector.story.text.text()
+
+
+def test_a_midi_controller_is_learned_for_a_value(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    menu = window.inspector.rails["resonance"].menu()
+    next(action for action in menu.actions() if action.text().startswith("Learn")).trigger()
+    assert "it will move resonance of Low-pass" in window.notice.text()
+    window._heard(Turned(128, 0.5))  # the wheel is no controller
+    window._heard(Turned(21, 0.5))
+    assert "Controller 21 moves Resonance of Low-pass" in window.notice.text()
+    control = window.session.patch.links_into("drip-line-low-pass", "resonance")[-1].source.module
+    window._heard(Turned(21, 0.25))
+    assert window.session.patch.module(control).params["value"] == 0.25
+    window.canvas.select("")
+    assert control in window.inspector.front
+    window.learn_controller()
+    assert "Select what a controller shall move" in window.notice.text()
+
+
+def test_what_is_heard_while_a_key_is_held_ends_with_it(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    window.canvas.setFocus()
+    shift = Qt.KeyboardModifier.ShiftModifier
+    qtbot.keyPress(window.canvas, Qt.Key.Key_H, shift)
+    assert window.session.engine._patch.module("drip-line-low-pass").bypassed
+    qtbot.wait(450)
+    qtbot.keyRelease(window.canvas, Qt.Key.Key_H, shift)
+    assert window.session.engine._patch == window.session.patch
+    qtbot.keyClick(window.canvas, Qt.Key.Key_H, shift)  # a short press stays until the next one
+    assert window.session.engine._patch.module("drip-line-low-pass").bypassed
+    qtbot.keyClick(window.canvas, Qt.Key.Key_H, shift)
+    assert window.session.engine._patch == window.session.patch
+
+
+def test_lanes_out_of_sight_are_drawn_before_they_are_scrolled_to(window: MainWindow, qtbot: QtBot) -> None:
+    window.canvas.select("drip-line-low-pass")
+    qtbot.waitUntil(lambda: not window.canvas._ahead, timeout=10_000)
+    pictures = {name: kept[3] for name, kept in window.canvas._lane_pictures.items()}
+    assert set(pictures) == {layer.id for layer in window.session.patch.layers}
+    bar = window.canvas.verticalScrollBar()
+    bar.setValue(bar.maximum())
+    window.canvas.viewport().repaint()
+    assert {name: kept[3] for name, kept in window.canvas._lane_pictures.items()} == pictures
+    bar.setValue(0)

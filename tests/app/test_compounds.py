@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QComboBox, QLineEdit, QMenu, QMessageBox, QPushButton
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QMenu, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.theme import NOON
@@ -278,6 +278,25 @@ def test_kept_in_the_library_and_found_again(window: MainWindow, qtbot: QtBot, m
     assert 0.55 not in resonances  # what is not in the library yet is not taken
     assert "Take changes from the library" in window.session.document.undo_label
     window.press_compound(compound.id)
+
+
+def test_a_file_of_somebody_else_is_taken_in(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made(window)
+    other = UserLibrary(tmp_path / "theirs")
+    other.save(window.session.patch, window.session.patch.compounds[0], None)
+    path = other.folder / "fog-body.dunefall"
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
+    for _ in range(2):
+        window.take_in_compound()
+    assert window.library.files() == ("fog-body-2.dunefall", "fog-body.dunefall")
+    assert "Fog body is in your library now" in window.notice.text()
+    path.write_text("{}")
+    window.take_in_compound()
+    box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
+    assert "fog-body.dunefall cannot be opened" in box.informativeText()
+    box.close()
 
 
 def test_what_cannot_be_one_is_told(window: MainWindow) -> None:

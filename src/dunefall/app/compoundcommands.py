@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from dunefall.app.seenparts import SeenParts
 from dunefall.app.widgets.compounddialog import CompoundDialog
@@ -115,6 +117,17 @@ class CompoundCommands(SeenParts):
             return
         self.tell(f"{found.name} is in your library now, as {self.library.folder / name}: A finds it in every patch.")
         self.offer_changes()
+
+    def take_in_compound(self) -> None:
+        """Choose the file of a compound that somebody else has made, and take it into the library."""
+        name, _ = QFileDialog.getOpenFileName(self, "Take a compound into your library", "", "Compounds (*.dunefall)")
+        if name:
+            try:
+                taken = self.library.take_in(Path(name))
+            except DunefallError as error:
+                self.warn("This file cannot be taken in", str(error))
+                return
+            self.tell(f"{taken} is in your library now: A finds it in every patch.")
 
     def _picture(self, compound: Compound) -> TinyPicture | None:
         """What a compound has given of late."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QPoint
+from PySide6.QtGui import QKeySequence
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from dunefall.app.seenparts import SeenParts
@@ -23,13 +25,15 @@ from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
 __all__ = ["CopyCommands"]
 
 A_LITTLE = 0.12
+HELD_S = 0.4
+"""A key that stays down for longer is held: what it does ends when it goes up."""
 
 
 class CopyCommands(SeenParts):
     """Duplicate, copy, paste, randomise; mute, solo, hear from here, hear without; links drawn with the mouse."""
 
     _movement: tuple[Link, ...] = ()
-    _heard_from = ""
+    _heard_from, _heard_since = "", 0.0
 
     def connect_copying(self) -> None:
         """Let the lanes' wishes be done."""
@@ -148,6 +152,16 @@ class CopyCommands(SeenParts):
             self.session.set_param(output, param, on)
             self.session.document.end_merge()
 
+    def _hear(self, part: str) -> None:
+        self._heard_from, self._heard_since = part, time.monotonic()
+
+    def let_go(self, key: int) -> None:
+        """A key went up: what was heard only while it was held ends."""
+        names = [self.actions_by_id[name].shortcut().toString().rpartition("+")[2] for name in ("hear", "without")]
+        held = self._heard_from and time.monotonic() - self._heard_since > HELD_S
+        if held and QKeySequence(key).toString() in names:
+            self.hear_from_here()
+
     def hear_from_here(self) -> None:
         """Hear the selected module's own output and nothing else, or everything again; the patch stays as it is."""
         chosen, place = self.canvas.selection, self.output_place()
@@ -156,7 +170,7 @@ class CopyCommands(SeenParts):
             self.session.try_out(None)
             self.tell("Everything is heard again.")
             return
-        self._heard_from = chosen
+        self._hear(chosen)
         self.session.try_out(_only(self.session.patch, place))
         self.tell(f"Only {self.seen.module(chosen).name} is heard. H again: everything.")
 
@@ -166,7 +180,7 @@ class CopyCommands(SeenParts):
         if self._heard_from or not chosen:
             self.hear_from_here()
             return
-        self._heard_from = self.canvas.selection
+        self._hear(self.canvas.selection)
         for module in chosen:
             patch = patch.with_module(replace(patch.module(module), bypassed=True))
         self.session.try_out(patch)
@@ -179,7 +193,7 @@ class CopyCommands(SeenParts):
         if self._heard_from:
             self.hear_from_here()
             return
-        self._heard_from = link.target.module
+        self._hear(link.target.module)
         for other in patch.links_into(link.target.module, link.target.port):
             patch = patch.with_link(replace(other, on=other.id == link_id))
         self.session.try_out(patch)

@@ -27,6 +27,8 @@ from dunefall.patch.userlibrary import UserLibrary
 
 __all__ = ["ModuleCommands"]
 
+HIGHEST_CONTROLLER = 127
+"""Higher ones are the wheel and the pressure, which go to the keyboards."""
 SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
 
 
@@ -38,6 +40,7 @@ class ModuleCommands(SeenParts):
     """Adding, linking, renaming, removing; undo and redo."""
 
     library: UserLibrary
+    _learning: Place | None = None
 
     def link_selection(self) -> None:
         """ "Move this…" for the selected module's main parameter, or the rail that has the focus."""
@@ -187,6 +190,27 @@ class ModuleCommands(SeenParts):
         )
         if good:
             self.canvas.select(self.session.gather(layer, texts[text]))
+
+    def learn_controller(self, port: str = "") -> None:
+        """Let the next MIDI controller that moves move a value of the selection: its main one, if none is named."""
+        spec = self.spec_of_selection
+        port = port or (spec.face if spec else "")
+        if not port or spec is None:
+            self.tell("Select what a controller shall move: a module, or better a Named control.")
+            return
+        self._learning = self.place_of(port)
+        name = self.seen.module(self.canvas.selection).name
+        self.tell(f"Turn a MIDI controller now: it will move {spec.param(port).name.lower()} of {name}.")
+
+    def take_controller(self, controller: int) -> bool:
+        """A controller was turned; whether it was waited for."""
+        place = self._learning
+        if place is None or controller > HIGHEST_CONTROLLER or not self.session.patch.has(place.module):
+            return False
+        self._learning = None
+        control = self.session.learn(place, controller)
+        self.tell(f"Controller {controller} moves {self.session.patch.module(control).name} from now on.")
+        return True
 
     def toggle_bypass(self) -> None:
         """Bypass the selected module, or use it again."""

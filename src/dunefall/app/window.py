@@ -6,7 +6,7 @@ import threading
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QCursor, QResizeEvent
+from PySide6.QtGui import QAction, QCloseEvent, QCursor, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -50,9 +50,11 @@ __all__ = ["MainWindow"]
 FRAME_MS = 16
 NOTICE_MS = 12_000
 START_FADE_S = 1.5
+HELD = ("hear", "without")
+"""Commands whose keys may be held."""
 NEED_SELECTION = (
     "link", "bypass", "pin", "remove", "reset", "voices", "duplicate", "duplicate_all", "copy", "vary", "compound",
-    "up", "down", "open_compound", "edit_compound", "keep_compound", "take_apart",
+    "up", "down", "learn", "open_compound", "edit_compound", "keep_compound", "take_apart",
 )  # fmt: skip
 """Commands that are grey while nothing is selected."""
 REPEAT_MS = 150
@@ -137,6 +139,7 @@ class MainWindow(
         for command in COMMANDS:
             action = QAction(command.text, self)
             action.triggered.connect(lambda _=False, name=command.method: getattr(self, name)())
+            action.setAutoRepeat(command.id not in HELD)
             self.addAction(action)
             self.actions_by_id[command.id] = action
             if command.separator:
@@ -184,6 +187,7 @@ class MainWindow(
         inspector.link_asked.connect(self.ask_link)
         inspector.reach_scaled.connect(lambda port, factor: session.scale_reach(self.place_of(port), factor))
         inspector.lock_asked.connect(lambda port: session.toggle_lock(self.place_of(port)))
+        inspector.learn_asked.connect(self.learn_controller)
         inspector.movement_copied.connect(self.copy_movement)
         inspector.movement_pasted.connect(self.paste_movement)
         inspector.link_changed.connect(lambda link: session.change_link(self.real_link(link)))
@@ -311,7 +315,8 @@ class MainWindow(
                     f"{names} gave no usable number and was silenced. Select it and press {key} to start it anew."
                 )
         elif isinstance(message, say.Turned):
-            self.session.turn_controller(message.controller, message.place)
+            if not self.take_controller(message.controller):
+                self.session.turn_controller(message.controller, message.place)
         elif isinstance(message, say.Clicked):
             self.note_click(message)
         elif isinstance(message, say.ProgramRuns):
@@ -353,6 +358,12 @@ class MainWindow(
         self.inspector.set_theme(theme)
         self.watch.set_theme(theme, self.session.patch)
         self.mix.set_theme(theme)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """What is heard only while a key is held ends."""
+        if not event.isAutoRepeat():
+            self.let_go(event.key())
+        super().keyReleaseEvent(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A low window folds Watch away."""

@@ -117,12 +117,31 @@ class UserLibrary:
             extra={"picture": {"role": picture.role, "columns": picture.columns}} if picture else {},
         )  # fmt: skip
         name = self.file_for(compound)
+        self._write(kept, name)
+        return replace(compound, library=name, digest=self.digest(name))
+
+    def take_in(self, path: Path) -> str:
+        """Take a compound's file of somebody else into the library, under a name that is free; returns it.
+
+        Raises
+        ------
+        PatchError, StorageError
+            If the file is none, or cannot be read, or the folder not be written.
+        """
+        patch = load_patch(path)
+        main = main_compound(patch)
+        names, stem, number = set(self.files()), path.stem, 2
+        while f"{stem}{SUFFIX}" in names:
+            stem, number = f"{path.stem}-{number}", number + 1
+        self._write(patch, f"{stem}{SUFFIX}")
+        return main.name
+
+    def _write(self, patch: Patch, name: str) -> None:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise StorageError(f"cannot make the folder {self.folder}: {error.strerror or error}") from error
-        save_patch(kept, self._path(name))
-        return replace(compound, library=name, digest=self.digest(name))
+        save_patch(patch, self._path(name))
 
     def changed(self, patch: Patch) -> tuple[Compound, ...]:
         """Compounds of a patch that have another form here by now."""

@@ -13,6 +13,7 @@ from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.catalogue.story import lowest
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
+from dunefall.patch.compounds import parent_of, with_parts
 from dunefall.patch.model import Link, Module, Patch, Place, SoundRef
 from dunefall.session.edits import Edits
 
@@ -208,6 +209,25 @@ class ModuleEdits(Edits):
             elif module.type == "keyboard" and controller in ports:
                 changed = changed.with_param(module.id, ports[controller], place)
         self.document.edit("Move a controller", changed, merge=f"controller {controller}")
+
+    def learn(self, place: Place, controller: int) -> str:
+        """Let a MIDI controller (0 to 127) move a value: a Named control's own, or by the Named control that moves the
+        value, or by a new one. Returns the control's id."""
+        patch, module = self.patch, self.patch.module(place.module)
+        sources = [patch.module(link.source.module) for link in patch.links_into(place.module, place.port)]
+        control = next((m for m in (module, *sources) if m.type == "named-control"), None)
+        if control is None:
+            param = self._param_of(place)
+            name = f"{param.name if param else place.port} of {module.name}"
+            control = Module(patch.free_id("named-control"), "named-control", name[:60])
+            patch = patch.with_new_module(patch.layer_of(module.id).id, control)
+            home = parent_of(patch, module.id)
+            patch = with_parts(patch, home.id, (control.id,)) if home else patch
+            patch = patch.with_link(new_link(patch, Place(control.id, "out"), place))
+        self.document.edit(
+            f"Learn a controller for {module.name}", patch.with_param(control.id, "controller", float(controller))
+        )
+        return control.id
 
     def kinds_of_layer(self, layer: str) -> dict[str, list[str]]:
         """Parameters of a layer's modules by their name in words, and which modules have them: those that can be

@@ -28,7 +28,7 @@ class CanvasView(StillView):
 
     def set_patch(self, patch: Patch) -> None:
         """Show this patch."""
-        self._patch, self._layout = patch, lay_out(patch)
+        self._patch, self._layout = patch, lay_out(patch, self._grids)
         self._marked &= {module.id for module in patch.modules()}
         if self._selection and not patch.has(self._selection):
             self.select("")
@@ -101,8 +101,10 @@ class CanvasView(StillView):
         return parts
 
     def animate(self) -> None:
-        """Draw the next frame of the traces."""
+        """Draw the next frame of the traces; between two of them there is time for a lane that is not in sight."""
         self.viewport().update()
+        if self._ahead and self._still is not None:
+            self.draw_ahead()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Cached static parts, then the traces."""

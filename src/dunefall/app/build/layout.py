@@ -11,9 +11,21 @@ from dataclasses import dataclass, field
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import STAGES, Input
 from dunefall.patch.compounds import modules_in
-from dunefall.patch.model import SHARED_ID, Layer, Module, Patch
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
-__all__ = ["CARD_H", "CARD_W", "HEAD_W", "PITCH", "CardBox", "LaneBox", "Layout", "Mat", "is_delayed", "lay_out"]
+__all__ = [
+    "CARD_H",
+    "CARD_W",
+    "HEAD_W",
+    "PITCH",
+    "CardBox",
+    "KeptGrid",
+    "LaneBox",
+    "Layout",
+    "Mat",
+    "is_delayed",
+    "lay_out",
+]
 
 MARGIN, HEAD_W, CARDS_X, PITCH, CARD_W, CARD_H, GUTTER = 8, 150, 168, 128, 112, 64, 16
 ROW_H, LANE_GAP, FOLDED_H, HEADINGS_H = 72, 8, 32, 24
@@ -66,12 +78,22 @@ class Layout:
     delayed: dict[tuple[str, str], bool] = field(default_factory=dict, compare=False)
 
 
-def lay_out(patch: Patch) -> Layout:
-    """Place all lanes and cards of a patch."""
+Grid = tuple[dict[str, tuple[int, int]], tuple[str, ...]]
+"""Column and row of each card, and the cards of the ribbon in order."""
+KeptGrid = tuple[Layer, tuple[Link, ...], Grid]
+
+
+def lay_out(patch: Patch, kept: dict[str, KeptGrid] | None = None) -> Layout:
+    """Place all lanes and cards of a patch; ``kept`` holds what was worked out before, for layers that stayed."""
+    kept = {} if kept is None else kept
     lanes, y, headings = [], MARGIN, 0
     compounds = _opened(patch)
     for layer in patch.layers:
-        grid, ribbon = _shared_grid(layer) if layer.id == SHARED_ID else _layer_grid(patch, layer)
+        known = kept.get(layer.id)
+        if known is None or known[0] is not layer or known[1] is not patch.links:
+            made = _shared_grid(layer) if layer.id == SHARED_ID else _layer_grid(patch, layer)
+            known = kept[layer.id] = (layer, patch.links, made)
+        grid, ribbon = known[2]
         rows = 1 + max((row for _, row in grid.values()), default=0)
         opened = {name: cards for name, cards in compounds.items() if cards & set(grid)}
         low = rows == 1 and not opened
@@ -139,7 +161,7 @@ def is_delayed(patch: Patch, source: str, target: str) -> bool:
     return source in reached
 
 
-def _shared_grid(layer: Layer) -> tuple[dict[str, tuple[int, int]], tuple[str, ...]]:
+def _shared_grid(layer: Layer) -> Grid:
     return {module.id: (column, 0) for column, module in enumerate(layer.modules)}, ()
 
 
@@ -157,7 +179,7 @@ def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
     return feeds
 
 
-def _layer_grid(patch: Patch, layer: Layer) -> tuple[dict[str, tuple[int, int]], tuple[str, ...]]:
+def _layer_grid(patch: Patch, layer: Layer) -> Grid:
     feeds = _feeds(patch, layer)
     path: set[str] = set()
     todo = [layer.output_id]

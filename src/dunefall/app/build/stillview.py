@@ -19,6 +19,7 @@ from dunefall.app.build.layout import (
     LABEL_W,
     PITCH,
     CardBox,
+    KeptGrid,
     LaneBox,
     Mat,
     lay_out,
@@ -75,7 +76,8 @@ class StillView(QAbstractScrollArea):
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._patch, self._traces, self._theme = patch, traces, theme
-        self._layout = lay_out(patch)
+        self._grids: dict[str, KeptGrid] = {}
+        self._layout = lay_out(patch, self._grids)
         self._selection = ""
         self._marked: frozenset[str] = frozenset()
         self._dx = self._dy = self._covered = 0
@@ -85,6 +87,7 @@ class StillView(QAbstractScrollArea):
         self._asleep: frozenset[str] = frozenset()
         self._quiet: frozenset[str] = frozenset()
         self._still: QPixmap | None = None
+        self._ahead = True
         self._lane_pictures: dict[str, tuple[Layer, tuple[Link, ...], tuple[object, ...], QPixmap]] = {}
         self._image = TraceImage()
         self._hover = ""
@@ -107,7 +110,7 @@ class StillView(QAbstractScrollArea):
 
     def refresh(self) -> None:
         """Draw the static parts anew; lanes about which nothing has changed keep their pictures."""
-        self._still = None
+        self._still, self._ahead = None, True
         self.viewport().update()
 
     def card_rect(self, module: str) -> QRect:
@@ -125,7 +128,9 @@ class StillView(QAbstractScrollArea):
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         """Scrolled: the static parts move."""
         self._dx, self._dy = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
+        ahead = self._ahead
         self.refresh()
+        self._ahead = ahead or dx != 0  # up and down every lane stays as it is
 
     def _fit_scroll_bars(self) -> None:
         view = self.viewport().size()
@@ -179,14 +184,29 @@ class StillView(QAbstractScrollArea):
         self._lane_pictures[lane.layer] = (layer, links, looks, picture)
         return picture
 
+    def draw_ahead(self) -> None:
+        """Draw one lane whose picture is not as it would be, so that it is there when it is scrolled to."""
+        related = self._related()
+        for lane in self._layout.lanes:
+            before = self._lane_pictures.get(lane.layer)
+            picture = self._lane_picture(lane, related)
+            if before is None or before[3] is not picture:
+                return
+        self._ahead = False
+
     def _looks(self, lane: LaneBox, related: set[str]) -> tuple[object, ...]:
         """All that a lane's picture shows besides its layer and the links."""
         own = {card.module for card in lane.cards} | {self._patch.layer(lane.layer).output_id}
         return (
-            lane, self._dx, self._patch.tempo_bpm, bool(related), related & own, self.chosen & own,
+            lane, self._dx, self._tempo_in(lane), bool(related), related & own, self.chosen & own,
             self._asleep & own, self._quiet & own, own.intersection(self._faults), self._selection_in(lane),
             self._patch.compounds,
         )  # fmt: skip
+
+    def _tempo_in(self, lane: LaneBox) -> float:
+        """The tempo, where a lane shows it."""
+        clocks = any(module.type == "clock" for module in self._patch.layer(lane.layer).modules)
+        return self._patch.tempo_bpm if clocks else 0.0
 
     def _selection_in(self, lane: LaneBox) -> bool:
         """Whether the selected module stands in a lane, also in a folded one."""

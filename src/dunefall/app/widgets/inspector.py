@@ -87,8 +87,9 @@ class Inspector(QScrollArea):
     link_asked (str), link_changed (object), link_removed (str), range_asked (str), link_soloed (str)
         "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed; a link
         is to be heard alone.
-    lock_asked (str), movement_copied (str), movement_pasted (str)
-        A value is to be locked against chance; its movement is to be kept; what was kept is to move it.
+    lock_asked (str), movement_copied (str), movement_pasted (str), learn_asked (str)
+        A value is to be locked against chance; its movement is to be kept; what was kept, or the next controller, is to
+        move it.
     renamed (str), bypass_asked (), module_asked (str), compound_pressed (str)
         Another name; the bypass switch; a module's name was clicked; a compound is to be opened, or the one of a part
         closed.
@@ -107,6 +108,7 @@ class Inspector(QScrollArea):
     lock_asked = Signal(str)
     movement_copied = Signal(str)
     movement_pasted = Signal(str)
+    learn_asked = Signal(str)
     link_changed = Signal(object)
     link_removed = Signal(str)
     range_asked = Signal(str)
@@ -410,6 +412,7 @@ class Inspector(QScrollArea):
             rail.lock_asked.connect(lambda name=port.id: self.lock_asked.emit(name))
             rail.movement_copied.connect(lambda name=port.id: self.movement_copied.emit(name))
             rail.movement_pasted.connect(lambda name=port.id: self.movement_pasted.emit(name))
+            rail.learn_asked.connect(lambda name=port.id: self.learn_asked.emit(name))
             self.rails[port.id] = rail
             if not links:
                 row = QHBoxLayout()

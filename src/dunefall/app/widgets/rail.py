@@ -65,8 +65,9 @@ class Rail(QWidget):
         "Move this…" was chosen from the menu.
     reach_scaled (float)
         The reach's end was dragged: what moves the value is to move it so many times as far.
-    lock_asked (), movement_copied (), movement_pasted ()
-        Keep the value out of reach of chance; keep what moves it; let it be moved by what was kept.
+    lock_asked (), movement_copied (), movement_pasted (), learn_asked ()
+        Keep the value out of reach of chance; keep what moves it; let it be moved by what was kept, or by the next MIDI
+        controller.
     """
 
     moved = Signal(float)
@@ -76,6 +77,7 @@ class Rail(QWidget):
     lock_asked = Signal()
     movement_copied = Signal()
     movement_pasted = Signal()
+    learn_asked = Signal()
 
     def __init__(
         self, param: Param, value: float, theme: Theme, tempo_bpm: float, parent: QWidget | None = None
@@ -382,6 +384,7 @@ class Rail(QWidget):
         menu.addAction("Copy the value", lambda: QApplication.clipboard().setText(self.param.format(self._value)))
         menu.addSeparator()
         menu.addAction("Move this…", self.link_asked.emit)
+        menu.addAction("Learn a MIDI controller…", self.learn_asked.emit)
         menu.addAction("Copy its movement", self.movement_copied.emit)
         menu.addAction("Paste a movement", self.movement_pasted.emit)
         return menu
