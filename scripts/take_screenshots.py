@@ -9,9 +9,12 @@ from pathlib import Path
 
 from PySide6.QtTest import QTest
 
+from dunefall.app.hints import Hints
 from dunefall.app.start import make_app
 from dunefall.app.theme import DUSK, NOON
+from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.palette import Palette
+from dunefall.app.widgets.preferencesdialog import PreferencesDialog
 from dunefall.app.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
@@ -43,6 +46,24 @@ def palette_picture(window: MainWindow) -> None:
     palette.reject()
 
 
+def dialog_pictures(window: MainWindow) -> None:
+    """What asks for a link, the preferences, and the first of the five hints."""
+    window.canvas.select("drip-line-low-pass")
+    window.ask_link("cutoff_hz")
+    link = window.findChildren(LinkDialog)[-1]
+    window.ask_preferences()
+    preferences = window.findChildren(PreferencesDialog)[-1]
+    QTest.qWait(500)
+    for dialog, name in ((link, "link-noon"), (preferences, "preferences-noon")):
+        dialog.grab().save(str(FOLDER / f"{name}.png"))
+        dialog.reject()
+    window.show_hints()
+    QTest.qWait(500)
+    window.grab().save(str(FOLDER / "first-start-noon.png"))
+    for hints in window.findChildren(Hints):
+        hints.close()
+
+
 def compound_picture(window: MainWindow) -> None:
     """The fog's band and what moves it as a compound, opened."""
     session = window.session
@@ -63,7 +84,7 @@ def _made(window: MainWindow) -> str:
 
 
 def main() -> None:
-    """Build and Mix in both themes, the palette, a compound, Watch, a sequence with its events."""
+    """Build and Mix in both themes, the palette, a compound, dialogs, the first start, Watch, a sequence."""
     app = make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
@@ -79,6 +100,7 @@ def main() -> None:
     window.watch.choose("Scope")
     palette_picture(window)
     compound_picture(window)
+    dialog_pictures(window)
     window.show_workspace("mix")
     window.canvas.select("buoy-bell-output")
     QTest.qWait(SECONDS * 1000)

@@ -128,3 +128,28 @@ def test_the_inspector_is_a_drawer_where_the_window_is_narrow(window: MainWindow
     qtbot.waitUntil(lambda: window.canvas.width() == width)
     assert window.inspector.isVisible()
     window.canvas.select("")
+
+
+def test_the_lanes_are_zoomed_and_still_found_under_the_mouse(window: MainWindow, qtbot: QtBot) -> None:
+    window.resize(1280, 800)
+    canvas = window.canvas
+    canvas.select("")
+    canvas.verticalScrollBar().setValue(0)
+    size, shown = canvas.card_rect("drip-line-low-pass").width(), canvas.verticalScrollBar().maximum()
+    qtbot.keyClick(window, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
+    assert canvas.card_rect("drip-line-low-pass").width() == round(0.65 * size)
+    assert canvas.verticalScrollBar().maximum() < shown
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=canvas.card_rect("drip-line-hold").center())
+    assert canvas.selection == "drip-line-hold"
+    picture = canvas.viewport().grab().toImage()  # the card is drawn where it is said to be
+    box = canvas.card_rect("drip-line-hold")
+    edge = picture.pixelColor(box.center().x(), box.top())
+    assert edge.lightness() < picture.pixelColor(box.center().x(), box.top() + 3).lightness()
+    for step in (1, 1, 1, 1):
+        canvas.zoom(step)
+    qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=canvas.card_rect("drip-line-hold").center())
+    assert canvas.selection == "drip-line-hold"
+    qtbot.keyClick(window, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert canvas.card_rect("drip-line-low-pass").width() == size
+    canvas.select("")

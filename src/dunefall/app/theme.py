@@ -117,6 +117,10 @@ QPushButton[plain="true"] {{ background: transparent; border: 1px solid transpar
   margin-left: -5px; text-align: left; }}
 QPushButton[plain="true"]:hover {{ border-color: {edge}; }}
 QPushButton[plain="true"]:focus {{ border: 1px solid {text}; }}
+QTabWidget::pane {{ background: {raised}; border: 1px solid {edge}; border-radius: 6px; }}
+QTabBar::tab {{ background: {ground}; color: {text}; border: 1px solid {edge}; padding: 5px 14px; margin-right: 4px; }}
+QTabBar::tab:selected {{ background: {text}; color: {on_accent}; }}
+QTabBar::tab:focus {{ border: 2px solid {text}; padding: 4px 13px; }}
 QScrollArea[drawer="true"] {{ border: none; border-left: 2px solid {edge}; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QComboBox {{ background: {card}; border: 1px solid {edge}; border-radius: 4px; padding: 3px 6px; }}

@@ -333,6 +333,18 @@ class MainWindow(
         self.set_theme(DUSK if self._theme is NOON else NOON)
         self.prefer(replace(self.preferences, theme=self._theme.name))
 
+    def zoom_in(self) -> None:
+        """Draw the lanes larger."""
+        self.canvas.zoom(1)
+
+    def zoom_out(self) -> None:
+        """Draw the lanes smaller, so that more of them are seen."""
+        self.canvas.zoom(-1)
+
+    def zoom_back(self) -> None:
+        """Draw the lanes as large as they are."""
+        self.canvas.zoom(0)
+
     def toggle_inspector(self) -> None:
         """Show the inspector, or give its room to the lanes."""
         self.drawer.toggle()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent
+from PySide6.QtCore import QPoint, QPointF, QRect, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QToolTip
 
 from dunefall.app.build.canvasview import CanvasView
@@ -44,6 +44,18 @@ class BuildCanvas(CanvasView):
     entered = Signal()
     link_drawn = Signal(str, str, QPoint)
 
+    def _place_of(self, event: QMouseEvent) -> QPointF:
+        """Where on the canvas, as it is scrolled, the mouse is."""
+        return event.position() / self._zoom
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Scroll; with Ctrl, zoom."""
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+        else:
+            super().wheelEvent(event)
+
     def _lane_at(self, point: QPoint) -> LaneBox | None:
         y = point.y() + self._dy
         return next((lane for lane in self._layout.lanes if lane.y <= y < lane.y + lane.height), None)
@@ -59,10 +71,10 @@ class BuildCanvas(CanvasView):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Select a card or a layer, fold a lane, or ask for a new module or layer."""
-        point = event.position().toPoint()
+        point = self._place_of(event).toPoint()
         lane, card = self._lane_at(point), self._card_at(point)
         right = event.button() == Qt.MouseButton.RightButton
-        button, opened = self._button_at(lane, event.position()), self._label_at(lane, point)
+        button, opened = self._button_at(lane, self._place_of(event)), self._label_at(lane, point)
         if button:
             self.button_pressed.emit(*button)
         elif opened:
@@ -79,20 +91,20 @@ class BuildCanvas(CanvasView):
         elif card and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self.mark(card)
         else:
-            if card and not right and point.x() >= self.card_rect(card).right() - EDGE_W:
-                self._drawn_link = (card, event.position())
+            if card and not right and point.x() >= self._card_box(card).right() - EDGE_W:
+                self._drawn_link = (card, self._place_of(event))
             self.select(card)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A link that was drawn ends here: on a card, or somewhere else in the window."""
         if self._drawn_link is None:
             return
-        source, start = self._drawn_link[0], self.card_rect(self._drawn_link[0])
+        source, start = self._drawn_link[0], self._card_box(self._drawn_link[0])
         self._drawn_link = None
         self.viewport().update()
-        point = event.position().toPoint()
+        point = self._place_of(event).toPoint()
         if not start.contains(point):
-            inside = self.viewport().rect().contains(point)
+            inside = QRect(0, 0, self._wide, self._high).contains(point)
             self.link_drawn.emit(source, self._card_at(point) if inside else "", event.globalPosition().toPoint())
 
     def _button_at(self, lane: LaneBox | None, point: QPointF) -> tuple[str, str] | None:
@@ -109,7 +121,7 @@ class BuildCanvas(CanvasView):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Open a compound."""
-        card = self._card_at(event.position().toPoint())
+        card = self._card_at(self._place_of(event).toPoint())
         if card and isinstance(self._patch.module(card), Face):
             self.compound_pressed.emit(card)
         else:
@@ -122,10 +134,10 @@ class BuildCanvas(CanvasView):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """A link that is being drawn follows; else the full name in a tooltip."""
         if self._drawn_link is not None:
-            self._drawn_link = (self._drawn_link[0], event.position())
+            self._drawn_link = (self._drawn_link[0], self._place_of(event))
             self.viewport().update()
             return
-        card = self._card_at(event.position().toPoint())
+        card = self._card_at(self._place_of(event).toPoint())
         if card != self._hover:
             self._hover = card
             if card:

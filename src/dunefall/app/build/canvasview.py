@@ -14,6 +14,8 @@ from dunefall.patch.model import Patch, Place
 
 __all__ = ["CanvasView"]
 
+ZOOMS = (0.5, 0.65, 0.8, 1.0, 1.25, 1.5, 2.0)
+
 
 class CanvasView(StillView):
     """All lanes with their cards, painted.
@@ -40,6 +42,17 @@ class CanvasView(StillView):
         if width != self._covered:
             self._covered = width
             self._fit_scroll_bars()
+            self._scroll_to(self._selection)
+
+    def zoom(self, steps: int) -> None:
+        """Draw everything some steps larger, or smaller; 0: as large as it is."""
+        now = min(range(len(ZOOMS)), key=lambda k: abs(ZOOMS[k] - self._zoom))
+        wanted = ZOOMS[min(max(now + steps, 0), len(ZOOMS) - 1)] if steps else 1.0
+        if wanted != self._zoom:
+            self._zoom = wanted
+            self._lane_pictures.clear()
+            self._fit_scroll_bars()
+            self.refresh()
             self._scroll_to(self._selection)
 
     def set_theme(self, theme: Theme) -> None:
@@ -108,17 +121,18 @@ class CanvasView(StillView):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Cached static parts, then the traces."""
-        view, scale = self.viewport(), self.devicePixelRatioF()
+        scale = self._scale
         if self._still is None:
-            self._still = QPixmap(round(view.width() * scale), round(view.height() * scale))
+            self._still = QPixmap(round(self._wide * scale), round(self._high * scale))
             self._still.setDevicePixelRatio(scale)
             self._still.fill(self._theme.colour("ground"))
             painter = QPainter(self._still)
             self._draw_still(painter)
             painter.end()
-        painter = QPainter(view)
+        painter = QPainter(self.viewport())
+        painter.scale(self._zoom, self._zoom)
         painter.drawPixmap(0, 0, self._still)
-        self._image.clear(view.width(), view.height(), scale)
+        self._image.clear(self._wide, self._high, scale)
         self._draw_traces()
         self._image.draw(painter)
         if self._drawn_link is not None:
@@ -127,7 +141,7 @@ class CanvasView(StillView):
 
     def _draw_new_link(self, painter: QPainter, source: str, end: QPointF) -> None:
         """A link that is being drawn: it follows the pointer."""
-        card, spec = self.card_rect(source), spec_for(self._patch.module(source))
+        card, spec = self._card_box(source), spec_for(self._patch.module(source))
         role = spec.outputs[0].role if spec and spec.outputs else "control"
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(self._theme.colour(role), 2.5))
@@ -141,7 +155,7 @@ class CanvasView(StillView):
             if not self._in_sight(lane):
                 continue
             layer = self._patch.layer(lane.layer)
-            strip = QRect(CARDS_X, lane.y - self._dy + 4, self.viewport().width() - CARDS_X - 2 * MARGIN, FOLDED_H - 8)
+            strip = QRect(CARDS_X, lane.y - self._dy + 4, self._wide - CARDS_X - 2 * MARGIN, FOLDED_H - 8)
             whole = strip if layer.folded else self._head_wave(lane) if lane.height > 100 else None
             bins = self._traces.trace(layer.output_id) if whole is not None else None
             if whole is not None and bins is not None:
@@ -183,9 +197,8 @@ class CanvasView(StillView):
         box = self._layout.cards.get(module)
         if box is None:
             return
-        rect, view = self.card_rect(module), self.viewport().rect()
-        if rect.top() < 0 or rect.bottom() > view.height():
-            self.verticalScrollBar().setValue(box.y - view.height() // 2)
-        room = view.width() - self._covered
+        rect, room = self._card_box(module), self._wide - round(self._covered / self._zoom)
+        if rect.top() < 0 or rect.bottom() > self._high:
+            self.verticalScrollBar().setValue(box.y - self._high // 2)
         if rect.left() < CARDS_X or rect.right() > room:
             self.horizontalScrollBar().setValue(box.x - room // 2)

@@ -81,6 +81,7 @@ class StillView(QAbstractScrollArea):
         self._selection = ""
         self._marked: frozenset[str] = frozenset()
         self._dx = self._dy = self._covered = 0
+        self._zoom = 1.0
         self._drawn_link: tuple[str, QPointF] | None = None
         self._all_links = False
         self._faults: tuple[str, ...] = ()
@@ -113,15 +114,39 @@ class StillView(QAbstractScrollArea):
         self._still, self._ahead = None, True
         self.viewport().update()
 
+    # All places are in px of the canvas, which the zoom makes more or fewer px of the widget.
+
+    @property
+    def _wide(self) -> int:
+        return round(self.viewport().width() / self._zoom)
+
+    @property
+    def _high(self) -> int:
+        return round(self.viewport().height() / self._zoom)
+
+    @property
+    def _scale(self) -> float:
+        """Pixels of the screen for one of the canvas."""
+        return float(self.devicePixelRatioF() * self._zoom)
+
+    def _zoomed(self, box: QRect) -> QRect:
+        """A place in px of the widget."""
+        corners = (box.x(), box.y(), box.width(), box.height())
+        return QRect(*(round(x * self._zoom) for x in corners))
+
     def card_rect(self, module: str) -> QRect:
-        """A card's place in the viewport; empty if its lane is folded. For tests and for hints."""
-        box = self._layout.cards.get(module)
-        if box is None:
-            return QRect()
-        return QRect(box.x - self._dx, box.y - self._dy, CARD_W, CARD_H)
+        """A card's place in the viewport; empty if its lane is folded. For menus, hints and tests."""
+        return self._zoomed(self._card_box(module))
 
     def head_rect(self, layer: str) -> QRect:
         """A lane head's place in the viewport."""
+        return self._zoomed(self._head_box(layer))
+
+    def _card_box(self, module: str) -> QRect:
+        box = self._layout.cards.get(module)
+        return QRect(box.x - self._dx, box.y - self._dy, CARD_W, CARD_H) if box is not None else QRect()
+
+    def _head_box(self, layer: str) -> QRect:
         lane = next(lane for lane in self._layout.lanes if lane.layer == layer)
         return QRect(MARGIN, lane.y - self._dy, HEAD_W, lane.height)
 
@@ -133,11 +158,11 @@ class StillView(QAbstractScrollArea):
         self._ahead = ahead or dx != 0  # up and down every lane stays as it is
 
     def _fit_scroll_bars(self) -> None:
-        view = self.viewport().size()
-        self.verticalScrollBar().setRange(0, max(0, self._layout.height - view.height()))
-        self.verticalScrollBar().setPageStep(view.height())
-        self.horizontalScrollBar().setRange(0, max(0, self._layout.width - view.width() + self._covered))
-        self.horizontalScrollBar().setPageStep(view.width() - self._covered)
+        covered = round(self._covered / self._zoom)
+        self.verticalScrollBar().setRange(0, max(0, self._layout.height - self._high))
+        self.verticalScrollBar().setPageStep(self._high)
+        self.horizontalScrollBar().setRange(0, max(0, self._layout.width - self._wide + covered))
+        self.horizontalScrollBar().setPageStep(self._wide - covered)
 
     def _related(self) -> set[str]:
         if not self._selection:
@@ -163,15 +188,15 @@ class StillView(QAbstractScrollArea):
         kept = self._lane_pictures.get(lane.layer)
         if kept is not None and kept[0] is layer and kept[1] is links and kept[2] == looks:
             return kept[3]
-        scale, height = self.devicePixelRatioF(), lane.height + 2 * LANE_EDGE
-        picture = QPixmap(round(self.viewport().width() * scale), round(height * scale))
+        scale, height = self._scale, lane.height + 2 * LANE_EDGE
+        picture = QPixmap(round(self._wide * scale), round(height * scale))
         picture.setDevicePixelRatio(scale)
         picture.fill(self._theme.colour("ground"))
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.translate(0, LANE_EDGE - lane.y)
         self._draw_lane(painter, lane)
-        painter.setClipRect(CARDS_X - 10, lane.y - LANE_EDGE, self.viewport().width(), height)
+        painter.setClipRect(CARDS_X - 10, lane.y - LANE_EDGE, self._wide, height)
         painter.translate(-self._dx, 0)
         self._draw_ribbon(painter, lane)
         for mat in lane.mats:
@@ -213,11 +238,11 @@ class StillView(QAbstractScrollArea):
         return bool(self._selection) and self._patch.layer_of(self._selection).id == lane.layer
 
     def _in_sight(self, lane: LaneBox) -> bool:
-        return lane.y + lane.height >= self._dy and lane.y <= self._dy + self.viewport().height()
+        return lane.y + lane.height >= self._dy and lane.y <= self._dy + self._high
 
     def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
         theme, top = self._theme, lane.y
-        box = QRectF(MARGIN, top, self.viewport().width() - 2 * MARGIN, lane.height)
+        box = QRectF(MARGIN, top, self._wide - 2 * MARGIN, lane.height)
         chosen = self._selection_in(lane)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("raised"))
@@ -266,10 +291,11 @@ class StillView(QAbstractScrollArea):
             )  # fmt: skip
 
     def button_rects(self, layer: Layer) -> dict[str, QRectF]:
-        """Where mute and solo of a layer are in its head, by the value that they set; Shared has none."""
+        """Where mute and solo of a layer are in its head, on the canvas as it is scrolled, by the value that they set;
+        Shared has none."""
         if not self._patch.has(layer.output_id):
             return {}
-        box = self.head_rect(layer.id)
+        box = self._head_box(layer.id)
         return {name: QRectF(box.right() - 45 + 21 * k, box.top() + 7, 18, 18) for k, name in enumerate(BUTTONS)}
 
     def _draw_buttons(self, painter: QPainter, layer: Layer) -> None:
@@ -293,7 +319,7 @@ class StillView(QAbstractScrollArea):
         colour = QColor(self._theme.colour("audio"))
         colour.setAlpha(60)
         y = boxes[0].y + 35
-        end = self.viewport().width() - MARGIN + self._dx
+        end = self._wide - MARGIN + self._dx
         painter.fillRect(QRectF(boxes[0].x + CARD_W, y, end - boxes[0].x - CARD_W, 10), colour)
 
     def _draw_mat(self, painter: QPainter, mat: Mat) -> None:
@@ -364,7 +390,7 @@ class StillView(QAbstractScrollArea):
             if box.left() >= CARDS_X - 4:
                 draw_text(painter, box, stage.capitalize(), font, colour)
         if len(self._patch.layers) == 1:
-            box = QRectF(MARGIN, y + 24, self.viewport().width() - 2 * MARGIN, 60)
+            box = QRectF(MARGIN, y + 24, self._wide - 2 * MARGIN, 60)
             text = "There is no layer yet. Click “Add layer” below, or open the demo from the patch's menu, top left."
             draw_text(painter, box, text, sans(13), self._theme.colour("text"), centre=True)
 
@@ -374,7 +400,7 @@ class StillView(QAbstractScrollArea):
     def _draw_foot(self, painter: QPainter) -> None:
         """Add layer, the four kinds of signals by shape and colour, and how to see all links."""
         theme, box = self._theme, self._foot_rect()
-        if box.top() > self.viewport().height():
+        if box.top() > self._high:
             return
         outline(painter, box, theme.colour("edge"), 1, 6, dashed=True)
         draw_text(painter, box, "+ Add layer", sans(12, 500), theme.colour("text2"), centre=True)
@@ -390,7 +416,7 @@ class StillView(QAbstractScrollArea):
             draw_text(painter, QRectF(x + 24, y - 9, 60, 18), kind.capitalize(), sans(11), theme.colour("text2"))
             x += 80
         text = f"Hold L to see all {len(self._patch.links)} links"
-        right = QRectF(x, y - 9, self.viewport().width() - x - 2 * MARGIN, 18)
+        right = QRectF(x, y - 9, self._wide - x - 2 * MARGIN, 18)
         draw_text(painter, right, text, sans(11), theme.colour("text2"), right=True)
 
     def _draw_links(self, painter: QPainter) -> None:
@@ -402,7 +428,7 @@ class StillView(QAbstractScrollArea):
         else:
             return
         painter.save()
-        painter.setClipRect(CARDS_X - 10, 0, self.viewport().width(), self.viewport().height())
+        painter.setClipRect(CARDS_X - 10, 0, self._wide, self._high)
         painter.translate(-self._dx, -self._dy)
         LinkPainter(self._patch, self._layout, self._theme).draw(painter, links, tags=not self._all_links)
         painter.restore()

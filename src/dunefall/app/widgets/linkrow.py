@@ -117,7 +117,8 @@ class LinkRow(QWidget):
         if self._bins is not None and self.link.on:
             self._image.clear(TRACE_W, HEIGHT - 10, scale)
             colour = self._theme.colour(self._role)
-            self._image.trace(QRect(0, 0, TRACE_W, HEIGHT - 10), self._bins, self._role, colour, stroke=1.5)
+            low = 0.0 if self._role == "gate" else -1.0
+            self._image.trace(QRect(0, 0, TRACE_W, HEIGHT - 10), self._bins, self._role, colour, low=low, stroke=1.5)
             painter.translate(self._rail()[1] + 8, 5)
             self._image.draw(painter)
         painter.end()
