@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QEvent, QPoint, Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
@@ -16,6 +17,7 @@ from dunefall.app.widgets.inspector import reach_of
 from dunefall.app.widgets.linkrow import LinkRow, parse_amount
 from dunefall.app.widgets.rail import Rail
 from dunefall.app.widgets.scope import Scope, columns_of, triggered
+from dunefall.app.widgets.screenkeys import ScreenKeys
 from dunefall.base.errors import ParameterError
 from dunefall.catalogue import catalogue
 from dunefall.patch.model import Link, Module, Place
@@ -261,3 +263,26 @@ def test_randomise_within_a_typed_range(qapp: QApplication, qtbot: QtBot, monkey
     rail._ask_randomise()
     rail._ask_randomise()
     assert rail.value == value
+
+
+def test_the_computer_s_keys_play(qapp: QApplication, qtbot: QtBot) -> None:
+    keys = ScreenKeys(NOON)
+    keys.resize(300, 84)
+    qtbot.addWidget(keys)
+    keys.show()
+    played: list[tuple[float, float]] = []
+    keys.played.connect(lambda note, force: played.append((note, force)))
+    qtbot.keyPress(keys, Qt.Key.Key_Z)
+    qtbot.keyPress(keys, Qt.Key.Key_C)  # a chord: the first one stays
+    qtbot.keyRelease(keys, Qt.Key.Key_Z)
+    assert played == [(48.0, 0.8), (52.0, 0.8), (48.0, 0.0)]
+    qtbot.keyClick(keys, Qt.Key.Key_Right)
+    qtbot.keyClick(keys, Qt.Key.Key_Down)
+    qtbot.keyPress(keys, Qt.Key.Key_Q)
+    assert played[-1] == (72.0, pytest.approx(0.7))
+    keys.hide()
+    assert sorted(played[-2:]) == [(52.0, 0.0), (72.0, 0.0)]
+    override = QKeyEvent(QEvent.Type.ShortcutOverride, Qt.Key.Key_C, Qt.KeyboardModifier.NoModifier, "c")
+    override.ignore()
+    assert keys.event(override)
+    assert override.isAccepted()  # the letter is a note here, not the command of the window
