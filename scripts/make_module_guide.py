@@ -16,13 +16,14 @@ from dunefall.catalogue.declare import ModuleSpec
 from dunefall.catalogue.guide import guide_pages
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA, starters
+from dunefall.patch.userlibrary import TinyPicture
 from dunefall.render.offline import render_to_array
 from dunefall.render.portrait import Portrait, portrait
 
 FOLDER = Path(__file__).parent.parent / "docs" / "modules"
 WIDTH, HEIGHT, MARGIN = 640, 132, 18
 INKS = ("#b4531a", "#1f7a70", "#5b4a9e", "#8a6d3b")
-THUMBNAILS, THUMB_COLUMNS, THUMB_SECONDS = DATA / "thumbnails.json", 48, 12.0
+THUMBNAILS, THUMB_SECONDS = DATA / "thumbnails.json", 12.0
 TOP_DB, BOTTOM_DB = 24.0, -60.0
 EXAMPLES = {
     "equaliser": {"low_db": 9.0, "a_db": -12.0, "a_q": 2.0, "b_db": 6.0, "high_db": -9.0},
@@ -42,27 +43,22 @@ def main() -> None:
 
 
 def write_thumbnails() -> None:
-    """The tiny pictures of the palette: for each module its first curve, for each starter its first seconds, as lowest
-    and highest place of each column in percent of the height."""
+    """The tiny pictures of the palette: for each module its first curve, for each starter its first seconds."""
     made: dict[str, dict[str, object]] = {}
     for spec in catalogue().values():
         seen = portrait(spec, EXAMPLES.get(spec.id))
-        made[spec.id] = {
-            "role": spec.outputs[0].role,
-            "columns": columns(next(iter(seen.curves.values())), *_span(seen)),
-        }
+        made[spec.id] = thumbnail(spec.outputs[0].role, next(iter(seen.curves.values())), *_span(seen))
     for name, path in starters().items():
         sound = render_to_array(load_patch(path), seconds=THUMB_SECONDS, rate=24000.0)[:, 0]
         most = max(float(np.abs(sound).max()), 1e-6)
-        made[name] = {"role": "audio", "columns": columns(sound, -most, most)}
+        made[name] = thumbnail("audio", sound, -most, most)
     lines = ",\n".join(f"{json.dumps(name)}: {json.dumps(thumb)}" for name, thumb in made.items())
     THUMBNAILS.write_text(f"{{\n{lines}\n}}\n")
 
 
-def columns(values: NDArray[np.float64], low: float, high: float) -> list[list[int]]:
-    """Lowest and highest place of each column."""
-    parts = np.array_split(np.clip((values - low) / (high - low), 0.0, 1.0), THUMB_COLUMNS)
-    return [[round(99 * float(part.min())), round(99 * float(part.max()))] for part in parts]
+def thumbnail(role: str, values: NDArray[np.float64], low: float, high: float) -> dict[str, object]:
+    """A curve's tiny picture, as it stands in the file."""
+    return TinyPicture.drawn(role, np.stack([values, values], axis=1), low, high)._asdict()
 
 
 def picture(spec: ModuleSpec, seen: Portrait) -> str:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAccessible
@@ -12,21 +10,14 @@ from PySide6.QtWidgets import QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.drawer import NARROW
-from dunefall.app.theme import NOON
 from dunefall.app.window import MainWindow
-from dunefall.engine.messages import EngineOptions
-from dunefall.session import Session, open_patch
 
 NAME, VALUE = QAccessible.Text.Name, QAccessible.Text.Description
 
 
-@pytest.fixture(scope="module")
-def window(qapp: object) -> Iterator[MainWindow]:
-    made = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
-    made.show()
-    yield made
-    made.session.document.mark_saved(None)
-    made.close()
+@pytest.fixture
+def window(demo_window: MainWindow) -> MainWindow:
+    return demo_window
 
 
 def told(widget: QWidget) -> dict[str, str]:

@@ -20,30 +20,21 @@ from dunefall.catalogue.search import found
 from dunefall.engine.messages import EngineOptions, Turned
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch, Place
-from dunefall.session import Session, open_patch
+from dunefall.session import Session
 from rig import slowness
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
 
-@pytest.fixture(scope="module")
-def shared(qapp: object) -> Iterator[MainWindow]:
-    window = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
-    window.show()
-    yield window
-    window.session.document.mark_saved(None)
-    window.close()
-
-
 @pytest.fixture
-def window(shared: MainWindow, qtbot: QtBot) -> Iterator[MainWindow]:
-    patch = shared.session.patch
-    shared.show_workspace("build")
-    shared.activateWindow()
-    qtbot.waitUntil(shared.isActiveWindow)
-    yield shared
-    shared.session.document.edit("Back", patch)
-    shared.canvas.select("")
+def window(demo_window: MainWindow, qtbot: QtBot) -> Iterator[MainWindow]:
+    patch = demo_window.session.patch
+    demo_window.show_workspace("build")
+    demo_window.activateWindow()
+    qtbot.waitUntil(demo_window.isActiveWindow)
+    yield demo_window
+    demo_window.session.document.edit("Back", patch)
+    demo_window.canvas.select("")
 
 
 def card(window: MainWindow, module: str) -> QPoint:

@@ -11,41 +11,29 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QMenu, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import NOON
 from dunefall.app.widgets.compounddialog import CompoundDialog
 from dunefall.app.widgets.linkdialog import LinkDialog
 from dunefall.app.widgets.palette import Palette
 from dunefall.app.window import MainWindow
 from dunefall.catalogue.compounds import Face
-from dunefall.engine.messages import EngineOptions
 from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.model import Compound, Place
 from dunefall.patch.userlibrary import UserLibrary
-from dunefall.session import Session, open_patch
 
 LEFT, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
 PARTS = ("fog-air-drift", "fog-air-sway", "fog-air-band")
 
 
-@pytest.fixture(scope="module")
-def shared(qapp: object) -> Iterator[MainWindow]:
-    window = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
-    window.show()
-    yield window
-    window.session.document.mark_saved(None)
-    window.close()
-
-
 @pytest.fixture
-def window(shared: MainWindow, qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
-    patch = shared.session.patch
-    shared.activateWindow()
-    qtbot.waitUntil(shared.isActiveWindow)
-    shared.library = UserLibrary(tmp_path / "library")
-    yield shared
-    shared.canvas.select("")
-    shared.session.document.edit("Back", patch)
-    assert not shared.opened
+def window(demo_window: MainWindow, qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+    patch = demo_window.session.patch
+    demo_window.activateWindow()
+    qtbot.waitUntil(demo_window.isActiveWindow)
+    demo_window.library = UserLibrary(tmp_path / "library")
+    yield demo_window
+    demo_window.canvas.select("")
+    demo_window.session.document.edit("Back", patch)
+    assert not demo_window.opened
 
 
 def click(window: MainWindow, qtbot: QtBot, part: str, modifier: Qt.KeyboardModifier | None = None) -> None:

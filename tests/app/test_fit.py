@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-from collections.abc import Iterator
 
 import pytest
 from PySide6.QtCore import QPoint, QRect
@@ -121,13 +120,9 @@ def faults(root: QWidget) -> list[str]:
     return found
 
 
-@pytest.fixture(scope="module")
-def window(qapp: QApplication) -> Iterator[MainWindow]:
-    made = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
-    made.show()
-    yield made
-    made.session.document.mark_saved(None)
-    made.close()
+@pytest.fixture
+def window(demo_window: MainWindow) -> MainWindow:
+    return demo_window
 
 
 @pytest.mark.parametrize("size", SIZES, ids=lambda size: f"{size[0]}x{size[1]}")

@@ -1,23 +1,20 @@
-"""The window's commands for compounds, and the patch as the lanes and the inspector show it."""
+"""The window's commands for compounds."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from dunefall.app.seenparts import SeenParts
 from dunefall.app.widgets.compounddialog import CompoundDialog
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue.compounds import Face
+from dunefall.catalogue.compounds import face_of
 from dunefall.patch.compounds import compound_of, modules_in, parent_of
-from dunefall.patch.model import Compound, Place
+from dunefall.patch.model import Compound
 from dunefall.patch.userlibrary import TinyPicture, UserLibrary, library_folder
 
 __all__ = ["CompoundCommands"]
-
-PICTURE_COLUMNS = 48
 
 
 class CompoundCommands(SeenParts):
@@ -131,19 +128,13 @@ class CompoundCommands(SeenParts):
 
     def _picture(self, compound: Compound) -> TinyPicture | None:
         """What a compound has given of late."""
-        spec = next((x.spec for x in self.seen.modules() if isinstance(x, Face) and x.id == compound.id), None)
-        if spec is None or not spec.outputs:
-            return None
-        place = Place("", spec.outputs[0].id).inner
-        bins = self.session.engine.trace(place.module, place.port)
-        if bins is None:
+        face = face_of(self.session.patch, compound)
+        place = face.output
+        bins = self.session.engine.trace(place.module, place.port) if place else None
+        if bins is None or face.spec is None:
             return None
         low, high = min(float(bins.min()), 0.0), max(float(bins.max()), 1e-6)
-        parts = np.array_split((bins - low) / (high - low), PICTURE_COLUMNS)
-        return TinyPicture(
-            spec.outputs[0].role,
-            [[int(99 * part[:, 0].min()), int(99 * part[:, 1].max())] for part in parts],
-        )
+        return TinyPicture.drawn(face.spec.outputs[0].role, bins, low, high)
 
     def offer_changes(self) -> None:
         """Ask, where the library has a compound of this patch in another form by now, whether to take that."""

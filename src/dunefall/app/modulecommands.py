@@ -14,7 +14,7 @@ from dunefall.app.widgets.palette import Palette
 from dunefall.app.widgets.sounddialog import SoundDialog
 from dunefall.app.widgets.voicesdialog import VoicesDialog
 from dunefall.base.errors import DunefallError, ParameterError
-from dunefall.base.units import parse_value
+from dunefall.base.units import parse_range
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.joining import Joined, joined, with_kept_compound, with_starter
@@ -169,10 +169,7 @@ class ModuleCommands(SeenParts):
         )  # fmt: skip
         if good:
             try:
-                ends = [parse_value(part, param.unit, choices=param.choices) for part in text.split(" to ")]
-                if len(ends) != 2:
-                    raise ParameterError(f"two values are needed, such as 100 Hz to 400 Hz; got {text}")
-                self.session.set_link_range(link, *ends)
+                self.session.set_link_range(link, *parse_range(text, param.unit, choices=param.choices))
             except ParameterError as error:
                 self.tell(str(error))
 

@@ -75,11 +75,8 @@ class SeenParts(WindowParts):
 
     def as_seen(self, modules: Collection[str]) -> frozenset[str]:
         """Modules, and closed compounds whose first output is that of one of them."""
-        faces = (module for module in self.seen.modules() if isinstance(module, Face) and module.spec)
-        outputs = {face.id: face.spec.outputs for face in faces if face.spec}
-        return frozenset(modules) | {
-            name for name, found in outputs.items() if found and Place(name, found[0].id).inner.module in modules
-        }
+        faces = (module for module in self.seen.modules() if isinstance(module, Face))
+        return frozenset(modules) | {face.id for face in faces if face.output and face.output.module in modules}
 
     # -- selecting -----------------------------------------------------------------------------------------------
 

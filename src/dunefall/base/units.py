@@ -19,6 +19,7 @@ __all__ = [
     "hz_to_note",
     "note_name",
     "note_to_hz",
+    "parse_range",
     "parse_time",
     "parse_value",
 ]
@@ -228,6 +229,16 @@ def _parse_musical(text: str, unit: str, tempo_bpm: float) -> float | None:
         if beats:
             return {"beats": beats, "s": beats * 60 / tempo_bpm, "hz": tempo_bpm / (60 * beats)}[unit]
     return _parse_pan(text) if unit == "pan" else None
+
+
+def parse_range(
+    text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bpm: float = 120.0, such_as: str = "100 Hz to 400 Hz"
+) -> tuple[float, float]:
+    """Two numbers typed as "from to to", each as ``parse_value`` takes it; raises ParameterError."""
+    ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in text.split(" to ")]
+    if len(ends) != 2:
+        raise ParameterError(f"two values are needed, such as {such_as}; got {text}")
+    return ends[0], ends[1]
 
 
 def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bpm: float = 120.0) -> float:

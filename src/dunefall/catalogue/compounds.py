@@ -46,6 +46,11 @@ class Face(Module):
     spec: ModuleSpec | None = None
     ranges: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
+    @property
+    def output(self) -> Place | None:
+        """The place inside of its first output; None if it has none."""
+        return Place(self.id, self.spec.outputs[0].id).inner if self.spec and self.spec.outputs else None
+
     def shown(self, port: str, value: float) -> float:
         """A value inside as it is told."""
         low, high = self.ranges.get(port, (0.0, 1.0))

@@ -264,6 +264,22 @@ def _unite(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # typ
         group += group
 
 
+@njit(error_model="numpy", fastmath={"contract"}, forceinline=True)
+def _part_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
+    """One bin of both channels, from its place in the rows and the one that belongs to it."""
+    wide = left.size // 2
+    left[at], left[wide + at] = 0.5 * (re[i] + re[k]), 0.5 * (im[i] - im[k])
+    right[at], right[wide + at] = 0.5 * (im[i] + im[k]), 0.5 * (re[k] - re[i])
+
+
+@njit(error_model="numpy", fastmath={"contract"}, forceinline=True)
+def _unite_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
+    """Inverse of ``_part_one``; where a bin belongs to itself, what it is as the first of the two holds."""
+    wide = left.size // 2
+    re[k], im[k] = left[at] + right[wide + at], right[at] - left[wide + at]
+    re[i], im[i] = left[at] - right[wide + at], left[wide + at] + right[at]
+
+
 @njit(error_model="numpy", fastmath={"contract"})
 def spectra_of(work, left, right, table):  # type: ignore[no-untyped-def]
     """Spectra of both channels (Gentleman and Sande 1966). ``work`` holds left and right, which are lost, and room for
@@ -281,18 +297,14 @@ def spectra_of(work, left, right, table):  # type: ignore[no-untyped-def]
     _halve_rows(rows_re, rows_im, m)
     if m == MIRRORED_COLUMNS:
         for at in range(wide):
-            i, k = _KEPT[at], _OTHERS[at]
-            left[at], left[wide + at] = 0.5 * (rows_re[i] + rows_re[k]), 0.5 * (rows_im[i] - rows_im[k])
-            right[at], right[wide + at] = 0.5 * (rows_im[i] + rows_im[k]), 0.5 * (rows_re[k] - rows_re[i])
-        return
-    for r in range(ROWS // 2):
-        a, b = slice(r * p, r * p + m), slice((ROWS - 1 - r) * p, (ROWS - 1 - r) * p + m)
-        to, too = slice(r * m, (r + 1) * m), slice(wide + r * m, wide + (r + 1) * m)
-        _part(rows_re[a], rows_im[a], rows_re[b], rows_im[b], left[to], left[too], right[to], right[too])
-    for place in range(len(FIRSTS)):
-        at, i, k = place * m, FIRSTS[place] * p, SECONDS[place] * p
-        left[at], left[wide + at] = 0.5 * (rows_re[i] + rows_re[k]), 0.5 * (rows_im[i] - rows_im[k])
-        right[at], right[wide + at] = 0.5 * (rows_im[i] + rows_im[k]), 0.5 * (rows_re[k] - rows_re[i])
+            _part_one(rows_re, rows_im, _KEPT[at], _OTHERS[at], left, right, at)
+    else:
+        for r in range(ROWS // 2):
+            a, b = slice(r * p, r * p + m), slice((ROWS - 1 - r) * p, (ROWS - 1 - r) * p + m)
+            to, too = slice(r * m, (r + 1) * m), slice(wide + r * m, wide + (r + 1) * m)
+            _part(rows_re[a], rows_im[a], rows_re[b], rows_im[b], left[to], left[too], right[to], right[too])
+        for place in range(len(FIRSTS)):
+            _part_one(rows_re, rows_im, FIRSTS[place] * p, SECONDS[place] * p, left, right, place * m)
 
 
 @njit(error_model="numpy", fastmath={"contract"})
@@ -303,17 +315,14 @@ def back(left, right, work, table):  # type: ignore[no-untyped-def]
     rows_re, rows_im = work[2 * n : 2 * n + ROWS * p], work[2 * n + ROWS * p :]
     if m == MIRRORED_COLUMNS:
         for at in range(wide):
-            i, k = _KEPT[at], _OTHERS[at]
-            rows_re[k], rows_im[k] = left[at] + right[wide + at], right[at] - left[wide + at]
-            rows_re[i], rows_im[i] = left[at] - right[wide + at], left[wide + at] + right[at]
-    for r in range(0 if m == MIRRORED_COLUMNS else ROWS // 2):
-        a, b = slice(r * p, r * p + m), slice((ROWS - 1 - r) * p, (ROWS - 1 - r) * p + m)
-        to, too = slice(r * m, (r + 1) * m), slice(wide + r * m, wide + (r + 1) * m)
-        _unite(rows_re[a], rows_im[a], rows_re[b], rows_im[b], left[to], left[too], right[to], right[too])
-    for place in range(0 if m == MIRRORED_COLUMNS else len(FIRSTS)):
-        at, i, k = place * m, FIRSTS[place] * p, SECONDS[place] * p
-        rows_re[k], rows_im[k] = left[at] + right[wide + at], right[at] - left[wide + at]
-        rows_re[i], rows_im[i] = left[at] - right[wide + at], left[wide + at] + right[at]
+            _unite_one(rows_re, rows_im, _KEPT[at], _OTHERS[at], left, right, at)
+    else:
+        for r in range(ROWS // 2):
+            a, b = slice(r * p, r * p + m), slice((ROWS - 1 - r) * p, (ROWS - 1 - r) * p + m)
+            to, too = slice(r * m, (r + 1) * m), slice(wide + r * m, wide + (r + 1) * m)
+            _unite(rows_re[a], rows_im[a], rows_re[b], rows_im[b], left[to], left[too], right[to], right[too])
+        for place in range(len(FIRSTS)):
+            _unite_one(rows_re, rows_im, FIRSTS[place] * p, SECONDS[place] * p, left, right, place * m)
     _join_rows(rows_re, rows_im, m)
     _from_rows(rows_re, re)
     _from_rows(rows_im, im)

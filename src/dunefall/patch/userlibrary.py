@@ -9,7 +9,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import numpy as np
 import platformdirs
+from numpy.typing import NDArray
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.patch.compounds import compounds_in, modules_in, parents, with_compound
@@ -21,7 +23,7 @@ __all__ = ["TinyPicture", "UserLibrary", "compound_clip", "library_folder", "mai
 
 SUFFIX = ".dunefall"
 PARTS_ID = "parts-of-compound"
-MOST_FILES, MOST_COLUMNS = 1_000, 256
+MOST_FILES, COLUMNS, MOST_COLUMNS = 1_000, 48, 256
 
 
 class TinyPicture(NamedTuple):
@@ -30,6 +32,12 @@ class TinyPicture(NamedTuple):
 
     role: str
     columns: list[list[int]]
+
+    @classmethod
+    def drawn(cls, role: str, bins: NDArray[np.floating[Any]], low: float, high: float) -> TinyPicture:
+        """The picture of lowest and highest values [shape=(n, 2)], which go from ``low`` to ``high``."""
+        parts = np.array_split(np.clip((bins - low) / (high - low), 0.0, 1.0), COLUMNS)
+        return cls(role, [[round(99 * float(x[:, 0].min())), round(99 * float(x[:, 1].max()))] for x in parts])
 
 
 def library_folder() -> Path:

@@ -18,7 +18,7 @@ from dunefall.patch.compounds import (
     without_compound,
 )
 from dunefall.patch.copying import free_name
-from dunefall.patch.model import Compound, Place
+from dunefall.patch.model import Compound
 from dunefall.patch.userlibrary import TinyPicture, UserLibrary
 from dunefall.session.edits import Edits
 
@@ -44,8 +44,8 @@ class CompoundEdits(Edits):
         controls, ports = proposed(patch, placed)
         compound = Compound(patch.free_id("compound"), "New", "", tuple(placed), controls, ports)
         with_new_compound(patch, compound)
-        spec = face_of(patch, compound).spec
-        gives = Place(compound.id, spec.outputs[0].id).inner.module if spec and spec.outputs else placed[-1]
+        output = face_of(patch, compound).output
+        gives = output.module if output else placed[-1]
         name = f"{patch.module(gives).name} group" if patch.has(gives) else "Group"
         return replace(compound, name=free_name(name[:MOST_NAME], (x.name for x in patch.compounds)))
 

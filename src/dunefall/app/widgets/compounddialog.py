@@ -23,7 +23,7 @@ from dunefall.base.errors import DunefallError
 from dunefall.base.units import parse_value
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.compounds import control_of, inner_param, port_of
-from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.catalogue.declare import ModuleSpec
 from dunefall.patch.compounds import checked_compound, modules_in
 from dunefall.patch.model import Compound, Control, Patch, Place, Port
 
@@ -143,7 +143,9 @@ class CompoundDialog(QDialog):
             ends = [control.low, control.high]
             for j, field in enumerate(fields[1:]):
                 if param is not None and field.isModified():
-                    ends[j] = param.check(_parsed(field.text(), param), f'"{fields[0].text()}"')
+                    ends[j] = param.check(
+                        parse_value(field.text(), param.unit, choices=param.choices), f'"{fields[0].text()}"'
+                    )
             self._controls[k] = Control(control.place, fields[0].text(), *ends)
         for k, fields in enumerate(self._rows[count:]):
             self._ports[k] = Port(self._ports[k].place, fields[0].text())
@@ -184,7 +186,3 @@ class CompoundDialog(QDialog):
             self._trouble.setText(str(error))
             return
         self.accept()
-
-
-def _parsed(text: str, param: Param) -> float:
-    return parse_value(text, param.unit, choices=param.choices)

@@ -23,7 +23,7 @@ from dunefall.app.painting import draw_text, outline
 from dunefall.app.theme import Theme, mono, numerals, sans
 from dunefall.app.widgets.menus import show_menu
 from dunefall.base.errors import ParameterError
-from dunefall.base.units import parse_value
+from dunefall.base.units import parse_range, parse_value
 from dunefall.catalogue.declare import Param
 
 __all__ = ["Rail"]
@@ -310,9 +310,7 @@ class Rail(QWidget):
         if not good:
             return
         try:
-            ends = [parse_value(part, param.unit, tempo_bpm=self._tempo_bpm) for part in text.split(" to ")]
-            if len(ends) != 2:
-                raise ParameterError(f"two values are needed, such as {now}; got {text}")
+            ends = parse_range(text, param.unit, tempo_bpm=self._tempo_bpm, such_as=now)
         except ParameterError as error:
             QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), str(error), self)
             return
