@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.accessible import install_accessibility
 from dunefall.app.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.window import MainWindow
+from dunefall.base.collector import keep_what_is_loaded
 from dunefall.base.errors import DunefallError
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.compiler.sounds import take_in_all
@@ -42,6 +43,7 @@ def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
     install_accessibility()
     load_fonts()
     apply_theme(app, wanted_theme(theme))
+    keep_what_is_loaded()
     return app
 
 

@@ -206,15 +206,16 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     report(len(todo) + 1, len(todo) + 1, "")
 
 
-def prepare_beside(type_ids: Iterable[str]) -> None:
+def prepare_beside(type_ids: Iterable[str]) -> bool:
     """Load the kernels of these module types; what is missing is compiled by another process, so that a thread that
-    sounds is not held up. Waits for it."""
+    sounds is not held up. Waits for it; gives whether anything was loaded."""
     todo = _not_loaded(type_ids)
     missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
     if missing:
         make_elsewhere(missing).wait()
     for spec in todo:
         kernel_address(spec)
+    return bool(todo)
 
 
 def prepare_idly(type_ids: Iterable[str], others: Iterable[str] = ()) -> subprocess.Popen[bytes] | None:

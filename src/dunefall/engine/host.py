@@ -12,6 +12,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+from dunefall.base.collector import keep_what_is_loaded
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import catalogue, spec_of
@@ -196,6 +197,7 @@ class _Host:
         """Load what the patch needs; what is not compiled yet of all modules, an idle process compiles meanwhile."""
         self._maker = prepare_idly(message.types, catalogue())
         built_in()
+        keep_what_is_loaded()
         self._tell(say.Prepared())
 
     def _prepare(self, patch: Patch) -> None:
@@ -205,8 +207,9 @@ class _Host:
             prepare(types, lambda done, total, name: self._tell(say.Progress(done, total, name)))
             built_in()
             self._ready = True
-        else:
-            prepare_beside(types)
+            keep_what_is_loaded()
+        elif prepare_beside(types):
+            keep_what_is_loaded()
 
     def _compile(self, patch: Patch) -> Program:
         self._prepare(patch)
