@@ -74,7 +74,7 @@ def test_a_solo_is_a_change_of_values_that_glides() -> None:
     player = Player(compile_patch(patch, rate=RATE))
     out = np.zeros((9600, 2))
     player.fill(out)
-    glide(player.program, patch, soloed)
+    glide(patch, soloed)(player)
     player.fill(out)
     assert np.abs(np.diff(out[:, 0])).max() < 0.25 * 2 * np.pi * 880 / RATE * 1.05
     assert np.abs(out[-2000:, 0]).max() < 1e-9

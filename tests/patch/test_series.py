@@ -73,7 +73,7 @@ def test_every_default_fits_its_own_rules() -> None:
 def test_a_stroke_is_heard_at_its_sample_without_another_program() -> None:
     assert same_structure(PATCH, DRAWN)
     player = Player(compile_patch(PATCH, rate=48000))
-    player.steps.append(Step(1000, lambda p: glide(p.program, PATCH, DRAWN)))
+    player.steps.append(Step(1000, glide(PATCH, DRAWN)))
     program, out = player.program, np.zeros((4000, 2))
     player.fill(out)
     assert player.program is program

@@ -29,7 +29,7 @@ class Edited:
     def edit(self, patch: Patch, *, anew: bool = False) -> None:
         before, self.patch = self.patch, patch
         if same_structure(before, patch) and not anew:
-            self.player.steps.append(Step(NOW, lambda player: glide(player.program, before, patch)))
+            self.player.steps.append(Step(NOW, glide(before, patch)))
             return
         program = compile_patch(patch, rate=RATE)
         takeover, self.latest = Takeover(program, self.latest), program

@@ -145,7 +145,7 @@ def test_live_and_replayed_are_the_same() -> None:
             if not isinstance(what, Edit):
                 by_hand(what)(player)  # type: ignore[arg-type]
             elif same_structure(before, after):
-                glide(player.program, before, after)
+                glide(before, after)(player)
             else:
                 program = compile_patch(after, rate=48000, probed=[Place("fog-air-noise", "out")])
                 player.swap(program, None, Takeover(program, player.program))

@@ -17,9 +17,9 @@ def main() -> None:
     if paths == ["--all"]:
         prepare(catalogue())
         return
-    if paths[0] == "--idle":
-        os.nice(15)
-        del paths[0]
+    idle = paths[0] == "--idle"
+    os.setpriority(os.PRIO_PROCESS, 0, 15 if idle else 0)  # not that of the engine, which goes before others
+    paths = paths[1:] if idle else paths
     parent = os.getppid()
     for path in paths:
         if os.getppid() != parent:

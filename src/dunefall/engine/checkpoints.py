@@ -1,7 +1,8 @@
-"""Checkpoints of what sounds, taken by the audio thread into room that was made beforehand."""
+"""Checkpoints of what sounds, taken by the audio thread into room that another thread makes, and frees, bit by bit."""
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Collection
 
 from dunefall.compiler.program import Memory, Program
@@ -18,36 +19,65 @@ LARGEST_BYTES = 32_000_000
 
 
 class Room:
-    """Memory for the checkpoints of one program."""
+    """Memory for the checkpoints of one program: for one at first, for ``most`` as they are needed."""
 
     def __init__(self, program: Program, probed: Collection[Place]) -> None:
-        size = program.memory.size
-        count = 0 if size > LARGEST_BYTES else max(2, min(MOST, BUDGET_BYTES // 2 // max(size, 1)))
+        self._size = size = program.memory.size
+        self.most = 0 if size > LARGEST_BYTES else max(2, min(MOST, BUDGET_BYTES // 2 // max(size, 1)))
         self.patch: Patch = program.patch
         self.probed = tuple(probed)
         self.rate = program.rate
-        self.memories: list[Memory] = [program.memory.copy() for _ in range(count)]
-        self.positions = [-1] * count
-        self.bytes = size * count
+        self.memories: list[Memory] = [program.memory.copy()] if self.most else []
+        self.positions = [-1] * len(self.memories)
+
+    @property
+    def bytes(self) -> int:
+        """What its memories take."""
+        return self._size * len(self.memories)
+
+    @property
+    def full(self) -> bool:
+        """Whether every memory holds a checkpoint."""
+        return -1 not in self.positions
+
+    def grow(self) -> None:
+        """Room for one more."""
+        self.memories.append(self.memories[0].copy())
+        self.positions.append(-1)
 
 
 class Checkpoints:
-    """The checkpoints of a take so far: evenly spread over it, further apart the longer it gets."""
+    """The checkpoints of a take so far: evenly spread over it, further apart the longer it gets.
+
+    ``look_after`` is for the thread that makes and frees memory, so that the audio thread does neither.
+    """
 
     def __init__(self, rate: float) -> None:
         self._rate = rate
         self._spacing = round(SPACING_S * rate)
         self._rooms: list[Room] = []
+        self._gone: deque[Room] = deque()
 
     def begin(self, room: Room) -> None:
-        """From now on take them of another program; the oldest rooms go where there are too many."""
+        """From now on take them of another program (audio thread)."""
         self._rooms.append(room)
-        while len(self._rooms) > 1 and sum(old.bytes for old in self._rooms) > BUDGET_BYTES:
-            del self._rooms[0]
+
+    def look_after(self) -> None:
+        """Make room for the next one, and free what is not wanted any more; each time at most one memory of each."""
+        rooms = self._rooms
+        if rooms and rooms[-1].full and len(rooms[-1].memories) < rooms[-1].most:
+            rooms[-1].grow()
+        while len(rooms) > 1 and sum(room.bytes for room in rooms) > BUDGET_BYTES:
+            self._gone.append(rooms.pop(0))
+        if self._gone and not self._gone[0].memories:
+            self._gone.popleft()
+        elif self._gone:
+            self._gone[0].memories.pop()
 
     def forget(self) -> None:
-        """Another take begins."""
-        self._rooms.clear()
+        """Another take begins (audio thread)."""
+        rooms, self._rooms = self._rooms, []
+        self._gone.extend(rooms)
         self._spacing = round(SPACING_S * self._rate)
 
     def forget_after(self, position: int) -> None:
@@ -65,7 +95,9 @@ class Checkpoints:
         newest = max((max(old.positions, default=-1) for old in self._rooms), default=-1)
         if newest >= 0 and player.position < newest + self._spacing:
             return
-        if -1 not in room.positions:
+        if room.full and len(room.memories) < room.most:
+            return  # it is being made
+        if room.full:
             self._thin(room)
         place = room.positions.index(-1)
         room.memories[place].restore(player.program.memory)

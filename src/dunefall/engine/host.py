@@ -29,6 +29,7 @@ from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.input import open_input
 from dunefall.engine.devices.keys import Keys, open_keys
 from dunefall.engine.devices.outlet import Outlet
+from dunefall.engine.devices.output import ask_to_go_first
 from dunefall.engine.live import LiveTap
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.seeking import SeekJob
@@ -44,6 +45,8 @@ from dunefall.render.portrait import portrait
 __all__ = ["run_engine"]
 
 JOIN_AHEAD_S = 0.1
+MOST_AT_A_TIME = 4
+"""Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
 RESPONSE_S = 0.2
 """Length of the impulse responses from which the window's curves are made."""
 
@@ -73,6 +76,7 @@ class _Host:
         self._outlet = Outlet(self._tell)
         self._probes: list[Place | None] = [None] * PROBES
         self._slots = TraceSlots(shared)
+        self._recent: deque[Program] = deque(maxlen=MOST_AT_A_TIME)
         self._faulty: tuple[str, ...] = ()
         self._news: deque[object] = deque()
         self._keys: Keys | None = None
@@ -110,9 +114,19 @@ class _Host:
             if isinstance(message, say.Quit):
                 return
             try:
+                from dunefall.engine.devices import output as O
+                a=time.monotonic(); ca=time.thread_time()
                 if message is not None:
+                    O.MARK[:] = [type(message).__name__]
                     self._answers[type(message)](message)
+                    O.MARK[:] = []
+                b=time.monotonic(); cb=time.thread_time()
                 self._look_after()
+                c=time.monotonic(); cc=time.thread_time()
+                if c-a>0.01: O.LOG.append(f'{a:.3f} host {type(message).__name__} {1000*(b-a):.1f} cpu {1000*(cb-ca):.1f} look {1000*(c-b):.1f} cpu {1000*(cc-cb):.1f}')
+                if O.LOG:
+                    with open('/tmp/eng.log','a') as f: f.write('\n'.join(O.LOG)+'\n')
+                    O.LOG.clear()
             except DunefallError as error:
                 self._tell(say.Trouble(str(error)))
 
@@ -137,6 +151,7 @@ class _Host:
             self._maker.kill()
             self._maker.wait()
         self._program = self._seek = None
+        self._recent.clear()
         self._slots.let_go()
         if self._sounding is not None:
             self._sounding.let_go()
@@ -174,6 +189,7 @@ class _Host:
         if self._seek is not None:
             self._go_on_seeking(self._seek)
         self._outlet.look_after(self._sound(), self._shared)
+        self._sound().checkpoints.look_after()
         self._tap.keep()
 
     def _tell_clicks(self, program: Program) -> None:
@@ -241,6 +257,7 @@ class _Host:
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
         if not self._opened:
             self._opened = True
+            ask_to_go_first()
             self._open_keys()
             self._tell(say.Prepared())
 
@@ -252,6 +269,7 @@ class _Host:
     def _show(self, program: Program) -> Traces:
         """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
+        self._recent.append(program)
         self._keyboards = tuple(m.id for m in program.patch.modules() if (spec := spec_of(m.type)) and spec.keys)
         self._listen(program.live)
         traces = self._slots.traces(program, self._probes)
@@ -269,8 +287,7 @@ class _Host:
             return
         self._leave_join()
         if same_structure(before, message.patch):
-            act: Callable[[Player], None] = lambda player: glide(player.program, before, message.patch)  # noqa: E731
-            self._do(act, message.number)
+            self._do(glide(before, message.patch), message.number)
         else:
             self._swap(message.patch, message.number)
 

@@ -57,8 +57,7 @@ def heard(patch: Patch, module: Module) -> float:
     >>> heard(Patch(), Module("a-output", "output", "A"))
     1.0
     """
-    solos = _solos(patch)
-    if not solos or module.type != "output" or round(module.params.get("solo", 0.0)):
+    if module.type != "output" or round(module.params.get("solo", 0.0)) or not (solos := _solos(patch)):
         return 1.0
     if any(layer.output_id == module.id for layer in patch.layers if layer.effects):
         return 1.0

@@ -80,7 +80,7 @@ class Performance:
 
 
 def _glide(before: Patch, after: Patch, player: Player) -> None:
-    glide(player.program, before, after)
+    glide(before, after)(player)
 
 
 def _swap(after: Patch, player: Player) -> None:

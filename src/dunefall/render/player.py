@@ -128,7 +128,10 @@ class Player:
         while self.steps and self.steps[0].at <= self.position and not self._must_wait(self.steps[0]):
             step = self.steps.popleft()
             self._changed_at = self.position
+            import time; from dunefall.engine.devices import output as O; a=time.thread_time()
             step.act(self)
+            d=time.thread_time()-a
+            if d>0.001: O.U.append(round(1000*d,1))
 
     def swap(self, program: Program, traces: Traces | None, takeover: Takeover) -> None:
         """Go on with another program, which takes over the state; the old one fades out."""
@@ -192,15 +195,25 @@ class Player:
             self._old.plan.live[start : start + n] = heard
 
 
-def glide(program: Program, before: Patch, after: Patch) -> None:
-    """Let values go to those of another patch of the same structure."""
-    for (module, param), value in value_changes(before, after).items():
-        program.set_base(module, param, value)
-    for (module, series), values in series_changes(before, after).items():
-        program.set_series(module, series, values)
-    for old, new in zip(before.links, after.links, strict=True):
-        if old is not new and (old.amount, old.offset) != (new.amount, new.offset):
-            program.set_link(new.id, new.amount, new.offset)
+def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
+    """Lets values go to those of another patch of the same structure; what differs is found here, not in the step."""
+    values, series = value_changes(before, after), series_changes(before, after)
+    links = [
+        new
+        for old, new in zip(before.links, after.links, strict=True)
+        if old is not new and (old.amount, old.offset) != (new.amount, new.offset)
+    ]
+
+    def act(player: Player) -> None:
+        program = player.program
+        for (module, param), value in values.items():
+            program.set_base(module, param, value)
+        for (module, name), numbers in series.items():
+            program.set_series(module, name, numbers)
+        for link in links:
+            program.set_link(link.id, link.amount, link.offset)
+
+    return act
 
 
 def play_note(program: Program, module: str, note: float, velocity: float) -> None:
