@@ -66,6 +66,6 @@ def test_layers_are_watched_while_they_play_and_over_structural_edits() -> None:
     quieter = other.with_param("a-output", "level_db", -6.0)
     player.fill(np.zeros((9600, 2)))
     player.swap(program, None, Takeover(program, player.program))
-    player.steps.append(Step(12_000, lambda p: glide(p.program, other, quieter)))
+    player.steps.append(Step(12_000, glide(other, quieter)))
     player.fill(np.zeros((48_000, 2)))
     assert player.program.memory.clicks[COUNT] == 0

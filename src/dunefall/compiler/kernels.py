@@ -38,7 +38,7 @@ __all__ = [
     "prepare_idly",
 ]
 
-SCRATCH = 8 * QUANTUM
+SCRATCH = 16 * QUANTUM
 MANY_TO_MAKE = 6
 """So many kernels that are not on disk are compiled by two processes."""
 OWN = (

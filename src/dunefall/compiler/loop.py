@@ -20,7 +20,7 @@ from dunefall.compiler.views import call_kernel
 from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
-from dunefall.dsp.maths import exp2, fma, saturate
+from dunefall.dsp.maths import exp2, fma, saturate_rarely
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
@@ -55,10 +55,8 @@ def shaped(x, curve):  # type: ignore[no-untyped-def]
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def ceiling(x):  # type: ignore[no-untyped-def]
-    """Audio that goes round a loop; a branch, as it hardly ever gets so loud and the bend costs a division."""
-    if abs(x) <= LOOP_KNEE:
-        return x
-    return saturate(x, LOOP_KNEE)
+    """Audio that goes round a loop."""
+    return saturate_rarely(x, LOOP_KNEE)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)

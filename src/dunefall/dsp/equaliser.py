@@ -42,8 +42,13 @@ def band_levels_db(
 @njit(error_model="numpy", forceinline=True)
 def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
     """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
-    the first 384 numbers of ``scratch`` are lost."""
+    the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing."""
     n, scale = out.size, 2.0 / rate
+    if moves == 0 and db[0] == 0.0:
+        for i in range(n):
+            out[i] = audio[i]
+        state[at] = state[at + 1] = 0.0
+        return
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     direct, band, low = scratch[192 : 192 + n], scratch[256 : 256 + n], scratch[320 : 320 + n]
     if moves:

@@ -24,7 +24,7 @@ SIZE = 4 * THREE
 def _row(factors, x, state, at):  # type: ignore[no-untyped-def]
     for k in range(THREE):
         before = at + 2 * k
-        y = fma(factors[k], x - state[before + 1], state[before])
+        y = fma(factors[k], x, fma(-factors[k], state[before + 1], state[before]))
         state[before], state[before + 1] = x, y
         x = y
     return x

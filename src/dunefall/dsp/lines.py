@@ -7,7 +7,10 @@ from numba import njit
 from dunefall.dsp.maths import fma
 from dunefall.dsp.reading import get
 
-__all__ = ["cubic_weights", "read_line", "read_ring"]
+__all__ = ["NEAR", "cubic_weights", "read_line", "read_ring", "read_run", "write_run"]
+
+NEAR = 2
+"""A delay that is longer than a row of samples by so many reads only what was written before the row."""
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -19,6 +22,39 @@ def read_line(memory, write, delay):  # type: ignore[no-untyped-def]
     f, at, size = delay - back, write - back, memory.size
     newer, here = get(memory, at + 1 if at >= -1 else at + 1 + size), get(memory, at if at >= 0 else at + size)
     older, oldest = get(memory, at - 1 if at >= 1 else at - 1 + size), get(memory, at - 2 if at >= 2 else at - 2 + size)
+    return _between(f, newer, here, older, oldest)
+
+
+@njit(error_model="numpy", forceinline=True)
+def read_run(out, memory, write, delay):  # type: ignore[no-untyped-def]
+    """As ``read_line`` for a row of samples to come, ``delay`` being at least ``out.size + NEAR``."""
+    n, size, back = out.size, memory.size, int(delay)
+    f, first = delay - back, write - back - 2
+    first = first if first >= 0 else first + size
+    even = min(n, max(size - 3 - first, 0))
+    run = memory[first : first + even + 3]
+    for i in range(even):
+        out[i] = _between(f, run[i + 3], run[i + 2], run[i + 1], run[i])
+    for i in range(even, n):
+        at = write + i
+        out[i] = read_line(memory, at if at < size else at - size, delay)
+
+
+@njit(error_model="numpy", forceinline=True)
+def write_run(memory, write, row):  # type: ignore[no-untyped-def]
+    """Write a row of samples round the ring; gives the place after it."""
+    first = min(row.size, memory.size - write)
+    end = memory[write : write + first]
+    for i in range(first):
+        end[i] = row[i]
+    for i in range(first, row.size):
+        memory[i - first] = row[i]
+    at = write + row.size
+    return at if at < memory.size else at - memory.size
+
+
+@njit(error_model="numpy", forceinline=True)
+def _between(f, newer, here, older, oldest):  # type: ignore[no-untyped-def]
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
 

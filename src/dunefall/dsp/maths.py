@@ -31,6 +31,7 @@ __all__ = [
     "ramp",
     "ramp_by",
     "saturate",
+    "saturate_rarely",
     "sine",
     "smooth_step",
     "tangent_parts",
@@ -279,6 +280,15 @@ def saturate(x: float, knee: float) -> float:
     size = abs(x)
     bent = math.copysign(knee * (2.0 - knee / size), x)
     return x if size <= knee else bent
+
+
+@njit(error_model="numpy", forceinline=True)
+def saturate_rarely(x: float, knee: float) -> float:
+    """As ``saturate``, by a branch: for a sound that goes round, where each sample waits for the one before, and hardly
+    ever gets so loud."""
+    if abs(x) <= knee:
+        return x
+    return saturate(x, knee)
 
 
 @intrinsic

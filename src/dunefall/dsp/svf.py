@@ -10,7 +10,7 @@ from numba import njit
 
 from dunefall.dsp.maths import fma, tangent_parts
 
-__all__ = ["add_band", "mean", "svf_factors", "svf_next"]
+__all__ = ["band_rows", "mean", "svf_factors", "svf_next", "three_bands"]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -37,14 +37,32 @@ def mean(before, after):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def add_band(wet, audio, take, cross, sink, gain, state, at, middle):  # type: ignore[no-untyped-def]
-    """Add a band-pass times a row of gains to ``wet``; its integrators stand at a place of the state, ``middle`` is
-    scratch."""
-    s1, s2 = state[at], state[at + 1]
-    for i in range(wet.size):
-        t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
-        middle[i] = mean(s1, t1)
-        s1, s2 = t1, t2
-    for i in range(wet.size):
-        wet[i] = fma(middle[i], gain[i], wet[i])
-    state[at], state[at + 1] = s1, s2
+def band_rows(scratch, k, n):  # type: ignore[no-untyped-def]
+    """Rows of scratch for the factors, and half the gain, of the k-th of the bands of ``three_bands``."""
+    at = 256 * k
+    return (
+        scratch[at : at + n],
+        scratch[at + 64 : at + 64 + n],
+        scratch[at + 128 : at + 128 + n],
+        scratch[at + 192 : at + 192 + n],
+    )
+
+
+@njit(error_model="numpy", forceinline=True)
+def three_bands(audio, mix, out, scratch, state):  # type: ignore[no-untyped-def]
+    """Three band-passes side by side, mixed with the sound itself; their factors stand in ``band_rows``, their
+    integrators at the beginning of the state. One loop, as each waits for its own last sample only."""
+    n = out.size
+    ta, ca, sa, ga = band_rows(scratch, 0, n)
+    tb, cb, sb, gb = band_rows(scratch, 1, n)
+    tc, cc, sc, gc = band_rows(scratch, 2, n)
+    a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
+    for i in range(n):
+        x = audio[i]
+        u1, u2 = svf_next(a1, a2, x, ta[i], ca[i], sa[i])
+        v1, v2 = svf_next(b1, b2, x, tb[i], cb[i], sb[i])
+        w1, w2 = svf_next(c1, c2, x, tc[i], cc[i], sc[i])
+        wet = fma(a1 + u1, ga[i], fma(b1 + v1, gb[i], (c1 + w1) * gc[i]))
+        out[i] = fma(wet - x, mix[i], x)
+        a1, a2, b1, b2, c1, c2 = u1, u2, v1, v2, w1, w2
+    state[0], state[1], state[2], state[3], state[4], state[5] = a1, a2, b1, b2, c1, c2

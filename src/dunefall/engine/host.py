@@ -114,19 +114,9 @@ class _Host:
             if isinstance(message, say.Quit):
                 return
             try:
-                from dunefall.engine.devices import output as O
-                a=time.monotonic(); ca=time.thread_time()
                 if message is not None:
-                    O.MARK[:] = [type(message).__name__]
                     self._answers[type(message)](message)
-                    O.MARK[:] = []
-                b=time.monotonic(); cb=time.thread_time()
                 self._look_after()
-                c=time.monotonic(); cc=time.thread_time()
-                if c-a>0.01: O.LOG.append(f'{a:.3f} host {type(message).__name__} {1000*(b-a):.1f} cpu {1000*(cb-ca):.1f} look {1000*(c-b):.1f} cpu {1000*(cc-cb):.1f}')
-                if O.LOG:
-                    with open('/tmp/eng.log','a') as f: f.write('\n'.join(O.LOG)+'\n')
-                    O.LOG.clear()
             except DunefallError as error:
                 self._tell(say.Trouble(str(error)))
 

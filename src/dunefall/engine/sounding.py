@@ -94,8 +94,6 @@ class Sounding:
 
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
-        from dunefall.engine.devices import output as O
-        O.T=[time.thread_time()]
         begun = time.perf_counter()
         while self._queue:
             act, once_silent = self._queue[0]
@@ -103,7 +101,6 @@ class Sounding:
                 break
             self._queue.popleft()
             act()
-        O.T.append(time.thread_time())
         reduction, mix = 1.0, self._mix[: len(out)]
         if self.player is None or self.silent:
             mix[:] = 0.0
@@ -111,9 +108,7 @@ class Sounding:
                 self.player.apply_due()
         else:
             self.checkpoints.offer(self.player)
-            O.T.append(time.thread_time())
             self.player.fill(mix)
-            O.T.append(time.thread_time())
             self._layout = layout_of(self.player.program.patch.layout)
             self._fade(mix)
             if self.monitor.limited:

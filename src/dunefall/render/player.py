@@ -128,10 +128,7 @@ class Player:
         while self.steps and self.steps[0].at <= self.position and not self._must_wait(self.steps[0]):
             step = self.steps.popleft()
             self._changed_at = self.position
-            import time; from dunefall.engine.devices import output as O; a=time.thread_time()
             step.act(self)
-            d=time.thread_time()-a
-            if d>0.001: O.U.append(round(1000*d,1))
 
     def swap(self, program: Program, traces: Traces | None, takeover: Takeover) -> None:
         """Go on with another program, which takes over the state; the old one fades out."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.svf import mean, svf_factors, svf_next
+from dunefall.dsp.maths import fma
+from dunefall.dsp.svf import svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
@@ -20,30 +21,30 @@ def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: i
     """
     n, scale = low.size, 2.0 / rate
     take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
+    aboves, bands = scratch[192 : 192 + n], scratch[256 : 256 + n]
     if moving & 0b10:
         for i in range(n):
             take[i], cross[i], sink[i] = svf_factors(split_hz[i], DAMPING, scale)
-        for i in range(n):
-            t, c, s = take[i], cross[i], sink[i]
-            a1, a2, below, above = _step(a1, a2, audio[i], t, c, s)
-            b1, b2, low[i], _ = _step(b1, b2, below, t, c, s)
-            c1, c2, _, high[i] = _step(c1, c2, above, t, c, s)
     else:
-        t, c, s = svf_factors(split_hz[0], DAMPING, scale)
-        for i in range(n):
-            a1, a2, below, above = _step(a1, a2, audio[i], t, c, s)
-            b1, b2, low[i], _ = _step(b1, b2, below, t, c, s)
-            c1, c2, _, high[i] = _step(c1, c2, above, t, c, s)
+        take[:], cross[:], sink[:] = svf_factors(split_hz[0], DAMPING, scale)
+    a1, a2, b1, b2, c1, c2 = state[0], state[1], state[2], state[3], state[4], state[5]
+    for i in range(n):
+        x, t, c, s = audio[i], take[i], cross[i], sink[i]
+        u1, u2 = svf_next(a1, a2, x, t, c, s)
+        below, above = 0.5 * (a2 + u2), _above(x, a1 + u1, a2 + u2)
+        v1, v2 = svf_next(b1, b2, below, t, c, s)
+        w1, w2 = svf_next(c1, c2, above, t, c, s)
+        low[i], high[i], aboves[i], bands[i] = b2 + v2, c2 + w2, above, c1 + w1
+        a1, a2, b1, b2, c1, c2 = u1, u2, v1, v2, w1, w2
     state[0], state[1], state[2], state[3], state[4], state[5] = a1, a2, b1, b2, c1, c2
+    for i in range(n):
+        low[i], high[i] = 0.5 * low[i], _above(aboves[i], bands[i], high[i])
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
-    """Integrators a sample later, low and high."""
-    t1, t2 = svf_next(s1, s2, x, take, cross, sink)
-    low = mean(s2, t2)
-    return t1, t2, low, x - DAMPING * mean(s1, t1) - low
+def _above(x, band, low):  # type: ignore[no-untyped-def]
+    """The high of a sound, from twice its band and twice its low."""
+    return fma(-0.5 * DAMPING, band, fma(-0.5, low, x))
 
 
 MODULE = ModuleSpec(

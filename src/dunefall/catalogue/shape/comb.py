@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.lines import read_line
-from dunefall.dsp.maths import fma, note_to_hz, saturate
+from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
+from dunefall.dsp.maths import fma, note_to_hz, saturate, saturate_rarely
 
 __all__ = ["MODULE"]
 
 WRITE, DAMPED = range(2)
+PITCH = 0b10
 LOWEST_HZ = 8.0
 KNEE = 1.0
 
@@ -19,18 +22,38 @@ def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, 
     A delay of one period, read between samples by a cubic, fed back through a one-pole low-pass.
     """
     n, size, write, damped = out.size, memory.size, int(state[WRITE]), state[DAMPED]
-    if moving & 0b10:
+    heard, periods = scratch[:n], scratch[64 : 64 + n]
+    if moving & PITCH:
         for i in range(n):
-            scratch[i] = min(rate / note_to_hz(pitch_note[i]), size - 4.0)
+            periods[i] = _period(pitch_note[i], rate, size)
     else:
-        scratch[:n] = min(rate / note_to_hz(pitch_note[0]), size - 4.0)
+        periods[:] = _period(pitch_note[0], rate, size)
+    if moving & PITCH == 0 and periods[0] >= n + NEAR:
+        read_run(heard, memory, write, periods[0])
+        for i in range(n):
+            damped = fma(damping[i], damped, (1.0 - damping[i]) * heard[i])
+            heard[i] = damped
+        loudest = 0.0
+        for i in range(n):
+            heard[i] *= feedback[i]
+            loudest = max(loudest, abs(heard[i]))
+        for i in range(n):
+            heard[i] = audio[i] + (heard[i] if loudest <= KNEE else saturate(heard[i], KNEE))
+        write = write_run(memory, write, heard)
+    else:
+        for i in range(n):
+            damped = fma(damping[i], damped, (1.0 - damping[i]) * read_line(memory, write, periods[i]))
+            heard[i] = audio[i] + saturate_rarely(feedback[i] * damped, KNEE)
+            memory[write] = heard[i]
+            write = write + 1 if write + 1 < size else 0
     for i in range(n):
-        damped = fma(damping[i], damped, (1.0 - damping[i]) * read_line(memory, write, scratch[i]))
-        wet = audio[i] + saturate(feedback[i] * damped, KNEE)
-        memory[write] = wet
-        write = write + 1 if write + 1 < size else 0
-        out[i] = fma(wet - audio[i], mix[i], audio[i])
+        out[i] = fma(heard[i] - audio[i], mix[i], audio[i])
     state[WRITE], state[DAMPED] = write, damped
+
+
+@njit(error_model="numpy", forceinline=True)
+def _period(note, rate, size):  # type: ignore[no-untyped-def]
+    return min(rate / note_to_hz(note), size - 4.0)
 
 
 MODULE = ModuleSpec(

@@ -12,11 +12,13 @@ __all__ = ["MODULE"]
 REDUCTION = 0
 SIDE = 0b100
 RIGHT = 0b10
+MOVES = 0b1111100000
+"""All but the threshold and the mix."""
 
 
 def kernel(  # type: ignore[no-untyped-def]
     audio, audio_right, side, side_right, threshold_db, ratio, knee_db, attack_s, release_s, makeup_db, mix,
-    out, out_right, reduction, state, rate, linked, wanted, scratch,
+    out, out_right, reduction, state, rate, linked, moving, wanted, scratch,
 ):  # fmt: skip
     """State: the reduction in dB, smoothed.
 
@@ -24,31 +26,47 @@ def kernel(  # type: ignore[no-untyped-def]
     """
     n = out.size
     goal, rise, fall = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    slope, bend, lift = scratch[192 : 192 + n], scratch[256 : 256 + n], scratch[320 : 320 + n]
+    if moving & MOVES:
+        for i in range(n):
+            slope[i], bend[i] = _curve(ratio[i], knee_db[i])
+            rise[i], fall[i] = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
+            lift[i] = db_to_gain(makeup_db[i])
+    else:
+        slope[:], bend[:] = _curve(ratio[0], knee_db[0])
+        rise[:], fall[:] = approach_step(attack_s[0], rate), approach_step(release_s[0], rate)
+        lift[:] = db_to_gain(makeup_db[0])
+    first, second = (side, side_right) if linked & SIDE else (audio, audio_right)
     for i in range(n):
-        loud = max(abs(side[i]), abs(side_right[i])) if linked & SIDE else max(abs(audio[i]), abs(audio_right[i]))
-        goal[i] = _too_loud(level_db(loud), threshold_db[i], ratio[i], knee_db[i])
-    for i in range(n):
-        rise[i], fall[i] = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
+        loud = level_db(max(abs(first[i]), abs(second[i])))
+        goal[i] = _too_loud(loud - threshold_db[i], slope[i], bend[i], 0.5 * knee_db[i])
     held = state[REDUCTION]
     for i in range(n):
         held = approach(held, goal[i], rise[i], fall[i])
         goal[i] = held
     state[REDUCTION] = held
     for i in range(n):
-        gain = fma(db_to_gain(makeup_db[i] - goal[i]) - 1.0, mix[i], 1.0)
-        out[i] = audio[i] * gain
-        if wanted & RIGHT:
-            out_right[i] = audio_right[i] * gain
-        reduction[i] = 1.0 - db_to_gain(-goal[i])
+        left = db_to_gain(-goal[i])
+        reduction[i] = 1.0 - left
+        goal[i] = fma(fma(left, lift[i], -1.0), mix[i], 1.0)
+        out[i] = audio[i] * goal[i]
+    if wanted & RIGHT:
+        for i in range(n):
+            out_right[i] = audio_right[i] * goal[i]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _too_loud(level, threshold, ratio, knee):  # type: ignore[no-untyped-def]
+def _curve(ratio, knee):  # type: ignore[no-untyped-def]
+    """Slope above the knee, and the factor of the square within it."""
+    slope = 1.0 - 1.0 / ratio
+    return slope, slope / (2.0 * knee + 1e-9)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _too_loud(over, slope, bend, half_knee):  # type: ignore[no-untyped-def]
     """What the static curve takes off, in dB."""
-    over, slope = level - threshold, 1.0 - 1.0 / ratio
-    inside = over + 0.5 * knee
-    bent = slope * inside * inside / (2.0 * knee + 1e-9)
-    return bent if abs(over) < 0.5 * knee else max(over, 0.0) * slope
+    inside = over + half_knee
+    return bend * inside * inside if abs(over) < half_knee else max(over, 0.0) * slope
 
 
 MODULE = ModuleSpec(

@@ -9,22 +9,28 @@ from dunefall.dsp.random import uniform
 __all__ = ["MODULE"]
 
 HELD, PHASE, DRAWS = range(3)
+BITS = 0b100
 FULL_BITS = 24.0
 EARLY = 1e-9
 """A period of whole samples ends there, however the last digits were rounded."""
 
 
-def kernel(audio, rate_hz, bits, dither, mix, out, state, key, rate):  # type: ignore[no-untyped-def]
+def kernel(audio, rate_hz, bits, dither, mix, out, state, key, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: value held, phase of the slow clock (0: take at once), random numbers drawn.
 
     Every period of the slow clock the sound is taken, with triangular dither of one step if asked, and rounded.
     """
-    held, phase, draws, per = state[HELD], state[PHASE], state[DRAWS], 1.0 / rate
-    for i in range(out.size):
+    n, held, phase, draws, per = out.size, state[HELD], state[PHASE], state[DRAWS], 1.0 / rate
+    steps = scratch[:n]
+    if moving & BITS:
+        for i in range(n):
+            steps[i] = exp2(1.0 - bits[i])
+    else:
+        steps[:] = exp2(1.0 - bits[0])
+    for i in range(n):
         if phase <= EARLY:
             phase += 1.0
-            step = exp2(1.0 - bits[i])
-            noise = 0.0
+            step, noise = steps[i], 0.0
             if dither[i] > 0.0:
                 noise = (uniform(key, draws, 0) - uniform(key, draws + 1.0, 0)) * dither[i]
                 draws += 2.0

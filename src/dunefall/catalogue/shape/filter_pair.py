@@ -7,13 +7,13 @@ import math
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import db_to_gain, exp2, fma, saturate
+from dunefall.dsp.maths import db_to_gain, exp2, fma, saturate_rarely
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
 A1, A2, B1, B2, BACK, STATE = range(6)
-FACTORS_MOVE = 0b11110000
+FACTORS_MOVE, DRIVE = 0b11110000, 0b10000000000
 SERIES, BESIDE, LOOP = range(3)
 KINDS = ("low", "band", "high")
 LOWEST_HZ, HIGHEST_HZ = 10.0, 20000.0
@@ -34,6 +34,12 @@ def kernel(  # type: ignore[no-untyped-def]
             scratch[320 : 320 + n])  # fmt: skip
     _factors(rows[:3], cutoff_hz, offset_st, 0.0, resonance, scale, moving)
     _factors(rows[3:], cutoff_hz, offset_st, 1.0, second_resonance, scale, moving)
+    gain = scratch[384 : 384 + n]
+    if moving & DRIVE:
+        for i in range(n):
+            gain[i] = db_to_gain(drive_db[i])
+    else:
+        gain[:] = db_to_gain(drive_db[0])
     a1, a2, b1, b2, back = state[A1], state[A2], state[B1], state[B2], state[BACK]
     for i in range(n):
         way = int(routing[i] + 0.5)
@@ -45,8 +51,7 @@ def kernel(  # type: ignore[no-untyped-def]
         t1, t2 = svf_next(b1, b2, x, rows[3][i], rows[4][i], rows[5][i])
         second = _kind(second_kind[i], x, _damping(second_resonance[i]) * mean(b1, t1), mean(b2, t2))
         b1, b2 = t1, t2
-        gain = db_to_gain(drive_db[i])
-        back = saturate(gain * second, KNEE)
+        back = saturate_rarely(gain[i] * second, KNEE)
         near = min(1.0 - balance[i], 1.0)
         far = min(1.0 + balance[i], 1.0)
         if way == BESIDE:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import floor, fma, saturate, sine
+from dunefall.dsp.maths import fma, ramp, ramp_by, saturate_rarely, sine
 
 __all__ = ["MODULE"]
 
@@ -17,41 +17,62 @@ SECOND = (0.08216106900500157, 0.502350634738475, 0.8108002018084715, 0.93769491
 """Two rows of all-passes in steps of two samples: the first, a sample later, stays a quarter of a cycle behind the
 second from 20 Hz to within 20 Hz of half the rate (at 48 kHz), within 0.05 degrees."""
 SIX = len(FIRST)
+SHIFT, FEEDBACK = 0b10, 0b100
 KNEE = 1.0
 
 
-def kernel(audio, shift_hz, feedback, mix, up, down, state, rate):  # type: ignore[no-untyped-def]
+def kernel(audio, shift_hz, feedback, mix, up, down, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: phase of the shift, the first row's value of the sample before, what is fed back; then the values before
     each all-pass and after the last of both rows, one sample and two samples ago.
 
     The two rows make the sound and its partner a quarter of a cycle away; turned against a sine and a cosine of the
     shift, only the upper or only the lower side of the spectrum is left.
     """
-    phase, before, back, per = state[PHASE], state[BEFORE], state[BACK], 1.0 / rate
-    for i in range(up.size):
-        x = audio[i] + saturate(feedback[i] * back, KNEE)
-        real = before
-        before = _row(FIRST, x, state, 0)
-        other = _row(SECOND, x, state, SIX + 1)
-        a, b = real * sine(phase + 0.25), other * sine(phase)
-        back = a + b
+    n, phase, before, back, per = up.size, state[PHASE], state[BEFORE], state[BACK], 1.0 / rate
+    turn, ahead = scratch[:n], scratch[64 : 64 + n]
+    phase = ramp_by(turn, phase, shift_hz, per) if moving & SHIFT else ramp(turn, phase, shift_hz[0] * per)
+    for i in range(n):
+        turn[i], ahead[i] = sine(turn[i]), sine(turn[i] + 0.25)
+    now, then = _values(state, NOW), _values(state, THEN)
+    other_now, other_then = _values(state, NOW + SIX + 1), _values(state, THEN + SIX + 1)
+    loops = moving & FEEDBACK != 0 or feedback[0] != 0.0
+    for i in range(n):
+        x = audio[i] + saturate_rarely(feedback[i] * back, KNEE) if loops else audio[i]
+        now, then = _row(FIRST, x, then), now
+        other_now, other_then = _row(SECOND, x, other_then), other_now
+        a, b = before * ahead[i], other_now[SIX] * turn[i]
+        before, back = now[SIX], a + b
         up[i] = fma(a + b - audio[i], mix[i], audio[i])
         down[i] = fma(a - b - audio[i], mix[i], audio[i])
-        phase = fma(shift_hz[i], per, phase)
-        phase -= floor(phase)
+    _keep(state, NOW, now)
+    _keep(state, THEN, then)
+    _keep(state, NOW + SIX + 1, other_now)
+    _keep(state, THEN + SIX + 1, other_then)
     state[PHASE], state[BEFORE], state[BACK] = phase, before, back
 
 
 @njit(error_model="numpy", forceinline=True)
-def _row(factors, x, state, at):  # type: ignore[no-untyped-def]
-    """A sample through a row of all-passes whose values begin at a place of the state."""
-    for k in range(SIX):
-        now, then = NOW + at + k, THEN + at + k
-        y = fma(factors[k], x + state[then + 1], -state[then])
-        state[then], state[now] = state[now], x
-        x = y
-    state[THEN + at + SIX], state[NOW + at + SIX] = state[NOW + at + SIX], x
-    return x
+def _row(factors, x, then):  # type: ignore[no-untyped-def]
+    """A sample through a row of all-passes, of which the values two samples ago are given; the values now: before each,
+    and after the last."""
+    a = fma(factors[0], x, fma(factors[0], then[1], -then[0]))
+    b = fma(factors[1], a, fma(factors[1], then[2], -then[1]))
+    c = fma(factors[2], b, fma(factors[2], then[3], -then[2]))
+    d = fma(factors[3], c, fma(factors[3], then[4], -then[3]))
+    e = fma(factors[4], d, fma(factors[4], then[5], -then[4]))
+    return x, a, b, c, d, e, fma(factors[5], e, fma(factors[5], then[6], -then[5]))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _values(state, at):  # type: ignore[no-untyped-def]
+    return state[at], state[at + 1], state[at + 2], state[at + 3], state[at + 4], state[at + 5], state[at + 6]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _keep(state, at, values):  # type: ignore[no-untyped-def]
+    (
+        state[at], state[at + 1], state[at + 2], state[at + 3], state[at + 4], state[at + 5], state[at + 6]
+    ) = values  # fmt: skip
 
 
 MODULE = ModuleSpec(

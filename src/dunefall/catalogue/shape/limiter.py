@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step, db_to_gain, fma
 
@@ -10,11 +12,25 @@ __all__ = ["MODULE"]
 WRITE, HELD, LEFT, TOTAL, BUSY = range(5)
 AHEAD_S = 0.0015
 RIGHT = 0b10
+MOVES = 0b11100
 GONE = 1e-6
 
 
 def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, drive_db, ceiling_db, release_s, out, out_right, reduction, state, memory, rate, wanted
+    audio,
+    audio_right,
+    drive_db,
+    ceiling_db,
+    release_s,
+    out,
+    out_right,
+    reduction,
+    state,
+    memory,
+    rate,
+    moving,
+    wanted,
+    scratch,
 ):
     """State: place of writing; the reduction that is held, and for how many samples more; the sum of the last
     reductions, and how many of them are not 0.
@@ -24,9 +40,16 @@ def kernel(  # type: ignore[no-untyped-def]
     """
     size = memory.size // 3
     write, held, left, total, busy = int(state[WRITE]), state[HELD], state[LEFT], state[TOTAL], state[BUSY]
-    for i in range(out.size):
-        gain, top = db_to_gain(drive_db[i]), db_to_gain(ceiling_db[i])
-        a, b = gain * audio[i], gain * audio_right[i]
+    n, per_size = out.size, 1.0 / size
+    gains, tops, steps = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    if moving & MOVES:
+        for i in range(n):
+            gains[i], tops[i], steps[i] = _factors(drive_db[i], ceiling_db[i], release_s[i], rate)
+    else:
+        gains[:], tops[:], steps[:] = _factors(drive_db[0], ceiling_db[0], release_s[0], rate)
+    for i in range(n):
+        top = tops[i]
+        a, b = gains[i] * audio[i], gains[i] * audio_right[i]
         loud = max(abs(a), abs(b))
         need = 1.0 - top / loud if loud > top else 0.0
         if need >= held:
@@ -34,7 +57,7 @@ def kernel(  # type: ignore[no-untyped-def]
         elif left > 0.0:
             left -= 1.0
         else:
-            held = fma(need - held, approach_step(release_s[i], rate), held)
+            held = fma(need - held, steps[i], held)
             held = held if held > GONE else 0.0
         before = memory[2 * size + write]
         busy += (1.0 if held != 0.0 else 0.0) - (1.0 if before != 0.0 else 0.0)
@@ -42,12 +65,17 @@ def kernel(  # type: ignore[no-untyped-def]
         late, late_right = memory[write], memory[size + write]
         memory[write], memory[size + write], memory[2 * size + write] = a, b, held
         write = write + 1 if write + 1 < size else 0
-        keep = 1.0 - total / size
+        keep = fma(-total, per_size, 1.0)
         out[i] = min(max(late * keep, -top), top)
         if wanted & RIGHT:
             out_right[i] = min(max(late_right * keep, -top), top)
         reduction[i] = 1.0 - keep
     state[WRITE], state[HELD], state[LEFT], state[TOTAL], state[BUSY] = write, held, left, total, busy
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(drive, ceiling, release, rate):  # type: ignore[no-untyped-def]
+    return db_to_gain(drive), db_to_gain(ceiling), approach_step(release, rate)
 
 
 MODULE = ModuleSpec(

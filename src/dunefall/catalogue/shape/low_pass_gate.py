@@ -2,38 +2,56 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step, exp2, fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-LIGHT, S1, S2 = range(3)
+LIGHT, S1, S2, MADE_AT, MADE_FOR, TAKE, CROSS, SINK = range(8)
+OPENING, DECAY, COLOUR = 0b10, 0b100, 0b1000
+REACHED = 1e-12
+"""So near to a constant opening the light has arrived."""
 ATTACK_S = 0.012
 DARK_HZ, OCTAVES = 30.0, 9.4
 """Cutoff in the dark, and how far full light opens it: to 20 kHz."""
 DAMPING = 1.6
 
 
-def kernel(audio, opening, decay_s, colour, out, state, rate, scratch):  # type: ignore[no-untyped-def]
-    """State: light on the resistor (0..1), the integrators of a low-pass.
+def kernel(audio, opening, decay_s, colour, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+    """State: light on the resistor (0..1), the integrators of a low-pass; its last factors at rest, and the light (from
+    1 on) and the colour that they were made for.
 
     The resistor follows the light quickly upwards and slowly downwards, the slower the darker it is: that tail is the
     sound of these gates.
     """
     n, light = out.size, state[LIGHT]
     level, take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
-    rise = approach_step(ATTACK_S, rate)
-    for i in range(n):
-        take[i] = approach_step(decay_s[i], rate)
-    for i in range(n):
-        gap = opening[i] - light
-        light = fma(gap, rise if gap > 0.0 else take[i] * fma(1.7, light, 0.3), light)
-        level[i] = light
-    for i in range(n):
-        # full colour: the cutoff follows the light; none: it stays open
-        cutoff = DARK_HZ * exp2(OCTAVES * fma(colour[i], level[i] - 1.0, 1.0))
-        take[i], cross[i], sink[i] = svf_factors(cutoff, DAMPING, 2.0 / rate)
+    even = moving & OPENING == 0 and abs(opening[0] - light) < REACHED
+    if even:
+        light = opening[0]
+        level[:] = light
+    else:
+        rise = approach_step(ATTACK_S, rate)
+        if moving & DECAY:
+            for i in range(n):
+                take[i] = approach_step(decay_s[i], rate)
+        else:
+            take[:] = approach_step(decay_s[0], rate)
+        for i in range(n):
+            gap = opening[i] - light
+            light = fma(gap, rise if gap > 0.0 else take[i] * fma(1.7, light, 0.3), light)
+            level[i] = light
+    if even and moving & COLOUR == 0:
+        if state[MADE_AT] != light + 1.0 or state[MADE_FOR] != colour[0]:
+            state[MADE_AT], state[MADE_FOR] = light + 1.0, colour[0]
+            state[TAKE], state[CROSS], state[SINK] = _factors(light, colour[0], rate)
+        take[:], cross[:], sink[:] = state[TAKE], state[CROSS], state[SINK]
+    else:
+        for i in range(n):
+            take[i], cross[i], sink[i] = _factors(level[i], colour[i], rate)
     s1, s2 = state[S1], state[S2]
     for i in range(n):
         t1, t2 = svf_next(s1, s2, audio[i], take[i], cross[i], sink[i])
@@ -42,6 +60,12 @@ def kernel(audio, opening, decay_s, colour, out, state, rate, scratch):  # type:
     for i in range(n):
         out[i] *= level[i]
     state[LIGHT], state[S1], state[S2] = light, s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(level, colour, rate):  # type: ignore[no-untyped-def]
+    """Full colour: the cutoff follows the light; none: it stays open."""
+    return svf_factors(DARK_HZ * exp2(OCTAVES * fma(colour, level - 1.0, 1.0)), DAMPING, 2.0 / rate)
 
 
 MODULE = ModuleSpec(
@@ -58,7 +82,8 @@ MODULE = ModuleSpec(
         Param("colour", "Colour", "ratio", 0, 1, 1, "From level alone to level and brightness together.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=3,
+    state=8,
+    cached=(MADE_AT,),
     begins={"opening": 0.7},
     face="opening",
     passes="audio",

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-import math
-
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach_step, exp2, floor, fma
+from dunefall.dsp.maths import approach_step, fma
+from dunefall.dsp.onepole import one_pole_share
 
 __all__ = ["MODULE"]
 
 PHASE, BEFORE, EDGES, VOLTAGE, RISEN, MEAN, POWER = range(7)
-PER_TURN = 2.0 * math.pi / math.log(2.0)
+CUTOFF = 0b1000
 JUDGE_S = 0.2
 """Time over which the loop is judged."""
 
 
-def kernel(audio, centre_hz, range_hz, cutoff_hz, detector, out, voltage, compare, locked, state, rate):  # type: ignore[no-untyped-def]
+def kernel(  # type: ignore[no-untyped-def]
+    audio, centre_hz, range_hz, cutoff_hz, detector, out, voltage, compare, locked, state, rate, moving, scratch
+):
     """State: phase in cycles, the oscillator's sign before, the edge detector's memory (-1..1), the loop's voltage, the
     sound's sign before, mean and power of the voltage over some time.
 
@@ -24,7 +25,12 @@ def kernel(audio, centre_hz, range_hz, cutoff_hz, detector, out, voltage, compar
     """
     phase, mine, edges, held = state[PHASE], state[BEFORE], state[EDGES], state[VOLTAGE]
     theirs, mean, power, per = state[RISEN], state[MEAN], state[POWER], 1.0 / rate
-    judge = approach_step(JUDGE_S, rate)
+    judge, shares = approach_step(JUDGE_S, rate), scratch[: out.size]
+    if moving & CUTOFF:
+        for i in range(out.size):
+            shares[i] = one_pole_share(cutoff_hz[i], rate)
+    else:
+        shares[:] = one_pole_share(cutoff_hz[0], rate)
     for i in range(out.size):
         sign = 1.0 if audio[i] > 0.0 else -1.0
         own = 1.0 if phase < 0.5 else -1.0
@@ -38,10 +44,9 @@ def kernel(audio, centre_hz, range_hz, cutoff_hz, detector, out, voltage, compar
         else:
             edges = min(max(edges + (1.0 if heard else 0.0) - (1.0 if ran else 0.0), -1.0), 1.0)
             found = edges
-        held = fma(found - held, 1.0 - exp2(-PER_TURN * cutoff_hz[i] * per), held)
-        step = fma(range_hz[i], held, centre_hz[i]) * per
-        phase += min(max(step, 0.0), 0.5)
-        phase -= floor(phase)
+        held = fma(found - held, shares[i], held)
+        phase += min(max(fma(range_hz[i] * per, held, centre_hz[i] * per), 0.0), 0.5)
+        phase = phase - 1.0 if phase >= 1.0 else phase
         mean = fma(held - mean, judge, mean)
         power = fma((held - mean) * (held - mean) - power, judge, power)
         out[i], voltage[i], compare[i] = own, held, found

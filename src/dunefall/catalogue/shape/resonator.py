@@ -5,8 +5,8 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, fma
-from dunefall.dsp.svf import add_band, svf_factors
+from dunefall.dsp.maths import exp2
+from dunefall.dsp.svf import band_rows, svf_factors, three_bands
 
 __all__ = ["MODULE"]
 
@@ -18,38 +18,30 @@ def kernel(  # type: ignore[no-untyped-def]
     audio, a_hz, b_hz, c_hz, a_level, b_level, c_level, shift_st, resonance, mix, out, state, rate, moving, scratch
 ):
     """State: the integrators of three band-passes."""
-    n = out.size
-    wet = scratch[320 : 320 + n]
-    wet[:] = 0.0
     shared = moving & 0b110000000
-    _band(audio, a_hz, a_level, shift_st, resonance, wet, state, 0, rate, shared | moving & 0b10, scratch)
-    _band(audio, b_hz, b_level, shift_st, resonance, wet, state, 2, rate, shared | moving & 0b100, scratch)
-    _band(audio, c_hz, c_level, shift_st, resonance, wet, state, 4, rate, shared | moving & 0b1000, scratch)
-    for i in range(n):
-        out[i] = fma(wet[i] - audio[i], mix[i], audio[i])
+    _band(0, a_hz, a_level, shift_st, resonance, rate, shared | moving & 0b10010, scratch)
+    _band(1, b_hz, b_level, shift_st, resonance, rate, shared | moving & 0b100100, scratch)
+    _band(2, c_hz, c_level, shift_st, resonance, rate, shared | moving & 0b1001000, scratch)
+    three_bands(audio, mix, out, scratch, state)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _band(audio, hz, level, shift_st, resonance, wet, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
-    n = wet.size
-    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    gain, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
+def _band(k, hz, level, shift_st, resonance, rate, moves, scratch):  # type: ignore[no-untyped-def]
+    n = hz.size
+    take, cross, sink, gain = band_rows(scratch, k, n)
     if moves:
         for i in range(n):
-            take[i], cross[i], sink[i], gain[i] = _factors(hz[i], shift_st[i], resonance[i], rate)
+            take[i], cross[i], sink[i], gain[i] = _factors(hz[i], level[i], shift_st[i], resonance[i], rate)
     else:
-        take[:], cross[:], sink[:], gain[:] = _factors(hz[0], shift_st[0], resonance[0], rate)
-    for i in range(n):
-        gain[i] *= level[i]
-    add_band(wet, audio, take, cross, sink, gain, state, at, middle)
+        take[:], cross[:], sink[:], gain[:] = _factors(hz[0], level[0], shift_st[0], resonance[0], rate)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(hz, shift, resonance, rate):  # type: ignore[no-untyped-def]
-    """Factors of a band-pass, and its damping, by which its gain at the middle is 1."""
+def _factors(hz, level, shift, resonance, rate):  # type: ignore[no-untyped-def]
+    """Factors of a band-pass, and half of its level times its damping, by which its gain at the middle is 1."""
     damping = WIDEST * exp2(-OCTAVES * resonance)
     take, cross, sink = svf_factors(hz * exp2(shift * (1.0 / 12.0)), damping, 2.0 / rate)
-    return take, cross, sink, damping
+    return take, cross, sink, 0.5 * level * damping
 
 
 MODULE = ModuleSpec(

@@ -6,12 +6,12 @@ import numpy as np
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, floor, fma
-from dunefall.dsp.svf import add_band, svf_factors
+from dunefall.dsp.maths import exp2, fma
+from dunefall.dsp.svf import band_rows, svf_factors, three_bands
 
 __all__ = ["FORMANTS_HZ", "LEVELS_DB", "MODULE"]
 
-MOVES = 0b11110
+MOVES = 0b1110
 FORMANTS_HZ = np.array([[270, 2290, 3010], [530, 1840, 2480], [730, 1090, 2440], [570, 840, 2410], [300, 870, 2240]])
 LEVELS_DB = np.array([[-4, -24, -28], [-2, -17, -24], [-1, -5, -28], [0, -7, -34], [-3, -19, -43]])
 """Formants of i, e, a, o, u."""
@@ -22,39 +22,33 @@ WIDTHS_HZ = (80.0, 110.0, 160.0)
 
 def kernel(audio, vowel, shift_st, sharpness, mix, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: the integrators of three band-passes side by side."""
-    n = out.size
-    wet = scratch[320 : 320 + n]
-    wet[:] = 0.0
     for k in range(3):
-        _formant(audio, vowel, shift_st, sharpness, wet, state, rate, moving & MOVES, scratch, k)
-    for i in range(n):
-        out[i] = fma(wet[i] - audio[i], mix[i], audio[i])
+        _formant(k, vowel, shift_st, sharpness, rate, moving & MOVES, scratch)
+    three_bands(audio, mix, out, scratch, state)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _formant(audio, vowel, shift_st, sharpness, wet, state, rate, moves, scratch, k):  # type: ignore[no-untyped-def]
-    n = wet.size
-    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    gain, middle = scratch[192 : 192 + n], scratch[256 : 256 + n]
+def _formant(k, vowel, shift_st, sharpness, rate, moves, scratch):  # type: ignore[no-untyped-def]
+    n = vowel.size
+    take, cross, sink, gain = band_rows(scratch, k, n)
     if moves:
         for i in range(n):
             take[i], cross[i], sink[i], gain[i] = _factors(k, vowel[i], shift_st[i], sharpness[i], rate)
     else:
         take[:], cross[:], sink[:], gain[:] = _factors(k, vowel[0], shift_st[0], sharpness[0], rate)
-    add_band(wet, audio, take, cross, sink, gain, state, 2 * k, middle)
 
 
 @njit(error_model="numpy", forceinline=True)
 def _factors(k, vowel, shift, sharpness, rate):  # type: ignore[no-untyped-def]
-    """Factors of a band-pass of gain 1 at its middle, and its level, between two vowels."""
-    at = min(floor(vowel), 3.0)
-    share, row = vowel - at, int(at)
-    octave = fma(share, OCTAVES[row + 1, k] - OCTAVES[row, k], OCTAVES[row, k])
-    level = fma(share, GAINS[row + 1, k] - GAINS[row, k], GAINS[row, k])
+    """Factors of a band-pass of gain 1 at its middle, and half of its level, between two vowels."""
+    octave = level = 0.0
+    for row in range(5):  # no look-up, which would keep the loop from going through many samples at a time
+        near = max(1.0 - abs(vowel - row), 0.0)
+        octave, level = fma(near, OCTAVES[row, k], octave), fma(near, GAINS[row, k], level)
     hz = exp2(octave + shift * (1.0 / 12.0))
     damping = min(WIDTHS_HZ[k] * exp2(1.5 - 3.0 * sharpness) / exp2(octave), 1.8)
     take, cross, sink = svf_factors(hz, damping, 2.0 / rate)
-    return take, cross, sink, level * damping
+    return take, cross, sink, 0.5 * level * damping
 
 
 MODULE = ModuleSpec(

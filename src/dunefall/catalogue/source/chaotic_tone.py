@@ -14,13 +14,14 @@ __all__ = ["MODULE"]
 
 PLACE, X, Y, WAS, NOW, DRAWS, DC_IN, DC_OUT = range(8)
 KINDS = ("logistic", "circle", "standard", "register")
+MOVES = 0b1001
 TOP = 14
 """The highest of the shift register's bits."""
 BLOCK_HZ = 8.0
 """A high-pass at this frequency takes off what does not move."""
 
 
-def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate):  # type: ignore[no-untyped-def]
+def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate, moving, scratch):  # type: ignore[no-untyped-def]
     """State: place between two steps [0, 1), the map's two numbers, the values of the last two steps, random numbers
     drawn, the high-pass.
 
@@ -30,20 +31,32 @@ def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate):  # t
     place, x, y, was, now = state[PLACE], state[X], state[Y], state[WAS], state[NOW]
     low, high = state[DC_IN], state[DC_OUT]
     keep = 1.0 - 2.0 * math.pi * BLOCK_HZ / rate
+    steps, slopes = scratch[: out.size], scratch[64 : 64 + out.size]
+    if moving & MOVES:
+        for i in range(out.size):
+            steps[i], slopes[i] = _factors(pitch_note[i], smooth[i], rate)
+    else:
+        steps[:], slopes[:] = _factors(pitch_note[0], smooth[0], rate)
     for i in range(out.size):
-        place += min(2.0 * note_to_hz(pitch_note[i]) / rate, 1.0)
+        place += steps[i]
         if place >= 1.0:
             place -= 1.0
             was = now
             x, y, now = _next(int(kind[i] + 0.5), temper[i], x, y, state, key)
         # a straight line over the share of the step that is smooth
-        share = min(place / max(smooth[i], 1e-3), 1.0)
+        share = min(place * slopes[i], 1.0)
         sound = fma(smooth_step(share), now - was, was)
         high = fma(keep, high, sound - low)
         low = sound
         out[i] = high * level[i]
     state[PLACE], state[X], state[Y], state[WAS], state[NOW] = place, x, y, was, now
     state[DC_IN], state[DC_OUT] = low, high
+
+
+@njit(error_model="numpy", forceinline=True)
+def _factors(note, smooth, rate):  # type: ignore[no-untyped-def]
+    """Steps of the map in a sample; slope of the line to the next value."""
+    return min(2.0 * note_to_hz(note) / rate, 1.0), 1.0 / max(smooth, 1e-3)
 
 
 @njit(error_model="numpy", forceinline=True)

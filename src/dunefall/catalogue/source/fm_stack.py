@@ -51,39 +51,49 @@ def kernel(  # type: ignore[no-untyped-def]
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
     """
+    held = state[0], state[1], state[2], state[3], state[LAST], state[BEFORE]
     if moving:
         for i in range(out.size):
-            out[i] = level[i] * _next(
-                note_to_hz(pitch_note[i]), arrangement[i], index[i], feedback[i],
+            heard, held = _next(
+                note_to_hz(pitch_note[i]), _shares(arrangement[i]), index[i], feedback[i],
                 (a_ratio[i], b_ratio[i], c_ratio[i], d_ratio[i]), (a_hz[i], b_hz[i], c_hz[i], d_hz[i]),
-                (a_level[i], b_level[i], c_level[i], d_level[i]), state, rate,
+                (a_level[i], b_level[i], c_level[i], d_level[i]), held, 1.0 / rate,
             )  # fmt: skip
+            out[i] = level[i] * heard
     else:
         ratios, hertz = (a_ratio[0], b_ratio[0], c_ratio[0], d_ratio[0]), (a_hz[0], b_hz[0], c_hz[0], d_hz[0])
         levels = (a_level[0], b_level[0], c_level[0], d_level[0])
-        base, form, bend, own, height = note_to_hz(pitch_note[0]), arrangement[0], index[0], feedback[0], level[0]
+        base, shares, bend, own, per = (
+            note_to_hz(pitch_note[0]),
+            _shares(arrangement[0]),
+            index[0],
+            feedback[0],
+            1 / rate,
+        )
         for i in range(out.size):
-            out[i] = height * _next(base, form, bend, own, ratios, hertz, levels, state, rate)
+            heard, held = _next(base, shares, bend, own, ratios, hertz, levels, held, per)
+            out[i] = level[0] * heard
+    state[0], state[1], state[2], state[3], state[LAST], state[BEFORE] = held
 
 
 @njit(error_model="numpy", forceinline=True)
-def _next(base, form, index, feedback, ratios, hertz, levels, state, rate):  # type: ignore[no-untyped-def]
-    """A sample of what is heard."""
-    last, before, per, bend = state[LAST], state[BEFORE], 1.0 / rate, index * PER_RADIAN
-    a, b, c, d = state[0], state[1], state[2], state[3]
-    own = feedback * (0.5 * PER_RADIAN)
+def _next(base, shares, index, feedback, ratios, hertz, levels, held, per):  # type: ignore[no-untyped-def]
+    """A sample of what is heard, and what is held after it."""
+    a, b, c, d, last, before = held
+    d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a, a_out, b_out, c_out, d_out = shares
+    own, bend = feedback * (0.5 * PER_RADIAN), index * PER_RADIAN
     wave_d = sine(fma(own, last, fma(own, before, d)))
     from_d = bend * wave_d * levels[3]
-    wave_c = sine(fma(_share(form, 3, 2), from_d, c))
+    wave_c = sine(fma(d_to_c, from_d, c))
     from_c = bend * wave_c * levels[2]
-    wave_b = sine(b + fma(_share(form, 3, 1), from_d, _share(form, 2, 1) * from_c))
+    wave_b = sine(b + fma(d_to_b, from_d, c_to_b * from_c))
     from_b = bend * wave_b * levels[1]
-    wave_a = sine(a + fma(_share(form, 3, 0), from_d, fma(_share(form, 2, 0), from_c, _share(form, 1, 0) * from_b)))
-    heard = fma(_share(form, 4, 0) * levels[0], wave_a, _share(form, 4, 1) * levels[1] * wave_b)
-    state[0], state[1] = _on(a, base, ratios[0], hertz[0], per), _on(b, base, ratios[1], hertz[1], per)
-    state[2], state[3] = _on(c, base, ratios[2], hertz[2], per), _on(d, base, ratios[3], hertz[3], per)
-    state[LAST], state[BEFORE] = wave_d, last
-    return heard + fma(_share(form, 4, 2) * levels[2], wave_c, _share(form, 4, 3) * levels[3] * wave_d)
+    wave_a = sine(a + fma(d_to_a, from_d, fma(c_to_a, from_c, b_to_a * from_b)))
+    heard = fma(a_out * levels[0], wave_a, b_out * levels[1] * wave_b)
+    heard += fma(c_out * levels[2], wave_c, d_out * levels[3] * wave_d)
+    a, b = _on(a, base, ratios[0], hertz[0], per), _on(b, base, ratios[1], hertz[1], per)
+    c, d = _on(c, base, ratios[2], hertz[2], per), _on(d, base, ratios[3], hertz[3], per)
+    return heard, (a, b, c, d, wave_d, last)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -91,6 +101,15 @@ def _on(phase, base, ratio, hz, per):  # type: ignore[no-untyped-def]
     """The phase a sample later, at a multiple of the pitch and so many hertz."""
     phase += min(max(fma(base, ratio, hz) * per, -0.5), 0.5)
     return phase - floor(phase)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _shares(form):  # type: ignore[no-untyped-def]
+    """Who bends whom, and who is heard."""
+    return (
+        _share(form, 3, 2), _share(form, 3, 1), _share(form, 3, 0), _share(form, 2, 1), _share(form, 2, 0),
+        _share(form, 1, 0), _share(form, 4, 0), _share(form, 4, 1), _share(form, 4, 2), _share(form, 4, 3),
+    )  # fmt: skip
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -11,7 +11,7 @@ from dunefall.dsp.maths import approach, approach_step, db_to_gain, exp2, fma
 
 __all__ = ["MODULE"]
 
-LEVEL, OPEN, LOW = range(3)
+LEVEL, OPEN, LOW, RISE, FALL, SWING = range(6)
 RISE_S, FALL_S = 0.002, 0.08
 """How fast the gate hears that a sound begins, and ends."""
 SWING_S = 0.01
@@ -20,7 +20,7 @@ NEVER_DB = -96.0
 
 
 def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live):  # type: ignore[no-untyped-def]
-    """State: level that the gate hears, how far it is open (0..1), the low-pass.
+    """State: level that the gate hears, how far it is open (0..1), the low-pass; the steps of level and gate.
 
     A gate with a one-pole detector, then a one-pole low-pass of matched corner.
     """
@@ -32,7 +32,10 @@ def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live)
     else:
         gains[:], bars[:], shares[:] = _factors(gain_db[0], gate_db[0], cutoff_hz[0], rate)
     level, opened, low = state[LEVEL], state[OPEN], state[LOW]
-    rise, fall, swing = approach_step(RISE_S, rate), approach_step(FALL_S, rate), approach_step(SWING_S, rate)
+    if state[RISE] == 0.0:
+        state[RISE], state[FALL] = approach_step(RISE_S, rate), approach_step(FALL_S, rate)
+        state[SWING] = approach_step(SWING_S, rate)
+    rise, fall, swing = state[RISE], state[FALL], state[SWING]
     for i in range(n):
         sound = live[i] * gains[i]
         level = approach(level, abs(sound), rise, fall)
@@ -63,7 +66,8 @@ MODULE = ModuleSpec(
               taper="octaves", amount=1.0),
     ),
     outputs=(Output("out", "Sound", "audio"),),
-    state=3,
+    state=6,
+    cached=(RISE,),
     face="gain_db",
     words=("microphone", "mic", "voice", "instrument", "line in", "record"),
     sources=("gate and one-pole low-pass, step response 1 - exp(-2 pi f t) (textbook)",),

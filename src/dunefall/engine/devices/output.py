@@ -30,10 +30,6 @@ Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, channels)."""
 KEPT_S = 120.0
 FIRST = -10
-LOG=[]
-MARK=[]
-T=[]
-U=[]
 HELD_S = 0.043
 """What the simulated output holds ahead, as a sound server does."""
 
@@ -63,8 +59,8 @@ def ask_for_real_time() -> None:
 
 
 def ask_to_go_first() -> None:
-    """Let the calling thread go before ordinary ones: it holds Python's lock at times, for which the sound waits. Without
-    the right to, it stays ordinary."""
+    """Let the calling thread go before ordinary ones, as it holds Python's lock at times, for which the sound waits;
+    without the right to, it stays ordinary."""
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, FIRST)
 
@@ -119,10 +115,7 @@ class SimulatedOutput:
         period = self._frames / self._rate
         due = time.monotonic()
         while not self._ended.is_set():
-            a=time.monotonic(); ca=time.thread_time(); lag=a-due
             fill(piece)
-            b=time.monotonic(); cb=time.thread_time()
-            if lag>0.008 or b-a>0.006: LOG.append(f'{a:.3f} audio woke late {1000*lag:.1f} fill {1000*(b-a):.1f} cpu {1000*(cb-ca):.1f} {MARK} {[round(1000*(y-x),1) for x,y in zip(T,T[1:])]} {U}'); U.clear()
             place = np.arange(self._written, self._written + self._frames) % len(self._ring)
             self._ring[place] = piece
             self._written += self._frames
