@@ -156,6 +156,7 @@ class _Writer:
 
     def __init__(self, modules: tuple[LoopModule, ...]) -> None:
         self.modules = modules
+        self.plain = self._plain()
         self.port_first: list[int] = []
         self.input_first: list[int] = []
         ports = inputs = 0
@@ -205,6 +206,8 @@ class _Writer:
             if link.source is None:
                 at_row = f"{LINK.itemsize // 8} * {place} + {word(LINK, 'row')}"
                 lines.append(f"x{k}_{j}_{x} = window(rows_p, links[{at_row}] + start, n)")
+        if (k, j) in self.plain:  # with -0 added, a signal that comes as it is keeps the sign of its zeros
+            lines.append(f"base{k}_{j} = -0.0 if base{k}_{j} == 0.0 and amount{k}_{j}_0 == 1.0 else base{k}_{j}")
         return lines
 
     def body(self) -> list[str]:
@@ -217,12 +220,14 @@ class _Writer:
                     lines += ["for i in range(n):"]
                     lines += [f"    {line}" for line in self._gather(k, j, links)]
                     lines += [f"    r{k}_{j}[i] = v"]
-        usual = self._usual()
+        usual = [(f"c{k}[{j}]", value) for k, j, value in self._usual()]
+        for k, j in self.plain:
+            usual += [(f"base{k}_{j}", 0.0), (f"amount{k}_{j}_0", 1.0)]
         if not usual:
             return [*lines, *self._samples()]
-        lines.append("if " + " and ".join(f"c{k}[{j}] == {value}" for k, j, value in usual) + ":")
-        lines += [f"    c{k}[{j}] = {value}" for k, j, value in usual]  # tells the compiler
-        lines += [f"    {line}" for line in self._samples()]
+        lines.append("if " + " and ".join(f"{name} == {value}" for name, value in usual) + ":")
+        lines += [f"    {name} = {value}" for name, value in usual if name[0] == "c"]  # tells the compiler
+        lines += [f"    {line}" for line in self._samples(plain=True)]
         return [*lines, "else:", *(f"    {line}" for line in self._samples())]
 
     def _usual(self) -> list[tuple[int, int, float]]:
@@ -234,13 +239,24 @@ class _Writer:
             if isinstance(port, Param) and port.usual is not None and not module.links[j]
         ]
 
-    def _samples(self) -> list[str]:
-        """The loop over the samples."""
+    def _plain(self) -> list[tuple[int, int]]:
+        """Inputs that one link of the loop leads to: usually just as it is, unless it is a pitch."""
+        return [
+            (k, j)
+            for k, module in enumerate(self.modules)
+            for j, (port, links) in enumerate(zip(module.spec.target_rows, module.links, strict=True))
+            if len(links) == 1 and _closed(links) and not isinstance(port, Param) and port.role != "pitch"
+        ]
+
+    def _samples(self, *, plain: bool = False) -> list[str]:
+        """The loop over the samples; ``plain``: inputs of one link of the loop take it just as it is."""
+        as_they_are = self.plain if plain else []
         lines = ["for i in range(n):"]
         for k, module in enumerate(self.modules):
             for j, links in enumerate(module.links):
                 if links and _closed(links):
-                    lines += [f"    {line}" for line in (*self._gather(k, j, links), f"c{k}[{j}] = v")]
+                    gathered = self._gather(k, j, links, plain=(k, j) in as_they_are)
+                    lines += [f"    {line}" for line in (*gathered, f"c{k}[{j}] = v")]
                 elif links:
                     lines.append(f"    c{k}[{j}] = r{k}_{j}[i]")
             lines.append("    " + self._call(k, module))
@@ -252,8 +268,8 @@ class _Writer:
                     lines.append(f"    size{k} = fma(c{k}[{j}], c{k}[{j}], size{k})")
         return lines
 
-    def _gather(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
-        lines = [f"v = base{k}_{j}"]
+    def _gather(self, k: int, j: int, links: tuple[LoopLink, ...], *, plain: bool = False) -> list[str]:
+        lines = [] if plain else [f"v = base{k}_{j}"]
         for x, link in enumerate(links):
             if link.source is None:
                 value = f"x{k}_{j}_{x}[i]"
@@ -262,7 +278,7 @@ class _Writer:
                 value = f"c{a}[{len(self.modules[a].spec.target_rows) + output}]"
                 value = f"ceiling({value})" if link.bounded and a >= k else value
             value = f"shaped({value}, {link.curve})" if link.curve else value
-            lines.append(f"v = fma({value}, amount{k}_{j}_{x}, v)")
+            lines.append(f"v = {value}" if plain else f"v = fma({value}, amount{k}_{j}_{x}, v)")
         port = self.modules[k].spec.target_rows[j]
         if isinstance(port, Param):
             lines.append(f"v = min(max(v, {float(port.domain[0])!r}), {float(port.domain[1])!r})")

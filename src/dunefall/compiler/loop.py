@@ -89,9 +89,21 @@ def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
+def _plain(entry, base, amounts):  # type: ignore[no-untyped-def]
+    """Whether an input takes exactly what its one link brings."""
+    if entry.link_last - entry.link_first != 1 or base.left != 0 or base.goal != 0.0 or entry.low > -math.inf:
+        return False
+    amount = amounts[entry.link_first]
+    return amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-untyped-def]
     """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
     glides moves on by one sample."""
+    if _plain(entry, base, amounts):
+        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i)
+        return
     value = base.goal
     if base.left > 0:
         base.left -= 1
@@ -223,11 +235,10 @@ def _gather_restless(plan, memory, module, m, start, n, ramp, single):  # type: 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _as_it_is(entry, base, links, amounts):  # type: ignore[no-untyped-def]
     """Whether an input is exactly the signal of its one link."""
-    if entry.link_last - entry.link_first != 1 or base.left != 0 or base.goal != 0.0 or entry.low > -math.inf:
+    if not _plain(entry, base, amounts):
         return False
-    link, amount = links[entry.link_first], amounts[entry.link_first]
-    same = amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
-    return same and link.delayed == 0 and link.curve == 0
+    link = links[entry.link_first]
+    return link.delayed == 0 and link.curve == 0
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)

@@ -33,7 +33,7 @@ MODULE = ModuleSpec(
         Param("fall_s", "Fall", "s", 0.0005, 60, 0.2, "Time in which a softer sound is taken in.",
               taper="octaves", amount=1.0),
         Param("sensitivity", "Sensitivity", "factor", 0.1, 100, 1, "Makes soft sounds move more; the top stays 1.",
-              taper="octaves", amount=1.0),
+              taper="octaves", amount=1.0, usual=1),
     ),
     outputs=(Output("out", "Level", "control", 0, 1),),
     state=1,

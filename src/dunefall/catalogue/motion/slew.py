@@ -54,7 +54,7 @@ MODULE = ModuleSpec(
         Param("fall_s", "Fall", "s", 0.0005, 60, 0.13, "Time in which 99 % of a step downwards is done.",
               taper="octaves", amount=1.0),
         Param("kind", "Way", "choice", 0, 2, 0, "Fast at first; straight, each step in the same time; or each 1.0 in "
-              "the same time.", ("eased", "straight, same time", "straight, same rate")),
+              "the same time.", ("eased", "straight, same time", "straight, same rate"), usual=0),
     ),
     outputs=(Output("out", "Value", "control"),),
     state=4,
