@@ -109,7 +109,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
         "from dunefall.compiler.kernels import SCRATCH",
         "from dunefall.compiler.views import window, words",
         "from dunefall.compiler.program import QUANTUM",
-        "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped",
+        "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped, sound",
         "from dunefall.dsp.cache import use_folder_of",
         "from dunefall.dsp.maths import exp2, fma",
         "use_folder_of(__file__)",
@@ -152,7 +152,9 @@ def _closed(links: tuple[LoopLink, ...]) -> bool:
 
 
 class _Writer:
-    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state."""
+    """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state, ``o3_2`` what its port 2
+    gave: on the stack, like all else that the loop goes through, since a store whose address is a multiple of 4096
+    bytes away from that of a load holds the load up."""
 
     def __init__(self, modules: tuple[LoopModule, ...]) -> None:
         self.modules = modules
@@ -165,6 +167,12 @@ class _Writer:
             self.input_first.append(inputs)
             ports += len(module.spec.target_rows) + len(module.spec.output_rows)
             inputs += len(module.spec.target_rows)
+
+    def _leaves(self, k: int, port: int) -> bool:
+        return self.modules[k].leaving[port - len(self.modules[k].spec.target_rows)]
+
+    def _is_used(self, k: int, port: int) -> bool:
+        return self.modules[k].used[port - len(self.modules[k].spec.target_rows)]
 
     def _row(self, k: int, port: int) -> str:
         return f"ports[{self.port_first[k] + port}]"
@@ -192,6 +200,7 @@ class _Writer:
                 lines += [f"r{k}_{j} = window(rows_p, {self._row(k, j)} + start, n)",
                           f"b{k}_{j} = window(rows_p, {self._row(k, j)} + before, 1)",
                           f"p{k}_{j} = b{k}_{j}[0]", f"c{k}[{j}] = p{k}_{j}"]  # fmt: skip
+                lines += [f"o{k}_{j} = local(QUANTUM)"] if self._leaves(k, j) else []
         return [*lines, *(f"size{k} = 0.0" for k in range(len(self.modules)))]
 
     def _links(self, k: int, j: int, links: tuple[LoopLink, ...]) -> list[str]:
@@ -262,9 +271,9 @@ class _Writer:
             lines.append("    " + self._call(k, module))
             targets = len(module.spec.target_rows)
             for j in range(targets, targets + len(module.spec.output_rows)):
-                if module.leaving[j - targets]:
-                    lines.append(f"    r{k}_{j}[i] = c{k}[{j}]")
-                if module.used[j - targets]:
+                if self._leaves(k, j):
+                    lines.append(f"    o{k}_{j}[i] = c{k}[{j}]")
+                elif self._is_used(k, j):
                     lines.append(f"    size{k} = fma(c{k}[{j}], c{k}[{j}], size{k})")
         return lines
 
@@ -310,12 +319,17 @@ class _Writer:
             for j in range(len(module.spec.target_rows), len(module.spec.target_rows) + len(module.spec.output_rows))
         ]
         sizes = " + ".join(f"size{k}" for k in range(len(self.modules)))
+        rows = [f"sound(o{k}_{j}[:n])" for k, j in outputs if self._leaves(k, j) and self._is_used(k, j)]
         lines = [
-            f"if not {sizes} < FAULT_SIZE * FAULT_SIZE:",
+            f"if not ({' and '.join((f'{sizes} < FAULT_SIZE * FAULT_SIZE', *rows))}):",
             *(f"    b{k}_{j}[0] = p{k}_{j}" for k, j in outputs),
             "    return 1",
         ]
-        lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for k, j in outputs]
+        for k, j in outputs:
+            if self._leaves(k, j):
+                lines += ["for i in range(n):", f"    r{k}_{j}[i] = o{k}_{j}[i]"]
+            else:
+                lines.append(f"r{k}_{j}[n - 1] = c{k}[{j}]")
         for k, module in enumerate(self.modules):
             lines += [f"r{k}_{j}[n - 1] = c{k}[{j}]" for j, links in enumerate(module.links) if links]
             lines += _copied(f"t{k}", f"s{k}", module.spec.state)

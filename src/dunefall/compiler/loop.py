@@ -24,7 +24,7 @@ from dunefall.dsp.maths import exp2, fma, saturate_rarely
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "warm_up"]
+__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "sound", "warm_up"]
 
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 LOOP_KNEE = 2.0
@@ -176,7 +176,7 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
 
 
 @njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
-def _sound(row):  # type: ignore[no-untyped-def]
+def sound(row):  # type: ignore[no-untyped-def]
     """Whether a row is finite and bounded; made of operations that vectorise."""
     power = 0.0
     for i in range(row.size):
@@ -264,7 +264,7 @@ def _run_module(plan, memory, m, start, n, ramp, single):  # type: ignore[no-unt
         if module.wanted & (1 << (p - module.output_first)) == 0:
             continue
         row = plan.ports[p] + start
-        if not (abs(rows[row]) < FAULT_SIZE if single else _sound(piece(rows, row, n))):
+        if not (abs(rows[row]) < FAULT_SIZE if single else sound(piece(rows, row, n))):
             _silence(plan, memory, m)
             return
     if module.wakes != 0:
