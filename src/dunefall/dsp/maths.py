@@ -32,6 +32,7 @@ __all__ = [
     "ramp_by",
     "saturate",
     "saturate_rarely",
+    "saturate_row",
     "sine",
     "smooth_step",
     "tangent_parts",
@@ -289,6 +290,17 @@ def saturate_rarely(x: float, knee: float) -> float:
     if abs(x) <= knee:
         return x
     return saturate(x, knee)
+
+
+@njit(error_model="numpy", forceinline=True)
+def saturate_row(row, knee):  # type: ignore[no-untyped-def]
+    """``saturate`` a row in place; where nothing is so loud, as usual, it is only looked at."""
+    loud = 0
+    for i in range(row.size):  # counted: a largest one would be found one by one
+        loud += 1 if abs(row[i]) > knee else 0
+    if loud > 0:
+        for i in range(row.size):
+            row[i] = saturate(row[i], knee)
 
 
 @intrinsic

@@ -4,18 +4,25 @@ from __future__ import annotations
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]
 
 HELD, LAST, PHASE, DRAWS = range(4)
-SIGNAL_BIT, TRIGGER_BIT = 1, 2
+SIGNAL_BIT, TRIGGER_BIT, MODE = 0b1, 0b10, 0b1000
 
 
-def kernel(signal, trigger, rate_hz, mode, out, tick, state, key, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(signal, trigger, rate_hz, mode, out, tick, state, key, rate, linked, moving):  # type: ignore[no-untyped-def]
     """State: held value, last trigger, phase of the internal clock, number of samples taken."""
     held, last, phase, draws = state[HELD], state[LAST], state[PHASE], state[DRAWS]
     outside_trigger = (linked & TRIGGER_BIT) != 0
     outside_signal = (linked & SIGNAL_BIT) != 0
+    samples = moving & MODE == 0 and mode[0] < 0.5
+    if outside_trigger and samples and draws > 0.0 and unchanged(trigger, last):
+        for i in range(out.size):
+            out[i], tick[i] = held, 1.0 if last > 0.5 else 0.0
+        state[LAST] = trigger[out.size - 1]
+        return
     for i in range(out.size):
         if outside_trigger:
             take = trigger[i] > 0.5 and last <= 0.5

@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
-from dunefall.dsp.maths import fma, note_to_hz, saturate, saturate_rarely
+from dunefall.dsp.maths import fma, note_to_hz, saturate_rarely, saturate_row
 
 __all__ = ["MODULE"]
 
@@ -32,13 +32,10 @@ def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, 
         read_run(heard, memory, write, periods[0])
         for i in range(n):
             damped = fma(damping[i], damped, (1.0 - damping[i]) * heard[i])
-            heard[i] = damped
-        loudest = 0.0
+            heard[i] = feedback[i] * damped
+        saturate_row(heard, KNEE)
         for i in range(n):
-            heard[i] *= feedback[i]
-            loudest = max(loudest, abs(heard[i]))
-        for i in range(n):
-            heard[i] = audio[i] + (heard[i] if loudest <= KNEE else saturate(heard[i], KNEE))
+            heard[i] += audio[i]
         write = write_run(memory, write, heard)
     else:
         for i in range(n):

@@ -8,7 +8,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights, read_ring
-from dunefall.dsp.maths import exp2, fma, nearest, saturate, sine, smooth_step
+from dunefall.dsp.maths import exp2, fma, nearest, saturate, saturate_row, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
 from dunefall.dsp.triggers import unchanged
 
@@ -226,7 +226,10 @@ def _run(  # type: ignore[no-untyped-def]
         for i in range(n):
             fed[i] = _damped(echoes[i], high, low, state, side)
     for i in range(n):
-        written[i] = audio[i] + saturate(feedback[i] * fed[i], knee)
+        fed[i] *= feedback[i]
+    saturate_row(fed, knee)
+    for i in range(n):
+        written[i] = audio[i] + fed[i]
     for i in range(n):
         send[i] = echoes[i]
         out[i] = fma(audio[i], dry[i], echoes[i] * wet[i])

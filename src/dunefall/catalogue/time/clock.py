@@ -6,6 +6,7 @@ from numba import njit
 
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
+from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]
 
@@ -14,6 +15,8 @@ RUN_BIT = 0b10
 PERIOD_MOVES = 0b11110111100
 """Everything but the reset, the run gate and the gate's length."""
 EARLY = 1e-5  # samples: a tick that falls on a sample comes there, however the last digits were rounded
+FAR = 64.0
+"""From so many samples after a tick on, one sum gives the same bits as adding 1 for each sample of a row."""
 LOOSE = 0.5  # share of the period within which a tick falls where it is as uneven as can be
 
 
@@ -29,11 +32,21 @@ def kernel(  # type: ignore[no-untyped-def]
     """
     count, span, step, last_reset, begun = state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN]
     ticks, even, length, per = state[TICKS], 0.0, 0.0, 0.0
-    stops = linked & RUN_BIT
-    for i in range(gate.size):
+    stops, n = linked & RUN_BIT, gate.size
+    if moving & PERIOD_MOVES == 0 and not stops and count >= FAR and unchanged(reset, last_reset):
+        even = rate * _even_s(sync[0], period_beats[0], period_s[0], least_s[0], most_s[0], tempo_bpm[0])
+        length = _length(even, swing[0], step, humanise[0], ticks, key)
+        if length == span and count + n < span - EARLY:  # no tick among these samples
+            per = 1.0 / span
+            for i in range(n):
+                phase[i] = (count + (float(i) + 1.0)) * per
+                gate[i] = 1.0 if phase[i] < width[i] else 0.0
+            state[COUNT], state[RESET] = count + n, reset[n - 1]
+            return
+        length = 0.0
+    for i in range(n):
         if i == 0 or moving & PERIOD_MOVES:
-            seconds = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
-            even = rate * min(max(seconds, least_s[i]), max(most_s[i], least_s[i]))
+            even = rate * _even_s(sync[i], period_beats[i], period_s[i], least_s[i], most_s[i], tempo_bpm[i])
         if reset[i] > 0.5 and last_reset <= 0.5:
             count, step, length = 0.0, 0.0, 0.0
         elif not stops or run[i] > 0.5:
@@ -61,6 +74,11 @@ def kernel(  # type: ignore[no-untyped-def]
             gate[i] = gate[i] if run[i] > 0.5 else 0.0
     state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN] = count, span, step, last_reset, begun
     state[TICKS] = ticks
+
+
+@njit(error_model="numpy", forceinline=True)
+def _even_s(sync, beats, seconds, least, most, tempo):  # type: ignore[no-untyped-def]
+    return min(max(seconds if sync >= 0.5 else beats * 60.0 / tempo, least), max(most, least))
 
 
 @njit(error_model="numpy", forceinline=True)
