@@ -9,6 +9,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from dunefall.compiler.program import QUANTUM
+from dunefall.dsp.maths import larger, smaller
 
 __all__ = [
     "BIN_SAMPLES",
@@ -57,13 +58,13 @@ def no_traces() -> Traces:
     )  # fmt: skip
 
 
-@njit(nogil=True, error_model="numpy", fastmath={"nsz", "reassoc"})
+@njit(nogil=True, error_model="numpy")
 def span(row):  # type: ignore[no-untyped-def]
     """Lowest and highest value of a row."""
     low = high = row[0]
     for i in range(row.size):
-        low = min(low, row[i])
-        high = max(high, row[i])
+        low = smaller(low, row[i])
+        high = larger(high, row[i])
     return low, high
 
 

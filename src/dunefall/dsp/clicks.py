@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.dsp.maths import larger
+
 __all__ = ["CLICK_STATE", "COUNT", "PLACE", "SIZE", "watch_clicks"]
 
 LAST, BEFORE, CANDIDATE, AGE, AFTER, COUNT, PLACE, SIZE, BEGUN = range(9)
@@ -33,8 +35,10 @@ def watch_clicks(state, first, left, right, position):  # type: ignore[no-untype
     Hardly ever is there a step worth asking about: then the largest of all these samples is all that is worked out.
     """
     n, largest = left.size, abs(left[0] + right[0] - state[first + LAST])
-    for i in range(1, n):
-        largest = max(largest, abs(left[i] + right[i] - (left[i - 1] + right[i - 1])))
+    half = n // 2  # of a quantum, whole vectors: the n - 1 steps as two halves with one step in common
+    for begin in (0, n - 1 - half):
+        a, b = left[begin:], right[begin:]
+        largest = larger(largest, _largest_step(a[:half], a[1:], b[:half], b[1:]))
     before = state[first + BEFORE]
     quiet = largest <= SMALLEST or largest <= ALONE * FADED * before
     if state[first + CANDIDATE] > 0.0 or not (quiet or state[first + BEGUN] < SETTLES):
@@ -42,6 +46,14 @@ def watch_clicks(state, first, left, right, position):  # type: ignore[no-untype
     state[first + LAST] = left[n - 1] + right[n - 1]
     state[first + BEFORE] = max(FADED * before, largest)
     state[first + BEGUN] += n
+
+
+@njit(error_model="numpy", forceinline=True)
+def _largest_step(left, left_next, right, right_next):  # type: ignore[no-untyped-def]
+    found = 0.0
+    for i in range(left.size):
+        found = larger(found, abs(left_next[i] + right_next[i] - (left[i] + right[i])))
+    return found
 
 
 @njit(error_model="numpy")

@@ -22,6 +22,7 @@ __all__ = [
     "floor",
     "fma",
     "follow",
+    "larger",
     "level_db",
     "log2",
     "mantissa_and_exponent",
@@ -34,6 +35,7 @@ __all__ = [
     "saturate_rarely",
     "saturate_row",
     "sine",
+    "smaller",
     "smooth_step",
     "tangent_parts",
     "times_power_of_two",
@@ -99,6 +101,42 @@ def _compiled_nearest(x):  # type: ignore[no-untyped-def]
 @overload(floor, jit_options=_INLINED)
 def _compiled_floor(x):  # type: ignore[no-untyped-def]
     return lambda x: _floor(np.float64(x))
+
+
+def larger(a: float, b: float) -> float:
+    """The larger of two numbers; compiled, so that the largest of a row is found many at a time (NaN is not kept)."""
+    return max(a, b)
+
+
+def smaller(a: float, b: float) -> float:
+    """The smaller of two numbers, likewise."""
+    return min(a, b)
+
+
+def _choosing(comparison: str) -> Any:
+    @intrinsic
+    def chosen(typingctx: Any, a: Any, b: Any) -> Any:
+        def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+            flags = ("nnan", "nsz")
+            first = builder.fcmp_ordered(comparison, values[0], values[1], flags=flags)
+            return builder.select(first, values[0], values[1], flags=flags)
+
+        return types.float64(types.float64, types.float64), generate
+
+    return chosen
+
+
+_larger, _smaller = _choosing(">"), _choosing("<")
+
+
+@overload(larger, jit_options=_INLINED)
+def _compiled_larger(a, b):  # type: ignore[no-untyped-def]
+    return lambda a, b: _larger(np.float64(a), np.float64(b))
+
+
+@overload(smaller, jit_options=_INLINED)
+def _compiled_smaller(a, b):  # type: ignore[no-untyped-def]
+    return lambda a, b: _smaller(np.float64(a), np.float64(b))
 
 
 def times_power_of_two(x: float, whole: float) -> float:
