@@ -9,7 +9,6 @@ import time
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from bench.graphs import GRAPHS, KEYED
 from dunefall.compiler.build import compile_patch
@@ -70,19 +69,26 @@ def same_sound(letter: str, seconds: float, folder: Path) -> tuple[float, float]
     return worst, peak
 
 
-def ratios(folder: Path, rounds: int = 60) -> dict[str, dict[str, float]]:
-    """For each graph: engine's time by C's, from the fastest chunk of each, and the median of neighbouring chunks."""
+def ratios(folder: Path, rounds: int = 200) -> dict[str, dict[str, float]]:
+    """For each graph: engine's time by C's, from the fastest chunk of each, and the median of neighbouring chunks.
+
+    Every round times all graphs: a neighbour on the machine, whose work lasts seconds, meets them alike.
+    """
     library = _library(folder)
-    found = {}
-    for letter in GRAPHS:
-        pair = _Pair(library, letter)
+    pairs = {letter: _Pair(library, letter) for letter in GRAPHS}
+    for pair in pairs.values():
         pair.run_ours(), pair.run_theirs()
-        times: NDArray[np.float64] = np.array([(pair.run_ours(), pair.run_theirs()) for _ in range(rounds)])
-        best = times.min(axis=0)
+    times: dict[str, list[tuple[float, float]]] = {letter: [] for letter in GRAPHS}
+    for _ in range(rounds):
+        for letter, pair in pairs.items():
+            times[letter].append((pair.run_ours(), pair.run_theirs()))
+    found = {}
+    for letter, rows in times.items():
+        ours, theirs = np.array(rows).T
         found[letter] = {
-            "ratio": float(best[0] / best[1]),
-            "median_ratio": statistics.median((times[:, 0] / times[:, 1]).tolist()),
-            "engine_realtime": CHUNK * QUANTUM / 48000 / float(best[0]),
+            "ratio": float(ours.min() / theirs.min()),
+            "median_ratio": statistics.median((ours / theirs).tolist()),
+            "engine_realtime": CHUNK * QUANTUM / 48000 / float(ours.min()),
         }
     return found
 
