@@ -12,7 +12,7 @@ from dunefall.dsp.strike import fall_factor, rise_share, struck
 
 __all__ = ["MODULE"]
 
-PHASE, LAST, BEFORE, HEIGHT, RISING, GATE = range(6)
+PHASE, LAST, BEFORE, HEIGHT, RISING, GATE, NOTE, HZ = range(8)
 TRIGGER, FREQUENCY_MOVES, FEEDBACK_MOVES = 0b10, 0b001111100, 0b100000000
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 
@@ -22,18 +22,21 @@ def kernel(  # type: ignore[no-untyped-def]
     velocity, out, state, rate, moving, linked, scratch,
 ):  # fmt: skip
     """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
-    last trigger.
+    last trigger; the last note at rest and its frequency.
 
     Feedback takes the mean of the last two values, which keeps it from hunting between two of them.
     """
     n, phase = out.size, state[PHASE]
     if moving & FREQUENCY_MOVES:
         for i in range(n):
-            scratch[i] = _step(pitch_note[i], ratio[i], fine_ct[i], fixed_hz[i], tuning[i], rate)
+            hz = note_to_hz(_note(pitch_note[i], fine_ct[i]))
+            scratch[i] = _step(hz, ratio[i], fixed_hz[i], tuning[i], rate)
         phase = ramp_by(out, phase, scratch, 1.0)
     else:
-        step = _step(pitch_note[0], ratio[0], fine_ct[0], fixed_hz[0], tuning[0], rate)
-        phase = ramp(out, phase, step)
+        note = _note(pitch_note[0], fine_ct[0])
+        if state[NOTE] != note or state[HZ] == 0.0:
+            state[NOTE], state[HZ] = note, note_to_hz(note)
+        phase = ramp(out, phase, _step(state[HZ], ratio[0], fixed_hz[0], tuning[0], rate))
     state[PHASE] = phase
     for i in range(n):
         out[i] = fma(phase_in[i] * index[i], PER_RADIAN, out[i])
@@ -69,9 +72,14 @@ def _strike(trigger, attack_s, decay_s, velocity, out, state, rate):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(note, ratio, fine, fixed, tuning, rate):  # type: ignore[no-untyped-def]
+def _note(note, cents):  # type: ignore[no-untyped-def]
+    return fma(cents, 0.01, note)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(hz, ratio, fixed, tuning, rate):  # type: ignore[no-untyped-def]
     """Phase step in cycles; between its two ways of tuning the frequency glides in a straight line."""
-    free = note_to_hz(fma(fine, 0.01, note)) * ratio
+    free = hz * ratio
     return min(fma(tuning, fixed - free, free) * (1.0 / rate), 0.5)
 
 
@@ -102,7 +110,7 @@ MODULE = ModuleSpec(
         Param("velocity", "Velocity", "ratio", 0, 1, 1, "Height of a strike: link a keyboard's velocity.", amount=1.0),
     ),
     outputs=(Output("out", "Tone", "audio"),),
-    state=6,
+    state=8,
     handle=("ratio", "index"),
     face="ratio",
     words=("fm", "phase modulation", "bell", "metal", "ratio", "index", "sine"),

@@ -15,7 +15,7 @@ from dunefall.dsp.triggers import unchanged
 __all__ = ["MODULE"]
 
 WRITE, DELAY, NEXT, FADE, SINCE, ENDING, LAST, HEAD = range(8)
-HIGH, LOW, STATE = 8, 10, 12
+HIGH, LOW, CUT, SHARE, STATE = 8, 10, 12, 13, 14
 SPANS_S = (0.05, 2.5, 20.0, 20.0)
 BEND = 0.5  # the reading place moves by at most this many samples per sample: the pitch of a moving tape
 CREEP = 0.002
@@ -37,7 +37,8 @@ def kernel(  # type: ignore[no-untyped-def]
 ):  # fmt: skip
     """State: place of writing; delay in samples now (0: not begun), the one that is faded to and how far the fade still
     has to go; samples since it was cleared (0: long ago), how far the clearing has to go, last clear; how far the
-    pieces played backwards are; then, for both sides, the values of both damping filters. Memory: two rings.
+    pieces played backwards are; then, for both sides, the values of both damping filters; the last upper
+    cutoff at rest and its share. Memory: two rings.
 
     What a link brings to the input Return is fed back in place of the echo. The loop so patched takes one sample, so
     the line is read one sample earlier then, and echo k stays at k times the time.
@@ -56,8 +57,11 @@ def kernel(  # type: ignore[no-untyped-def]
     rests = rests and state[LAST] <= 0.5 and unchanged(clear, state[LAST])
     steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
     if rests and steady and far > n and 2 <= at < size - n and write + n < size:
-        share, knee = delay - early - far, exp2(-4.0 * saturation[0])
-        high, low = _high(high_cut_hz[0], rate), _low(low_cut_hz[0], rate)
+        share, knee = delay - early - far, exp2(-4.0 * saturation[0]) if saturation[0] > 0.0 else 1.0
+        if n > 1 and state[CUT] != high_cut_hz[0]:  # in a loop of single samples it is worked out before the loop
+            state[CUT], state[SHARE] = high_cut_hz[0], _high(high_cut_hz[0], rate)
+        high = state[SHARE] if n > 1 else _high(high_cut_hz[0], rate)
+        low = _low(low_cut_hz[0], rate)
         for side in range(2 if both else 1):
             first = size * side
             past, written = memory[first + at - 2 : first + at + n + 1], memory[first + write : first + write + n]
@@ -299,7 +303,7 @@ MODULE = ModuleSpec(
         Output("send", "Send", "audio", stereo=True, width="sides"),
     ),
     state=STATE,
-    cached=(DELAY, NEXT, FADE, SINCE),
+    cached=(DELAY, NEXT, FADE, SINCE, CUT),
     memory_s=_longest,
     face="time_s",
     passes="audio",
