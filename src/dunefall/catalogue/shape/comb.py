@@ -10,14 +10,14 @@ from dunefall.dsp.maths import fma, note_to_hz, saturate_rarely, saturate_row
 
 __all__ = ["MODULE"]
 
-WRITE, DAMPED = range(2)
+WRITE, DAMPED, NOTE, PERIOD = range(4)
 PITCH = 0b10
 LOWEST_HZ = 8.0
 KNEE = 1.0
 
 
 def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, moving, scratch):  # type: ignore[no-untyped-def]
-    """State: place of writing, the damping filter's value.
+    """State: place of writing, the damping filter's value; the last note at rest and its period.
 
     A delay of one period, read between samples by a cubic, fed back through a one-pole low-pass.
     """
@@ -27,9 +27,19 @@ def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, 
         for i in range(n):
             periods[i] = _period(pitch_note[i], rate, size)
     else:
-        periods[:] = _period(pitch_note[0], rate, size)
-    if moving & PITCH == 0 and periods[0] >= n + NEAR:
-        read_run(heard, memory, write, periods[0])
+        if state[PERIOD] == 0.0 or state[NOTE] != pitch_note[0]:
+            state[NOTE], state[PERIOD] = pitch_note[0], _period(pitch_note[0], rate, size)
+        periods[:] = state[PERIOD]
+    short = 0
+    for i in range(n):
+        short += 1 if periods[i] < n + NEAR else 0
+    if short == 0:  # what is read was written before this row
+        if moving & PITCH:
+            for i in range(n):
+                at = write + i
+                heard[i] = read_line(memory, at if at < size else at - size, periods[i])
+        else:
+            read_run(heard, memory, write, periods[0])
         for i in range(n):
             damped = fma(damping[i], damped, (1.0 - damping[i]) * heard[i])
             heard[i] = feedback[i] * damped
@@ -69,7 +79,8 @@ MODULE = ModuleSpec(
         Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the ringing.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=2,
+    state=4,
+    cached=(PERIOD,),
     memory_s=1.0 / LOWEST_HZ,
     handle=("pitch_note", "feedback"),
     face="pitch_note",

@@ -9,7 +9,7 @@ from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_d
 
 __all__ = ["MODULE"]
 
-REDUCTION = 0
+REDUCTION, MADE, SLOPE, BEND, RISE, FALL, LIFT = range(7)
 SIDE = 0b100
 RIGHT = 0b10
 MOVES = 0b1111100000
@@ -20,7 +20,7 @@ def kernel(  # type: ignore[no-untyped-def]
     audio, audio_right, side, side_right, threshold_db, ratio, knee_db, attack_s, release_s, makeup_db, mix,
     out, out_right, reduction, state, rate, linked, moving, wanted, scratch,
 ):  # fmt: skip
-    """State: the reduction in dB, smoothed.
+    """State: the reduction in dB, smoothed; 1 where the rest of it holds what the values at rest amount to.
 
     The louder of both channels decides; what exceeds the static curve is smoothed and taken off both.
     """
@@ -28,14 +28,18 @@ def kernel(  # type: ignore[no-untyped-def]
     goal, rise, fall = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     slope, bend, lift = scratch[192 : 192 + n], scratch[256 : 256 + n], scratch[320 : 320 + n]
     if moving & MOVES:
+        state[MADE] = 0.0
         for i in range(n):
             slope[i], bend[i] = _curve(ratio[i], knee_db[i])
             rise[i], fall[i] = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
             lift[i] = db_to_gain(makeup_db[i])
     else:
-        slope[:], bend[:] = _curve(ratio[0], knee_db[0])
-        rise[:], fall[:] = approach_step(attack_s[0], rate), approach_step(release_s[0], rate)
-        lift[:] = db_to_gain(makeup_db[0])
+        if state[MADE] == 0.0:
+            state[SLOPE], state[BEND] = _curve(ratio[0], knee_db[0])
+            state[RISE], state[FALL] = approach_step(attack_s[0], rate), approach_step(release_s[0], rate)
+            state[LIFT], state[MADE] = db_to_gain(makeup_db[0]), 1.0
+        slope[:], bend[:], rise[:], fall[:] = state[SLOPE], state[BEND], state[RISE], state[FALL]
+        lift[:] = state[LIFT]
     first, second = (side, side_right) if linked & SIDE else (audio, audio_right)
     for i in range(n):
         loud = level_db(max(abs(first[i]), abs(second[i])))
@@ -93,7 +97,8 @@ MODULE = ModuleSpec(
         Output("out", "Audio", "audio", stereo=True),
         Output("reduction", "Reduction", "control", 0, 1),
     ),
-    state=1,
+    state=7,
+    cached=(MADE,),
     face="threshold_db",
     passes="audio",
     shows="course",

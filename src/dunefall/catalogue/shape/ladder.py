@@ -10,7 +10,7 @@ from dunefall.dsp.maths import db_to_gain, fma, saturate_rarely, tangent_parts
 __all__ = ["MODULE"]
 
 S1, S2, S3, S4 = range(4)
-MOVES = 0b1110
+MOVES, DRIVE = 0b0110, 0b1000
 BREATH = 1e-9
 """Comes in all the time, 180 dB down, so that a ladder that could sing has something to begin with."""
 KNEE = 0.5
@@ -25,34 +25,39 @@ def kernel(audio, cutoff_hz, resonance, drive_db, out, state, rate, moving, scra
     """
     n, scale = out.size, 2.0 / rate
     share, back, whole, gain = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
+    if moving & DRIVE:
+        for i in range(n):
+            gain[i] = db_to_gain(drive_db[i])
+    else:
+        gain[:] = db_to_gain(drive_db[0])
     if moving & MOVES:
         for i in range(n):
-            share[i], back[i], whole[i], gain[i] = _factors(cutoff_hz[i], resonance[i], drive_db[i], scale)
+            share[i], back[i], whole[i] = _factors(cutoff_hz[i], resonance[i], scale)
     else:
-        share[:], back[:], whole[:], gain[:] = _factors(cutoff_hz[0], resonance[0], drive_db[0], scale)
+        share[:], back[:], whole[:] = _factors(cutoff_hz[0], resonance[0], scale)
     s1, s2, s3, s4 = state[S1], state[S2], state[S3], state[S4]
     for i in range(n):
         g, pushed = share[i], fma(audio[i], gain[i], BREATH) * whole[i]
         rest, g2 = 1.0 - g, g * g
-        h1, h2 = rest * s1, rest * fma(g, s1, s2)
-        h3 = rest * fma(g2, s1, fma(g, s2, s3))
-        h4 = rest * fma(g2 * g, s1, fma(g2, s2, fma(g, s3, s4)))
+        r1, r2, r3, r4 = rest * s1, rest * s2, rest * s3, rest * s4
+        h2, h3 = fma(g, r1, r2), fma(g2, r1, fma(g, r2, r3))
+        h4 = fma(g2, h2, fma(g, r3, r4))
         x = saturate_rarely(fma(-back[i], h4, pushed), KNEE)
-        y4 = fma(g2 * g2, x, h4)
-        s1, s2 = fma(2.0, fma(g, x, h1), -s1), fma(2.0, fma(g2, x, h2), -s2)
-        s3, s4 = fma(2.0, fma(g2 * g, x, h3), -s3), fma(2.0, y4, -s4)
-        out[i] = y4
+        twice, twice_2 = g + g, g2 + g2
+        s1, s2 = fma(twice, x, fma(2.0, r1, -s1)), fma(twice_2, x, fma(2.0, h2, -s2))
+        s3, s4 = fma(twice_2 * g, x, fma(2.0, h3, -s3)), fma(twice_2 * g2, x, fma(2.0, h4, -s4))
+        out[i] = fma(g2 * g2, x, h4)
     state[S1], state[S2], state[S3], state[S4] = s1, s2, s3, s4
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(cutoff, resonance, drive, scale):  # type: ignore[no-untyped-def]
+def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
     """g / (1 + g) with g the tangent of half the cutoff's angle; feedback and the share of what enters, both over one
-    and what goes round; gain."""
+    and what goes round."""
     up, down = tangent_parts(min(cutoff * scale, 0.97))
     share, feedback = up / (up + down), 4.0 * resonance
     whole = 1.0 / fma(feedback, share * share * (share * share), 1.0)
-    return share, feedback * whole, whole, db_to_gain(drive)
+    return share, feedback * whole, whole
 
 
 MODULE = ModuleSpec(

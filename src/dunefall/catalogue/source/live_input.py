@@ -11,7 +11,7 @@ from dunefall.dsp.maths import approach, approach_step, db_to_gain, exp2, fma
 
 __all__ = ["MODULE"]
 
-LEVEL, OPEN, LOW, RISE, FALL, SWING = range(6)
+LEVEL, OPEN, LOW, MADE, RISE, FALL, SWING, GAIN, BAR, SHARE = range(10)
 RISE_S, FALL_S = 0.002, 0.08
 """How fast the gate hears that a sound begins, and ends."""
 SWING_S = 0.01
@@ -20,21 +20,24 @@ NEVER_DB = -96.0
 
 
 def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live):  # type: ignore[no-untyped-def]
-    """State: level that the gate hears, how far it is open (0..1), the low-pass; the steps of level and gate.
+    """State: level that the gate hears, how far it is open (0..1), the low-pass; 1 where the rest of it
+    holds the steps of level and gate and what the values at rest amount to.
 
     A gate with a one-pole detector, then a one-pole low-pass of matched corner.
     """
     n = out.size
     gains, bars, shares = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    if state[MADE] == 0.0:
+        state[RISE], state[FALL] = approach_step(RISE_S, rate), approach_step(FALL_S, rate)
+        state[SWING] = approach_step(SWING_S, rate)
+        state[GAIN], state[BAR], state[SHARE] = _factors(gain_db[0], gate_db[0], cutoff_hz[0], rate)
+    state[MADE] = 0.0 if moving else 1.0
     if moving:
         for i in range(n):
             gains[i], bars[i], shares[i] = _factors(gain_db[i], gate_db[i], cutoff_hz[i], rate)
     else:
-        gains[:], bars[:], shares[:] = _factors(gain_db[0], gate_db[0], cutoff_hz[0], rate)
+        gains[:], bars[:], shares[:] = state[GAIN], state[BAR], state[SHARE]
     level, opened, low = state[LEVEL], state[OPEN], state[LOW]
-    if state[RISE] == 0.0:
-        state[RISE], state[FALL] = approach_step(RISE_S, rate), approach_step(FALL_S, rate)
-        state[SWING] = approach_step(SWING_S, rate)
     rise, fall, swing = state[RISE], state[FALL], state[SWING]
     for i in range(n):
         sound = live[i] * gains[i]
@@ -66,8 +69,8 @@ MODULE = ModuleSpec(
               taper="octaves", amount=1.0),
     ),
     outputs=(Output("out", "Sound", "audio"),),
-    state=6,
-    cached=(RISE,),
+    state=10,
+    cached=(MADE,),
     face="gain_db",
     words=("microphone", "mic", "voice", "instrument", "line in", "record"),
     sources=("gate and one-pole low-pass, step response 1 - exp(-2 pi f t) (textbook)",),

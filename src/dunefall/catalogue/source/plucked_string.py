@@ -5,15 +5,16 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.lines import read_line
+from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
 from dunefall.dsp.strike import TO_60_DB
+from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]
 
 WRITE, LAST, DRAWS, LEFT, PLUCK, LENGTH, BEFORE = range(7)
-MOVES = 0b1100
+MOVES, STRING_MOVES = 0b1100, 0b11100
 LOWEST_HZ = 8.0
 STRETCH = 65536.0
 """Each pluck has this many random numbers of its own: more than the longest period."""
@@ -38,6 +39,16 @@ def kernel(  # type: ignore[no-untyped-def]
             periods[i], losses[i] = _factors(pitch_note[i], decay_s[i], rate, size)
     else:
         periods[:], losses[:] = _factors(pitch_note[0], decay_s[0], rate, size)
+    mean = 0.5 * (1.0 - brightness[0])
+    delay = periods[0] - mean
+    if moving & STRING_MOVES == 0 and left <= 0.0 and delay >= n + NEAR and unchanged(trigger, last):
+        strings = scratch[128 : 129 + n]  # nothing is plucked: a whole row at once
+        strings[0] = before
+        read_run(strings[1:], memory, write, delay)
+        for i in range(n):
+            out[i] = audio[i] + losses[i] * fma(strings[i] - strings[i + 1], mean, strings[i + 1])
+        state[WRITE], state[LAST], state[BEFORE] = write_run(memory, write, out), trigger[n - 1], strings[n]
+        return
     for i in range(n):
         period = periods[i]
         if trigger[i] > 0.5 and last <= 0.5:
