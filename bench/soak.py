@@ -1,4 +1,5 @@
-"""`make soak`: hours of the demo in checkpointed pieces: finite, no growth of memory, the clock exact."""
+"""`make soak`, `python -m bench.soak [HOURS [PATCH]]`: hours of a patch in checkpointed pieces: finite, no growth of
+memory, the clock exact."""
 
 from __future__ import annotations
 
@@ -16,17 +17,17 @@ from dunefall.compiler.loop import run
 from dunefall.compiler.traces import PROBE_SAMPLES
 from dunefall.engine.shared import SharedState
 from dunefall.engine.tracing import TraceSlots
-from dunefall.patch.library import find_patch
+from dunefall.patch.library import DEMO, find_patch
 from dunefall.patch.model import Place
 
 HOURS = 24.0
 PIECE = PROBE_SAMPLES // 8
 
 
-def main(hours: float) -> None:
+def main(hours: float, name: str) -> None:
     """Run; raises AssertionError on the first fault."""
     prepare(catalogue())
-    patch, _ = find_patch("demo:")
+    patch, _ = find_patch(name)
     patch = patch.with_param("clock-1", "swing", 0.0)
     program = compile_patch(patch, rate=48000, probed=[Place("clock-1", "gate")])
     use_loop_code(program, wait=True)
@@ -61,4 +62,4 @@ def main(hours: float) -> None:
 
 
 if __name__ == "__main__":
-    main(float(sys.argv[1]) if len(sys.argv) > 1 else HOURS)
+    main(float(sys.argv[1]) if len(sys.argv) > 1 else HOURS, sys.argv[2] if len(sys.argv) > 2 else DEMO)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from numba import njit
+
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -20,26 +22,33 @@ def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: i
     Low and high together are the sound through an all-pass, which the first filter gives: so the high is that less the
     low, and both add up to it also while the frequency moves.
     """
-    n, scale = low.size, 2.0 / rate
-    take, cross, sink, middle = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
+    n, scale, middle = low.size, 2.0 / rate, scratch[: low.size]
+    a1, a2, b1, b2 = state[0], state[1], state[2], state[3]
     if moving & 0b10:
+        take, cross, sink = scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
         for i in range(n):
             take[i], cross[i], sink[i] = svf_factors(split_hz[i], DAMPING, scale)
+        for i in range(n):
+            a1, a2, b1, b2, middle[i], low[i] = _step(a1, a2, b1, b2, audio[i], take[i], cross[i], sink[i])
     else:
         if state[SPLIT] != split_hz[0]:
             state[SPLIT] = split_hz[0]
             state[TAKE], state[CROSS], state[SINK] = svf_factors(split_hz[0], DAMPING, scale)
-        take[:], cross[:], sink[:] = state[TAKE], state[CROSS], state[SINK]
-    a1, a2, b1, b2 = state[0], state[1], state[2], state[3]
-    for i in range(n):
-        u1, u2 = svf_next(a1, a2, audio[i], take[i], cross[i], sink[i])
-        v1, v2 = svf_next(b1, b2, mean(a2, u2), take[i], cross[i], sink[i])
-        middle[i], low[i] = a1 + u1, b2 + v2
-        a1, a2, b1, b2 = u1, u2, v1, v2
+        t, c, s = state[TAKE], state[CROSS], state[SINK]
+        for i in range(n):
+            a1, a2, b1, b2, middle[i], low[i] = _step(a1, a2, b1, b2, audio[i], t, c, s)
     state[0], state[1], state[2], state[3] = a1, a2, b1, b2
     for i in range(n):
         low[i] *= 0.5
         high[i] = fma(-DAMPING, middle[i], audio[i] - low[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(a1, a2, b1, b2, x, take, cross, sink):  # type: ignore[no-untyped-def]
+    """The integrators a sample later, then twice the first filter's band and twice the second one's low."""
+    u1, u2 = svf_next(a1, a2, x, take, cross, sink)
+    v1, v2 = svf_next(b1, b2, mean(a2, u2), take, cross, sink)
+    return u1, u2, v1, v2, a1 + u1, b2 + v2
 
 
 MODULE = ModuleSpec(
