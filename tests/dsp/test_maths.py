@@ -83,6 +83,7 @@ import inspect, pickle, sys
 import numpy as np
 from dunefall.catalogue import catalogue
 from dunefall.compiler import sounds
+from dunefall.compiler.kernels import SCRATCH
 from dunefall.patch.model import Module
 given = pickle.load(sys.stdin.buffer)
 results = {}
@@ -93,7 +94,7 @@ for spec in catalogue().values():
     sound = sounds.prepared(spec, Module("m", spec.id, "M", place), 48000.0)
     own = {"state": np.zeros(spec.state), "memory": np.zeros(spec.memory_size({}, 48000.0)),
            "rate": 48000.0,
-           "wanted": -1, "scratch": np.zeros(512), "levels": np.zeros(1), "voices": 1, "start": 0,
+           "wanted": -1, "scratch": np.zeros(SCRATCH), "levels": np.zeros(1), "voices": 1, "start": 0,
            "live": np.zeros(64), "sound": sound.samples, "sound_rows": sound.rows,
            "sound_rate": sound.rate_hz, "whole_mix": np.zeros(128),
            "response": sound.samples.view(np.float64) if spec.sound == "response" else None}
@@ -129,6 +130,29 @@ def test_kernels_run_as_plain_python() -> None:
     for kind, outputs in pickle.loads(done.stdout).items():
         for port, values in outputs.items():
             np.testing.assert_allclose(values, compiled[kind][port], atol=1e-9, err_msg=f"{kind} {port}")
+
+
+@pytest.mark.parametrize("height", [0.4, 3.0])
+def test_a_row_is_bent_as_its_samples_are(height: float) -> None:
+    row = height * np.sin(np.arange(64.0))
+    bent = row.copy()
+    maths.saturate_row(bent, 0.5)
+    np.testing.assert_array_equal(bent, [maths.saturate(x, 0.5) for x in row])
+    np.testing.assert_array_equal(bent, [maths.saturate_rarely(x, 0.5) for x in row])
+    assert (bent == row).all() == (height <= 0.5)
+
+
+def test_largest_and_smallest_are_found_compiled_as_in_python() -> None:
+    @njit
+    def ends(row):  # type: ignore[no-untyped-def]
+        low = high = row[0]
+        for i in range(row.size):
+            low, high = maths.smaller(low, row[i]), maths.larger(high, row[i])
+        return low, high
+
+    for size in (1, 7, 64):
+        row = np.random.default_rng(size).normal(size=size)
+        assert ends(row) == ends.py_func(row) == (row.min(), row.max())
 
 
 def test_log2_within_its_bound() -> None:
