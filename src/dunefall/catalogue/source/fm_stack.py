@@ -10,11 +10,12 @@ from numba import njit
 from numpy.typing import NDArray
 
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import floor, fma, note_to_hz, sine
+from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["ARRANGEMENTS", "MODULE"]
 
 LAST, BEFORE = 4, 5
+PITCH, ARRANGEMENT, FEEDBACK, FIRST_RATIO, FIRST_HZ = 0b1, 0b10, 0b1000, 1 << 4, 1 << 8
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 ARRANGEMENTS: dict[str, tuple[str, str]] = {
     "chain": ("DC CB BA", "A"),
@@ -45,44 +46,67 @@ MATRIX = _matrix()
 
 def kernel(  # type: ignore[no-untyped-def]
     pitch_note, arrangement, index, feedback, a_ratio, b_ratio, c_ratio, d_ratio, a_hz, b_hz, c_hz, d_hz, a_level,
-    b_level, c_level, d_level, level, out, state, rate, moving,
+    b_level, c_level, d_level, level, out, state, rate, moving, scratch,
 ):  # fmt: skip
     """State: phases of the four in cycles; the last two values of the fourth, which bends itself.
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
     """
-    held = state[0], state[1], state[2], state[3], state[LAST], state[BEFORE]
-    if moving:
-        for i in range(out.size):
-            heard, held = _next(
-                note_to_hz(pitch_note[i]), _shares(arrangement[i]), index[i], feedback[i],
-                (a_ratio[i], b_ratio[i], c_ratio[i], d_ratio[i]), (a_hz[i], b_hz[i], c_hz[i], d_hz[i]),
-                (a_level[i], b_level[i], c_level[i], d_level[i]), held, 1.0 / rate,
-            )  # fmt: skip
-            out[i] = level[i] * heard
+    n = out.size
+    a, b, c, d = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
+    base, steps = scratch[256 : 256 + n], scratch[320 : 320 + n]
+    if moving & PITCH:
+        for i in range(n):
+            base[i] = note_to_hz(pitch_note[i])
     else:
-        ratios, hertz = (a_ratio[0], b_ratio[0], c_ratio[0], d_ratio[0]), (a_hz[0], b_hz[0], c_hz[0], d_hz[0])
-        levels = (a_level[0], b_level[0], c_level[0], d_level[0])
-        base, shares, bend, own, per = (
-            note_to_hz(pitch_note[0]),
-            _shares(arrangement[0]),
-            index[0],
-            feedback[0],
-            1 / rate,
-        )
-        for i in range(out.size):
-            heard, held = _next(base, shares, bend, own, ratios, hertz, levels, held, per)
-            out[i] = level[0] * heard
-    state[0], state[1], state[2], state[3], state[LAST], state[BEFORE] = held
+        base[:] = note_to_hz(pitch_note[0])
+    for k, (row, ratio, hz) in enumerate(
+        ((a, a_ratio, a_hz), (b, b_ratio, b_hz), (c, c_ratio, c_hz), (d, d_ratio, d_hz))
+    ):
+        if moving & (PITCH | (FIRST_RATIO | FIRST_HZ) << k):
+            for i in range(n):
+                steps[i] = _step(base[i], ratio[i], hz[i], rate)
+            state[k] = ramp_by(row, state[k], steps, 1.0)
+        else:
+            state[k] = ramp(row, state[k], _step(base[0], ratio[0], hz[0], rate))
+    _bend_itself(d, feedback, state, moving)
+    if moving & ARRANGEMENT:
+        for i in range(n):
+            levels = a_level[i], b_level[i], c_level[i], d_level[i]
+            out[i] = level[i] * _heard(_shares(arrangement[i]), index[i] * PER_RADIAN, levels, a[i], b[i], c[i], d[i])
+    else:
+        shares = _shares(arrangement[0])
+        for i in range(n):
+            levels = a_level[i], b_level[i], c_level[i], d_level[i]
+            out[i] = level[i] * _heard(shares, index[i] * PER_RADIAN, levels, a[i], b[i], c[i], d[i])
 
 
 @njit(error_model="numpy", forceinline=True)
-def _next(base, shares, index, feedback, ratios, hertz, levels, held, per):  # type: ignore[no-untyped-def]
-    """A sample of what is heard, and what is held after it."""
-    a, b, c, d, last, before = held
+def _step(base, ratio, hz, rate):  # type: ignore[no-untyped-def]
+    """What the phase goes on in a sample, at a multiple of the pitch and so many hertz."""
+    return min(max(fma(base, ratio, hz) * (1.0 / rate), -0.5), 0.5)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _bend_itself(wave, feedback, state, moving):  # type: ignore[no-untyped-def]
+    """The fourth operator: its phases become its values."""
+    n, last, before = wave.size, state[LAST], state[BEFORE]
+    if moving & FEEDBACK or feedback[0] != 0.0:
+        for i in range(n):
+            own = feedback[i] * (0.5 * PER_RADIAN)
+            wave[i] = sine(fma(own, last, fma(own, before, wave[i])))
+            before, last = last, wave[i]
+    else:
+        for i in range(n):
+            wave[i] = sine(wave[i])
+        before, last = wave[n - 2] if n > 1 else last, wave[n - 1]
+    state[LAST], state[BEFORE] = last, before
+
+
+@njit(error_model="numpy", forceinline=True)
+def _heard(shares, bend, levels, a, b, c, wave_d):  # type: ignore[no-untyped-def]
+    """A sample of what is heard, from the phases of three and the value of the fourth."""
     d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a, a_out, b_out, c_out, d_out = shares
-    own, bend = feedback * (0.5 * PER_RADIAN), index * PER_RADIAN
-    wave_d = sine(fma(own, last, fma(own, before, d)))
     from_d = bend * wave_d * levels[3]
     wave_c = sine(fma(d_to_c, from_d, c))
     from_c = bend * wave_c * levels[2]
@@ -90,17 +114,7 @@ def _next(base, shares, index, feedback, ratios, hertz, levels, held, per):  # t
     from_b = bend * wave_b * levels[1]
     wave_a = sine(a + fma(d_to_a, from_d, fma(c_to_a, from_c, b_to_a * from_b)))
     heard = fma(a_out * levels[0], wave_a, b_out * levels[1] * wave_b)
-    heard += fma(c_out * levels[2], wave_c, d_out * levels[3] * wave_d)
-    a, b = _on(a, base, ratios[0], hertz[0], per), _on(b, base, ratios[1], hertz[1], per)
-    c, d = _on(c, base, ratios[2], hertz[2], per), _on(d, base, ratios[3], hertz[3], per)
-    return heard, (a, b, c, d, wave_d, last)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _on(phase, base, ratio, hz, per):  # type: ignore[no-untyped-def]
-    """The phase a sample later, at a multiple of the pitch and so many hertz."""
-    phase += min(max(fma(base, ratio, hz) * per, -0.5), 0.5)
-    return phase - floor(phase)
+    return heard + fma(c_out * levels[2], wave_c, d_out * levels[3] * wave_d)
 
 
 @njit(error_model="numpy", forceinline=True)
