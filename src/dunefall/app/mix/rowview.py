@@ -35,7 +35,7 @@ from dunefall.patch.model import Layer, Module, Patch
 
 __all__ = ["Row", "RowView", "Spot", "param_of"]
 
-TOP, HEAD_H, ROW_H, ROW_GAP, LANE_H, LANE_GAP, MASTER_H = 8, 26, 52, 4, 26, 4, 52
+TOP, HEAD_H, ROW_H, ROW_GAP, LANE_H, LANE_GAP = 8, 26, 52, 4, 26, 4
 TIPS = {
     "mute": "Mute: neither it nor what it sends is heard (M)",
     "solo": "Solo: the effects stay (S); with Alt the others stay faintly; with Ctrl it alone",

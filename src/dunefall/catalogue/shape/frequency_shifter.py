@@ -33,22 +33,54 @@ def kernel(audio, shift_hz, feedback, mix, up, down, state, rate, moving, scratc
     phase = ramp_by(turn, phase, shift_hz, per) if moving & SHIFT else ramp(turn, phase, shift_hz[0] * per)
     for i in range(n):
         turn[i], ahead[i] = sine(turn[i]), sine(turn[i] + 0.25)
-    now, then = _values(state, NOW), _values(state, THEN)
-    other_now, other_then = _values(state, NOW + SIX + 1), _values(state, THEN + SIX + 1)
-    loops = moving & FEEDBACK != 0 or feedback[0] != 0.0
+    reals, others = scratch[128 : 129 + n], scratch[256 : 256 + n]
+    reals[0] = before
+    if moving & FEEDBACK != 0 or feedback[0] != 0.0:
+        _round(audio, feedback, back, turn, ahead, reals, others, state)
+    else:
+        _through(FIRST, audio, reals[1:], state, 0)
+        _through(SECOND, audio, others, state, SIX + 1)
+    state[PHASE], state[BEFORE], state[BACK] = (
+        phase,
+        reals[n],
+        reals[n - 1] * ahead[n - 1] + others[n - 1] * turn[n - 1],
+    )
     for i in range(n):
-        x = audio[i] + saturate_rarely(feedback[i] * back, KNEE) if loops else audio[i]
-        now, then = _row(FIRST, x, then), now
-        other_now, other_then = _row(SECOND, x, other_then), other_now
-        a, b = before * ahead[i], other_now[SIX] * turn[i]
-        before, back = now[SIX], a + b
+        a, b = reals[i] * ahead[i], others[i] * turn[i]
         up[i] = fma(a + b - audio[i], mix[i], audio[i])
         down[i] = fma(a - b - audio[i], mix[i], audio[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _round(audio, feedback, back, turn, ahead, reals, others, state):  # type: ignore[no-untyped-def]
+    """Both rows of all-passes sample by sample, as the upper side comes back into them."""
+    now, then = _values(state, NOW), _values(state, THEN)
+    other_now, other_then = _values(state, NOW + SIX + 1), _values(state, THEN + SIX + 1)
+    for i in range(audio.size):
+        x = audio[i] + saturate_rarely(feedback[i] * back, KNEE)
+        now, then = _row(FIRST, x, then), now
+        other_now, other_then = _row(SECOND, x, other_then), other_now
+        reals[i + 1], others[i] = now[SIX], other_now[SIX]
+        back = reals[i] * ahead[i] + others[i] * turn[i]
     _keep(state, NOW, now)
     _keep(state, THEN, then)
     _keep(state, NOW + SIX + 1, other_now)
     _keep(state, THEN + SIX + 1, other_then)
-    state[PHASE], state[BEFORE], state[BACK] = phase, before, back
+
+
+@njit(error_model="numpy", forceinline=True)
+def _through(factors, audio, out, state, at):  # type: ignore[no-untyped-def]
+    """A row of samples through one row of all-passes, two at a time, as each sample meets what was held two before."""
+    n, now, then = audio.size, _values(state, NOW + at), _values(state, THEN + at)
+    for i in range(0, n - 1, 2):
+        then = _row(factors, audio[i], then)
+        now = _row(factors, audio[i + 1], now)
+        out[i], out[i + 1] = then[SIX], now[SIX]
+    if n & 1:
+        now, then = _row(factors, audio[n - 1], then), now
+        out[n - 1] = now[SIX]
+    _keep(state, NOW + at, now)
+    _keep(state, THEN + at, then)
 
 
 @njit(error_model="numpy", forceinline=True)

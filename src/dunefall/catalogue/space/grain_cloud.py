@@ -27,7 +27,7 @@ NEAREST = 68.0
 KNEE = 1.0
 NEARLY_EVEN = 1.0 / 16.0
 """A grain that moves by no more than this against the even way (a semitone) is read in runs."""
-FREE, SEMITONES = 0.0, 1.0
+FREE = 0.0
 MOVES = sum(1 << k for k in (3, 4, 14, 15))
 """Size, rate and the cuts."""
 STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b010110101101, 0b010010101001))
