@@ -37,6 +37,7 @@ def test_a_kernel_hangs_on_its_own_file_and_its_building_blocks_only() -> None:
         "dunefall.compiler.views",
         "dunefall.dsp.cache",
         "dunefall.dsp.random",
+        "dunefall.dsp.triggers",
     }
     assert "dunefall.dsp.strike" in reached(kernels._wrapper_text(catalogue()["envelope"]))
 
