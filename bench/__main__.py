@@ -45,8 +45,10 @@ def main() -> None:
     print("ns per sample of each module: constant, main parameter moving, every parameter moving")
     for kind, cost in sorted(costs.items(), key=lambda item: -item[1]["constant"]):
         print(f"  {kind:18} {cost['constant']:6.1f} {cost['main']:6.1f} {cost['every']:6.1f}")
-    medians = {name: statistics.median(cost[name] for cost in costs.values()) for name in ("constant", "main", "every")}
-    print(f"  median             {medians['constant']:6.1f} {medians['main']:6.1f} {medians['every']:6.1f}")
+    sounds = {id_: cost for id_, cost in costs.items() if catalogue()[id_].stage in ("source", "shape")}
+    for words, some in (("median", costs), ("sources and shapers", sounds)):
+        medians = [statistics.median(cost[name] for cost in some.values()) for name in ("constant", "main", "every")]
+        print(f"  {words:19}{medians[0]:6.1f} {medians[1]:6.1f} {medians[2]:6.1f}")
     results["startup"] = start = startup.measure()
     print(f"window: {start['window_s']:.2f} s, bare window: {start['bare_s']:.2f} s, ratio {start['ratio']:.2f}")
     results["first_start_s"] = first = startup.first_start_s()
