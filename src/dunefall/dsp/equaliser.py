@@ -42,7 +42,8 @@ def band_levels_db(
 @njit(error_model="numpy", forceinline=True)
 def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
     """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
-    the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing."""
+    the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB
+    its integrators are empty, whether it rests or moves."""
     n, scale = out.size, 2.0 / rate
     if moves == 0 and db[0] == 0.0:
         for i in range(n):
@@ -61,7 +62,7 @@ def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # t
         x = audio[i]
         t1, t2 = svf_next(s1, s2, x, take[i], cross[i], sink[i])
         out[i] = fma(direct[i], x, fma(band[i], mean(s1, t1), low[i] * mean(s2, t2)))
-        s1, s2 = t1, t2
+        s1, s2 = (t1, t2) if db[i] != 0.0 else (0.0, 0.0)
     state[at], state[at + 1] = s1, s2
 
 

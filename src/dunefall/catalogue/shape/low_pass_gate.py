@@ -12,8 +12,6 @@ __all__ = ["MODULE"]
 
 LIGHT, S1, S2, MADE_AT, MADE_FOR, TAKE, CROSS, SINK = range(8)
 OPENING, DECAY, COLOUR = 0b10, 0b100, 0b1000
-REACHED = 1e-12
-"""So near to a constant opening the light has arrived."""
 ATTACK_S = 0.012
 DARK_HZ, OCTAVES = 30.0, 9.4
 """Cutoff in the dark, and how far full light opens it: to 20 kHz."""
@@ -29,20 +27,18 @@ def kernel(audio, opening, decay_s, colour, out, state, rate, moving, scratch): 
     """
     n, light = out.size, state[LIGHT]
     level, take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
-    even = moving & OPENING == 0 and abs(opening[0] - light) < REACHED
-    if even:
-        light = opening[0]
+    rise = approach_step(ATTACK_S, rate)
+    if moving & DECAY:
+        for i in range(n):
+            take[i] = approach_step(decay_s[i], rate)
+    else:
+        take[:] = approach_step(decay_s[0], rate)
+    even = moving & (OPENING | DECAY) == 0 and _followed(light, opening[0], rise, take[0]) == light
+    if even:  # it has arrived
         level[:] = light
     else:
-        rise = approach_step(ATTACK_S, rate)
-        if moving & DECAY:
-            for i in range(n):
-                take[i] = approach_step(decay_s[i], rate)
-        else:
-            take[:] = approach_step(decay_s[0], rate)
         for i in range(n):
-            gap = opening[i] - light
-            light = fma(gap, rise if gap > 0.0 else take[i] * fma(1.7, light, 0.3), light)
+            light = _followed(light, opening[i], rise, take[i])
             level[i] = light
     if even and moving & COLOUR == 0:
         if state[MADE_AT] != light + 1.0 or state[MADE_FOR] != colour[0]:
@@ -60,6 +56,12 @@ def kernel(audio, opening, decay_s, colour, out, state, rate, moving, scratch): 
     for i in range(n):
         out[i] *= level[i]
     state[LIGHT], state[S1], state[S2] = light, s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _followed(light, opening, rise, take):  # type: ignore[no-untyped-def]
+    gap = opening - light
+    return fma(gap, rise if gap > 0.0 else take * fma(1.7, light, 0.3), light)
 
 
 @njit(error_model="numpy", forceinline=True)
