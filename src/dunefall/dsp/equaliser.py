@@ -50,20 +50,27 @@ def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # t
             out[i] = audio[i]
         state[at] = state[at + 1] = 0.0
         return
-    take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
-    direct, band, low = scratch[192 : 192 + n], scratch[256 : 256 + n], scratch[320 : 320 + n]
+    s1, s2 = state[at], state[at + 1]
     if moves:
+        take, cross, sink = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+        direct, band, low = scratch[192 : 192 + n], scratch[256 : 256 + n], scratch[320 : 320 + n]
         for i in range(n):
             take[i], cross[i], sink[i], direct[i], band[i], low[i] = _factors(kind, hz[i], db[i], q[i], scale)
+        for i in range(n):
+            t1, t2, out[i] = _sample(s1, s2, audio[i], take[i], cross[i], sink[i], direct[i], band[i], low[i])
+            s1, s2 = (t1, t2) if db[i] != 0.0 else (0.0, 0.0)
     else:
-        take[:], cross[:], sink[:], direct[:], band[:], low[:] = _factors(kind, hz[0], db[0], q[0], scale)
-    s1, s2 = state[at], state[at + 1]
-    for i in range(n):
-        x = audio[i]
-        t1, t2 = svf_next(s1, s2, x, take[i], cross[i], sink[i])
-        out[i] = fma(direct[i], x, fma(band[i], mean(s1, t1), low[i] * mean(s2, t2)))
-        s1, s2 = (t1, t2) if db[i] != 0.0 else (0.0, 0.0)
+        t, c, s, d, b, w = _factors(kind, hz[0], db[0], q[0], scale)
+        for i in range(n):
+            s1, s2, out[i] = _sample(s1, s2, audio[i], t, c, s, d, b, w)
     state[at], state[at + 1] = s1, s2
+
+
+@njit(error_model="numpy", forceinline=True)
+def _sample(s1, s2, x, take, cross, sink, direct, band, low):  # type: ignore[no-untyped-def]
+    """The integrators a sample later, and what is heard."""
+    t1, t2 = svf_next(s1, s2, x, take, cross, sink)
+    return t1, t2, fma(direct, x, fma(band, mean(s1, t1), low * mean(s2, t2)))
 
 
 @njit(error_model="numpy", forceinline=True)
