@@ -153,8 +153,7 @@ def _closed(links: tuple[LoopLink, ...]) -> bool:
 
 class _Writer:
     """Lines of the function; ``c3`` holds the ports of the loop's module 3, ``s3`` its state, ``o3_2`` what its port 2
-    gave: on the stack, like all else that the loop goes through, since a store whose address is a multiple of 4096
-    bytes away from that of a load holds the load up."""
+    gave: kept on the stack, so that after the loop it is looked through and stored in vectors."""
 
     def __init__(self, modules: tuple[LoopModule, ...]) -> None:
         self.modules = modules

@@ -40,6 +40,11 @@ class Room:
         """Whether every memory holds a checkpoint."""
         return -1 not in self.positions
 
+    @property
+    def wanting(self) -> bool:
+        """Whether the next checkpoint waits for one more memory."""
+        return self.full and len(self.memories) < self.most
+
     def grow(self) -> None:
         """Room for one more."""
         self.memories.append(self.memories[0].copy())
@@ -65,7 +70,7 @@ class Checkpoints:
     def look_after(self) -> None:
         """Make room for the next one, and free what is not wanted any more; each time at most one memory of each."""
         rooms = self._rooms
-        if rooms and rooms[-1].full and len(rooms[-1].memories) < rooms[-1].most:
+        if rooms and rooms[-1].wanting:
             rooms[-1].grow()
         while len(rooms) > 1 and sum(room.bytes for room in rooms) > BUDGET_BYTES:
             self._gone.append(rooms.pop(0))
@@ -95,8 +100,8 @@ class Checkpoints:
         newest = max((max(old.positions, default=-1) for old in self._rooms), default=-1)
         if newest >= 0 and player.position < newest + self._spacing:
             return
-        if room.full and len(room.memories) < room.most:
-            return  # it is being made
+        if room.wanting:
+            return
         if room.full:
             self._thin(room)
         place = room.positions.index(-1)

@@ -212,9 +212,10 @@ class _Host:
         if not self._ready:
             prepare(types, lambda done, total, name: self._tell(say.Progress(done, total, name)))
             built_in()
-            self._ready = True
-            keep_what_is_loaded()
-        elif prepare_beside(types):
+            self._ready = loaded = True
+        else:
+            loaded = prepare_beside(types)
+        if loaded:
             keep_what_is_loaded()
 
     def _compile(self, patch: Patch) -> Program:
