@@ -183,6 +183,7 @@ class MainWindow(
         inspector.drawn.connect(lambda series: session.set_series(canvas.selection, series))
         inspector.compound_pressed.connect(self.press_compound)
         inspector.tuning_asked.connect(self.choose_tuning)
+        inspector.left.connect(canvas.setFocus)
         inspector.settled.connect(lambda: session.document.end_merge())
         inspector.link_asked.connect(self.ask_link)
         inspector.reach_scaled.connect(lambda port, factor: session.scale_reach(self.place_of(port), factor))

@@ -180,6 +180,17 @@ class Param:
             raise ParameterError(f"{self.name} of {where} must be {self.allowed}; got {given}", allowed=self.allowed)
         return value
 
+    def typed(self, value: float, where: str) -> float:
+        """A typed value if it is allowed; one that reads like an end of the range is that end.
+
+        Raises
+        ------
+        ParameterError
+            As ``check``.
+        """
+        nearest = min(max(value, self.low), self.high)
+        return nearest if self.format(value) == self.format(nearest) else self.check(value, where)
+
 
 @dataclass(frozen=True)
 class Series:

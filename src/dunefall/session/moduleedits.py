@@ -119,7 +119,7 @@ class ModuleEdits(Edits):
             return
         target = self.patch.module(link.target.module)
         where = f'"{target.name}" in layer "{self.patch.layer_of(target.id).name}"'
-        a, b = (param.to_domain(param.check(value, where)) for value in (first, last))
+        a, b = (param.to_domain(param.typed(value, where)) for value in (first, last))
         amount = (b - a) / (high - low)
         base = param.to_domain(target.params.get(param.id, param.default))
         self.change_link(replace(link, amount=amount, offset=a - base - amount * low))

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from dunefall.app.widgets.replacing import replace_content
 from dunefall.base.errors import DunefallError
 from dunefall.base.units import parse_value
 from dunefall.catalogue import spec_of
@@ -80,7 +81,7 @@ class CompoundDialog(QDialog):
             self._row(grid, port.name, port.place, (), partial(self._drop_port, k))
         self._adder(grid, "an input or output", [x for x in self._doors() if x not in {y.place for y in self._ports}])
         grid.setRowStretch(grid.rowCount(), 1)
-        self._scroll.setWidget(page)
+        replace_content(self._scroll, page)
 
     def _head(self, grid: QGridLayout, text: str, columns: tuple[str, ...]) -> None:
         label = QLabel(text)

@@ -8,7 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QKeyEvent
 from PySide6.QtWidgets import (
     QBoxLayout,
     QFrame,
@@ -26,6 +26,7 @@ from dunefall.app.theme import Theme, sans
 from dunefall.app.widgets.linkrow import LinkRow
 from dunefall.app.widgets.picture import Picture
 from dunefall.app.widgets.rail import Rail
+from dunefall.app.widgets.replacing import replace_content
 from dunefall.app.widgets.screenkeys import ScreenKeys
 from dunefall.app.widgets.series import SeriesEditor
 from dunefall.app.widgets.storybox import StoryBox
@@ -90,6 +91,8 @@ class Inspector(QScrollArea):
     lock_asked (str), movement_copied (str), movement_pasted (str), learn_asked (str)
         A value is to be locked against chance; its movement is to be kept; what was kept, or the next controller, is to
         move it.
+    left ()
+        Escape: the keys go back to the lanes.
     renamed (str), bypass_asked (), module_asked (str), compound_pressed (str)
         Another name; the bypass switch; a module's name was clicked; a compound is to be opened, or the one of a part
         closed.
@@ -103,6 +106,7 @@ class Inspector(QScrollArea):
 
     values_moved = Signal(object)
     settled = Signal()
+    left = Signal()
     link_asked = Signal(str)
     reach_scaled = Signal(str, float)
     lock_asked = Signal(str)
@@ -130,6 +134,8 @@ class Inspector(QScrollArea):
         self._patch = Patch()
         self._module = ""
         self._shape: object = "nothing yet"
+        self._waiting = False
+        self.settled.connect(self._catch_up)
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
         self.front: dict[str, Rail] = {}
@@ -145,13 +151,20 @@ class Inspector(QScrollArea):
 
     def show_module(self, patch: Patch, module: str) -> None:
         """Show a module of a patch, or what to do first if there is none."""
+        same = module == self._module
         self._patch, self._module = patch, module
-        shape = self._shape_of(patch, module)
-        if shape == self._shape:
+        shape, held = self._shape_of(patch, module), any(rail.held for rail in (*self.rails.values(), *self.rows.values()))
+        self._waiting = held and same and shape != self._shape
+        if shape == self._shape or self._waiting:  # what the mouse holds is not taken from under it
             self._update_values()
         else:
             self._shape = shape
             self._rebuild()
+
+    def _catch_up(self) -> None:
+        """A drag has ended: what it changed about the page is shown now."""
+        if self._waiting:
+            self.show_module(self._patch, self._module)
 
     def focus_first(self) -> None:
         """Put the first value under the keys."""
@@ -165,6 +178,13 @@ class Inspector(QScrollArea):
         self._theme = theme
         self.story.set_theme(theme)
         self._rebuild()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape goes back to the lanes."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
 
     def animate(self) -> None:
         """Show the live values of now."""
@@ -279,7 +299,7 @@ class Inspector(QScrollArea):
             )  # fmt: skip
             self._add_front(column)
         column.addStretch(1)
-        self.setWidget(page)
+        replace_content(self, page)
         self._update_values()
 
     def _add_front(self, column: QVBoxLayout) -> None:
@@ -293,6 +313,7 @@ class Inspector(QScrollArea):
             rail = Rail(param, param.default, self._theme, self._patch.tempo_bpm)
             rail.moved.connect(lambda value, p=param, m=module.id: self.control_moved.emit(m, p.to_rail(value)))
             rail.settled.connect(self.settled.emit)
+            rail.setObjectName(f"control {module.id}")
             self.front[module.id] = rail
             column.addWidget(rail)
 
@@ -413,6 +434,7 @@ class Inspector(QScrollArea):
             rail.movement_copied.connect(lambda name=port.id: self.movement_copied.emit(name))
             rail.movement_pasted.connect(lambda name=port.id: self.movement_pasted.emit(name))
             rail.learn_asked.connect(lambda name=port.id: self.learn_asked.emit(name))
+            rail.setObjectName(f"rail {port.id}")
             self.rails[port.id] = rail
             if not links:
                 row = QHBoxLayout()
@@ -480,5 +502,6 @@ class Inspector(QScrollArea):
         row.range_asked.connect(lambda name=link.id: self.range_asked.emit(name))
         row.solo_asked.connect(lambda name=link.id: self.link_soloed.emit(name))
         row.end_asked.connect(lambda name=end.module: self.module_asked.emit(name))
+        row.setObjectName(f"link {link.id}")
         self.rows[link.id] = row
         return row

@@ -91,6 +91,11 @@ class LinkRow(QWidget):
         )
         self.set_link(link)
 
+    @property
+    def held(self) -> bool:
+        """Whether the mouse holds it."""
+        return self._grabbed is not None
+
     def set_link(self, link: Link) -> None:
         """Show these values; emits nothing."""
         self.link = link

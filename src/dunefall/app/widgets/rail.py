@@ -37,7 +37,7 @@ step."""
 
 
 class _Field(QLineEdit):
-    """The value while it is typed; Escape gives it up."""
+    """The value while it is typed; Escape gives it up. Neither key reaches the rail, which would begin anew."""
 
     left = Signal()
 
@@ -46,6 +46,7 @@ class _Field(QLineEdit):
             self.left.emit()
         else:
             super().keyPressEvent(event)
+            event.accept()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
@@ -102,6 +103,11 @@ class Rail(QWidget):
     def value(self) -> float:
         """The base value."""
         return self._value
+
+    @property
+    def held(self) -> bool:
+        """Whether the mouse holds it."""
+        return self._grabbed is not None
 
     def set_value(self, value: float) -> None:
         """Show another base value; emits nothing."""
@@ -337,7 +343,7 @@ class Rail(QWidget):
         param = self.param
         try:
             value = parse_value(self._field.text(), param.unit, choices=param.choices, tempo_bpm=self._tempo_bpm)
-            param.check(value, "this module")
+            value = param.typed(value, "this module")
         except ParameterError as error:
             self._field.setProperty("wrong", True)
             self._field.style().polish(self._field)
@@ -349,11 +355,13 @@ class Rail(QWidget):
         self.settled.emit()
         self._set(value)
         self.settled.emit()
-        self.setFocus()
 
     def _end_edit(self) -> None:
+        """Put the field away; the keys go to the rail, so that the next letter is a command."""
         field, self._field = self._field, None
         if field is not None:
+            if field.hasFocus():
+                self.setFocus()
             field.blockSignals(True)
             field.hide()
             field.deleteLater()

@@ -1,0 +1,45 @@
+"""Replacing what a scroll area shows, also when one of the old widgets asked for it.
+
+A signal runs inside the widget that emits it. If the answer to it builds the page anew, the old page must outlive the
+signal, the keys must stay where they were, and a drag must not lose its widget. All pages that are built anew go
+through ``replace_content``.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QScrollArea, QWidget
+
+__all__ = ["focused_name", "replace_content"]
+
+
+def focused_name(page: QWidget | None) -> str:
+    """Object name of the part of a page that has the keyboard focus, or of the nearest named part around it; "" where
+    the focus is elsewhere."""
+    widget: QWidget | None = QApplication.focusWidget()
+    if page is None or widget is None or not page.isAncestorOf(widget):
+        return ""
+    while widget is not None and widget is not page:
+        if widget.objectName() and widget.focusPolicy() != Qt.FocusPolicy.NoFocus:
+            return widget.objectName()
+        widget = widget.parentWidget()
+    return ""
+
+
+def replace_content(area: QScrollArea, page: QWidget) -> None:
+    """Show another page in a scroll area.
+
+    The old page is deleted only after the present event. The part of the new page with the object name of the focused
+    part of the old one gets the focus; the place to which the area is scrolled stays.
+    """
+    old, name, place = area.widget(), focused_name(area.widget()), area.verticalScrollBar().value()
+    if old is not None:
+        area.takeWidget()
+        old.hide()
+        old.deleteLater()
+    area.setWidget(page)
+    page.show()
+    heir = page.findChild(QWidget, name) if name else None
+    if heir is not None:
+        heir.setFocus(Qt.FocusReason.OtherFocusReason)
+        area.verticalScrollBar().setValue(place)
