@@ -1,7 +1,7 @@
-"""Whether the sound stayed the same: a digest of what the demo and every starter give, to be compared with an earlier one.
+"""Whether the sound stayed the same: digests of what the demo and every starter give, to be compared with earlier ones.
 
-`python -m bench.sameness --write FILE` before a change that must not be heard, `python -m bench.sameness --against FILE`
-after it. Digests hold for one machine: another processor may round differently.
+`python -m bench.sameness --write FILE` before a change that must not be heard, `python -m bench.sameness --against
+FILE` after it. Digests hold for one machine: another processor may round differently.
 """
 
 from __future__ import annotations

@@ -19,14 +19,15 @@ from pathlib import Path
 
 from PySide6.QtTest import QTest
 
-from dunefall.app.start import make_app
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.shell.start import make_app
+from dunefall.app.shell.window import MainWindow
 from dunefall.engine.devices.output import ask_for_real_time
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.modules import set_param
 
 __all__ = ["measure", "own_underruns", "use"]
 
@@ -86,16 +87,21 @@ def use(seconds: float, patch: str = DEMO) -> None:
     modules = [module.id for module in window.session.patch.modules()]
     while time.monotonic() - begun < seconds:
         step += 1
-        window.canvas.select(modules[step // 5 % len(modules)])
-        for k, rail in enumerate(window.inspector.rails.values()):
+        window.selection.select(modules[step // 5 % len(modules)])
+        for k, rail in enumerate(window.page("build").inspector.rails.values()):
             if k == step % 3:
-                window.session.set_param(window.canvas.selection, rail.param.id, rail.param.from_rail(step % 50 / 50))
+                set_param(
+                    window.session.document,
+                    window.selection.module,
+                    rail.param.id,
+                    rail.param.from_rail(step % 50 / 50),
+                )
         if step % 10 == 0:
             window.resize(1100 + step % 180, 700 + step % 100)
         if step % 200 == 0:
             window.set_theme(DUSK if step % 400 else NOON)
         if step % 50 == 0:
-            window.undo()
+            window.session.document.undo()
         QTest.qWait(30)
         loads.append(float(status[Status.LOAD]))
         looks.append((time.monotonic(), float(status[Status.UNDERRUNS]), _stolen_s()))

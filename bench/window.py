@@ -10,9 +10,9 @@ from dataclasses import replace
 import numpy as np
 from PySide6.QtTest import QTest
 
-from dunefall.app.start import make_app
-from dunefall.app.theme import NOON
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.shell.start import make_app
+from dunefall.app.shell.window import MainWindow
 from dunefall.catalogue.joining import with_starter
 from dunefall.catalogue.search import found, starter
 from dunefall.engine.messages import EngineOptions
@@ -20,6 +20,7 @@ from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO, starters
 from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.layers import set_tempo
 
 __all__ = ["large_patch", "measure"]
 
@@ -52,16 +53,16 @@ def frames_per_second(seconds: float = 5.0) -> tuple[float, float]:
     make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     QTest.qWait(SETTLED_MS)
-    count, animate = 0, window.watch.animate
+    count, animate = 0, window.page("build").watch.animate
 
     def counted() -> None:
         nonlocal count
         count += 1
         animate()
 
-    window.watch.animate = counted  # type: ignore[method-assign]
+    window.page("build").watch.animate = counted  # type: ignore[method-assign]
     begun, cpu = time.perf_counter(), time.process_time()
     QTest.qWait(round(1000 * seconds))
     passed, spent = time.perf_counter() - begun, time.process_time() - cpu
@@ -80,8 +81,8 @@ def measure() -> dict[str, float]:
     while window.session.engine.status[Status.BLOCKS] == 0:
         QTest.qWait(50)
     QTest.qWait(SETTLED_MS)
-    window._timer.stop()
-    canvas, session = window.canvas, window.session
+    window._frame_timer.stop()
+    canvas, session = window.page("build").canvas, window.session
     names = [module.id for module in session.patch.modules()]
     bar, step = canvas.verticalScrollBar(), iter(range(10_000))
 
@@ -93,7 +94,7 @@ def measure() -> dict[str, float]:
     def select() -> None:
         canvas.select(names[(next(step) * 13) % len(names)])
         canvas.viewport().repaint()
-        window.inspector.repaint()
+        window.page("build").inspector.repaint()
 
     def undo() -> None:
         session.document.undo()
@@ -103,7 +104,7 @@ def measure() -> dict[str, float]:
     selects = _timed(select, 40)
     undos = []
     for k in range(20):
-        session.set_tempo(80.0 + k)
+        set_tempo(session.document, 80.0 + k)
         session.document.end_merge()
     undos = _timed(undo, 20)
     searches = [

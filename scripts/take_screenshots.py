@@ -9,35 +9,42 @@ from pathlib import Path
 
 from PySide6.QtTest import QTest
 
-from dunefall.app.hints import Hints
-from dunefall.app.start import make_app
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.widgets.preferencesdialog import PreferencesDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.links import ask_link
+from dunefall.app.editing.palette import Palette
+from dunefall.app.shell.hints import Hints
+from dunefall.app.shell.preferencesdialog import PreferencesDialog
+from dunefall.app.shell.start import make_app
+from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.compounds import make_compound, new_compound, rename_compound
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 SECONDS = 20
 
 
-def in_both_themes(window: MainWindow, name: str) -> None:
-    """A picture of what is shown in Noon, and one in Dusk."""
-    for theme in (NOON, DUSK):
-        window.set_theme(theme)
-        QTest.qWait(500)
-        window.grab().save(str(FOLDER / f"{name}-{theme.name}.png"))
+def workspace_pictures(window: MainWindow, folder: Path, seconds: float) -> None:
+    """Each workspace's own scene, after some seconds of sound, in Noon and in Dusk."""
+    for workspace in window.workspaces.values():
+        window.show_workspace(workspace.id)
+        workspace.scene(window.context, window.page(workspace.id))
+        QTest.qWait(round(seconds * 1000))
+        for theme in (NOON, DUSK):
+            window.set_theme(theme)
+            QTest.qWait(min(500, round(seconds * 1000)))
+            window.grab().save(str(folder / f"{workspace.id}-{theme.name}.png"))
+    window.set_theme(NOON)
 
 
 def palette_picture(window: MainWindow) -> None:
     """The palette with a search in plain words."""
     window.set_theme(NOON)
-    window.canvas.select("drip-line-low-pass")
-    window.add_module()
+    window.selection.select("drip-line-low-pass")
+    window.actions_by_id["add_module"].trigger()
     palette = window.findChild(Palette)
     palette.search.setText("random")
     palette.list.setCurrentRow(1)
@@ -48,10 +55,10 @@ def palette_picture(window: MainWindow) -> None:
 
 def dialog_pictures(window: MainWindow) -> None:
     """What asks for a link, the preferences, and the first of the five hints."""
-    window.canvas.select("drip-line-low-pass")
-    window.ask_link("cutoff_hz")
+    window.selection.select("drip-line-low-pass")
+    ask_link(window.context, "cutoff_hz")
     link = window.findChildren(LinkDialog)[-1]
-    window.ask_preferences()
+    window.actions_by_id["preferences"].trigger()
     preferences = window.findChildren(PreferencesDialog)[-1]
     QTest.qWait(500)
     for dialog, name in ((link, "link-noon"), (preferences, "preferences-noon")):
@@ -67,9 +74,9 @@ def dialog_pictures(window: MainWindow) -> None:
 def compound_picture(window: MainWindow) -> None:
     """The fog's band and what moves it as a compound, opened."""
     session = window.session
-    session.rename_compound(_made(window), "Fog body")
-    window.toggle_compound()
-    window.canvas.select("fog-air-band")
+    rename_compound(session.document, _made(window), "Fog body")
+    window.actions_by_id["open_compound"].trigger()
+    window.selection.select("fog-air-band")
     QTest.qWait(1500)
     window.grab().save(str(FOLDER / "compound-noon.png"))
     for _ in range(2):
@@ -77,41 +84,36 @@ def compound_picture(window: MainWindow) -> None:
 
 
 def _made(window: MainWindow) -> str:
-    compound = window.session.new_compound(("fog-air-drift", "fog-air-sway", "fog-air-band"))
-    window.session.make_compound(compound)
-    window.canvas.select(compound.id)
+    compound = new_compound(window.session.document, ("fog-air-drift", "fog-air-sway", "fog-air-band"))
+    make_compound(window.session.document, compound)
+    window.selection.select(compound.id)
     return compound.id
 
 
 def main() -> None:
-    """Build and Mix in both themes, the palette, a compound, dialogs, the first start, Watch, a sequence."""
+    """The workspaces in both themes, the palette, a compound, dialogs, the first start, Watch, a sequence."""
     app = make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.show()
     while window.session.engine.status[Status.BLOCKS] == 0:
         QTest.qWait(50)
-    window.canvas.select("drip-line-low-pass")
+    workspace_pictures(window, FOLDER, SECONDS)
+    window.show_workspace("build")
+    build = window.page("build")
+    window.selection.select("drip-line-low-pass")
+    window.set_theme(DUSK)
+    build.watch.choose("Spectrogram")
     QTest.qWait(SECONDS * 1000)
-    in_both_themes(window, "build")
-    window.watch.choose("Spectrogram")
-    QTest.qWait(SECONDS * 1000)
-    strip = window.watch.grab()
-    strip.save(str(FOLDER / "watch-dusk.png"))
-    window.watch.choose("Scope")
+    build.watch.grab().save(str(FOLDER / "watch-dusk.png"))
+    build.watch.choose("Scope")
     palette_picture(window)
     compound_picture(window)
     dialog_pictures(window)
-    window.show_workspace("mix")
-    window.canvas.select("buoy-bell-output")
-    QTest.qWait(SECONDS * 1000)
-    in_both_themes(window, "mix")
-    window.show_workspace("build")
-    window.set_theme(NOON)
     window.session.replace_document(*open_patch("starter:telemetry"))
-    window.show_patch(window.session.patch, window.session.patch)
-    window.canvas.select("telemetry-word")
-    window.watch.choose("Events")
-    window.play()
+    window.selection.look_again()
+    window.selection.select("telemetry-word")
+    build.watch.choose("Events")
+    window.session.play()
     QTest.qWait(SECONDS * 1000)
     window.grab().save(str(FOLDER / "sequence-noon.png"))
     window.session.document.mark_saved(None)

@@ -40,6 +40,6 @@ def own_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.fixture(scope="session")
 def qapp() -> object:
     """The application as the program makes it: fonts, style, theme."""
-    from dunefall.app.start import make_app
+    from dunefall.app.shell.start import make_app
 
     return make_app("noon")

@@ -16,6 +16,10 @@ from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.controls import learn, turn_controller
+from dunefall.session.edits.layers import add_layer, remove_layer, reroll, set_tempo
+from dunefall.session.edits.links import add_link, scale_reach
+from dunefall.session.edits.modules import add_module, remove_modules, rename, set_param, toggle_pin
 from rig import demo
 
 
@@ -45,7 +49,7 @@ def session(monkeypatch: pytest.MonkeyPatch) -> Iterator[Session]:
 
 
 def test_every_edit_sounds(session: Session) -> None:
-    session.set_tempo(120.0)
+    set_tempo(session.document, 120.0)
     session.document.undo()
     tempos = [patch.tempo_bpm for patch in session.engine.patches]  # type: ignore[attr-defined]
     assert tempos == [92.0, 120.0, 92.0]
@@ -55,67 +59,67 @@ def test_values_are_checked_with_their_place(session: Session) -> None:
     with pytest.raises(
         ParameterError, match=r'Cutoff of "Low-pass" in layer "Drip line" must be 10\.0 Hz to 20\.0 kHz'
     ):
-        session.set_param("drip-line-low-pass", "cutoff_hz", -3.0)
+        set_param(session.document, "drip-line-low-pass", "cutoff_hz", -3.0)
     with pytest.raises(ParameterError, match="must be sine, triangle"):
-        session.set_param("drip-line-droplet", "shape", 0.5)
+        set_param(session.document, "drip-line-droplet", "shape", 0.5)
     assert not session.document.modified
 
 
 def test_new_links_have_an_audible_amount(session: Session) -> None:
-    moved = session.add_link(Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
+    moved = add_link(session.document, Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
     assert session.patch.link(moved).amount == 0.3
-    fed = session.add_link(Place("fog-air-noise", "out"), Place("drip-line-echo", "audio"))
+    fed = add_link(session.document, Place("fog-air-noise", "out"), Place("drip-line-echo", "audio"))
     feed = session.patch.link(fed)
     assert (feed.amount, feed.offset) == (1.0, 0.0)
     with pytest.raises(PatchError, match="Tide moves this already"):
-        session.add_link(Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
+        add_link(session.document, Place("tide-1", "out"), Place("drip-line-low-pass", "resonance"))
 
 
 def test_new_modules_get_free_names_and_ids(session: Session) -> None:
-    first, second = (session.add_module(SHARED_ID, "lfo").module for _ in range(2))
+    first, second = (add_module(session.document, SHARED_ID, "lfo").module for _ in range(2))
     assert first != second
     assert session.patch.module(first).name == "LFO"
     assert session.patch.module(second).name == "LFO 2"
 
 
 def test_removing_heals_the_sound_s_way_only(session: Session) -> None:
-    session.remove_modules(["fog-air-band"])
+    remove_modules(session.document, ["fog-air-band"])
     into = session.patch.links_into("fog-air-swell", "audio")
     assert [link.source for link in into] == [Place("fog-air-noise", "out")]
-    session.remove_modules(["drip-line-slew"])
+    remove_modules(session.document, ["drip-line-slew"])
     assert not any(link.source.module == "drip-line-hold" for link in session.patch.links_into("drip-line-droplet"))
 
 
 def test_layers_come_and_go(session: Session) -> None:
-    output = session.add_layer("Buoy bell")
+    output = add_layer(session.document, "Buoy bell")
     layer = session.patch.layer_of(output)
     assert layer.output_id == output
-    session.rename(output, "  Far buoy  ")
+    rename(session.document, output, "  Far buoy  ")
     assert session.patch.layer(layer.id).name == session.patch.module(output).name == "Far buoy"
-    session.rename(output, "   ")
+    rename(session.document, output, "   ")
     assert session.patch.layer(layer.id).name == "Far buoy"
-    session.remove_layer(layer.id)
-    session.remove_layer(SHARED_ID)
+    remove_layer(session.document, layer.id)
+    remove_layer(session.document, SHARED_ID)
     assert session.patch == demo()
 
 
 def test_four_pins_at_most(session: Session) -> None:
     for module in ("gusts-1", "tide-1", "clock-1"):
-        session.toggle_pin(Place(module, "out"))
+        toggle_pin(session.document, Place(module, "out"))
     assert [pin.module for pin in session.patch.pins] == ["drip-line-droplet", "gusts-1", "tide-1", "clock-1"]
-    session.toggle_pin(Place("tide-1", "out"))
+    toggle_pin(session.document, Place("tide-1", "out"))
     assert len(session.patch.pins) == 3
 
 
 def test_reroll_gives_four_digits_and_can_be_undone(session: Session) -> None:
-    session.reroll()
+    reroll(session.document)
     assert 0 <= session.patch.seed < 10_000
     session.document.undo()
     assert session.patch.seed == 417
 
 
 def test_save_and_open(session: Session, tmp_path: Path) -> None:
-    session.set_tempo(100.0)
+    set_tempo(session.document, 100.0)
     path = tmp_path / "a.dunefall"
     session.save(path)
     assert not session.document.modified
@@ -127,7 +131,7 @@ def test_save_and_open(session: Session, tmp_path: Path) -> None:
     assert load_patch(tmp_path / "Gull rock.dunefall").title == session.patch.title == "Gull rock"
     session.replace_document(demo(), None)
     assert session.document.undo_label == ""
-    session.set_tempo(50.0)
+    set_tempo(session.document, 50.0)
     assert session.engine.patches[-1].tempo_bpm == 50.0  # type: ignore[attr-defined]
 
 
@@ -177,7 +181,7 @@ def test_a_reach_is_scaled_in_one_step(session: Session) -> None:
     place = Place("drip-line-low-pass", "cutoff_hz")
     before = session.patch.links_into(place.module, place.port)
     for factor in (1.5, 2.0):
-        session.scale_reach(place, factor)
+        scale_reach(session.document, place, factor)
     after = session.patch.links_into(place.module, place.port)
     assert [x.amount for x in after] == pytest.approx([3.0 * x.amount for x in before])
     session.document.undo()
@@ -186,13 +190,13 @@ def test_a_reach_is_scaled_in_one_step(session: Session) -> None:
 
 def test_a_controller_is_learned_by_a_named_control(session: Session) -> None:
     place = Place("drip-line-low-pass", "cutoff_hz")
-    control = session.learn(place, 21)
+    control = learn(session.document, place, 21)
     made = session.patch.module(control)
     assert (made.type, made.name, made.params["controller"]) == ("named-control", "Cutoff of Low-pass", 21.0)
     assert place in [link.target for link in session.patch.links_from(control)]
-    assert session.learn(place, 22) == control  # the same control, another controller
-    assert session.learn(Place(control, "value"), 23) == control
-    session.turn_controller(23, 0.75)
+    assert learn(session.document, place, 22) == control  # the same control, another controller
+    assert learn(session.document, Place(control, "value"), 23) == control
+    turn_controller(session.document, 23, 0.75)
     assert session.patch.module(control).params["value"] == 0.75
     for _ in range(2):
         session.document.undo()

@@ -58,7 +58,7 @@ def _window_parser() -> _Parser:
     parser.add_argument("--audio", metavar="auto|simulated|NAME", help="the sound device")
     parser.add_argument("--live", metavar="auto|simulated|NAME", help="the live input")
     parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
-    parser.add_argument("--workspace", default="build", choices=("build", "mix"), help="the workspace to open")
+    parser.add_argument("--workspace", metavar="NAME", help="the workspace to open: build, mix")
     parser.add_argument(
         "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
     )
@@ -79,7 +79,7 @@ def _seconds(text: str) -> float:
 
 def _open_window(words: list[str]) -> int:
     options = _window_parser().parse_args(words)
-    from dunefall.app.start import open_window
+    from dunefall.app.shell.start import open_window
 
     return open_window(options)
 

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import pytest
 
-from dunefall.app.theme import NOON
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.session import Session, open_patch
 

@@ -9,8 +9,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.drawer import NARROW
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.drawer import NARROW
+from dunefall.app.shell.window import MainWindow
+from dunefall.session.edits.modules import set_param
 
 NAME, VALUE = QAccessible.Text.Name, QAccessible.Text.Description
 
@@ -28,103 +29,106 @@ def told(widget: QWidget) -> dict[str, str]:
 
 
 def test_each_lane_head_and_card_is_told_with_its_value(window: MainWindow) -> None:
-    parts = told(window.canvas)
+    parts = told(window.page("build").canvas)
     assert parts["Layer Drip line"] == "12 cards" or parts["Layer Drip line"].endswith("cards")
     assert parts["Layer Buoy bell"] == "folded"
     assert parts["Low-pass"] == "Filter, 950 Hz"
-    shown = {m.name for m in window.seen.modules() if window.canvas.card_rect(m.id).isValid()}
+    shown = {m.name for m in window.selection.seen.modules() if window.page("build").canvas.card_rect(m.id).isValid()}
     assert shown <= set(parts)
 
 
 def test_a_part_knows_its_place_and_whether_it_is_selected(window: MainWindow) -> None:
-    window.canvas.select("drip-line-low-pass")
-    interface = QAccessible.queryAccessibleInterface(window.canvas)
+    window.selection.select("drip-line-low-pass")
+    interface = QAccessible.queryAccessibleInterface(window.page("build").canvas)
     part = interface.focusChild()
     assert part.text(NAME) == "Low-pass"
     assert part.state().selected
     assert part.role() == QAccessible.Role.ListItem
-    assert part.parent().object() is window.canvas
-    box = window.canvas.card_rect("drip-line-low-pass")
-    corner = window.canvas.viewport().mapToGlobal(box.topLeft())
+    assert part.parent().object() is window.page("build").canvas
+    box = window.page("build").canvas.card_rect("drip-line-low-pass")
+    corner = window.page("build").canvas.viewport().mapToGlobal(box.topLeft())
     assert part.rect().topLeft() == corner
     assert interface.childAt(corner.x() + 5, corner.y() + 5).text(NAME) == "Low-pass"
     assert interface.indexOfChild(part) >= 0
     assert interface.child(10_000) is None
-    window.canvas.select("")
+    window.selection.select("")
     assert interface.focusChild() is None
 
 
 def test_rows_and_marks_of_the_mix_are_told(window: MainWindow) -> None:
-    window.session.set_param("fog-air-output", "mute", 1.0)
-    assert told(window.mix.rows)["Fog air"] == "−4.5 dB, muted, sends muted too"
-    window.undo()
-    assert " m  " in told(window.mix.field)["Fog air"]
+    set_param(window.session.document, "fog-air-output", "mute", 1.0)
+    assert told(window.page("mix").rows)["Fog air"] == "−4.5 dB, muted, sends muted too"
+    window.session.document.undo()
+    assert " m  " in told(window.page("mix").field)["Fog air"]
 
 
 def test_the_chain_is_walked_by_keys(window: MainWindow, qtbot: QtBot) -> None:
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
-    window.canvas.select("drip-line-slew")
+    window.selection.select("drip-line-slew")
     qtbot.keyClick(window, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
-    assert window.canvas.selection == "drip-line-droplet"
-    window.canvas.select("drip-line-low-pass")
-    window.go_to_source()
+    assert window.selection.module == "drip-line-droplet"
+    window.selection.select("drip-line-low-pass")
+    window.actions_by_id["up"].trigger()
     menu = next(m for m in window.findChildren(QMenu) if m.isVisible())
     names = [action.text() for action in menu.actions()]
     assert "Gusts (Low-pass cutoff)" in names
     menu.actions()[names.index("Gusts (Low-pass cutoff)")].trigger()
     menu.close()
-    assert window.canvas.selection == "gusts-1"
-    window.go_to_source()
+    assert window.selection.module == "gusts-1"
+    window.actions_by_id["up"].trigger()
     assert window.notice.text() == "Nothing moves Gusts."
 
 
 def test_enter_goes_to_the_first_value(window: MainWindow, qtbot: QtBot) -> None:
     window.activateWindow()
     qtbot.waitUntil(window.isActiveWindow)
-    window.canvas.select("gusts-1")
-    window.canvas.setFocus()
-    qtbot.keyClick(window.canvas, Qt.Key.Key_Return)
-    qtbot.waitUntil(window.inspector.rails["rate_hz"].hasFocus)
+    window.selection.select("gusts-1")
+    window.page("build").canvas.setFocus()
+    qtbot.keyClick(window.page("build").canvas, Qt.Key.Key_Return)
+    qtbot.waitUntil(window.page("build").inspector.rails["rate_hz"].hasFocus)
 
 
 def test_what_a_module_moves_is_listed_and_can_be_changed(window: MainWindow) -> None:
-    window.canvas.select("gusts-1")
-    rows = [row for row in window.inspector.rows.values() if row.accessibleName().startswith("Moves ")]
+    window.selection.select("gusts-1")
+    rows = [row for row in window.page("build").inspector.rows.values() if row.accessibleName().startswith("Moves ")]
     assert {row.accessibleName() for row in rows} == {"Moves Band cutoff", "Moves Low-pass cutoff"}
     row = next(row for row in rows if row.accessibleName() == "Moves Low-pass cutoff")
     QTest.keyClick(row, Qt.Key.Key_Right)
     assert window.session.patch.link(row.link.id).amount == pytest.approx(1.6)
-    assert window.inspector.rows[row.link.id].link.amount == pytest.approx(1.6)
+    assert window.page("build").inspector.rows[row.link.id].link.amount == pytest.approx(1.6)
     row.end_asked.emit()
-    assert window.canvas.selection == "drip-line-low-pass"
-    window.undo()
+    assert window.selection.module == "drip-line-low-pass"
+    window.session.document.undo()
 
 
 def test_the_inspector_is_a_drawer_where_the_window_is_narrow(window: MainWindow, qtbot: QtBot) -> None:
     window.resize(1280, 800)
-    window.canvas.select("")
-    assert window.inspector.isVisible()
-    width = window.canvas.width()
+    window.selection.select("")
+    assert window.page("build").inspector.isVisible()
+    width = window.page("build").canvas.width()
     window.resize(NARROW - 20, 720)
-    qtbot.waitUntil(lambda: not window.inspector.isVisible())
-    qtbot.waitUntil(lambda: window.canvas.width() > width)
-    window.canvas.select("drip-line-low-pass")
-    qtbot.waitUntil(window.inspector.isVisible)
-    assert window.inspector.geometry().right() == window.inspector.parentWidget().rect().right()
+    qtbot.waitUntil(lambda: not window.page("build").inspector.isVisible())
+    qtbot.waitUntil(lambda: window.page("build").canvas.width() > width)
+    window.selection.select("drip-line-low-pass")
+    qtbot.waitUntil(window.page("build").inspector.isVisible)
+    assert (
+        window.page("build").inspector.geometry().right()
+        == window.page("build").inspector.parentWidget().rect().right()
+    )
     qtbot.keyClick(window, Qt.Key.Key_I)
-    assert not window.inspector.isVisible()
+    assert not window.page("build").inspector.isVisible()
     qtbot.keyClick(window, Qt.Key.Key_I)
     window.resize(1280, 800)
-    qtbot.waitUntil(lambda: window.canvas.width() == width)
-    assert window.inspector.isVisible()
-    window.canvas.select("")
+    qtbot.waitUntil(lambda: window.page("build").canvas.width() == width)
+    assert window.page("build").inspector.isVisible()
+    window.selection.select("")
 
 
 def test_the_lanes_are_zoomed_and_still_found_under_the_mouse(window: MainWindow, qtbot: QtBot) -> None:
     window.resize(1280, 800)
-    canvas = window.canvas
-    canvas.select("")
+    canvas = window.page("build").canvas
+    window.selection.select("")
     canvas.verticalScrollBar().setValue(0)
     size, shown = canvas.card_rect("drip-line-low-pass").width(), canvas.verticalScrollBar().maximum()
     qtbot.keyClick(window, Qt.Key.Key_Minus, Qt.KeyboardModifier.ControlModifier)
@@ -132,7 +136,7 @@ def test_the_lanes_are_zoomed_and_still_found_under_the_mouse(window: MainWindow
     assert canvas.card_rect("drip-line-low-pass").width() == round(0.65 * size)
     assert canvas.verticalScrollBar().maximum() < shown
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=canvas.card_rect("drip-line-hold").center())
-    assert canvas.selection == "drip-line-hold"
+    assert window.selection.module == "drip-line-hold"
     picture = canvas.viewport().grab().toImage()  # the card is drawn where it is said to be
     box = canvas.card_rect("drip-line-hold")
     edge = picture.pixelColor(box.center().x(), box.top())
@@ -140,7 +144,7 @@ def test_the_lanes_are_zoomed_and_still_found_under_the_mouse(window: MainWindow
     for step in (1, 1, 1, 1):
         canvas.zoom(step)
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=canvas.card_rect("drip-line-hold").center())
-    assert canvas.selection == "drip-line-hold"
+    assert window.selection.module == "drip-line-hold"
     qtbot.keyClick(window, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     assert canvas.card_rect("drip-line-low-pass").width() == size
-    canvas.select("")
+    window.selection.select("")

@@ -11,16 +11,20 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QMenu
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.widgets.randomisedialog import RandomiseDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.links import copy_movement, learn_controller, take_movement
+from dunefall.app.editing.palette import Palette
+from dunefall.app.editing.randomisedialog import RandomiseDialog
+from dunefall.app.listening.hearing import hear_link_alone
+from dunefall.app.shell.window import MainWindow
 from dunefall.catalogue.search import found
 from dunefall.engine.messages import EngineOptions, Turned
 from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch, Place
 from dunefall.session import Session
+from dunefall.session.edits.layers import set_tempo
+from dunefall.session.edits.modules import toggle_lock
 from rig import slowness
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -34,12 +38,12 @@ def window(demo_window: MainWindow, qtbot: QtBot) -> Iterator[MainWindow]:
     qtbot.waitUntil(demo_window.isActiveWindow)
     yield demo_window
     demo_window.session.document.edit("Back", patch)
-    demo_window.canvas.select("")
+    demo_window.selection.select("")
 
 
 def card(window: MainWindow, module: str) -> QPoint:
-    window.canvas._scroll_to(module)
-    return window.canvas.card_rect(module).center()
+    window.page("build").canvas._scroll_to(module)
+    return window.page("build").canvas.card_rect(module).center()
 
 
 def palette(window: MainWindow, qtbot: QtBot, text: str) -> Palette:
@@ -59,7 +63,7 @@ def differs(window: MainWindow, before: Patch) -> bool:
 
 def test_a_module_is_found_in_plain_words_and_connects_itself(window: MainWindow, qtbot: QtBot) -> None:
     before = window.session.patch
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     dialog = palette(window, qtbot, "wobble")
     assert dialog.entry is not None
     assert dialog.entry.id == "lfo"
@@ -67,17 +71,17 @@ def test_a_module_is_found_in_plain_words_and_connects_itself(window: MainWindow
     qtbot.keyClick(dialog.search, Qt.Key.Key_Down)
     qtbot.keyClick(dialog.search, Qt.Key.Key_Up)
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
-    new = window.canvas.selection
+    new = window.selection.module
     assert window.session.patch.module(new).type == "lfo"
     assert [link.target for link in window.session.patch.links_from(new)] == [Place("drip-line-low-pass", "cutoff_hz")]
     assert "moves cutoff" in window.notice.text()
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch == before, "module and links are one undo step"
 
 
 def test_it_is_heard_before_it_is_added(window: MainWindow, qtbot: QtBot) -> None:
     before = window.session.patch
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     dialog = palette(window, qtbot, "drive")
     dialog.hearing.click()
     tried = window.session.engine._patch
@@ -95,84 +99,84 @@ def test_a_starter_is_added_as_a_layer(window: MainWindow, qtbot: QtBot) -> None
     assert dialog.entry is not None
     assert (dialog.entry.id, dialog.entry.stage) == ("hull-groan", "starter")
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
-    assert window.session.patch.layer_of(window.canvas.selection).name == "Hull groan 2"
+    assert window.session.patch.layer_of(window.selection.module).name == "Hull groan 2"
     empty = palette(window, qtbot, "zzzz")
     assert "another word" in empty.told.text()
     empty.reject()
 
 
 def test_a_link_is_drawn_from_a_card_onto_a_card(window: MainWindow, qtbot: QtBot) -> None:
-    start, end = card(window, "drip-line-hold"), window.canvas.card_rect("drip-line-low-pass").center()
-    edge = QPoint(window.canvas.card_rect("drip-line-hold").right() - 4, start.y())
-    view = window.canvas.viewport()
+    start, end = card(window, "drip-line-hold"), window.page("build").canvas.card_rect("drip-line-low-pass").center()
+    edge = QPoint(window.page("build").canvas.card_rect("drip-line-hold").right() - 4, start.y())
+    view = window.page("build").canvas.viewport()
     qtbot.mousePress(view, LEFT, PLAIN, edge)
     qtbot.mouseMove(view, end)
-    assert window.canvas._drawn_link is not None
+    assert window.page("build").canvas._drawn_link is not None
     qtbot.mouseRelease(view, LEFT, PLAIN, end)
     menu = menu_of(window)
     next(action for action in menu.actions() if action.text() == "Morph").trigger()
     menu.close()
     links = window.session.patch.links_into("drip-line-low-pass", "form")
     assert [link.source for link in links] == [Place("drip-line-hold", "out")]
-    assert window.canvas.selection == "drip-line-low-pass"
+    assert window.selection.module == "drip-line-low-pass"
 
 
 def test_a_link_is_drawn_onto_a_rail(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
-    rail = window.inspector.rails["form"]
-    window.inspector.ensureWidgetVisible(rail)
-    window.take_drawn_link("drip-line-slew", "", rail.mapToGlobal(rail.rect().center()))
+    window.selection.select("drip-line-low-pass")
+    rail = window.page("build").inspector.rails["form"]
+    window.page("build").inspector.ensureWidgetVisible(rail)
+    window.page("build").take_drawn_link("drip-line-slew", "", rail.mapToGlobal(rail.rect().center()))
     assert [x.source.module for x in window.session.patch.links_into("drip-line-low-pass", "form")] == [
         "drip-line-slew"
     ]
 
 
 def test_duplicate_copy_and_paste(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     sources = {link.source for link in window.session.patch.links_into("drip-line-low-pass")}
     window.actions_by_id["duplicate"].trigger()
-    copy = window.canvas.selection
+    copy = window.selection.module
     assert copy != "drip-line-low-pass"
     assert {link.source for link in window.session.patch.links_into(copy)} == sources
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     window.actions_by_id["duplicate_all"].trigger()
-    assert {x.source for x in window.session.patch.links_into(window.canvas.selection)}.isdisjoint(sources)
-    window.canvas.select("drip-line-output")
+    assert {x.source for x in window.session.patch.links_into(window.selection.module)}.isdisjoint(sources)
+    window.selection.select("drip-line-output")
     window.actions_by_id["duplicate"].trigger()
-    assert window.session.patch.layer_of(window.canvas.selection).name == "Drip line 2"
-    window.canvas.select("drip-line-hold")
-    window.canvas.mark("drip-line-slew")
+    assert window.session.patch.layer_of(window.selection.module).name == "Drip line 2"
+    window.selection.select("drip-line-hold")
+    window.selection.mark("drip-line-slew")
     window.actions_by_id["copy"].trigger()
     count = len(list(window.session.patch.modules()))
     window.actions_by_id["paste"].trigger()
     assert len(list(window.session.patch.modules())) == count + 2
-    assert len(window.canvas.chosen) == 2
+    assert len(window.selection.chosen) == 2
     QApplication.clipboard().setText("a text from elsewhere")
     window.actions_by_id["paste"].trigger()
     assert "cannot be pasted" in window.notice.text()
 
 
 def test_shift_click_marks_several(window: MainWindow, qtbot: QtBot) -> None:
-    view = window.canvas.viewport()
+    view = window.page("build").canvas.viewport()
     qtbot.mouseClick(view, LEFT, PLAIN, card(window, "drip-line-hold"))
     qtbot.mouseClick(view, LEFT, Qt.KeyboardModifier.ShiftModifier, card(window, "drip-line-slew"))
-    assert window.canvas.chosen == {"drip-line-hold", "drip-line-slew"}
+    assert window.selection.chosen == {"drip-line-hold", "drip-line-slew"}
     qtbot.mouseClick(view, LEFT, Qt.KeyboardModifier.ShiftModifier, card(window, "drip-line-slew"))
-    assert window.canvas.chosen == {"drip-line-hold"}
+    assert window.selection.chosen == {"drip-line-hold"}
 
 
 def test_randomise_with_taste_is_one_undo_step_each(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     before = window.session.patch
-    window.session.toggle_lock(Place("drip-line-low-pass", "resonance"))
-    assert "locked" in window.inspector.rails["resonance"].accessibleDescription()
+    toggle_lock(window.session.document, Place("drip-line-low-pass", "resonance"))
+    assert "locked" in window.page("build").inspector.rails["resonance"].accessibleDescription()
     window.actions_by_id["randomise"].trigger()
     dialog = window.findChildren(RandomiseDialog)[-1]
     dialog.again.click()
     first = window.session.patch
     dialog.again.click()
     assert differs(window, first)
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch == first
     dialog.accept()
     params = before.module("drip-line-low-pass").params
@@ -183,30 +187,30 @@ def test_randomise_with_taste_is_one_undo_step_each(window: MainWindow, qtbot: Q
 
 
 def test_a_movement_is_copied_to_another_parameter(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     links = window.session.patch.links_into("drip-line-low-pass", "cutoff_hz")
     assert links
-    window.copy_movement("cutoff_hz")
-    window.paste_movement("form")
+    copy_movement(window.context, "cutoff_hz")
+    take_movement(window.context, "form")
     pasted = window.session.patch.links_into("drip-line-low-pass", "form")
     assert [(x.source, x.amount) for x in pasted] == [(x.source, x.amount) for x in links]
 
 
 def test_mute_and_solo_in_the_lane_s_head(window: MainWindow, qtbot: QtBot) -> None:
-    canvas = window.canvas
+    canvas = window.page("build").canvas
     canvas.verticalScrollBar().setValue(0)
     layer = window.session.patch.layer("fog-air")
-    box = canvas.button_rects(layer)["mute"]
+    box = canvas.still.button_rects(layer)["mute"]
     qtbot.mouseClick(canvas.viewport(), LEFT, PLAIN, box.center().toPoint())
     assert window.session.patch.module("fog-air-output").params["mute"] == 1
-    canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     window.actions_by_id["solo"].trigger()
     assert window.session.patch.module("drip-line-output").params["solo"] == 1
 
 
 def test_hear_from_here_and_without(window: MainWindow, qtbot: QtBot) -> None:
     before = window.session.patch
-    window.canvas.select("drip-line-droplet")
+    window.selection.select("drip-line-droplet")
     window.actions_by_id["hear"].trigger()
     tried = window.session.engine._patch
     assert [x.source.module for x in tried.links_into("drip-line-output", "audio")] == ["drip-line-droplet"]
@@ -215,7 +219,7 @@ def test_hear_from_here_and_without(window: MainWindow, qtbot: QtBot) -> None:
     assert window.session.engine._patch == before
     window.actions_by_id["without"].trigger()
     assert window.session.engine._patch.module("drip-line-droplet").bypassed
-    window.session.set_tempo(100.0)
+    set_tempo(window.session.document, 100.0)
     assert not window.session.engine._patch.module("drip-line-droplet").bypassed, "an edit ends it"
     qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 48000, timeout=30_000)  # it is well
 
@@ -225,7 +229,7 @@ def test_a_module_is_found_by_its_name(window: MainWindow, qtbot: QtBot) -> None
     dialog = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(dialog.search, "low-pass drip")
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
-    assert window.canvas.selection == "drip-line-low-pass"
+    assert window.selection.module == "drip-line-low-pass"
 
 
 def test_a_large_patch_answers_at_once(qtbot: QtBot) -> None:
@@ -234,22 +238,22 @@ def test_a_large_patch_answers_at_once(qtbot: QtBot) -> None:
     large = MainWindow(Session(large_patch(), None, EngineOptions(audio="simulated")), NOON)
     large.show()
     qtbot.waitUntil(large.isVisible)
-    large._timer.stop()
+    large._frame_timer.stop()
     names = [module.id for module in large.session.patch.modules()]
     assert len(names) >= 200
     assert len(large.session.patch.layers) >= 25
     for k in range(12):
-        large.session.set_tempo(80.0 + k)
+        set_tempo(large.session.document, 80.0 + k)
         large.session.document.end_merge()
     numbers = iter(range(100))
 
     def select() -> None:
-        large.canvas.select(names[next(numbers) * 13 % len(names)])
-        large.canvas.viewport().repaint()
+        large.selection.select(names[next(numbers) * 13 % len(names)])
+        large.page("build").canvas.viewport().repaint()
 
     def undo() -> None:
         large.session.document.undo()
-        large.canvas.viewport().repaint()
+        large.page("build").canvas.viewport().repaint()
 
     for action, most_s in ((select, 0.05), (undo, 0.05), (lambda: found("rain-like"), 0.03)):
         times = []
@@ -263,67 +267,67 @@ def test_a_large_patch_answers_at_once(qtbot: QtBot) -> None:
 
 
 def test_one_link_is_heard_alone(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
+    window.selection.select("drip-line-low-pass")
     links = window.session.patch.links_into("drip-line-low-pass", "cutoff_hz")
     assert len(links) > 1
-    row = window.inspector.rows[links[0].id]
+    row = window.page("build").inspector.rows[links[0].id]
     next(action for action in row.menu().actions() if action.text() == "Hear only this link here").trigger()
     tried = window.session.engine._patch.links_into("drip-line-low-pass", "cutoff_hz")
     assert [link.on for link in tried] == [link.id == links[0].id for link in tried]
-    window.hear_link_alone(links[0].id)
+    hear_link_alone(window.context, links[0].id)
     assert window.session.engine._patch == window.session.patch
 
 
 def test_quiet_modules_are_marked_and_told_why(window: MainWindow) -> None:
-    window.canvas.select("drip-line-low-pass")
-    for part in (window.canvas, window.inspector.story):
+    window.selection.select("drip-line-low-pass")
+    for part in (window.page("build").canvas, window.page("build").inspector.story):
         part.set_quiet(frozenset({"drip-line-low-pass", "drip-line-droplet"}))
-    assert "It has given nothing new for 30 s" in window.inspector.story.text.text()
-    assert "which it takes, gives nothing new either" in window.inspector.story.text.text()
-    for part in (window.canvas, window.inspector.story):
+    assert "It has given nothing new for 30 s" in window.page("build").inspector.story.text.text()
+    assert "which it takes, gives nothing new either" in window.page("build").inspector.story.text.text()
+    for part in (window.page("build").canvas, window.page("build").inspector.story):
         part.set_quiet(frozenset())
-    assert "nothing new" not in window.inspector.story.text.text()
+    assert "nothing new" not in window.page("build").inspector.story.text.text()
 
 
 def test_a_midi_controller_is_learned_for_a_value(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
-    menu = window.inspector.rails["resonance"].menu()
+    window.selection.select("drip-line-low-pass")
+    menu = window.page("build").inspector.rails["resonance"].menu()
     next(action for action in menu.actions() if action.text().startswith("Learn")).trigger()
     assert "it will move resonance of Low-pass" in window.notice.text()
-    window._heard(Turned(128, 0.5))  # the wheel is no controller
-    window._heard(Turned(21, 0.5))
+    window.hear(Turned(128, 0.5))  # the wheel is no controller
+    window.hear(Turned(21, 0.5))
     assert "Controller 21 moves Resonance of Low-pass" in window.notice.text()
     control = window.session.patch.links_into("drip-line-low-pass", "resonance")[-1].source.module
-    window._heard(Turned(21, 0.25))
+    window.hear(Turned(21, 0.25))
     assert window.session.patch.module(control).params["value"] == 0.25
-    window.canvas.select("")
-    assert control in window.inspector.front
-    window.learn_controller()
+    window.selection.select("")
+    assert control in window.page("build").inspector.front
+    learn_controller(window.context)
     assert "Select what a controller shall move" in window.notice.text()
 
 
 def test_what_is_heard_while_a_key_is_held_ends_with_it(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
-    window.canvas.setFocus()
+    window.selection.select("drip-line-low-pass")
+    window.page("build").canvas.setFocus()
     shift = Qt.KeyboardModifier.ShiftModifier
-    qtbot.keyPress(window.canvas, Qt.Key.Key_H, shift)
+    qtbot.keyPress(window.page("build").canvas, Qt.Key.Key_H, shift)
     assert window.session.engine._patch.module("drip-line-low-pass").bypassed
     qtbot.wait(450)
-    qtbot.keyRelease(window.canvas, Qt.Key.Key_H, shift)
+    qtbot.keyRelease(window.page("build").canvas, Qt.Key.Key_H, shift)
     assert window.session.engine._patch == window.session.patch
-    qtbot.keyClick(window.canvas, Qt.Key.Key_H, shift)  # a short press stays until the next one
+    qtbot.keyClick(window.page("build").canvas, Qt.Key.Key_H, shift)  # a short press stays until the next one
     assert window.session.engine._patch.module("drip-line-low-pass").bypassed
-    qtbot.keyClick(window.canvas, Qt.Key.Key_H, shift)
+    qtbot.keyClick(window.page("build").canvas, Qt.Key.Key_H, shift)
     assert window.session.engine._patch == window.session.patch
 
 
 def test_lanes_out_of_sight_are_drawn_before_they_are_scrolled_to(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-low-pass")
-    qtbot.waitUntil(lambda: not window.canvas._ahead, timeout=10_000)
-    pictures = {name: kept[3] for name, kept in window.canvas._lane_pictures.items()}
+    window.selection.select("drip-line-low-pass")
+    qtbot.waitUntil(lambda: not window.page("build").canvas.still.ahead, timeout=10_000)
+    pictures = {name: kept[3] for name, kept in window.page("build").canvas.still.lane_pictures.items()}
     assert set(pictures) == {layer.id for layer in window.session.patch.layers}
-    bar = window.canvas.verticalScrollBar()
+    bar = window.page("build").canvas.verticalScrollBar()
     bar.setValue(bar.maximum())
-    window.canvas.viewport().repaint()
-    assert {name: kept[3] for name, kept in window.canvas._lane_pictures.items()} == pictures
+    window.page("build").canvas.viewport().repaint()
+    assert {name: kept[3] for name, kept in window.page("build").canvas.still.lane_pictures.items()} == pictures
     bar.setValue(0)

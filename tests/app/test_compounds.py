@@ -11,14 +11,17 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QMenu, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.widgets.compounddialog import CompoundDialog
-from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.window import MainWindow
+from dunefall.app.editing.compounddialog import CompoundDialog
+from dunefall.app.editing.compounds import offer_changes
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.palette import Palette
+from dunefall.app.shell.window import MainWindow
 from dunefall.catalogue.compounds import Face
 from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.model import Compound, Place
 from dunefall.patch.userlibrary import UserLibrary
+from dunefall.session.edits.compounds import make_compound, new_compound, rename_compound
+from dunefall.session.edits.modules import set_params
 
 LEFT, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
 PARTS = ("fog-air-drift", "fog-air-sway", "fog-air-band")
@@ -29,24 +32,26 @@ def window(demo_window: MainWindow, qtbot: QtBot, tmp_path: Path) -> Iterator[Ma
     patch = demo_window.session.patch
     demo_window.activateWindow()
     qtbot.waitUntil(demo_window.isActiveWindow)
-    demo_window.library = UserLibrary(tmp_path / "library")
+    demo_window.context.library = UserLibrary(tmp_path / "library")
     yield demo_window
-    demo_window.canvas.select("")
+    demo_window.selection.select("")
     demo_window.session.document.edit("Back", patch)
-    assert not demo_window.opened
+    assert not demo_window.selection.opened
 
 
 def click(window: MainWindow, qtbot: QtBot, part: str, modifier: Qt.KeyboardModifier | None = None) -> None:
-    window.canvas._scroll_to(part)
-    point = window.canvas.card_rect(part).center()
-    qtbot.mouseClick(window.canvas.viewport(), LEFT, modifier or Qt.KeyboardModifier.NoModifier, point)
+    window.page("build").canvas._scroll_to(part)
+    point = window.page("build").canvas.card_rect(part).center()
+    qtbot.mouseClick(window.page("build").canvas.viewport(), LEFT, modifier or Qt.KeyboardModifier.NoModifier, point)
 
 
 def made(window: MainWindow) -> Compound:
     """The demo's fog with its band and what moves it as one compound, selected."""
-    compound = replace(window.session.new_compound(PARTS), name="Fog body", about="Moves a band through the noise.")
-    window.session.make_compound(compound)
-    window.canvas.select(compound.id)
+    compound = replace(
+        new_compound(window.session.document, PARTS), name="Fog body", about="Moves a band through the noise."
+    )
+    make_compound(window.session.document, compound)
+    window.selection.select(compound.id)
     return compound
 
 
@@ -85,52 +90,54 @@ def test_marked_cards_become_one_module_by_mouse_and_keys(window: MainWindow, qt
     qtbot.keyClicks(low, "90")
     qtbot.keyClick(dialog, Qt.Key.Key_Return)
     assert not dialog.isVisible()
-    chosen = window.canvas.selection
-    face = window.seen.module(chosen)
+    chosen = window.selection.module
+    face = window.selection.seen.module(chosen)
     assert isinstance(face, Face)
     assert face.spec is not None
     assert face.spec.param("fog-air-band.cutoff_hz").name == "Height"
     assert face.spec.param("fog-air-band.cutoff_hz").low == 90.0
-    assert window.canvas.card_rect(chosen).isValid()
-    assert not window.canvas.card_rect(PARTS[0]).isValid()
-    assert "Made of Drift, Sway and Band" in window.inspector.story.text.text()
+    assert window.page("build").canvas.card_rect(chosen).isValid()
+    assert not window.page("build").canvas.card_rect(PARTS[0]).isValid()
+    assert "Made of Drift, Sway and Band" in window.page("build").inspector.story.text.text()
     assert engine._patch.layers == before.layers  # what sounds has not changed
-    window.undo()
-    assert window.canvas.card_rect(PARTS[0]).isValid()
+    window.session.document.undo()
+    assert window.page("build").canvas.card_rect(PARTS[0]).isValid()
     assert window.session.patch.compounds == ()
 
 
 def test_it_opens_and_closes_by_mouse_and_keys(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
-    box = window.canvas.card_rect(compound.id)
-    qtbot.mouseDClick(window.canvas.viewport(), LEFT, pos=box.center())
-    assert window.opened == {compound.id}
-    assert all(window.canvas.card_rect(part).isValid() for part in PARTS)
-    assert window.canvas.selection in PARTS
-    assert any(b.text() == "▾ in Fog body" for b in window.inspector.findChildren(QPushButton))
-    lane = next(lane for lane in window.canvas._layout.lanes if lane.mats)
-    label = window.canvas._label_rect(lane.mats[0]).center().toPoint()
-    view = QPoint(label.x() - window.canvas._dx, label.y() - window.canvas._dy)
-    qtbot.mouseClick(window.canvas.viewport(), LEFT, pos=view)
-    assert window.opened == frozenset()
-    assert window.canvas.selection == compound.id
+    box = window.page("build").canvas.card_rect(compound.id)
+    qtbot.mouseDClick(window.page("build").canvas.viewport(), LEFT, pos=box.center())
+    assert window.selection.opened == {compound.id}
+    assert all(window.page("build").canvas.card_rect(part).isValid() for part in PARTS)
+    assert window.selection.module in PARTS
+    assert any(b.text() == "▾ in Fog body" for b in window.page("build").inspector.findChildren(QPushButton))
+    lane = next(lane for lane in window.page("build").canvas.still.layout.lanes if lane.mats)
+    label = window.page("build").canvas.still.label_rect(lane.mats[0]).center().toPoint()
+    view = QPoint(label.x() - window.page("build").canvas.still.dx, label.y() - window.page("build").canvas.still.dy)
+    qtbot.mouseClick(window.page("build").canvas.viewport(), LEFT, pos=view)
+    assert window.selection.opened == frozenset()
+    assert window.selection.module == compound.id
     qtbot.keyClick(window, Qt.Key.Key_O)
-    assert window.opened == {compound.id}
+    assert window.selection.opened == {compound.id}
     qtbot.keyClick(window, Qt.Key.Key_O)
-    assert window.opened == frozenset()
-    assert window.canvas.selection == compound.id
+    assert window.selection.opened == frozenset()
+    assert window.selection.module == compound.id
 
 
 def test_its_controls_move_what_is_in_it(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
-    rail = window.inspector.rails["fog-air-band.cutoff_hz"]
+    rail = window.page("build").inspector.rails["fog-air-band.cutoff_hz"]
     rail.moved.emit(500.0)
     assert window.session.patch.module("fog-air-band").params["cutoff_hz"] == 500.0
-    assert window.inspector.rails["fog-air-band.cutoff_hz"].value == 500.0
-    qtbot.waitUntil(lambda: window.inspector._value_now("fog-air-band.cutoff_hz") is not None, timeout=5000)
-    window.inspector.lock_asked.emit("fog-air-band.cutoff_hz")
+    assert window.page("build").inspector.rails["fog-air-band.cutoff_hz"].value == 500.0
+    qtbot.waitUntil(
+        lambda: window.page("build").inspector._value_now("fog-air-band.cutoff_hz") is not None, timeout=5000
+    )
+    window.page("build").inspector.lock_asked.emit("fog-air-band.cutoff_hz")
     assert window.session.patch.module("fog-air-band").locked == {"cutoff_hz"}
-    row = next(row for row in window.inspector.rows.values() if row.link.source.module == "gusts-1")
+    row = next(row for row in window.page("build").inspector.rows.values() if row.link.source.module == "gusts-1")
     row.changed.emit(replace(row.link, amount=0.7))
     assert window.session.patch.link(row.link.id) == replace(row.link, amount=0.7, target=row.link.target.inner)
     assert compound_of(window.session.patch, compound.id) is not None
@@ -138,7 +145,7 @@ def test_its_controls_move_what_is_in_it(window: MainWindow, qtbot: QtBot) -> No
 
 def test_its_description_can_be_changed(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
-    window.edit_compound()
+    window.actions_by_id["edit_compound"].trigger()
     dialog = window.findChildren(CompoundDialog)[-1]
     box = next(x for x in dialog.findChildren(QComboBox) if x.accessibleName() == "Add a control")
     place = box.findText("Band: Resonance")
@@ -159,8 +166,8 @@ def test_its_description_can_be_changed(window: MainWindow, qtbot: QtBot) -> Non
     names = [control.name for control in window.session.patch.compounds[0].controls]
     assert names == ["Band: Cutoff", "Drift: Rate", "Edge"]
     assert window.session.patch.compounds[0].controls[0].high == 2000.0
-    assert "fog-air-band.resonance" in window.inspector.rails
-    window.undo()
+    assert "fog-air-band.resonance" in window.page("build").inspector.rails
+    window.session.document.undo()
     assert window.session.patch.compounds[0].controls == compound.controls
 
 
@@ -174,23 +181,23 @@ def test_what_is_done_to_a_module_is_done_to_a_compound(window: MainWindow, qtbo
     assert [window.session.patch.module(part).bypassed for part in PARTS] == [False, True, False]
     qtbot.keyClick(window, Qt.Key.Key_P)
     assert Place("fog-air-band", "low") in window.session.patch.pins
-    window.session.rename_compound(compound.id, "Murk")
-    assert "Murk" in window.inspector.story.text.text()
-    window.duplicate()
-    copy = window.canvas.selection
+    rename_compound(window.session.document, compound.id, "Murk")
+    assert "Murk" in window.page("build").inspector.story.text.text()
+    window.actions_by_id["duplicate"].trigger()
+    copy = window.selection.module
     assert copy != compound.id
     assert window.session.patch.compounds[-1].name == "Murk 2"
     assert len(modules_in(window.session.patch, (copy,))) == len(PARTS)
-    window.remove()
+    window.actions_by_id["remove"].trigger()
     assert [x.id for x in window.session.patch.compounds] == [compound.id]
-    window.canvas.select(compound.id)
+    window.selection.select(compound.id)
     before = window.session.patch
-    window.vary()
+    window.actions_by_id["vary"].trigger()
     assert before.module("fog-air-band").params != window.session.patch.module("fog-air-band").params
-    window.hear_from_here()
+    window.actions_by_id["hear"].trigger()
     assert window.session.engine._patch.links_into("fog-air-output", "audio")[0].source == Place("fog-air-band", "low")
-    window.hear_from_here()
-    window.remove()
+    window.actions_by_id["hear"].trigger()
+    window.actions_by_id["remove"].trigger()
     assert window.session.patch.compounds == ()
     healed = [str(x.source) for x in window.session.patch.links_into("fog-air-swell", "audio")]
     assert healed == ["fog-air-noise.out"]
@@ -198,46 +205,46 @@ def test_what_is_done_to_a_module_is_done_to_a_compound(window: MainWindow, qtbo
 
 def test_links_are_drawn_to_it_and_searched_in_it(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
-    window.take_drawn_link("tide-1", compound.id, QPoint(10, 10))
+    window.page("build").take_drawn_link("tide-1", compound.id, QPoint(10, 10))
     menu = next(m for m in window.findChildren(QMenu) if m.isVisible())
     action = next(a for a in menu.actions() if a.text() == "Sway: Rate")
     action.trigger()
     menu.close()
     assert [str(x.source) for x in window.session.patch.links_into("fog-air-sway")] == ["tide-1.out"]
-    assert window.canvas.selection == compound.id
-    window.find_module()
+    assert window.selection.module == compound.id
+    window.actions_by_id["find"].trigger()
     dialog = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(dialog.search, "sway")
     dialog.take()
-    assert window.canvas.selection == "fog-air-sway"  # the compound in which it stands was opened
-    assert window.opened == {compound.id}
-    window.press_compound(compound.id)
-    window.find_module()
+    assert window.selection.module == "fog-air-sway"  # the compound in which it stands was opened
+    assert window.selection.opened == {compound.id}
+    window.selection.press_compound(compound.id)
+    window.actions_by_id["find"].trigger()
     dialog = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(dialog.search, "fog body")
     dialog.take()
-    assert window.canvas.selection == compound.id
+    assert window.selection.module == compound.id
 
 
 def test_what_is_added_inside_stands_inside(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
-    window.press_compound(compound.id)
-    window.canvas.select("fog-air-band")
-    window.add_module()
+    window.selection.press_compound(compound.id)
+    window.selection.select("fog-air-band")
+    window.actions_by_id["add_module"].trigger()
     palette = window.findChildren(Palette)[-1]
     qtbot.keyClicks(palette.search, "phaser")
     palette.take()
-    assert window.canvas.selection in window.session.patch.compounds[0].parts
-    window.press_compound(compound.id)
+    assert window.selection.module in window.session.patch.compounds[0].parts
+    window.selection.press_compound(compound.id)
 
 
 def test_kept_in_the_library_and_found_again(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     compound = made(window)
     qtbot.waitUntil(lambda: window.session.engine.trace("fog-air-band", "low") is not None, timeout=5000)
-    window.keep_compound()
-    assert window.library.files() == ("fog-body.dunefall",)
-    window.canvas.select("drip-line-low-pass")
-    window.add_module()
+    window.actions_by_id["keep_compound"].trigger()
+    assert window.context.library.files() == ("fog-body.dunefall",)
+    window.selection.select("drip-line-low-pass")
+    window.actions_by_id["add_module"].trigger()
     palette = window.findChildren(Palette)[-1]
     qtbot.keyClicks(palette.search, "fog body")
     assert palette.entry is not None
@@ -245,27 +252,27 @@ def test_kept_in_the_library_and_found_again(window: MainWindow, qtbot: QtBot, m
     assert palette.entry.picture is not None
     assert "behind Low-pass" in palette.told.text()
     palette.take()
-    copy = compound_of(window.session.patch, window.canvas.selection)
+    copy = compound_of(window.session.patch, window.selection.module)
     assert copy is not None
     assert copy.name == "Fog body 2"
     assert window.session.patch.layer_of(copy.parts[0]).id == "drip-line"
     # One is changed and kept anew: the other one is asked about, and stays as it is until it may change.
-    window.press_compound(compound.id)
+    window.selection.press_compound(compound.id)
     asked = answer(monkeypatch, QMessageBox.StandardButton.No)
-    window.session.set_params("fog-air-sway", {"rate_hz": 0.9})
-    window.keep_compound()
+    set_params(window.session.document, "fog-air-sway", {"rate_hz": 0.9})
+    window.actions_by_id["keep_compound"].trigger()
     assert len(asked) == 1
     assert "Fog body 2" in asked[0]
     other = modules_in(window.session.patch, (copy.id,))
     assert 0.9 not in [window.session.patch.module(m).params.get("rate_hz") for m in other]
     asked = answer(monkeypatch, QMessageBox.StandardButton.Yes)
-    window.session.set_params("fog-air-band", {"resonance": 0.55})
-    window.offer_changes()
+    set_params(window.session.document, "fog-air-band", {"resonance": 0.55})
+    offer_changes(window.context)
     inside = [window.session.patch.module(m) for m in modules_in(window.session.patch, (copy.id,))]
     resonances = [module.params.get("resonance") for module in inside]
     assert 0.55 not in resonances  # what is not in the library yet is not taken
     assert "Take changes from the library" in window.session.document.undo_label
-    window.press_compound(compound.id)
+    window.selection.press_compound(compound.id)
 
 
 def test_a_file_of_somebody_else_is_taken_in(
@@ -277,37 +284,37 @@ def test_a_file_of_somebody_else_is_taken_in(
     path = other.folder / "fog-body.dunefall"
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(path), ""))
     for _ in range(2):
-        window.take_in_compound()
-    assert window.library.files() == ("fog-body-2.dunefall", "fog-body.dunefall")
+        window.actions_by_id["take_in"].trigger()
+    assert window.context.library.files() == ("fog-body-2.dunefall", "fog-body.dunefall")
     assert "Fog body is in your library now" in window.notice.text()
     path.write_text("{}")
-    window.take_in_compound()
+    window.actions_by_id["take_in"].trigger()
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
     assert "fog-body.dunefall cannot be opened" in box.informativeText()
     box.close()
 
 
 def test_what_cannot_be_one_is_told(window: MainWindow) -> None:
-    window.canvas.select("")
-    window.make_compound()
+    window.selection.select("")
+    window.actions_by_id["compound"].trigger()
     assert "select what is to be one compound" in window.notice.text()
-    window.canvas.select("fog-air-band")
-    window.canvas.mark("drip-line-low-pass")
-    window.make_compound()
+    window.selection.select("fog-air-band")
+    window.selection.mark("drip-line-low-pass")
+    window.actions_by_id["compound"].trigger()
     assert "one layer" in window.notice.text()
-    window.take_apart()
+    window.actions_by_id["take_apart"].trigger()
     assert "Select a compound first" in window.notice.text()
     compound = made(window)
-    window.take_apart()
+    window.actions_by_id["take_apart"].trigger()
     assert window.session.patch.compounds == ()
-    assert window.canvas.selection in compound.parts
+    assert window.selection.module in compound.parts
 
 
 def test_a_library_that_cannot_be_written_is_told(window: MainWindow, tmp_path: Path) -> None:
     made(window)
     (tmp_path / "file").write_text("")
-    window.library = UserLibrary(tmp_path / "file" / "library")
-    window.keep_compound()
+    window.context.library = UserLibrary(tmp_path / "file" / "library")
+    window.actions_by_id["keep_compound"].trigger()
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
     assert "cannot make the folder" in box.informativeText()
     box.close()

@@ -22,18 +22,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dunefall.app.start import make_app
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.widgets.compounddialog import CompoundDialog
-from dunefall.app.widgets.devicedialog import DeviceDialog
-from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.widgets.preferencesdialog import PreferencesDialog
-from dunefall.app.widgets.randomisedialog import RandomiseDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.editing.compounddialog import CompoundDialog
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.palette import Palette
+from dunefall.app.editing.randomisedialog import RandomiseDialog
+from dunefall.app.listening.devicedialog import DeviceDialog
+from dunefall.app.shell.preferencesdialog import PreferencesDialog
+from dunefall.app.shell.start import make_app
+from dunefall.app.shell.window import MainWindow
 from dunefall.base.preferences import Preferences
 from dunefall.engine.messages import EngineOptions
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.compounds import make_compound, new_compound
 
 SIZES = ((1100, 700), (1280, 800), (2560, 1440))
 
@@ -132,36 +133,36 @@ def test_nothing_is_cut_in_build_and_mix(window: MainWindow, size: tuple[int, in
     window.resize(*size)
     window.show_workspace("build")
     for module in ("", "drip-line-low-pass", "fog-air-output", "buoy-bell-output"):
-        window.canvas.select(module)
+        window.selection.select(module)
         QTest.qWait(30)
         assert faults(window) == [], module
-    for view in window.watch.views:
-        window.watch.choose(view)
+    for view in window.page("build").watch.views:
+        window.page("build").watch.choose(view)
         QTest.qWait(10)
         assert faults(window) == [], view
     window.show_workspace("mix")
     for module in ("fog-air-output", "buoy-bell-output"):
-        window.canvas.select(module)
-        window.mix.field.drawing = module == "buoy-bell-output"
+        window.selection.select(module)
+        window.page("mix").field.drawing = module == "buoy-bell-output"
         for _ in range(2):
-            window.mix.animate()
+            window.page("mix").animate()
         QTest.qWait(30)
         assert faults(window) == [], module
-    window.mix.field.drawing = False
+    window.page("mix").field.drawing = False
 
 
 def test_nothing_is_cut_where_the_sound_is_late_and_a_compound_is_shown(window: MainWindow) -> None:
     window.resize(1100, 700)
     window.show_workspace("build")
     before = window.session.patch
-    window.session.make_compound(window.session.new_compound(["fog-air-drift", "fog-air-band"]))
+    make_compound(window.session.document, new_compound(window.session.document, ["fog-air-drift", "fog-air-band"]))
     compound = window.session.patch.compounds[0].id
     for part in (compound, "fog-air-band"):
-        window.reveal(part)
+        window.selection.reveal(part)
         window.header.show_load(1.0, 12345)
         assert cut_texts(window.header) == []
         assert faults(window) == [], part
-    window.canvas.select("")
+    window.selection.select("")
     window.session.document.edit("Back", before)
 
 
@@ -169,11 +170,12 @@ def test_nothing_is_cut_where_the_sound_is_late_and_a_compound_is_shown(window: 
 def test_nothing_is_cut_in_the_dialogs(window: MainWindow, theme: object) -> None:
     window.set_theme(theme)  # type: ignore[arg-type]
     patch, engine = window.session.patch, window.session.engine
+    compound = new_compound(window.session.document, ["fog-air-drift", "fog-air-band"])
     dialogs: list[QDialog] = [
         Palette("Add to Fog air", NOON, lambda entry: entry.sentence, lambda _: None, (), window),
-        CompoundDialog(patch, window.session.new_compound(["fog-air-drift", "fog-air-band"]), window, new=True),
+        CompoundDialog(patch, compound, window, new=True),
         LinkDialog(patch, "What moves cutoff of Low-pass?", engine, NOON, window),
-        RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window),
+        RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window.commands, window),
         DeviceDialog(window.session.options, window),
     ]  # fmt: skip
     for dialog in dialogs:
@@ -205,7 +207,7 @@ def main() -> None:
     found = [f"scale {window.pages.devicePixelRatioF():g}"]
     for workspace in ("build", "mix"):
         window.show_workspace(workspace)
-        window.canvas.select("drip-line-low-pass")
+        window.selection.select("drip-line-low-pass")
         QTest.qWait(50)
         found += faults(window)
     window.session.document.mark_saved(None)

@@ -10,15 +10,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QInputDialog
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.actions import COMMANDS
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.editing.modules import show_palette
+from dunefall.app.editing.palette import Palette
+from dunefall.app.shell.commands import gathered
+from dunefall.app.shell.window import MainWindow
+from dunefall.app.workspaces import WORKSPACES
+from dunefall.app.workspaces.mix.commands import turn_send
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.mixing import effect_lanes
 from dunefall.patch.model import SHARED_ID, Patch
 from dunefall.session import Session
+from dunefall.session.edits.mix import add_effect_lane
 
 GUIDE = Path(__file__).parent.parent.parent / "docs" / "guide"
 
@@ -31,11 +35,11 @@ def add(window: MainWindow, qtbot: QtBot, text: str, told: str) -> str:
     qtbot.keyClicks(palettes[0].search, text)
     qtbot.keyClick(palettes[0].search, Qt.Key.Key_Return)
     assert told in window.notice.text()
-    return window.canvas.selection
+    return window.selection.module
 
 
 def set_value(window: MainWindow, qtbot: QtBot, port: str, text: str) -> None:
-    rail = window.inspector.rails[port]
+    rail = window.page("build").inspector.rails[port]
     rail.setFocus()
     qtbot.keyClick(rail, Qt.Key.Key_Return)
     assert rail._field is not None
@@ -52,8 +56,8 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
 
     def layer(name: str) -> str:
         monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (name, True))
-        window.add_layer()
-        return session.patch.layer_of(window.canvas.selection).id
+        window.actions_by_id["add_layer"].trigger()
+        return session.patch.layer_of(window.selection.module).id
 
     tank = layer("Tank")
     cloud = add(window, qtbot, "drone cloud", "into Tank")
@@ -61,10 +65,10 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
     low = add(window, qtbot, "filter", "behind Drone cloud")
     set_value(window, qtbot, "cutoff_hz", "400")
     add(window, qtbot, "smooth random", "moves cutoff of Filter")
-    window.canvas.select(low)
+    window.selection.select(low)
     add(window, qtbot, "lfo", "moves cutoff of Filter")
     set_value(window, qtbot, "rate_hz", "0.05")
-    window.show_palette(SHARED_ID)
+    show_palette(window.context, SHARED_ID)
     scatter = add(window, qtbot, "scatter", "Scatter")
     assert session.patch.layer_of(scatter).id == SHARED_ID
     set_value(window, qtbot, "density_hz", "1.2 Hz")
@@ -72,16 +76,16 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
     body = add(window, qtbot, "struck body", "started by Scatter; into Drops")
     add(window, qtbot, "random notes", "plays Struck body")
     for text, told in (("echo", "behind Struck body"), ("chance", "starts Struck body")):
-        window.canvas.select(body)
+        window.selection.select(body)
         add(window, qtbot, text, told)
-    window.show_mix()
-    session.add_effect_lane("Wide hall", ("reverb",))
+    window.actions_by_id["mix"].trigger()
+    add_effect_lane(session.document, "Wide hall", ("reverb",))
     lane = effect_lanes(session.patch)[0].id
-    window.set_send(drops, lane, -8.0)
-    window.set_send(tank, lane, -16.0)
+    turn_send(window.context, drops, lane, -8.0)
+    turn_send(window.context, tank, lane, -16.0)
     assert session.patch.module(cloud).params["pitch_note"] == 33
     assert repeat_of_patch(session.patch).short == "never"
-    window.play()
+    window.session.play()
     qtbot.waitUntil(lambda: window.header.meter.peaks_db[0] > -50, timeout=120_000)
     assert len(session.patch.links) >= 14
     session.document.mark_saved(None)
@@ -89,7 +93,7 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
 
 
 def test_keys_of_the_guide_are_those_of_the_commands() -> None:
-    known = {command.shortcut for command in COMMANDS} | {"Ctrl+C", "Enter", "G", "L", "S"}
+    known = {command.key for command in gathered(WORKSPACES)} | {"Ctrl+C", "Enter", "G", "L", "S"}
     for page in GUIDE.glob("*.md"):
         for key in re.findall(r"`((?:Ctrl\+|Alt\+|Shift\+)+[\w,]+|[A-Z])`", page.read_text()):
             assert key in known, f"{page.name}: {key}"

@@ -6,17 +6,15 @@ is still at work; the program used to end there.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.inspector import Inspector
-from dunefall.app.widgets.rail import Rail
+from dunefall.app.controls.rail import Rail
+from dunefall.app.controls.theme import NOON
+from dunefall.app.inspector.inspector import Inspector
 from dunefall.catalogue import catalogue
 from dunefall.patch.document import Document
 from dunefall.patch.model import Module
@@ -58,13 +56,13 @@ class Desk:
 
 
 @pytest.fixture
-def desk(request: pytest.FixtureRequest, qapp: QApplication, qtbot: QtBot) -> Iterator[Desk]:
+def desk(request: pytest.FixtureRequest, qapp: QApplication, qtbot: QtBot) -> Desk:
     made = Desk(request.param)
     qtbot.addWidget(made.inspector)
     made.inspector.show()
     made.inspector.activateWindow()
     qtbot.waitUntil(made.inspector.isActiveWindow)
-    yield made
+    return made
 
 
 def shown_field(rail: Rail) -> QLineEdit | None:

@@ -13,16 +13,20 @@ from PySide6.QtWidgets import QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.analysis.masking import Covering
-from dunefall.app.mix.field import place_of, point_of
-from dunefall.app.mix.rowview import Spot
-from dunefall.app.mix.ruler import RAIL_X, SEND_X, db_at, send_db_at, send_x, x_of_db
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.shell.window import MainWindow
+from dunefall.app.workspaces.mix.commands import add_lane, ask_group, show_place_menu
+from dunefall.app.workspaces.mix.field import place_of, point_of
+from dunefall.app.workspaces.mix.rowview import Spot
+from dunefall.app.workspaces.mix.ruler import RAIL_X, SEND_X, db_at, send_db_at, send_x, x_of_db
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.mixing import Way, effect_lanes, key_of, master_of, mixed_layers, send_of
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.layers import remove_layer
+from dunefall.session.edits.mix import set_group
+from dunefall.session.edits.modules import set_param
 
 
 @pytest.fixture(scope="module")
@@ -47,14 +51,14 @@ def window(shared: MainWindow) -> Iterator[MainWindow]:
 
 
 def spot(window: MainWindow, layer: str, kind: str, lane: str = "") -> Spot:
-    row = next(row for row in window.mix.rows.rows if row.layer.name == layer)
+    row = next(row for row in window.page("mix").rows.rows if row.layer.name == layer)
     return next(s for s in row.spots if s.kind == kind and s.lane == lane)
 
 
 def click(qtbot: QtBot, window: MainWindow, at: Spot, modifier: Qt.KeyboardModifier | None = None) -> None:
     point = at.box.center().toPoint()
     plain = Qt.KeyboardModifier.NoModifier if modifier is None else modifier
-    qtbot.mouseClick(window.mix.rows, Qt.MouseButton.LeftButton, plain, point)
+    qtbot.mouseClick(window.page("mix").rows, Qt.MouseButton.LeftButton, plain, point)
 
 
 def drag(qtbot: QtBot, widget: object, a: QPoint, b: QPoint) -> None:
@@ -65,17 +69,17 @@ def drag(qtbot: QtBot, widget: object, a: QPoint, b: QPoint) -> None:
 
 
 def test_levels_arrive_while_it_plays(window: MainWindow, qtbot: QtBot) -> None:
-    window.play()
+    window.session.play()
     qtbot.waitUntil(lambda: window.session.engine.status[Status.POSITION] > 48000, timeout=240_000)
 
     def loud() -> bool:
         bins = window.session.engine.trace("fog-air-output", "loudness")
-        return bins is not None and 0 < float(bins[-1, 1]) < 1 and len(window.mix.masking._powers) == 7
+        return bins is not None and 0 < float(bins[-1, 1]) < 1 and len(window.page("mix").masking._powers) == 7
 
     qtbot.waitUntil(loud, timeout=60_000)
     qtbot.waitUntil(lambda: window.session.engine.status[Status.INTEGRATED] > -60, timeout=60_000)
     assert -1 <= window.session.engine.status[Status.CORRELATION] <= 1
-    engine, mono = window.session.engine, window.mix.folds["mono"]
+    engine, mono = window.session.engine, window.page("mix").folds["mono"]
     mono.click()
     assert engine.monitor.fold == "mono"
     mono.click()
@@ -93,21 +97,21 @@ def test_rulers_go_both_ways() -> None:
 
 
 def test_every_layer_and_lane_has_a_row(window: MainWindow) -> None:
-    names = [row.layer.name for row in window.mix.rows.rows]
+    names = [row.layer.name for row in window.page("mix").rows.rows]
     patch = window.session.patch
     assert names == [layer.name for layer in (*mixed_layers(patch), *effect_lanes(patch))]
     assert window.header.workspaces["mix"].isChecked()
 
 
 def test_dragging_a_level_is_one_undo_step(window: MainWindow, qtbot: QtBot) -> None:
-    rows, at = window.mix.rows, spot(window, "Drip line", "level")
+    rows, at = window.page("mix").rows, spot(window, "Drip line", "level")
     before = window.session.patch.module("drip-line-output").params["level_db"]
     y = round(at.box.center().y())
     x = round(RAIL_X + x_of_db(before))
     drag(qtbot, rows, QPoint(x, y), QPoint(x - 60, y))
     now = window.session.patch.module("drip-line-output").params["level_db"]
     assert now == pytest.approx(db_at(x_of_db(before) - 60), abs=0.1)
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch.module("drip-line-output").params["level_db"] == before
 
 
@@ -128,12 +132,12 @@ def test_sends_are_dragged_and_go_off_at_the_lowest(window: MainWindow, qtbot: Q
     lane = effect_lanes(patch)[1]
     at = spot(window, "Beacon", "send", lane.id)
     y = round(at.box.center().y())
-    drag(qtbot, window.mix.rows, QPoint(round(SEND_X[1]), y), QPoint(round(SEND_X[1]) + 20, y))
+    drag(qtbot, window.page("mix").rows, QPoint(round(SEND_X[1]), y), QPoint(round(SEND_X[1]) + 20, y))
     link = send_of(window.session.patch, patch.layer("beacon"), lane)
     assert link is not None
     assert 20 * np.log10(link.amount) == pytest.approx(send_db_at(20), abs=1.0)
     x = round(SEND_X[1]) + 20
-    drag(qtbot, window.mix.rows, QPoint(x, y), QPoint(x - 60, y))
+    drag(qtbot, window.page("mix").rows, QPoint(x, y), QPoint(x - 60, y))
     assert send_of(window.session.patch, patch.layer("beacon"), lane) is None
 
 
@@ -148,16 +152,16 @@ def test_ducking_is_chosen_from_the_layers(window: MainWindow, qtbot: QtBot) -> 
     assert key is not None
     assert key.module == "beacon-output"
     point = spot(window, "Drip line", "key").box.center().toPoint()
-    qtbot.mouseClick(window.mix.rows, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, point)
+    qtbot.mouseClick(window.page("mix").rows, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, point)
     assert key_of(window.session.patch, window.session.patch.layer("drip-line")) is None
 
 
 def test_the_rows_go_by_keyboard_alone(window: MainWindow, qtbot: QtBot) -> None:
-    rows = window.mix.rows
-    window.canvas.select("turbine-bed-output")
+    rows = window.page("mix").rows
+    window.selection.select("turbine-bed-output")
     rows.setFocus()
     qtbot.keyClick(rows, Qt.Key.Key_Down)
-    assert window.canvas.selection == "fog-air-output"
+    assert window.selection.module == "fog-air-output"
     before = window.session.patch.module("fog-air-output").params["level_db"]
     qtbot.keyClick(rows, Qt.Key.Key_Right)
     assert window.session.patch.module("fog-air-output").params["level_db"] == before + 0.5
@@ -169,8 +173,8 @@ def test_the_rows_go_by_keyboard_alone(window: MainWindow, qtbot: QtBot) -> None
 
 
 def test_a_mark_is_dragged_in_the_field_and_by_arrows(window: MainWindow, qtbot: QtBot) -> None:
-    field = window.mix.field
-    window.canvas.select("drip-line-output")
+    field = window.page("mix").field
+    window.selection.select("drip-line-output")
     begin = field._point(field.place("drip-line-output")).toPoint()
     goal = (field._middle + point_of(-30, 8.0, field._radius)).toPoint()
     drag(qtbot, field, begin, goal)
@@ -184,9 +188,9 @@ def test_a_mark_is_dragged_in_the_field_and_by_arrows(window: MainWindow, qtbot:
 
 def draw_loop(window: MainWindow, qtbot: QtBot) -> None:
     """A loop of Relay ticks around the front."""
-    field = window.mix.field
-    window.canvas.select("relay-ticks-output")
-    window.mix.loop.click()
+    field = window.page("mix").field
+    window.selection.select("relay-ticks-output")
+    window.page("mix").loop.click()
     assert field.drawing
     middle = field._middle
     points = [(middle + point_of(angle, 5.0, field._radius)).toPoint() for angle in (-60, -20, 20, 60)]
@@ -198,12 +202,12 @@ def draw_loop(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_a_loop_is_drawn_for_the_selected_layer(window: MainWindow, qtbot: QtBot) -> None:
     draw_loop(window, qtbot)
-    assert window.mix.field.moved_by("relay-ticks-output") == "Way of Relay ticks"
+    assert window.page("mix").field.moved_by("relay-ticks-output") == "Way of Relay ticks"
 
 
 def test_handles_of_a_loop_are_moved_added_and_removed(window: MainWindow, qtbot: QtBot) -> None:
     draw_loop(window, qtbot)
-    field, output = window.mix.field, "relay-ticks-output"
+    field, output = window.page("mix").field, "relay-ticks-output"
     way = field.handles.way
     assert way is not None
     count = len(way.places)
@@ -226,12 +230,12 @@ def test_handles_of_a_loop_are_moved_added_and_removed(window: MainWindow, qtbot
 
 
 def test_the_loudspeakers_are_chosen(window: MainWindow, qtbot: QtBot) -> None:
-    choice = window.mix.layout_choice
+    choice = window.page("mix").layout_choice
     qtbot.keyClick(choice, Qt.Key.Key_Down)
     assert window.session.patch.layout == "quad"
     qtbot.keyClick(choice, Qt.Key.Key_Down)
     assert window.session.patch.layout == "5.1"
-    window.show_place_menu("fog-air-output")
+    show_place_menu(window.context, "fog-air-output")
     low = next(menu for menu in window.findChildren(QMenu) if menu.title() == "Low effects")
     next(action for action in low.actions() if action.text().startswith("−12")).trigger()
     low.parentWidget().close()
@@ -244,11 +248,11 @@ def test_the_loudspeakers_are_chosen(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_rows_of_a_group_move_together(window: MainWindow, qtbot: QtBot) -> None:
-    rows, session = window.mix.rows, window.session
+    rows, session = window.page("mix").rows, window.session
     for layer in ("fog-air", "drip-line"):
-        session.set_group(layer, "Wet")
+        set_group(session.document, layer, "Wet")
     before = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]
-    window.canvas.select("fog-air-output")
+    window.selection.select("fog-air-output")
     rows.setFocus()
     qtbot.keyClick(rows, Qt.Key.Key_Right)
     now = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]
@@ -258,9 +262,9 @@ def test_rows_of_a_group_move_together(window: MainWindow, qtbot: QtBot) -> None
     assert session.patch.module("drip-line-output").params["level_db"] == pytest.approx(before[1] + 0.5)
     click(qtbot, window, spot(window, "Drip line", "mute"))
     assert all(session.patch.module(f"{x}-output").params["mute"] == 1 for x in ("fog-air", "drip-line"))
-    window.undo()
+    window.session.document.undo()
     assert not any(session.patch.module(f"{x}-output").params.get("mute") for x in ("fog-air", "drip-line"))
-    window.ask_group("fog-air")
+    ask_group(window.context, "fog-air")
     menu = next(m for m in window.findChildren(QMenu) if m.isVisible())
     next(action for action in menu.actions() if action.text() == "Nothing").trigger()
     menu.close()
@@ -269,7 +273,7 @@ def test_rows_of_a_group_move_together(window: MainWindow, qtbot: QtBot) -> None
 
 
 def test_the_master_s_bands_are_moved_on_their_curve(window: MainWindow, qtbot: QtBot) -> None:
-    curve, session = window.mix.master.curve, window.session
+    curve, session = window.page("mix").master.curve, window.session
     start, end = curve.point_of(350.0, 0.0), curve.point_of(500.0, 6.0)
     drag(qtbot, curve, start.toPoint(), end.toPoint())
     master = master_of(session.patch)
@@ -291,26 +295,29 @@ def test_the_master_s_bands_are_moved_on_their_curve(window: MainWindow, qtbot: 
 
 
 def test_the_master_trims_to_the_target(window: MainWindow, qtbot: QtBot) -> None:
-    master, status = window.mix.master, np.zeros(32)
+    master, status = window.page("mix").master, np.zeros(32)
     status[Status.LUFS], status[Status.TRUE_PEAK], status[Status.REDUCTION] = -29.5, 0.5, 1.0
     master.animate(status)
     assert "6.5" in master.trim.text()
     before = master.value("level_db")
-    window._timer.stop()
+    window._frame_timer.stop()
     master.trim.click()
-    window._timer.start()
+    window._frame_timer.start()
     found = master_of(window.session.patch)
     assert found is not None
     assert found.params["level_db"] == pytest.approx(before + 6.5)
 
 
 def test_what_is_covered_is_told_with_a_cure(window: MainWindow, qtbot: QtBot) -> None:
-    window._timer.stop()
-    window.mix.masking.worst = Covering("fog-air", "drip-line", 640.0, 1300.0, 0.38, 9.0)
-    window.mix._tell()
-    assert window.mix.told.text() == "Fog air covers Drip line at 640 Hz to 1.30 kHz, 38 % of the last 20 s, by 9 dB."
-    window.mix.cure.click()
-    window._timer.start()
+    window._frame_timer.stop()
+    window.page("mix").masking.worst = Covering("fog-air", "drip-line", 640.0, 1300.0, 0.38, 9.0)
+    window.page("mix")._tell()
+    assert (
+        window.page("mix").told.text()
+        == "Fog air covers Drip line at 640 Hz to 1.30 kHz, 38 % of the last 20 s, by 9 dB."
+    )
+    window.page("mix").cure.click()
+    window._frame_timer.start()
     key = key_of(window.session.patch, window.session.patch.layer("fog-air"))
     assert key is not None
     assert key.module == "drip-line-output"
@@ -319,18 +326,18 @@ def test_what_is_covered_is_told_with_a_cure(window: MainWindow, qtbot: QtBot) -
 def test_a_loop_that_does_not_die_away_is_warned_of(window: MainWindow) -> None:
     window.show_workspace("build")
     echo = next(module.id for module in window.session.patch.modules() if module.name == "Long pipe")
-    window.canvas.select(echo)
-    assert not window.inspector._warning.isVisibleTo(window.inspector)
-    window.session.set_param(echo, "feedback", 1.02)
-    assert window.inspector._warning.isVisibleTo(window.inspector)
-    assert "102 %" in window.inspector._warning.text()
+    window.selection.select(echo)
+    assert not window.page("build").inspector._warning.isVisibleTo(window.page("build").inspector)
+    set_param(window.session.document, echo, "feedback", 1.02)
+    assert window.page("build").inspector._warning.isVisibleTo(window.page("build").inspector)
+    assert "102 %" in window.page("build").inspector._warning.text()
 
 
 def test_both_themes_and_a_small_window_are_drawn(window: MainWindow, qtbot: QtBot) -> None:
     for theme in (DUSK, NOON):
         window.set_theme(theme)
         window.resize(1100, 700)
-        picture = window.mix.grab().toImage()
+        picture = window.page("mix").grab().toImage()
         assert picture.pixelColor(4, 300) == theme.colour("raised")
     window.resize(1280, 800)
 
@@ -338,26 +345,26 @@ def test_both_themes_and_a_small_window_are_drawn(window: MainWindow, qtbot: QtB
 def test_workspaces_by_their_keys(window: MainWindow) -> None:
     window.actions_by_id["build"].trigger()
     assert window.pages.currentIndex() == 0
-    assert not window.mix.isVisible()
+    assert not window.page("mix").isVisible()
     window.actions_by_id["mix"].trigger()
-    assert window.mix.isVisible()
+    assert window.page("mix").isVisible()
     assert window.header.workspaces["mix"].isChecked()
     assert not window.header.workspaces["build"].isChecked()
 
 
 def test_width_by_wheel_and_back_by_double_click(window: MainWindow, qtbot: QtBot) -> None:
     at = spot(window, "Drip line", "width").box.center().toPoint()
-    drag(qtbot, window.mix.rows, at, at - QPoint(10, 0))
+    drag(qtbot, window.page("mix").rows, at, at - QPoint(10, 0))
     assert window.session.patch.module("drip-line-output").params["width"] < 0.9
-    qtbot.mouseDClick(window.mix.rows, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    qtbot.mouseDClick(window.page("mix").rows, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
     assert window.session.patch.module("drip-line-output").params["width"] == 1.0
 
 
 def test_an_effect_lane_is_added_from_the_menu_while_there_is_room(window: MainWindow, qtbot: QtBot) -> None:
     patch = window.session.patch
-    window.session.remove_layer(effect_lanes(patch)[3].id)
+    remove_layer(window.session.document, effect_lanes(patch)[3].id)
     assert len(effect_lanes(window.session.patch)) == 3
-    window.add_effect_lane()
+    window.actions_by_id["effect_lane"].trigger()
     menu = next(
         m for m in window.findChildren(QMenu) if m.isVisible() and any(a.text() == "Plate" for a in m.actions())
     )
@@ -366,47 +373,47 @@ def test_an_effect_lane_is_added_from_the_menu_while_there_is_room(window: MainW
     lanes = effect_lanes(window.session.patch)
     assert [lane.name for lane in lanes][-1] == "Plate"
     assert any(module.type == "plate" for module in lanes[-1].modules)
-    window._add_effect_lane("One more", ("chorus",))
+    add_lane(window.context, "One more", ("chorus",))
     assert "effect lanes already" in window.notice.text()
 
 
 def test_what_an_effect_lane_does_stands_in_its_row(window: MainWindow) -> None:
     lanes = {lane.name: lane for lane in effect_lanes(window.session.patch)}
-    rows = window.mix.rows
+    rows = window.page("mix").rows
     assert rows._does(lanes["Wide hall"]) == "Reverb 6.20 s · 6 layers"
     assert rows._does(lanes["Rust echo"]).startswith("Delay 660 ms + Drive 9.0 dB")
 
 
 def test_why_a_row_is_silent(window: MainWindow) -> None:
-    rows = window.mix.rows
+    rows = window.page("mix").rows
     by_name = {row.layer.name: row for row in rows.rows}
     assert rows._silent(by_name["Beacon"]) == ""
-    window.session.set_param("drip-line-output", "solo", 1.0)
+    set_param(window.session.document, "drip-line-output", "solo", 1.0)
     by_name = {row.layer.name: row for row in rows.rows}
     assert rows._silent(by_name["Beacon"]) == "Drip line is soloed"
     assert rows._silent(by_name["Drip line"]) == ""
     assert rows._silent(by_name["Wide hall"]) == ""
-    window.session.set_param("beacon-output", "mute", 1.0)
+    set_param(window.session.document, "beacon-output", "mute", 1.0)
     by_name = {row.layer.name: row for row in rows.rows}
     assert rows._silent(by_name["Beacon"]) == "muted, sends muted too"
 
 
 def test_the_master_is_dragged_and_shown_in_the_inspector(window: MainWindow, qtbot: QtBot) -> None:
-    master = window.mix.master
+    master = window.page("mix").master
     y, x = 20, round(RAIL_X + x_of_db(master.value("level_db")))
     drag(qtbot, master, QPoint(x, y), QPoint(x - 40, y))
     assert master.value("level_db") == pytest.approx(db_at(x_of_db(0.0) - 40), abs=0.2)
     target = round(RAIL_X + x_of_db(master.value("target_lufs")))
     drag(qtbot, master, QPoint(target, 29), QPoint(target + 20, 29))
     assert master.value("target_lufs") > -23.0
-    window.select_master()
-    assert window.canvas.selection == "master-strip"
+    window.actions_by_id["master"].trigger()
+    assert window.selection.module == "master-strip"
 
 
 def test_every_part_has_a_name_for_those_who_do_not_see_it(window: MainWindow) -> None:
-    mix = window.mix
+    mix = window.page("mix")
     for part in (mix.rows, mix.field, mix.masking, mix.master):
         assert part.accessibleName()
-    window.canvas.select("beacon-output")
+    window.selection.select("beacon-output")
     assert "Beacon" in mix.rows.accessibleDescription()
     assert "m" in mix.field.accessibleDescription()

@@ -14,16 +14,19 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.widgets.picture import Picture
-from dunefall.app.widgets.sounddialog import SoundDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.editing.modules import use_sound
+from dunefall.app.editing.sounddialog import SoundDialog
+from dunefall.app.inspector.picture import Picture
+from dunefall.app.shell.files import open_document
+from dunefall.app.shell.window import MainWindow
 from dunefall.base.errors import StorageError
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.model import Module, Patch
 from dunefall.render.portrait import portrait
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.modules import add_module
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -123,8 +126,8 @@ def test_tables_stand_in_perspective_and_the_position_moves(qapp: QApplication) 
 
 def test_dragging_the_response_sets_cutoff_and_resonance(window: MainWindow, qtbot: QtBot) -> None:
     """One drag is one undo step; the curve comes from the engine in reserve."""
-    window.canvas.select("fog-air-band")
-    picture = window.inspector.picture
+    window.selection.select("fog-air-band")
+    picture = window.page("build").inspector.picture
     assert picture is not None
     before = window.session.patch.module("fog-air-band").params
     qtbot.waitUntil(lambda: picture._portrait is not None, timeout=60_000)
@@ -135,7 +138,7 @@ def test_dragging_the_response_sets_cutoff_and_resonance(window: MainWindow, qtb
     share = (150 - picture._box.left()) / picture._box.width()
     assert after["cutoff_hz"] == pytest.approx(20 * 1000**share, rel=0.02)
     assert after["resonance"] > before["resonance"]
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch.module("fog-air-band").params == before
 
 
@@ -144,26 +147,26 @@ def test_choosing_a_sound_file(
 ) -> None:
     """Chosen, named, undone; a file that is no sound is told in a dialog and changes nothing."""
     soundfile.write(tmp_path / "gulls.wav", np.random.default_rng(1).uniform(-0.4, 0.4, 48000), 48000)
-    module = window.session.add_module("fog-air", "sample-player").module
-    window.canvas.select(module)
+    module = add_module(window.session.document, "fog-air", "sample-player").module
+    window.selection.select(module)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "gulls.wav"), ""))
-    choose = next(b for b in window.inspector.findChildren(QPushButton) if b.text() == "Choose file…")
+    choose = next(b for b in window.page("build").inspector.findChildren(QPushButton) if b.text() == "Choose file…")
     qtbot.mouseClick(choose, LEFT)
     qtbot.waitUntil(lambda: window.session.patch.module(module).sound is not None, timeout=10_000)
-    assert any(label.text() == "gulls.wav" for label in window.inspector.findChildren(QLabel))
+    assert any(label.text() == "gulls.wav" for label in window.page("build").inspector.findChildren(QLabel))
     (tmp_path / "text.wav").write_text("this is no sound at all")
     before = window.session.patch
-    window.use_sound(tmp_path / "text.wav")
+    use_sound(window.context, tmp_path / "text.wav")
     qtbot.waitUntil(lambda: any(box.isVisible() for box in window.findChildren(QMessageBox)), timeout=10_000)
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
     assert "text.wav is no sound that can be read" in box.informativeText()
     box.close()
     assert window.session.patch == before
-    remove = next(b for b in window.inspector.findChildren(QPushButton) if b.text() == "Remove")
+    remove = next(b for b in window.page("build").inspector.findChildren(QPushButton) if b.text() == "Remove")
     qtbot.mouseClick(remove, LEFT)
     assert window.session.patch.module(module).sound is None
     for _ in range(3):
-        window.undo()
+        window.session.document.undo()
     assert module not in {m.id for m in window.session.patch.modules()}
 
 
@@ -172,7 +175,7 @@ def test_opening_a_patch_whose_sound_is_gone(window: MainWindow, qtbot: QtBot) -
 
     lost = Module("m", "sample-player", "Gulls", sound=SoundRef("/gone/gulls.wav", "0" * 32))
     patch = Patch(layers=(Layer("shared", "Shared", (lost,)),))
-    window._open(patch, None)
+    open_document(window.context, patch, None)
     qtbot.waitUntil(lambda: any(box.isVisible() for box in window.findChildren(QMessageBox)), timeout=10_000)
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
     assert "“Gulls” is silent" in box.informativeText()

@@ -11,18 +11,20 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QRect, Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication, QMenu, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.hints import Hints
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.preferencesdialog import PreferencesDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.shell.files import open_path, save_path
+from dunefall.app.shell.hints import Hints
+from dunefall.app.shell.preferencesdialog import PreferencesDialog
+from dunefall.app.shell.window import MainWindow
 from dunefall.base.preferences import MOST_RECENT, Preferences, preferences_file
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import save_patch
 from dunefall.patch.recovery import Recovery, recovery_folder
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.layers import set_tempo
 from rig import demo
 
 
@@ -69,10 +71,11 @@ def test_the_last_patches_are_kept_without_doubles() -> None:
 
 def test_opening_and_saving_are_remembered(shared: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     path = tmp_path / "shore.dunefall"
-    assert shared.save_path(path)
+    assert save_path(shared.context, path)
     assert kept().recent == (str(path),)
-    shared.recent_menu.aboutToShow.emit()
-    action = shared.recent_menu.actions()[0]
+    recent = next(menu for menu in shared.findChildren(QMenu) if menu.title() == "Open recent")
+    recent.aboutToShow.emit()
+    action = recent.actions()[0]
     assert action.text() == "shore.dunefall"
     path.unlink()
     action.trigger()
@@ -82,7 +85,7 @@ def test_opening_and_saving_are_remembered(shared: MainWindow, qtbot: QtBot, tmp
 
 
 def test_keys_and_theme_are_the_user_s(shared: MainWindow, qtbot: QtBot) -> None:
-    shared.ask_preferences()
+    shared.actions_by_id["preferences"].trigger()
     dialog = shared.findChildren(PreferencesDialog)[-1]
     dialog.theme.setCurrentIndex(dialog.theme.findData("dusk"))
     dialog.keys["duplicate"].setKeySequence(QKeySequence("Ctrl+Z"))
@@ -91,18 +94,18 @@ def test_keys_and_theme_are_the_user_s(shared: MainWindow, qtbot: QtBot) -> None
     dialog.keys["duplicate"].setKeySequence(QKeySequence("Ctrl+J"))
     assert dialog._ok.isEnabled()
     dialog.accept()
-    assert shared._theme.name == "dusk"
+    assert shared.context.theme.name == "dusk"
     assert shared.actions_by_id["duplicate"].shortcut().toString() == "Ctrl+J"
     assert (kept().theme, kept().shortcuts) == ("dusk", {"duplicate": "Ctrl+J"})
-    shared.toggle_theme()
+    shared.actions_by_id["theme"].trigger()
     assert kept().theme == "noon"
 
 
 def test_unsaved_work_is_kept_and_offered_after_a_crash(
     shared: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    shared.session.set_tempo(77.0)
-    shared.keep_copy()
+    set_tempo(shared.session.document, 77.0)
+    shared.copies.keep()
     mine = recovery_folder() / f"{os.getpid()}.recovery"
     qtbot.waitUntil(mine.exists, timeout=5000)
     assert Recovery(recovery_folder()).left_behind() == [], "its process is alive"
@@ -112,21 +115,21 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(
     (recovery_folder() / "999999998.recovery").write_text("half a fi")
     asked: list[str] = []
 
-    def answer(_window: object, _title: str, text: str, _buttons: object) -> QMessageBox.StandardButton:
+    def answer(_window: object, _title: str, text: str, *_: object) -> QMessageBox.StandardButton:
         asked.append(text)
         return QMessageBox.StandardButton.Yes
 
     monkeypatch.setattr(QMessageBox, "question", answer)
-    assert shared.offer_recovery()
+    assert shared.copies.offer()
     assert "Lost at night" in asked[0]
     assert "night.dunefall" in asked[0]
     assert shared.session.patch == gone
     assert shared.session.document.modified, "it is still not saved"
     assert shared.session.document.path == tmp_path / "night.dunefall"
     assert not (recovery_folder() / "999999999.recovery").exists()
-    assert not shared.offer_recovery()
+    assert not shared.copies.offer()
     shared.session.document.mark_saved(None)
-    shared.keep_copy()
+    shared.copies.keep()
     assert not mine.exists(), "nothing is unsaved any more"
 
 
@@ -147,7 +150,7 @@ def test_five_hints_point_at_real_things_and_go_for_good(shared: MainWindow, qtb
 
 
 def test_escape_waves_the_hints_away(shared: MainWindow, qtbot: QtBot) -> None:
-    shared.prefer(Preferences())
+    shared.context.settings.take(Preferences())
     shared.show_hints()
     hints = shared.findChildren(Hints)[-1]
     qtbot.keyClick(hints, Qt.Key.Key_Escape)
@@ -158,5 +161,5 @@ def test_a_file_that_is_opened_comes_first(shared: MainWindow, tmp_path: Path) -
     path = tmp_path / "other.dunefall"
     save_patch(demo(), path)
     shared.session.document.mark_saved(None)
-    assert shared.open_path(path)
+    assert open_path(shared.context, path)
     assert kept().recent[0] == str(path)

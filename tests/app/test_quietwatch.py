@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dunefall.app.quietwatch import QUIET_S, QuietWatch, quiet_reason
 from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.session.quietwatch import QUIET_S, QuietWatch, quiet_reason
 from rig import patch_of
 
 RATE = 48000.0

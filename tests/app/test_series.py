@@ -16,19 +16,25 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 from pythonosc.osc_message_builder import OscMessageBuilder
 
-from dunefall.app.clickwatch import find_culprit
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.events import Events, lanes_of
-from dunefall.app.widgets.planes import GridField, PathField
-from dunefall.app.widgets.screenkeys import ScreenKeys
-from dunefall.app.widgets.series import SeriesField
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.editing.links import ask_range
+from dunefall.app.editing.modules import choose_tuning
+from dunefall.app.inspector.planes import GridField, PathField
+from dunefall.app.inspector.screenkeys import ScreenKeys
+from dunefall.app.inspector.series import SeriesField
+from dunefall.app.shell.window import MainWindow
+from dunefall.app.watch.events import Events, lanes_of
 from dunefall.catalogue import catalogue
 from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import Clicked, EngineOptions
 from dunefall.patch.model import Module, Patch, Place
 from dunefall.patch.take import Note
 from dunefall.session import Session
+from dunefall.session.clickwatch import find_culprit
+from dunefall.session.edits.controls import turn_controller
+from dunefall.session.edits.layers import add_layer
+from dunefall.session.edits.links import add_link, change_link, link_range, remove_link
+from dunefall.session.edits.modules import add_module, rename, set_param, set_params, set_series
 from rig import patch_of
 
 LEFT = Qt.MouseButton.LeftButton
@@ -44,13 +50,13 @@ def window(qapp: QApplication) -> Iterator[MainWindow]:
 
 
 def added(window: MainWindow, type_id: str) -> str:
-    module = window.session.add_module("shared", type_id).module
-    window.canvas.select(module)
+    module = add_module(window.session.document, "shared", type_id).module
+    window.selection.select(module)
     return module
 
 
 def field_of(window: MainWindow, series: str) -> SeriesField:
-    editor = window.inspector.editor
+    editor = window.page("build").inspector.editor
     assert editor is not None
     editor.tabs[series].click() if editor.tabs else None
     field = editor.fields[series]
@@ -76,7 +82,7 @@ def test_a_stroke_across_steps_is_one_undo_step(window: MainWindow, qtbot: QtBot
     drawn = window.session.patch.module(module).series["row_b"][:8]
     np.testing.assert_allclose(drawn, np.linspace(-1, 1, 8), atol=0.15)
     assert (np.diff(drawn) > 0).all()
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch == before
 
 
@@ -127,7 +133,7 @@ def test_the_menu_turns_copies_and_pastes_between_sequences(window: MainWindow) 
     again = window.session.patch.module(second).series["notes"]
     assert again != turned
     assert all(note == round(note) for note in again)
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch.module(second).series["notes"] == turned
 
 
@@ -135,14 +141,14 @@ def test_curves_are_shown_as_curves_and_randomised_together(window: MainWindow) 
     module = added(window, "curve-sequencer")
     field = field_of(window, "curves_a")
     seen = field.grab().toImage()
-    window.session.set_series(module, {"curves_a": (9.0,) * 64})
+    set_series(window.session.document, module, {"curves_a": (9.0,) * 64})
     assert field.grab().toImage() != seen  # ripples instead of plucks
     before = window.session.patch
-    editor = window.inspector.editor
+    editor = window.page("build").inspector.editor
     assert editor is not None
     editor.randomise_everything()
     assert len(window.session.patch.module(module).series) == 6
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch == before
 
 
@@ -161,8 +167,8 @@ def test_points_of_a_contour_come_and_go_together(window: MainWindow) -> None:
 
 def test_a_movement_of_the_hand_becomes_a_gesture(window: MainWindow) -> None:
     module = added(window, "gesture")
-    assert window.inspector.editor is not None
-    field = window.inspector.editor.plane
+    assert window.page("build").inspector.editor is not None
+    field = window.page("build").inspector.editor.plane
     assert isinstance(field, PathField)
     box = field._box
     QTest.mousePress(field, LEFT, pos=box.topLeft().toPoint() + QPoint(1, 1))
@@ -179,8 +185,8 @@ def test_a_movement_of_the_hand_becomes_a_gesture(window: MainWindow) -> None:
 
 def test_the_grid_by_mouse_and_keys(window: MainWindow) -> None:
     module = added(window, "grid-sequencer")
-    assert window.inspector.editor is not None
-    field = window.inspector.editor.plane
+    assert window.page("build").inspector.editor is not None
+    field = window.page("build").inspector.editor.plane
     assert isinstance(field, GridField)
     QTest.mouseClick(field, LEFT, pos=field._cell(0, 0).center().toPoint())
     assert window.session.patch.module(module).series["hits"][0] == 0.0
@@ -197,34 +203,34 @@ def test_a_tuning_file_and_one_that_is_broken(
     file = tmp_path / "pipes.scl"
     file.write_text("Pipes\n2\n3/2\n2/1\n")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, **__: (str(file), ""))
-    window.choose_tuning()
+    choose_tuning(window.context)
     assert window.session.patch.module(module).series["steps_ct"][0] == pytest.approx(701.955, abs=1e-3)
-    assert window.inspector.rails["scale"].value == 12
+    assert window.page("build").inspector.rails["scale"].value == 12
     assert "Pipes" in window.notice.text()
     file.write_text("Pipes\n2\nfifth\n2/1\n")
-    window.choose_tuning()
+    choose_tuning(window.context)
     assert "line 3" in window.notice.text()
 
 
 def test_rails_that_do_not_count_are_not_there(window: MainWindow) -> None:
     module = added(window, "clock")
-    assert "period_beats" in window.inspector.rails
-    assert "period_s" not in window.inspector.rails
-    window.session.set_param(module, "sync", 1.0)
-    assert "period_s" in window.inspector.rails
-    assert "period_beats" not in window.inspector.rails
+    assert "period_beats" in window.page("build").inspector.rails
+    assert "period_s" not in window.page("build").inspector.rails
+    set_param(window.session.document, module, "sync", 1.0)
+    assert "period_s" in window.page("build").inspector.rails
+    assert "period_beats" not in window.page("build").inspector.rails
 
 
 def test_the_front_shows_controls_in_their_own_unit(window: MainWindow) -> None:
     module = added(window, "named-control")
-    window.session.rename(module, "Fog depth")
-    window.session.set_params(module, {"low": 10.0, "high": 60.0, "unit": 8.0})
-    window.canvas.select("")
-    rail = window.inspector.front[module]
+    rename(window.session.document, module, "Fog depth")
+    set_params(window.session.document, module, {"low": 10.0, "high": 60.0, "unit": 8.0})
+    window.selection.select("")
+    rail = window.page("build").inspector.front[module]
     assert rail.param.name == "Fog depth (m)"
     rail.moved.emit(35.0)
     assert window.session.patch.module(module).params["value"] == pytest.approx(0.5)
-    assert window.inspector.front[module].value == pytest.approx(35.0)
+    assert window.page("build").inspector.front[module].value == pytest.approx(35.0)
 
 
 def say_osc(port: int, address: str, value: float) -> None:
@@ -237,13 +243,13 @@ def say_osc(port: int, address: str, value: float) -> None:
 
 def test_midi_and_other_programs_move_controls(window: MainWindow, qtbot: QtBot) -> None:
     module = added(window, "named-control")
-    window.session.rename(module, "Surf, near")
-    window.session.set_param(module, "controller", 7.0)
-    window.session.turn_controller(7, 0.25)
+    rename(window.session.document, module, "Surf, near")
+    set_param(window.session.document, module, "controller", 7.0)
+    turn_controller(window.session.document, 7, 0.25)
     assert window.session.patch.module(module).params["value"] == 0.25
-    window.session.osc = OscInput(0)
+    window.session.control.osc = OscInput(0)
     try:
-        said = partial(say_osc, window.session.osc.port)
+        said = partial(say_osc, window.session.control.osc.port)
         said("/dunefall/surf-near", 0.75)
         qtbot.waitUntil(lambda: window.session.patch.module(module).params["value"] == 0.75, timeout=5000)
         said("/dunefall/surf-near", 7.0)
@@ -251,45 +257,45 @@ def test_midi_and_other_programs_move_controls(window: MainWindow, qtbot: QtBot)
         said("/dunefall/attic", 0.5)
         qtbot.waitUntil(lambda: "there is no control “attic”" in window.notice.text(), timeout=5000)
     finally:
-        window.session.osc.close()
-        window.session.osc = None
+        window.session.control.osc.close()
+        window.session.control.osc = None
 
 
 def test_gathering_puts_parameters_of_a_kind_under_one_control(
     window: MainWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    output = window.session.add_layer("Surf")
+    output = add_layer(window.session.document, "Surf")
     layer = window.session.patch.layer_of(output).id
-    filters = [window.session.add_module(layer, "filter").module for _ in range(2)]
-    window.canvas.select(filters[0])
+    filters = [add_module(window.session.document, layer, "filter").module for _ in range(2)]
+    window.selection.select(filters[0])
     monkeypatch.setattr(QInputDialog, "getItem", lambda *args, **_: (next(x for x in args[3] if "Cutoff" in x), True))
     before = window.session.patch
-    window.ask_gather()
-    control = window.canvas.selection
+    window.actions_by_id["gather"].trigger()
+    control = window.selection.module
     assert window.session.patch.module(control).name == "Cutoff of Surf"
     assert {link.target for link in window.session.patch.links_from(control)} == {
         Place(x, "cutoff_hz") for x in filters
     }
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch == before
 
 
 def test_the_range_of_a_link_in_the_unit_of_its_target(window: MainWindow, monkeypatch: pytest.MonkeyPatch) -> None:
     source, target = added(window, "stepped-random"), added(window, "filter")
-    link_id = window.session.add_link(Place(source, "out"), Place(target, "cutoff_hz"))
+    link_id = add_link(window.session.document, Place(source, "out"), Place(target, "cutoff_hz"))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 7 kHz", True))
-    window.ask_range(link_id)
+    ask_range(window.context, link_id)
     link = window.session.patch.link(link_id)
-    assert window.session.link_range(link) == pytest.approx((50.0, 7000.0))
+    assert link_range(window.session.document, link) == pytest.approx((50.0, 7000.0))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 90 kHz", True))
-    window.ask_range(link_id)
+    ask_range(window.context, link_id)
     assert "must be 10.0 Hz to 20.0 kHz" in window.notice.text()
     assert window.session.patch.link(link_id) == link
 
 
 def test_keys_on_the_screen_play_the_selected_module(window: MainWindow, qtbot: QtBot) -> None:
     module = added(window, "keyboard")
-    keys = next(x for x in window.inspector.findChildren(ScreenKeys) if x.isVisible())
+    keys = next(x for x in window.page("build").inspector.findChildren(ScreenKeys) if x.isVisible())
     note, box = keys._boxes()[2]
     QTest.mousePress(keys, LEFT, pos=QPoint(round(box.center().x()), round(box.bottom() - 4)))
     QTest.mouseRelease(keys, LEFT, pos=QPoint(round(box.center().x()), round(box.bottom() - 4)))
@@ -338,33 +344,35 @@ def test_events_tell_their_cause(window: MainWindow) -> None:
 
 def test_a_click_is_told_with_its_module_and_cured(window: MainWindow, qtbot: QtBot) -> None:
     session = window.session
-    output = session.add_layer("Gate impact")
+    output = add_layer(session.document, "Gate impact")
     layer = session.patch.layer_of(output).id
-    tone, clock, amp = (session.add_module(layer, kind).module for kind in ("oscillator", "clock", "amplifier"))
+    tone, clock, amp = (
+        add_module(session.document, layer, kind).module for kind in ("oscillator", "clock", "amplifier")
+    )
     for link in session.patch.links:  # without what they were connected to by themselves
         if link.source.module in (tone, clock, amp):
-            session.remove_link(link.id)
-    session.set_params(tone, {"pitch_note": 45.0, "level": 0.6})
-    session.set_params(clock, {"sync": 1.0, "period_s": 0.31})
-    session.set_param(amp, "gain", 0.0)
-    session.rename(clock, "Striker")
+            remove_link(session.document, link.id)
+    set_params(session.document, tone, {"pitch_note": 45.0, "level": 0.6})
+    set_params(session.document, clock, {"sync": 1.0, "period_s": 0.31})
+    set_param(session.document, amp, "gain", 0.0)
+    rename(session.document, clock, "Striker")
     for source, target in ((Place(tone, "out"), Place(amp, "audio")), (Place(clock, "gate"), Place(amp, "gain")),
                            (Place(amp, "out"), Place(output, "audio"))):  # fmt: skip
-        session.add_link(source, target)
-    session.change_link(replace(session.patch.links_into(amp, "gain")[0], amount=1.0))
-    window._clicks_told = -100.0
-    window.play()
-    qtbot.waitUntil(lambda: window.culprit is not None, timeout=60_000)
+        add_link(session.document, source, target)
+    change_link(session.document, replace(session.patch.links_into(amp, "gain")[0], amount=1.0))
+    window.session.clicks._told = -100.0
+    window.session.play()
+    qtbot.waitUntil(lambda: window.session.clicks.culprit is not None, timeout=60_000)
     assert "Gate impact clicked" in window.notice.text()
-    assert window.culprit.module == clock
-    window.canvas.select(output)
-    assert "It has clicked" in window.inspector.story.text.text()
+    assert window.session.clicks.culprit.module == clock
+    window.selection.select(output)
+    assert "It has clicked" in window.page("build").inspector.story.text.text()
     before = session.patch
-    window.soften()
-    slew = window.canvas.selection
+    window.actions_by_id["soften"].trigger()
+    slew = window.selection.module
     assert session.patch.module(slew).name == "Soft Striker"
     assert [link.source.module for link in session.patch.links_into(amp, "gain")] == [slew]
-    window.undo()
+    window.session.document.undo()
     assert session.patch == before
     session.engine.stop()
 

@@ -11,21 +11,22 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.devicedialog import DeviceDialog
-from dunefall.app.widgets.renderdialog import RenderDialog
-from dunefall.app.widgets.voicesdialog import VoicesDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.theme import NOON
+from dunefall.app.editing.voicesdialog import VoicesDialog
+from dunefall.app.listening.devicedialog import DeviceDialog
+from dunefall.app.shell.renderdialog import RenderDialog
+from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.takefiles import load_take
 from dunefall.session import Session
+from dunefall.session.edits.modules import add_module, set_param
 from rig import demo
 
 
 @pytest.fixture
 def window(qapp: QApplication, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> Iterator[MainWindow]:
-    monkeypatch.setattr(MainWindow, "may_leave", lambda _self: True)
+    monkeypatch.setattr("dunefall.app.shell.files.may_leave", lambda _self: True)
     made = MainWindow(Session(demo(), None, EngineOptions(audio="simulated")), NOON)
     made.show()
     made.activateWindow()
@@ -43,14 +44,14 @@ def dialog(window: MainWindow, kind: type) -> QDialog:
 def press(window: MainWindow, qtbot: QtBot, command: str) -> None:
     keys = window.actions_by_id[command].shortcut()
     assert not keys.isEmpty()
-    window.canvas.setFocus()
+    window.page("build").canvas.setFocus()
     qtbot.keySequence(window, keys)
 
 
 def test_a_take_is_saved_and_rendered(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    window.session.set_param("fog-air-output", "level_db", -30.0)
+    set_param(window.session.document, "fog-air-output", "level_db", -30.0)
     qtbot.waitUntil(lambda: len(window.session.engine.take.entries) == 1, timeout=5000)
     path = tmp_path / "evening"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
@@ -73,7 +74,7 @@ def test_going_back_to_a_time_takes_the_patch_along_and_undo_brings_it_back(
     window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     qtbot.waitUntil(lambda: window.session.seconds > 1.2, timeout=10_000)
-    window.session.set_param("fog-air-output", "level_db", -30.0)
+    set_param(window.session.document, "fog-air-output", "level_db", -30.0)
     qtbot.waitUntil(lambda: window.session.seconds > 1.8, timeout=10_000)
     asked = iter([("99:00", True), ("soon", True), ("0:01", True)])
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: next(asked))
@@ -85,12 +86,12 @@ def test_going_back_to_a_time_takes_the_patch_along_and_undo_brings_it_back(
     press(window, qtbot, "go_to")
     assert window.session.patch.module("fog-air-output").params["level_db"] == -7
     qtbot.waitUntil(lambda: window.session.seconds < 1.6, timeout=5000)
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch.module("fog-air-output").params["level_db"] == -30.0
 
 
 def test_voices_of_a_layer(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("drip-line-droplet")
+    window.selection.select("drip-line-droplet")
     press(window, qtbot, "voices")
     voices = dialog(window, VoicesDialog)
     assert isinstance(voices, VoicesDialog)
@@ -101,7 +102,7 @@ def test_voices_of_a_layer(window: MainWindow, qtbot: QtBot) -> None:
     layer = window.session.patch.layer("drip-line")
     assert (layer.voices, layer.spread, layer.meet) == (4, 0.2, "drip-line-echo")
     qtbot.waitUntil(lambda: window.session.engine.trace("drip-line-echo") is not None)
-    window.undo()
+    window.session.document.undo()
     assert window.session.patch.layer("drip-line").voices == 1
 
 
@@ -116,21 +117,21 @@ def test_the_device_changes_while_it_plays(window: MainWindow, qtbot: QtBot) -> 
     device.accept()
     qtbot.waitUntil(lambda: "44.1 kHz, 1024 frames" in window.header.meter.toolTip(), timeout=5000)
     qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 44100.0, timeout=5000)
-    assert window.watch.rate == 44100.0
+    assert window.page("build").watch.rate == 44100.0
 
 
 def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(window: MainWindow, qtbot: QtBot) -> None:
-    added = window.session.add_module("shared", "lfo").module
-    window.canvas.select(added)
+    added = add_module(window.session.document, "shared", "lfo").module
+    window.selection.select(added)
     qtbot.waitUntil(lambda: added in window.session.engine.asleep, timeout=5000)
-    qtbot.waitUntil(lambda: "leads nowhere" in window.inspector.story.text.text(), timeout=5000)
+    qtbot.waitUntil(lambda: "leads nowhere" in window.page("build").inspector.story.text.text(), timeout=5000)
 
     def moves() -> bool:
         trace = window.session.engine.trace(added)
         return trace is not None and float(np.ptp(trace[-40:])) > 0
 
     qtbot.waitUntil(moves, timeout=5000)
-    window.canvas.select("")
+    window.selection.select("")
     qtbot.waitUntil(lambda: window.session.engine.trace(added) is None, timeout=5000)
 
 
@@ -140,7 +141,7 @@ def test_limiter_reset_and_silence_by_keys(window: MainWindow, qtbot: QtBot) -> 
     assert not window.session.engine.monitor.limited
     press(window, qtbot, "limiter")
     assert window.session.engine.monitor.limited
-    window.canvas.select("drip-line-echo")
+    window.selection.select("drip-line-echo")
     press(window, qtbot, "reset")
     press(window, qtbot, "silence")
     qtbot.waitUntil(lambda: len(window.session.engine.take.entries) == 2, timeout=5000)

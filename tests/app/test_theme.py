@@ -9,9 +9,9 @@ from PySide6.QtGui import QColor, QFontInfo
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.build.layout import CARD_H, CARD_W, is_delayed, lay_out
-from dunefall.app.guard import guard_overrides
-from dunefall.app.theme import DUSK, NOON, Theme, mono, sans
+from dunefall.app.controls.theme import DUSK, NOON, Theme, mono, sans
+from dunefall.app.shell.guard import guard_overrides
+from dunefall.app.workspaces.build.layout import CARD_H, CARD_W, is_delayed, lay_out
 from dunefall.patch.model import Link, Module, Place
 from rig import demo, patch_of
 

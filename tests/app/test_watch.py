@@ -9,10 +9,10 @@ import pytest
 from PySide6.QtCore import QPoint
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.widgets.scope import COURSE_S, Course
-from dunefall.app.widgets.watch import PLOTS, TIPS, Watch
-from dunefall.app.widgets.watchplots import (
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.watch.scope import COURSE_S, Course
+from dunefall.app.watch.watch import PLOTS, TIPS, Watch
+from dunefall.app.watch.watchplots import (
     COLUMNS,
     GRAM_COLUMNS,
     GRAM_SECONDS,

@@ -9,17 +9,20 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.build.canvas import BuildCanvas
-from dunefall.app.build.stillview import card_value
-from dunefall.app.header import Header, position_text
-from dunefall.app.theme import DUSK, NOON
-from dunefall.app.widgets.inspector import reach_of
-from dunefall.app.widgets.linkrow import LinkRow, parse_amount
-from dunefall.app.widgets.rail import Rail
-from dunefall.app.widgets.scope import Scope, columns_of, triggered
-from dunefall.app.widgets.screenkeys import ScreenKeys
+from dunefall.app.controls.linkrow import LinkRow, parse_amount
+from dunefall.app.controls.rail import Rail
+from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.inspector.inspector import reach_of
+from dunefall.app.inspector.screenkeys import ScreenKeys
+from dunefall.app.model.selection import Selection
+from dunefall.app.shell.header import Header, position_text
+from dunefall.app.watch.scope import Scope, columns_of, triggered
+from dunefall.app.workspaces import WORKSPACES
+from dunefall.app.workspaces.build.canvas import BuildCanvas
+from dunefall.app.workspaces.build.stillpicture import card_value
 from dunefall.base.errors import ParameterError
 from dunefall.catalogue import catalogue
+from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Place
 from rig import demo
 
@@ -163,7 +166,7 @@ def test_scope_scales_itself(qapp: QApplication, qtbot: QtBot) -> None:
 
 
 def test_header_texts(qapp: QApplication, qtbot: QtBot) -> None:
-    header = Header(NOON)
+    header = Header(NOON, WORKSPACES)
     qtbot.addWidget(header)
     header.show_title("A very long title that would push everything else away", True)
     assert header.title.text().strip().endswith("… •")
@@ -187,16 +190,17 @@ def test_card_values() -> None:
 
 
 def test_lanes_fold_and_ask_for_modules(qapp: QApplication, qtbot: QtBot) -> None:
-    canvas = BuildCanvas(demo(), StillTraces(), NOON)
+    selection = Selection(Document(demo()))
+    canvas = BuildCanvas(selection, StillTraces(), NOON)
+    selection.changed.connect(canvas.show_selection)
     qtbot.addWidget(canvas)
     canvas.resize(940, 578)
     canvas.show()
     with qtbot.waitSignal(canvas.fold_asked) as folded:
         qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.head_rect("fog-air").topLeft() + QPoint(10, 14))
     assert folded.args == ["fog-air"]
-    with qtbot.waitSignal(canvas.selected) as chosen:
-        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.head_rect("fog-air").topLeft() + QPoint(80, 14))
-    assert chosen.args == ["fog-air-output"]
+    qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.head_rect("fog-air").topLeft() + QPoint(80, 14))
+    assert selection.module == "fog-air-output"
     with qtbot.waitSignal(canvas.add_asked) as asked:
         qtbot.mouseClick(canvas.viewport(), LEFT, pos=QPoint(168 + 3 * 128 + 50, 40))
     assert asked.args[0] == "shared"
@@ -207,11 +211,11 @@ def test_lanes_fold_and_ask_for_modules(qapp: QApplication, qtbot: QtBot) -> Non
     assert asked.args[0] == "fog-air"
     canvas.verticalScrollBar().setValue(10_000)
     with qtbot.waitSignal(canvas.layer_asked):
-        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas._foot_rect().center().toPoint())
+        qtbot.mouseClick(canvas.viewport(), LEFT, pos=canvas.still.foot_rect().center().toPoint())
     qtbot.keyPress(canvas, Qt.Key.Key_L)
-    assert canvas._all_links
+    assert canvas.still.all_links
     qtbot.keyRelease(canvas, Qt.Key.Key_L)
-    assert not canvas._all_links
+    assert not canvas.still.all_links
     canvas.set_faults(("fog-air-band",))
     assert canvas.grab().toImage().pixelColor(0, 0) == NOON.colour("ground")
 

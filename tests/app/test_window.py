@@ -16,18 +16,23 @@ from PySide6.QtGui import QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.theme import NOON
-from dunefall.app.widgets.linkdialog import LinkDialog
-from dunefall.app.widgets.palette import Palette
-from dunefall.app.widgets.rail import Rail
-from dunefall.app.widgets.renderdialog import RenderDialog
-from dunefall.app.window import MainWindow
+from dunefall.app.controls.rail import Rail
+from dunefall.app.controls.theme import NOON
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.links import ask_link
+from dunefall.app.editing.palette import Palette
+from dunefall.app.shell.files import open_path, save_path, show_document
+from dunefall.app.shell.renderdialog import RenderDialog
+from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Place
 from dunefall.render.offline import render_to_file
 from dunefall.session import Session, open_patch
+from dunefall.session.edits.layers import add_layer, set_tempo, toggle_fold
+from dunefall.session.edits.links import add_link, remove_link
+from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
 from rig import slowness
 
 LEFT = Qt.MouseButton.LeftButton
@@ -47,22 +52,24 @@ def shared_window(qapp: QApplication) -> Iterator[MainWindow]:
 def window(shared_window: MainWindow, qtbot: QtBot) -> MainWindow:
     """The window with the demo opened anew and sounding."""
     patch, path = open_patch("demo:")
-    shared_window._open(patch, path)
+    show_document(shared_window.context, patch, path)
     shared_window.activateWindow()
     qtbot.waitUntil(shared_window.isActiveWindow)
-    shared_window.play()
+    shared_window.session.play()
     qtbot.waitUntil(lambda: shared_window.session.engine.status[Status.BLOCKS] > 0, timeout=90_000)
     return shared_window
 
 
 def click_card(window: MainWindow, qtbot: QtBot, module: str) -> None:
-    window.canvas._scroll_to(module)
-    qtbot.mouseClick(window.canvas.viewport(), LEFT, pos=window.canvas.card_rect(module).center())
-    assert window.canvas.selection == module
+    window.page("build").canvas._scroll_to(module)
+    qtbot.mouseClick(
+        window.page("build").canvas.viewport(), LEFT, pos=window.page("build").canvas.card_rect(module).center()
+    )
+    assert window.selection.module == module
 
 
 def rail(window: MainWindow, port: str) -> Rail:
-    return window.inspector.rails[port]
+    return window.page("build").inspector.rails[port]
 
 
 def now(window: MainWindow, module: str, port: str) -> float:
@@ -90,8 +97,8 @@ def test_opens_plays_and_the_meter_moves(window: MainWindow, qtbot: QtBot) -> No
 
 def test_card_faces_are_live(window: MainWindow, qtbot: QtBot) -> None:
     def face(module: str) -> np.ndarray:
-        box = window.canvas.card_rect(module)
-        image = window.canvas.grab(box).toImage().convertToFormat(QImage.Format.Format_RGB32)
+        box = window.page("build").canvas.card_rect(module)
+        image = window.page("build").canvas.grab(box).toImage().convertToFormat(QImage.Format.Format_RGB32)
         return np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), -1).copy()
 
     qtbot.wait(600)
@@ -102,17 +109,17 @@ def test_card_faces_are_live(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_selection_draws_links_of_the_selected_card_only(window: MainWindow, qtbot: QtBot) -> None:
-    window.canvas.select("")
+    window.selection.select("")
     qtbot.wait(50)
     click_card(window, qtbot, "drip-line-low-pass")
-    assert set(window.inspector.rails) == {"cutoff_hz", "resonance", "slope", "form"}
-    shown = [row.accessibleName().partition(" by")[0] for row in window.inspector.rows.values()]
+    assert set(window.page("build").inspector.rails) == {"cutoff_hz", "resonance", "slope", "form"}
+    shown = [row.accessibleName().partition(" by")[0] for row in window.page("build").inspector.rows.values()]
     assert (shown.count("Moved"), len(shown)) == (4, 5)  # four move it, and it feeds one
-    assert "Gusts" in window.inspector.story.text.text()
-    window.inspector.story.text.linkActivated.emit("gusts-1")
-    assert window.canvas.selection == "gusts-1"
-    qtbot.mouseClick(window.canvas.viewport(), LEFT, pos=QPoint(420, 150))
-    assert window.canvas.selection == ""
+    assert "Gusts" in window.page("build").inspector.story.text.text()
+    window.page("build").inspector.story.text.linkActivated.emit("gusts-1")
+    assert window.selection.module == "gusts-1"
+    qtbot.mouseClick(window.page("build").canvas.viewport(), LEFT, pos=QPoint(420, 150))
+    assert window.selection.module == ""
 
 
 def test_rail_by_drag_wheel_keys_and_typing(window: MainWindow, qtbot: QtBot) -> None:
@@ -167,19 +174,19 @@ def test_wrong_typing_stays_and_says_what_is_allowed(window: MainWindow, qtbot: 
 
 def test_undo_and_redo_of_everything(window: MainWindow, qtbot: QtBot) -> None:
     session, first = window.session, window.session.patch
-    session.set_param("fog-air-noise", "colour", 2.0)
+    set_param(session.document, "fog-air-noise", "colour", 2.0)
     session.document.end_merge()
-    session.set_tempo(120.0)
+    set_tempo(session.document, 120.0)
     session.document.end_merge()
     window.header.seed.setText("0042")
     window.header.seed.editingFinished.emit()
-    session.toggle_fold("fog-air")
-    session.toggle_bypass("drip-line-echo")
-    session.toggle_pin(Place("gusts-1", "out"))
-    session.rename("gusts-1", "Squalls")
-    session.add_link(Place("tide-1", "out"), Place("gusts-1", "rate_hz"))
-    session.add_layer("Buoy")
-    session.remove_modules(["drip-line-low-pass"])
+    toggle_fold(session.document, "fog-air")
+    toggle_bypass(session.document, "drip-line-echo")
+    toggle_pin(session.document, Place("gusts-1", "out"))
+    rename(session.document, "gusts-1", "Squalls")
+    add_link(session.document, Place("tide-1", "out"), Place("gusts-1", "rate_hz"))
+    add_layer(session.document, "Buoy")
+    remove_modules(session.document, ["drip-line-low-pass"])
     last = session.patch
     assert last.seed == 42
     steps = 0
@@ -196,17 +203,19 @@ def test_undo_and_redo_of_everything(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_removing_a_filter_lets_the_sound_pass(window: MainWindow, qtbot: QtBot) -> None:
     click_card(window, qtbot, "drip-line-low-pass")
-    qtbot.keyClick(window.canvas, Qt.Key.Key_Delete)
+    qtbot.keyClick(window.page("build").canvas, Qt.Key.Key_Delete)
     patch = window.session.patch
     assert all(module.id != "drip-line-low-pass" for module in patch.modules())
     into = patch.links_into("drip-line-echo", "audio")
     assert [link.source.module for link in into] == ["drip-line-droplet"]
-    assert window.canvas.selection == ""
+    assert window.selection.module == ""
 
 
 def test_a_link_by_its_dialog(window: MainWindow, qtbot: QtBot) -> None:
     click_card(window, qtbot, "drip-line-echo")
-    button = next(b for b in window.inspector.findChildren(QPushButton) if b.accessibleName() == "Link to Time")
+    button = next(
+        b for b in window.page("build").inspector.findChildren(QPushButton) if b.accessibleName() == "Link to Time"
+    )
     qtbot.mouseClick(button, LEFT)
     dialog = window.findChild(LinkDialog)
     qtbot.waitUntil(dialog.isVisible)
@@ -217,7 +226,7 @@ def test_a_link_by_its_dialog(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.wait(50)
     links = window.session.patch.links_into("drip-line-echo", "time_s")
     assert [link.source.module for link in links] == ["tide-1"]
-    row = window.inspector.rows[links[0].id]
+    row = window.page("build").inspector.rows[links[0].id]
     row.setFocus()
     qtbot.keyClick(row, Qt.Key.Key_Right)
     assert window.session.patch.link(links[0].id).amount > links[0].amount
@@ -228,7 +237,7 @@ def test_a_link_by_its_dialog(window: MainWindow, qtbot: QtBot) -> None:
         return len(values) > 3
 
     qtbot.waitUntil(moves, timeout=20_000)
-    window.ask_link("time_s")
+    ask_link(window.context, "time_s")
     again = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(again.search, "tide")
     qtbot.keyClick(again.search, Qt.Key.Key_Return)
@@ -239,17 +248,17 @@ def test_a_link_by_its_dialog(window: MainWindow, qtbot: QtBot) -> None:
 
 def test_save_reopen_render_compare(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     click_card(window, qtbot, "fog-air-band")
-    window.session.set_param("fog-air-band", "cutoff_hz", 1234.0)
+    set_param(window.session.document, "fog-air-band", "cutoff_hz", 1234.0)
     path = tmp_path / "mine.dunefall"
     assert window.header.title.text().strip().endswith("•")
-    assert window.save_path(path)
+    assert save_path(window.context, path)
     assert not window.header.title.text().strip().endswith("•")
     saved = window.session.patch
-    window.open_demo()
+    window.actions_by_id["demo"].trigger()
     assert window.session.patch != saved
-    assert window.open_path(path)
+    assert open_path(window.context, path)
     assert window.session.patch == saved == load_patch(path)
-    window.render_file()
+    window.actions_by_id["render"].trigger()
     dialog = window.findChild(RenderDialog)
     dialog.length.setText("1.5 s")
     dialog.file.setText(str(tmp_path / "mine.wav"))
@@ -284,12 +293,12 @@ def test_bad_files_are_told_and_change_nothing(window: MainWindow, qtbot: QtBot,
     bad = tmp_path / "bad.dunefall"
     for data in (b"{", json.dumps({"format": 99}).encode(), b"\x00" * 100):
         bad.write_bytes(data)
-        assert not window.open_path(bad)
+        assert not open_path(window.context, bad)
         box = window.findChildren(QMessageBox)[-1]
         assert "cannot be opened" in box.informativeText()
         box.close()
         qtbot.wait(20)
-    assert not window.save_path(tmp_path / "no" / "folder.dunefall")
+    assert not save_path(window.context, tmp_path / "no" / "folder.dunefall")
     box = window.findChildren(QMessageBox)[-1]
     assert "cannot save" in box.informativeText()
     box.close()
@@ -297,22 +306,22 @@ def test_bad_files_are_told_and_change_nothing(window: MainWindow, qtbot: QtBot,
 
 
 def test_unsaved_changes_are_asked_about(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    window.session.set_tempo(99.0)
+    set_tempo(window.session.document, 99.0)
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Cancel)
-    window.new_patch()
+    window.actions_by_id["new"].trigger()
     assert window.session.patch.tempo_bpm == 99.0
     monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.Discard)
-    window.new_patch()
+    window.actions_by_id["new"].trigger()
     assert len(window.session.patch.layers) == 1
 
 
 def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     """New layer, a noise from the palette: it is linked and sounds; another link by the dialog."""
     window.session.document.mark_saved(None)
-    window.new_patch()
+    window.actions_by_id["new"].trigger()
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Spray", True))
     window.actions_by_id["add_layer"].trigger()
-    output = window.canvas.selection
+    output = window.selection.module
     layer = window.session.patch.layer_of(output)
     assert layer.name == "Spray"
 
@@ -320,60 +329,60 @@ def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot, monkey
     palette = window.findChildren(Palette)[-1]
     qtbot.keyClicks(palette.search, "noise")
     qtbot.keyClick(palette.search, Qt.Key.Key_Return)
-    noise = window.canvas.selection
+    noise = window.selection.module
     assert window.session.patch.links_into(output, "audio")[0].source == Place(noise, "out")
-    window.ask_link("density_hz")
+    ask_link(window.context, "density_hz")
     dialog = window.findChildren(LinkDialog)[-1]
     qtbot.keyClicks(dialog.search, "spray after")
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
-    window.play()
+    window.session.play()
     qtbot.waitUntil(lambda: window.header.meter.peaks_db[0] > -40, timeout=10_000)
 
 
 def test_keyboard_alone(window: MainWindow, qtbot: QtBot) -> None:
-    canvas = window.canvas
-    canvas.select("")
+    canvas = window.page("build").canvas
+    window.selection.select("")
     canvas.setFocus()
     qtbot.keyClick(canvas, Qt.Key.Key_Right)
-    assert canvas.selection == "clock-1"
+    assert window.selection.module == "clock-1"
     qtbot.keyClick(canvas, Qt.Key.Key_Right)
-    assert canvas.selection == "tide-1"
+    assert window.selection.module == "tide-1"
     qtbot.keyClick(canvas, Qt.Key.Key_Down)
-    assert window.session.patch.layer_of(canvas.selection).id == "fog-air"
+    assert window.session.patch.layer_of(window.selection.module).id == "fog-air"
     qtbot.keyClick(window, Qt.Key.Key_B)
-    assert window.session.patch.module(canvas.selection).bypassed
+    assert window.session.patch.module(window.selection.module).bypassed
     qtbot.keyClick(window, Qt.Key.Key_P)
-    assert any(pin.module == canvas.selection for pin in window.session.patch.pins)
-    assert len(window.watch.scopes) == 3
+    assert any(pin.module == window.selection.module for pin in window.session.patch.pins)
+    assert len(window.page("build").watch.scopes) == 3
     qtbot.keyClick(window, Qt.Key.Key_F)
-    assert window.watch.freeze.isChecked()
+    assert window.page("build").watch.freeze.isChecked()
     qtbot.keyClick(window, Qt.Key.Key_F)
     qtbot.keyClick(canvas, Qt.Key.Key_Escape)
-    assert canvas.selection == ""
+    assert window.selection.module == ""
 
 
 def test_watch_shows_the_samples(window: MainWindow, qtbot: QtBot) -> None:
-    window.session.toggle_pin(Place("fog-air-noise", "out"))
+    toggle_pin(window.session.document, Place("fog-air-noise", "out"))
     qtbot.wait(1500)
-    scope = window.watch.scopes[-1]
+    scope = window.page("build").watch.scopes[-1]
     assert np.abs(scope._samples).max() > 0.2
-    before = window.watch.seconds
-    qtbot.mouseClick(window.watch.shorter, LEFT)
-    assert window.watch.seconds < before
+    before = window.page("build").watch.seconds
+    qtbot.mouseClick(window.page("build").watch.shorter, LEFT)
+    assert window.page("build").watch.seconds < before
     for _ in range(20):
-        qtbot.mouseClick(window.watch.shorter, LEFT)
-    assert window.watch.seconds == 0.001
+        qtbot.mouseClick(window.page("build").watch.shorter, LEFT)
+    assert window.page("build").watch.seconds == 0.001
     for _ in range(20):
-        qtbot.mouseClick(window.watch.longer, LEFT)
-    assert window.watch.seconds == 600.0
+        qtbot.mouseClick(window.page("build").watch.longer, LEFT)
+    assert window.page("build").watch.seconds == 600.0
 
 
 def test_both_themes_and_sizes(window: MainWindow, qtbot: QtBot) -> None:
     grounds = []
     for _ in range(2):
-        window.toggle_theme()
+        window.actions_by_id["theme"].trigger()
         qtbot.wait(60)
-        grounds.append(window.canvas.grab().toImage().pixelColor(3, 3).lightness())
+        grounds.append(window.page("build").canvas.grab().toImage().pixelColor(3, 3).lightness())
     assert max(grounds) > 200 > 60 > min(grounds)
     window.resize(1100, 700)
     qtbot.wait(60)
@@ -389,19 +398,19 @@ def test_nothing_takes_long_on_the_window_s_thread(window: MainWindow, qtbot: Qt
     session = window.session
 
     def select() -> None:
-        window.canvas.select("fog-air-band" if window.canvas.selection != "fog-air-band" else "drip-line-low-pass")
-        window.canvas.grab()
+        window.selection.select("fog-air-band" if window.selection.module != "fog-air-band" else "drip-line-low-pass")
+        window.page("build").canvas.grab()
 
     made: list[str] = []
 
     def link() -> None:
-        made.append(session.add_link(Place("tide-1", "out"), Place("fog-air-band", "resonance")))
+        made.append(add_link(session.document, Place("tide-1", "out"), Place("fog-air-band", "resonance")))
 
     def unlink() -> None:
-        session.remove_link(made.pop())
+        remove_link(session.document, made.pop())
 
     def value() -> None:
-        session.set_param("fog-air-band", "cutoff_hz", 300.0 + 100 * np.random.default_rng().random())
+        set_param(session.document, "fog-air-band", "cutoff_hz", 300.0 + 100 * np.random.default_rng().random())
 
     times: dict[object, list[float]] = {}
     for _ in range(5):

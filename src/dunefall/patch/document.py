@@ -36,6 +36,12 @@ class Document:
         self._done: list[_Step] = []
         self._undone: list[_Step] = []
 
+    def open(self, patch: Patch, path: Path | None) -> None:
+        """Hold another patch, with a history of its own; listeners stay, and are not told."""
+        self.patch, self.path, self._saved = patch, path, patch
+        self._done.clear()
+        self._undone.clear()
+
     @property
     def modified(self) -> bool:
         """Whether the patch differs from the one last saved or opened."""

@@ -1,33 +1,58 @@
-"""Joins the document and the engine: what window and command line talk to."""
+"""Joins the document, the engine, the devices and incoming control: what window and command line talk to."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
-from dunefall.engine.devices.osc import OscInput
-from dunefall.engine.messages import EngineOptions
+from dunefall.engine.messages import EngineOptions, Play
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, Patch
-from dunefall.session.compoundedits import CompoundEdits
-from dunefall.session.copyedits import CopyEdits
-from dunefall.session.layeredits import LayerEdits
-from dunefall.session.moduleedits import ModuleEdits
+from dunefall.session.clickwatch import ClickWatch
+from dunefall.session.control import IncomingControl
+from dunefall.session.edits.layers import set_title
+from dunefall.session.trial import Trial
 
 __all__ = ["Session"]
 
 
-class Session(ModuleEdits, LayerEdits, CopyEdits, CompoundEdits):
-    """The open document, sounding. Every method that edits is one undo step, or part of one."""
+class Session:
+    """The open document, sounding.
+
+    Attributes
+    ----------
+    document : Document
+        The patch and its history; it stays the same object when another patch is opened.
+    engine : EngineClient
+        What sounds.
+    control : IncomingControl
+        MIDI controllers and Open Sound Control, which turn values of the document.
+    clicks : ClickWatch
+        Which module made the last click.
+    trial : Trial
+        Another patch that is heard for a moment instead of the document.
+    playing_changed : Event of bool
+        Sound was started, or stopped.
+    """
 
     def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:
         self.engine = EngineClient(options)
         self.document = Document(patch, path)
-        self.document.changed.connect(self._sound)
+        self.trial = Trial(self.document, self.engine)
+        self.document.changed.connect(lambda _before, after: self.engine.set_patch(after))
         self.engine.set_patch(patch)
-        self.osc: OscInput | None = None
+        self.control = IncomingControl(self.document)
+        self.clicks = ClickWatch()
+        self.playing = False
+        self.playing_changed: Event[bool] = Event()
+
+    @property
+    def patch(self) -> Patch:
+        """The patch as it is now."""
+        return self.document.patch
 
     @property
     def options(self) -> EngineOptions:
@@ -36,27 +61,35 @@ class Session(ModuleEdits, LayerEdits, CopyEdits, CompoundEdits):
 
     def replace_document(self, patch: Patch, path: Path | None) -> None:
         """Open another patch: it begins at its start, stopped or playing as the old one was."""
-        listeners = self.document.changed
-        self.document = Document(patch, path)
-        self.document.changed = listeners
+        self.trial.forget()
+        self.document.open(patch, path)
         self.engine.open(patch)
 
     def close(self) -> None:
         """End the engine, and listen to no other program any more."""
-        if self.osc is not None:
-            self.osc.close()
-            self.osc = None
+        self.control.close()
         self.engine.close()
-
-    def _sound(self, _before: Patch, after: Patch) -> None:
-        self.engine.set_patch(after)
 
     # -- what sounds ----------------------------------------------------------------------------------------------
 
-    def try_out(self, patch: Patch | None) -> None:
-        """Let another patch sound without changing the document; None: the document again. What is heard so is in the
-        take's journal as everything else is."""
-        self.engine.set_patch(patch or self.patch)
+    def play(self, fade_s: float = Play.fade_s) -> None:
+        """Let sound run, fading in."""
+        self.engine.play(fade_s)
+        self._set_playing(True)
+
+    def pause(self) -> None:
+        """Let sound rest where it is."""
+        self.engine.stop()
+        self._set_playing(False)
+
+    def rewind(self) -> None:
+        """Stop, and go back to the start."""
+        self.engine.rewind()
+        self._set_playing(False)
+
+    def _set_playing(self, playing: bool) -> None:
+        self.playing = playing
+        self.playing_changed.emit(playing)
 
     @property
     def seconds(self) -> float:
@@ -72,11 +105,14 @@ class Session(ModuleEdits, LayerEdits, CopyEdits, CompoundEdits):
     # -- files --------------------------------------------------------------------------------------------------
 
     def save(self, path: Path) -> None:
-        """Save the patch; raises StorageError and leaves the old file whole if it cannot be written.
+        """Save the patch; a patch that has no title yet takes the file's name.
 
-        A patch that has no title yet takes the file's name.
+        Raises
+        ------
+        StorageError
+            If the file cannot be written; the old file stays whole.
         """
         if self.patch.title == UNTITLED:
-            self.set_title(path.stem)
+            set_title(self.document, path.stem)
         save_patch(self.patch, path)
         self.document.mark_saved(path)

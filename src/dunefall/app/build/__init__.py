@@ -1,1 +1,0 @@
-"""The Build workspace: lanes of cards."""

@@ -1,0 +1,63 @@
+"""Commands for layers and the patch as a whole: adding, folding, voices; undo and redo."""
+
+from __future__ import annotations
+
+from dunefall.app.editing.voicesdialog import VoicesDialog
+from dunefall.app.model.command import Command, needs_selection
+from dunefall.app.model.context import Context
+from dunefall.session.edits.layers import add_layer, reroll, set_voices, toggle_fold
+
+__all__ = ["COMMANDS", "ask_layer"]
+
+
+def ask_layer(context: Context) -> None:
+    """Add an empty layer under a name."""
+    name = context.talk.ask_text("Add layer", "Name of the new layer")
+    if name is not None and name.strip():
+        context.selection.select(add_layer(context.session.document, name.strip()[:60]))
+
+
+def fold(context: Context) -> None:
+    """Fold or open the selected module's lane."""
+    layer = context.selection.layer
+    if layer is not None:
+        toggle_fold(context.session.document, layer.id)
+
+
+def ask_voices(context: Context) -> None:
+    """Set how many voices the selected module's layer has."""
+    layer = context.selection.layer
+    if layer is not None:
+        dialog = VoicesDialog(layer, context.talk.parent)
+        context.talk.show(dialog, lambda: set_voices(context.session.document, layer.id, *dialog.values))
+
+
+def undo(context: Context) -> None:
+    """Take back the last step."""
+    context.session.document.undo()
+
+
+def redo(context: Context) -> None:
+    """Do again what was taken back."""
+    context.session.document.redo()
+
+
+def another_seed(context: Context) -> None:
+    """Take another seed: everything that goes by chance falls differently."""
+    reroll(context.session.document)
+
+
+def _told(name: str, label: str) -> str:
+    return f"{name} {label[:1].lower()}{label[1:]}".rstrip()
+
+
+COMMANDS = (
+    Command("undo", "Undo", "Ctrl+Z", "Edit", undo, lambda c: bool(c.session.document.undo_label),
+            told=lambda c: _told("Undo", c.session.document.undo_label)),
+    Command("redo", "Redo", "Ctrl+Shift+Z", "Edit", redo, lambda c: bool(c.session.document.redo_label),
+            told=lambda c: _told("Redo", c.session.document.redo_label)),
+    Command("reroll", "Another seed", "Ctrl+R", "Edit", another_seed),
+    Command("add_layer", "Add layer…", "Ctrl+Shift+L", "Add", ask_layer),
+    Command("voices", "Voices of the layer…", "V", "Layer", ask_voices, needs_selection),
+    Command("fold", "Fold the lane", "Ctrl+E", "Layer", fold),
+)  # fmt: skip

@@ -1,0 +1,125 @@
+"""The dialog behind "Move this…": all outputs, searched by name, each with its live trace."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
+
+from dunefall.app.controls.live import TraceSource
+from dunefall.app.controls.painting import TraceImage, draw_text
+from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
+from dunefall.app.controls.theme import Theme, sans
+from dunefall.catalogue.compounds import face_of, spec_for
+from dunefall.patch.compounds import modules_in
+from dunefall.patch.model import Patch, Place
+
+__all__ = ["LinkDialog"]
+
+ROW_H = 36
+TRACE_W = 120
+_PLACE = Qt.ItemDataRole.UserRole
+_ROLE = Qt.ItemDataRole.UserRole + 1
+_LAYER = Qt.ItemDataRole.UserRole + 2
+
+
+class _Row(SearchRow):
+    """Paints an output: name, layer, and its live trace."""
+
+    row_h = ROW_H
+
+    def __init__(self, traces: TraceSource, theme: Theme, parent: QObject) -> None:
+        super().__init__(theme, parent)
+        self._traces, self._image = traces, TraceImage()
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        box: QRect = option.rect  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        theme, role = self._theme, index.data(_ROLE)
+        if chosen:
+            painter.fillRect(box, theme.colour("line"))
+        text_box = QRectF(box.x() + 8, box.y() + 2, box.width() - TRACE_W - 32, 18)
+        draw_text(painter, text_box, index.data(), sans(13, 500), theme.colour("text"))
+        below = f"{index.data(_LAYER)} · {role}"
+        draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
+        place: Place = index.data(_PLACE)
+        inner = place.inner
+        bins = self._traces.trace(inner.module, inner.port)
+        if bins is not None:
+            self._image.clear(TRACE_W, ROW_H - 8, painter.device().devicePixelRatioF())
+            low = 0.0 if role == "gate" else -1.0
+            self._image.trace(QRect(0, 0, TRACE_W, ROW_H - 8), bins[-400:], role, theme.colour(role), low=low)
+            painter.save()
+            painter.translate(box.right() - TRACE_W - 8, box.y() + 4)
+            self._image.draw(painter)
+            painter.restore()
+
+
+class LinkDialog(SearchDialog):
+    """Choose an output; ``chosen`` holds it after the dialog was accepted, as a compound's where it was found so.
+
+    Parameters
+    ----------
+    first : bool
+        Each module once, by its first output: a module is looked for.
+    """
+
+    def __init__(
+        self,
+        patch: Patch,
+        title: str,
+        traces: TraceSource,
+        theme: Theme,
+        parent: QWidget | None = None,
+        *,
+        first: bool = False,
+    ) -> None:
+        super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
+        self.chosen: Place | None = None
+        self._patch, self._first = patch, first
+        self.resize(460, 480)
+        self.list.setItemDelegate(_Row(traces, theme, self.list))
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self.list.viewport().update)
+        self._timer.start(66)
+        self.fill("")
+
+    def fill(self, text: str) -> None:
+        """List what fits all words; names that hold them come before kinds and layers that do."""
+        words = text.lower().split()
+        found = [row for row in self._outputs() if all(word in row[1] for word in words)]
+        found.sort(key=lambda row: not all(word in row[0].lower() for word in words))
+        self.list.clear()
+        for name, _, place, role, layer in found:
+            item = QListWidgetItem(name)
+            for key, value in ((_PLACE, place), (_ROLE, role), (_LAYER, layer)):
+                item.setData(key, value)
+            self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def _outputs(self) -> list[tuple[str, str, Place, str, str]]:
+        """All outputs: name, the text that is searched, place, role, layer."""
+        rows: list[tuple[str, str, Place, str, str]] = []
+        for layer in self._patch.layers:
+            inside = {module.id for module in layer.modules}
+            compounds = (x for x in self._patch.compounds if modules_in(self._patch, (x.id,))[0] in inside)
+            faces = [face_of(self._patch, compound) for compound in compounds]
+            for module in (*faces, *layer.modules):
+                spec = spec_for(module)
+                if spec is None:
+                    continue
+                outputs = spec.outputs[:1] if self._first else spec.outputs
+                for output in outputs:
+                    name = module.name if len(outputs) == 1 else f"{module.name}: {output.name}"
+                    searched = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()
+                    rows.append((name, searched, Place(module.id, output.id), output.role, layer.name))
+        return rows
+
+    def take(self) -> None:
+        """Accept the output that is chosen, if one is."""
+        item = self.list.currentItem()
+        if item is not None:
+            self.chosen = item.data(_PLACE)
+            self.accept()

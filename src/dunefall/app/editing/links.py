@@ -1,0 +1,180 @@
+"""Commands for links: "Move this…", ranges, movements that are copied, controllers, gathering; going along links."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QMenu
+
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.model.command import Command, needs_selection
+from dunefall.app.model.context import Context
+from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.units import parse_range
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
+from dunefall.catalogue.story import port_name
+from dunefall.patch.model import SHARED_ID, Place
+from dunefall.session.edits.controls import gather, kinds_of_layer
+from dunefall.session.edits.links import add_link, link_range, paste_movement, set_link_range
+
+__all__ = ["COMMANDS", "ask_link", "ask_range", "copy_movement", "learn_controller", "link_places", "take_movement"]
+
+
+def link_selection(context: Context) -> None:
+    """ "Move this…" for the selected module's main parameter, or the value that has the focus."""
+    selection = context.selection
+    spec = selection.spec
+    if spec is not None:
+        port = selection.focused_port() or spec.face or (spec.inputs[0].id if spec.inputs else "")
+        if port:
+            ask_link(context, port)
+
+
+def ask_link(context: Context, port: str) -> None:
+    """Let the user choose what moves a port of the selected module."""
+    spec, target = context.selection.spec, context.selection.place_of(port)
+    found = spec.target(port) if spec else None
+    if found is None:
+        return
+    verb = "moves" if isinstance(found, Param) else "feeds"
+    title = f"What {verb} {found.name.lower()} of {context.selection.name}?"
+    dialog = LinkDialog(context.session.patch, title, context.session.engine, context.theme, context.talk.parent)
+
+    def link() -> None:
+        if dialog.chosen is not None:
+            _link(context, dialog.chosen.inner, target)
+
+    context.talk.show(dialog, link)
+
+
+def _link(context: Context, source: Place, target: Place) -> bool:
+    """Make a link; whether that was possible, and if not, the reason is told."""
+    try:
+        add_link(context.session.document, source, target)
+    except DunefallError as error:
+        context.tell(str(error))
+        return False
+    return True
+
+
+def link_places(context: Context, source: Place, target: Place) -> None:
+    """Make a link, and show what it moves."""
+    if _link(context, source, target):
+        context.selection.select_shown(target.module)
+
+
+def ask_range(context: Context, link_id: str) -> None:
+    """Type from where to where a link moves its parameter, in the parameter's unit."""
+    document = context.session.document
+    link = document.patch.link(link_id)
+    now = link_range(document, link)
+    spec = spec_for(document.patch.module(link.target.module))
+    param = spec.target(link.target.port) if spec else None
+    if now is None or not isinstance(param, Param):
+        context.tell("An input takes the signal as it is: give this link an amount instead.")
+        return
+    text = context.talk.ask_text(
+        "Range of the link", f"{param.name}: from … to …, as the source goes from its lowest to its highest",
+        f"{param.format(now[0])} to {param.format(now[1])}",
+    )  # fmt: skip
+    if text is not None:
+        try:
+            set_link_range(document, link, *parse_range(text, param.unit, choices=param.choices))
+        except ParameterError as error:
+            context.tell(str(error))
+
+
+def copy_movement(context: Context, port: str) -> None:
+    """Keep what moves a parameter, to move another one so."""
+    place, patch = context.selection.place_of(port), context.session.patch
+    context.movement = patch.links_into(place.module, place.port)
+    names = ", ".join(patch.module(link.source.module).name for link in context.movement)
+    context.tell(f"Movement copied: {names}." if names else "Nothing moves this: there is no movement to copy.")
+
+
+def take_movement(context: Context, port: str) -> None:
+    """Let a parameter be moved as the one whose movement was copied."""
+    if not context.movement:
+        context.tell("Copy a movement first: the menu of a parameter that something moves has it.")
+        return
+    paste_movement(context.session.document, context.movement, context.selection.place_of(port))
+
+
+def ask_gather(context: Context) -> None:
+    """Put all parameters of a kind, in the selected module's layer, under one new control."""
+    document, home = context.session.document, context.selection.layer
+    layer = home.id if home else SHARED_ID
+    kinds = kinds_of_layer(document, layer)
+    if not kinds:
+        context.tell("There is nothing to gather in this layer yet: add modules first.")
+        return
+    most_first = sorted(kinds.items(), key=lambda kind: (-len(kind[1]), kind[0]))
+    texts = {f"{kind} ({len(modules)})": kind for kind, modules in most_first}
+    text = context.talk.ask_item("Gather under a control", "All parameters of this kind in the layer", list(texts))
+    if text is not None:
+        context.selection.select(gather(document, layer, texts[text]))
+
+
+def learn_controller(context: Context, port: str = "") -> None:
+    """Let the next MIDI controller that moves move a value of the selection: its main one, if none is named."""
+    selection = context.selection
+    spec = selection.spec
+    port = port or (spec.face if spec else "")
+    if not port or spec is None:
+        context.tell("Select what a controller shall move: a module, or better a Named control.")
+        return
+    context.session.control.learn_next(selection.place_of(port))
+    name = spec.param(port).name.lower()
+    context.tell(f"Turn a MIDI controller now: it will move {name} of {selection.name}.")
+
+
+def go_to_source(context: Context) -> None:
+    """Up the chain: to what moves the selection, or to one of several."""
+    links = context.selection.seen.links_into(context.selection.module)
+    _go_along(context, {x.source.module: x.target for x in links}, "moves")
+
+
+def go_to_target(context: Context) -> None:
+    """Down the chain: to what the selection moves, or to one of several."""
+    links = context.selection.seen.links_from(context.selection.module)
+    _go_along(context, {x.target.module: x.target for x in links}, "is moved by")
+
+
+def _go_along(context: Context, ends: dict[str, Place], does: str) -> None:
+    selection = context.selection
+    chosen = selection.module
+    ends.pop(chosen, None)
+    if not chosen or not ends:
+        context.tell(f"Nothing {does} {selection.name}." if chosen else "Select a module first.")
+    elif len(ends) == 1:
+        selection.select(next(iter(ends)))
+    else:
+        menu = QMenu(context.talk.parent)
+        for module, place in ends.items():
+            told = port_name(selection.seen, place.module, place.port)
+            name = selection.seen.module(module).name
+            menu.addAction(f"{name} ({told})" if does == "moves" else told, partial(selection.select, module))
+        context.talk.offer(menu)
+
+
+def find_module(context: Context) -> None:
+    """Search all modules of the patch by name, and select one."""
+    session = context.session
+    dialog = LinkDialog(session.patch, "Find a module", session.engine, context.theme, context.talk.parent, first=True)
+
+    def reveal() -> None:
+        if dialog.chosen:
+            context.selection.reveal(dialog.chosen.module)
+
+    context.talk.show(dialog, reveal)
+
+
+COMMANDS = (
+    Command("link", "Move this…", "M", "Module", link_selection, needs_selection),
+    Command("gather", "Gather under a control…", "Ctrl+Shift+G", "Module", ask_gather),
+    Command("learn", "Learn a MIDI controller…", "Ctrl+Alt+M", "Module", learn_controller),
+    Command("up", "What moves this?", "Alt+Left", "Listen", go_to_source),
+    Command("down", "What does this move?", "Alt+Right", "Listen", go_to_target),
+    Command("find", "Find a module…", "Ctrl+F", "Listen", find_module),
+)

@@ -1,0 +1,198 @@
+"""Commands for modules: adding, renaming, bypassing, pinning, removing; sounds and tunings from files."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from dunefall.app.editing.palette import Palette
+from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
+from dunefall.app.model.command import Command, needs_selection
+from dunefall.app.model.context import Context
+from dunefall.base.errors import DunefallError
+from dunefall.catalogue.joining import Joined, joined, with_kept_compound, with_starter
+from dunefall.catalogue.search import Entry, kept_entries, starter
+from dunefall.compiler.sounds import take_in
+from dunefall.patch.compounds import parent_of, with_new_parts
+from dunefall.patch.model import SHARED_ID, Place, SoundRef
+from dunefall.patch.take import Clear
+from dunefall.patch.tuning import load_tuning
+from dunefall.session.edits.compounds import rename_compound, toggle_compound_bypass
+from dunefall.session.edits.layers import remove_layer, set_title
+from dunefall.session.edits.modules import (
+    remove_modules,
+    rename,
+    set_sound,
+    set_together,
+    set_tuning,
+    toggle_bypass,
+    toggle_pin,
+)
+
+__all__ = [
+    "COMMANDS",
+    "choose_sound",
+    "choose_tuning",
+    "move_values",
+    "remove_sound",
+    "show_palette",
+    "use_sound",
+    "use_tuning",
+]
+
+SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
+
+
+def add_module(context: Context) -> None:
+    """Add a module or a starter beside what is selected, or to Shared."""
+    layer = context.selection.layer
+    show_palette(context, layer.id if layer else SHARED_ID)
+
+
+def show_palette(context: Context, layer: str) -> None:
+    """Let the user choose what to add to a layer; it can be heard before."""
+    session, selection = context.session, context.selection
+    home, beside = selection.layer, None
+    if home is not None and home.id in (layer, SHARED_ID):
+        port = selection.focused_port()
+        beside = selection.place_of(port) if port else replace(selection.output() or selection.place_of(""), port="")
+    within = parent_of(session.patch, selection.module) if home and home.id == layer else None
+    kept, troubles = kept_entries(context.library)
+
+    def made(entry: Entry) -> Joined:
+        here = beside or Place("", "")
+        if entry.stage == "starter":
+            return with_starter(session.patch, starter(entry.id))
+        if entry.stage == "compound":
+            new = with_kept_compound(session.patch, layer, context.library.load(entry.id), here.module, here.port)
+        else:
+            new = joined(session.patch, layer, entry.id, here.module, here.port)
+        return new if within is None else new._replace(patch=with_new_parts(session.patch, new.patch, within.id))
+
+    def hear(entry: Entry | None) -> None:
+        if entry is None:
+            session.trial.end()
+        else:
+            session.trial.hear(made(entry).patch)
+
+    def add() -> None:
+        if palette.chosen is not None:
+            new = made(palette.chosen)
+            session.document.edit(f"Add {palette.chosen.name}", new.patch)
+            selection.select_shown(new.module)
+            context.tell(new.told)
+
+    title = f"Add to {session.patch.layer(layer).name}"
+    palette = Palette(title, context.theme, lambda entry: made(entry).told, hear, kept, context.talk.parent)
+    context.talk.show(palette, add)
+    if troubles:
+        context.tell(f"In your library: {'; '.join(troubles)}.")
+
+
+def move_values(context: Context, values: dict[str, float]) -> None:
+    """Set values of the selection; those of a compound are those of the modules in it."""
+    face, chosen = context.selection.face, context.selection.module
+    set_together(context.session.document, face.taken(values) if face else {chosen: values})
+
+
+def choose_sound(context: Context) -> None:
+    """Choose a sound file for the selected module."""
+    path = context.session.document.path
+    found = context.talk.open_file("Choose a sound", SOUND_FILES, str(path.parent) if path else "")
+    if found:
+        use_sound(context, found)
+
+
+def use_sound(context: Context, path: Path) -> None:
+    """Let the selected module play a file; a dialog says what is wrong with it."""
+    module = context.selection.module
+    dialog = SoundDialog(f"Reading {path.name}…", lambda report: take_in(path, report), context.talk.parent)
+
+    def done() -> None:
+        if isinstance(dialog.result_value, SoundRef):
+            set_sound(context.session.document, module, dialog.result_value)
+
+    read_sounds(context, dialog, done)
+
+
+def remove_sound(context: Context) -> None:
+    """Take the selected module's own sound file away."""
+    set_sound(context.session.document, context.selection.module, None)
+
+
+def choose_tuning(context: Context) -> None:
+    """Choose a tuning file for the selected module."""
+    found = context.talk.open_file("Choose a tuning", "Tunings (*.scl);;All files (*)")
+    if found:
+        use_tuning(context, found)
+
+
+def use_tuning(context: Context, path: Path) -> None:
+    """Let the selected quantiser use a tuning file: one undo step; what is wrong with the file is told."""
+    try:
+        title, cents = load_tuning(path)
+    except DunefallError as error:
+        context.tell(str(error))
+        return
+    set_tuning(context.session.document, context.selection.module, cents)
+    context.tell(f"Tuning “{title or path.stem}”: {len(cents)} notes up to {cents[-1]:.0f} ct.")
+
+
+def bypass(context: Context) -> None:
+    """Bypass the selected module, or use it again."""
+    selection, document = context.selection, context.session.document
+    if selection.face is not None:
+        toggle_compound_bypass(document, selection.module)
+    elif selection.spec and not selection.spec.lane_end:
+        toggle_bypass(document, selection.module)
+
+
+def pin(context: Context) -> None:
+    """Pin the selected module in Watch, or take it away."""
+    place = context.selection.output()
+    if place is not None:
+        toggle_pin(context.session.document, place)
+
+
+def ask_name(context: Context) -> None:
+    """Rename the selected module or layer, or the patch if nothing is selected."""
+    selection, document = context.selection, context.session.document
+    chosen = selection.module
+    now = selection.name if chosen else document.patch.title
+    name = context.talk.ask_text("Rename", "Name" if chosen else "Title of the patch", now)
+    if name is None:
+        return
+    if selection.face is not None:
+        rename_compound(document, chosen, name)
+    elif chosen:
+        rename(document, chosen, name)
+    else:
+        set_title(document, name)
+
+
+def reset(context: Context) -> None:
+    """Clear what the selected modules remember; one that was stopped sounds again."""
+    for module in context.selection.modules:
+        context.session.engine.act(Clear(module))
+
+
+def remove(context: Context) -> None:
+    """Remove what is selected: modules, compounds with all in them, or the layer whose head is selected."""
+    selection, document = context.selection, context.session.document
+    layer = selection.layer
+    if layer is None:
+        return
+    if selection.module == layer.output_id:
+        remove_layer(document, layer.id)
+    else:
+        remove_modules(document, selection.modules)
+
+
+COMMANDS = (
+    Command("add_module", "Add…", "A", "Add", add_module),
+    Command("bypass", "Bypass", "B", "Module", bypass, needs_selection),
+    Command("pin", "Pin in Watch", "P", "Module", pin, needs_selection),
+    Command("rename", "Rename…", "F2", "Module", ask_name),
+    Command("reset", "Start the module anew", "Ctrl+Backspace", "Module", reset, needs_selection),
+    Command("remove", "Remove", "Delete", "Module", remove, needs_selection),
+)

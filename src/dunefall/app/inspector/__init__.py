@@ -1,0 +1,1 @@
+"""The inspector: values, links, series, pictures and Story of what is selected."""

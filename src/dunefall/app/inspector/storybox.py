@@ -1,0 +1,96 @@
+"""The Story of the selected module, with its neighbours' names as ways to them, and what was noticed about it."""
+
+from __future__ import annotations
+
+import html
+import re
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+
+from dunefall.app.controls.theme import Theme, sans
+from dunefall.catalogue.story import module_story
+from dunefall.patch.model import Patch
+from dunefall.session.quietwatch import quiet_reason
+
+__all__ = ["StoryBox"]
+
+
+class StoryBox(QFrame):
+    """Tells about one module.
+
+    Signals
+    -------
+    module_asked (str)
+        A neighbour's name was clicked.
+    """
+
+    module_asked = Signal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._patch, self._module = Patch(), ""
+        self._asleep: frozenset[str] = frozenset()
+        self._quiet: frozenset[str] = frozenset()
+        self._clicks: dict[str, int] = {}
+        self.setObjectName("story")
+        column = QVBoxLayout(self)
+        self._title, self.text = QLabel("Story"), QLabel()
+        self._title.setFont(sans(11, 600))
+        self._title.setAccessibleName("Story")
+        self.text.setWordWrap(True)
+        self.text.setTextFormat(Qt.TextFormat.RichText)
+        self.text.setFont(sans(13))
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.LinksAccessibleByMouse)
+        self.text.linkActivated.connect(self.module_asked.emit)
+        column.addWidget(self._title)
+        column.addWidget(self.text)
+        self.set_theme(theme)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self.setStyleSheet(f"#story {{ background: {theme.card}; border: 1px solid {theme.line}; border-radius: 6px }}")
+        self._title.setStyleSheet(f"color: {theme.text2}")
+
+    def tell(self, patch: Patch, module: str) -> None:
+        """Tell about this module of a patch; about none with ""."""
+        self._patch, self._module = patch, module
+        self.text.setText(self._html())
+
+    def set_asleep(self, modules: frozenset[str]) -> None:
+        """Tell of a shown module that it leads nowhere."""
+        if modules != self._asleep:
+            self._asleep = modules
+            self.text.setText(self._html())
+
+    def set_quiet(self, modules: frozenset[str]) -> None:
+        """Tell of a shown module that it has given nothing new for long, and why."""
+        if modules != self._quiet:
+            self._quiet = modules
+            self.text.setText(self._html())
+
+    def set_clicks(self, module: str, count: int) -> None:
+        """Tell of a layer's output how often it has clicked."""
+        self._clicks[module] = count
+        self.text.setText(self._html())
+
+    def _html(self) -> str:
+        """The Story with each neighbour's name as a way to its module."""
+        if not self._module:
+            return ""
+        text = html.escape(module_story(self._patch, self._module))
+        if self._module in self._asleep:
+            text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
+        if self._module in self._quiet:
+            reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
+            text += " <b>It has given nothing new for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
+        if self._clicks.get(self._module):
+            count = self._clicks[self._module]
+            text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."
+        near = {link.source.module for link in self._patch.links_into(self._module)}
+        near |= {link.target.module for link in self._patch.links_from(self._module)}
+        names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
+        if not names:
+            return text
+        pattern = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+        return re.sub(rf"\b({pattern})\b", lambda m: f'<a href="{names[m[1]]}"><b>{m[1]}</b></a>', text)

@@ -1,0 +1,53 @@
+"""Which devices sound, listen and play, at which rate and with how many frames at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from dunefall.app.controls.choicedialog import ChoiceDialog
+from dunefall.base.preferences import FRAMES, RATES_HZ
+from dunefall.engine.devices.input import input_names
+from dunefall.engine.devices.keys import key_names
+from dunefall.engine.devices.output import device_names
+from dunefall.engine.messages import EngineOptions
+
+__all__ = ["DeviceDialog"]
+
+NOTE = (
+    "A smaller block answers sooner; a larger one is safer on a busy machine. The live input is open only while a Live "
+    "input module listens. The sound goes on."
+)
+
+
+class DeviceDialog(ChoiceDialog):
+    """Lets the user choose; ``values`` are the options of then."""
+
+    def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
+        super().__init__("Sound devices", NOTE, parent)
+        output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
+        live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
+        keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated")]
+        self.output = self._choice("Output", output, device_names(), options.audio)
+        self.rate = self._choice("Sample rate", [(f"{rate / 1000:g} kHz", rate) for rate in RATES_HZ], (), options.rate)
+        blocks = [(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames) for frames in FRAMES]
+        self.frames = self._choice("Block", blocks, (), options.frames)
+        self.live = self._choice("Live input", live, input_names(), options.live)
+        self.keys = self._choice("MIDI keys", keys, key_names(), options.keys)
+
+    def _choice(self, label: str, first: Sequence[tuple[str, object]], names: Sequence[str], now: object) -> QComboBox:
+        box = QComboBox()
+        for text, value in (*first, *((name, name) for name in names)):
+            box.addItem(text, value)
+        box.setCurrentIndex(max(0, box.findData(now)))
+        self.add(label, box)
+        return box
+
+    @property
+    def values(self) -> EngineOptions:
+        """What was chosen."""
+        return EngineOptions(
+            str(self.output.currentData()), float(self.rate.currentData()), int(self.frames.currentData()),
+            str(self.live.currentData()), str(self.keys.currentData()),
+        )  # fmt: skip

@@ -1,1 +1,0 @@
-"""The Mix workspace: rows of layers, the field, the master."""

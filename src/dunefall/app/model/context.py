@@ -1,0 +1,131 @@
+"""What commands act on: the session, the selection, and a way to ask and to tell. No command knows the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, Protocol
+
+from PySide6.QtWidgets import QDialog, QMenu, QWidget
+
+from dunefall.app.controls.theme import Theme
+from dunefall.app.model.selection import Selection
+from dunefall.base.preferences import Preferences, preferences_file
+from dunefall.patch.model import Link
+from dunefall.patch.userlibrary import UserLibrary
+from dunefall.session import Session
+
+__all__ = ["Context", "Settings", "Shell", "Talk"]
+
+
+class Talk(Protocol):
+    """How commands ask and tell. The window's own is ``shell.talk``; a test's answers by itself."""
+
+    @property
+    def parent(self) -> QWidget | None:
+        """What dialogs and menus belong to."""
+
+    def tell(self, text: str) -> None:
+        """Say what happened, for a while."""
+
+    def quiet(self) -> None:
+        """What was told last holds no longer."""
+
+    def warn(self, title: str, text: str) -> None:
+        """Say what went wrong in a dialog."""
+
+    def ask_text(self, title: str, label: str, text: str = "") -> str | None:
+        """A text that the user types; None if the user thought better of it."""
+
+    def ask_item(self, title: str, label: str, items: list[str]) -> str | None:
+        """One of some texts; None if the user thought better of it."""
+
+    def confirm(self, title: str, text: str, answers: tuple[str, ...], usual: str = "") -> str:
+        """One of the answers, which are names of Qt's standard buttons ("Yes", "No", "Save", "Discard", "Cancel")."""
+
+    def open_file(self, title: str, kinds: str, folder: str = "") -> Path | None:
+        """A file to read; None if the user thought better of it."""
+
+    def save_file(self, title: str, kinds: str, proposed: str) -> Path | None:
+        """A file to write; None if the user thought better of it."""
+
+    def show(self, dialog: QDialog, then: Callable[[], object] | None = None) -> None:
+        """Show a dialog, and go on when it is accepted; nothing waits for it."""
+
+    def offer(self, menu: QMenu) -> None:
+        """Open a menu at the pointer."""
+
+
+class Shell(Protocol):
+    """What commands may ask of the window itself."""
+
+    def key_of(self, command: str) -> str:
+        """The key of a command by its id, as it is to be told."""
+
+    def show_workspace(self, name: str) -> None:
+        """Show another workspace, by its id."""
+
+    def page(self, name: str) -> Any:
+        """The page of a workspace, by its id."""
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw everything in this theme."""
+
+    def ask_preferences(self) -> None:
+        """Let the user choose theme, size, folder and keys."""
+
+    def ask_command(self) -> None:
+        """Let the user search every command, and do one."""
+
+    def close(self) -> object:
+        """End, if nothing unsaved would be lost."""
+
+
+class Settings:
+    """The user's preferences of now.
+
+    Attributes
+    ----------
+    lasting : bool
+        Whether they are kept on disk: a window of a test or of a picture leaves no trace.
+    """
+
+    def __init__(self, values: Preferences | None = None) -> None:
+        self.values, self.lasting = values or Preferences(), values is not None
+
+    def take(self, values: Preferences) -> None:
+        """Prefer this from now on."""
+        self.values = values
+        if self.lasting:
+            values.save(preferences_file())
+
+    def change(self, **values: Any) -> None:
+        """Prefer other values of these names from now on."""
+        self.take(replace(self.values, **values))
+
+
+class Context:
+    """What commands act on.
+
+    Attributes
+    ----------
+    movement : tuple of Link
+        What moved the value whose movement was copied last.
+    """
+
+    def __init__(
+        self, session: Session, talk: Talk, shell: Shell, theme: Theme, settings: Settings, library: UserLibrary
+    ) -> None:
+        self.session, self.talk, self.shell, self.theme = session, talk, shell, theme
+        self.settings, self.library = settings, library
+        self.selection = Selection(session.document)
+        self.movement: tuple[Link, ...] = ()
+
+    def tell(self, text: str) -> None:
+        """Say what happened, for a while."""
+        self.talk.tell(text)
+
+    def key_of(self, command: str) -> str:
+        """The key of a command by its id, as it is to be told."""
+        return self.shell.key_of(command)

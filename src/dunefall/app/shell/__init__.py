@@ -1,0 +1,1 @@
+"""The window itself: header, menus, notices, files, start, preferences. It knows a list of workspaces."""

@@ -1,0 +1,221 @@
+"""Commands for files: patches, takes, renders, and the patches that were open of late."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QStandardPaths
+
+from dunefall.app.editing.compounds import offer_changes
+from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
+from dunefall.app.model.command import Command
+from dunefall.app.model.context import Context
+from dunefall.app.shell.renderdialog import RenderDialog
+from dunefall.base.errors import DunefallError
+from dunefall.compiler.sounds import at_hand, take_in_all
+from dunefall.patch.library import DEMO
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
+from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
+from dunefall.session import open_patch
+
+__all__ = [
+    "COMMANDS",
+    "may_leave",
+    "note_recent",
+    "open_document",
+    "open_path",
+    "save_path",
+    "show_document",
+    "take_up",
+]
+
+PATCHES = "Patches (*.dunefall)"
+
+
+def _folder(context: Context) -> str:
+    """Where files are looked for first."""
+    path, preferred = context.session.document.path, context.settings.values.folder
+    if path is not None:
+        return str(path.parent)
+    if preferred and Path(preferred).is_dir():
+        return preferred
+    music = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation) or Path.home())
+    return str(music if music.is_dir() else Path.home())
+
+
+# -- opening ----------------------------------------------------------------------------------------------------------
+
+
+def new_patch(context: Context) -> None:
+    """An empty patch."""
+    if may_leave(context):
+        show_document(context, Patch(), None)
+
+
+def open_demo(context: Context) -> None:
+    """The shipped demo."""
+    if may_leave(context):
+        open_document(context, *open_patch(DEMO))
+
+
+def open_file(context: Context) -> None:
+    """Choose a file and open it."""
+    if may_leave(context):
+        path = context.talk.open_file("Open a patch", PATCHES, _folder(context))
+        if path:
+            open_path(context, path)
+
+
+def open_path(context: Context, path: Path) -> bool:
+    """Open a file; a dialog says what is wrong with it, and the open patch stays."""
+    try:
+        patch, _ = open_patch(str(path))
+    except DunefallError as error:
+        context.talk.warn("This file cannot be opened", str(error))
+        return False
+    open_document(context, patch, path)
+    return True
+
+
+def open_document(context: Context, patch: Patch, path: Path | None) -> None:
+    """Go on with another document as soon as its sounds are at hand."""
+    if at_hand(patch):
+        show_document(context, patch, path)
+        return
+    text = f"Reading the sounds of “{patch.title}”…"
+    dialog = SoundDialog(text, lambda report: take_in_all(patch, report), context.talk.parent)
+
+    def done() -> None:
+        show_document(context, patch, path)
+        if isinstance(dialog.result_value, list) and dialog.result_value:
+            context.talk.warn("Some sounds are missing", "\n".join(dialog.result_value))
+
+    read_sounds(context, dialog, done)
+
+
+def show_document(context: Context, patch: Patch, path: Path | None) -> None:
+    """Go on with another document."""
+    context.selection.select("")
+    context.session.replace_document(patch, path)
+    context.selection.look_again()
+    note_recent(context, path)
+    offer_changes(context)
+
+
+def take_up(context: Context, patch: Patch, path: Path | None) -> None:
+    """Go on with a patch that was not saved."""
+    show_document(context, patch, path)
+    context.session.document.mark_unsaved()
+    context.selection.look_again()
+
+
+def may_leave(context: Context) -> bool:
+    """Whether the patch is saved, or the user does not mind."""
+    document = context.session.document
+    if not document.modified:
+        return True
+    text = f"Save the changes to “{document.patch.title}”?"
+    choice = context.talk.confirm("Unsaved changes", text, ("Save", "Discard", "Cancel"))
+    return save(context) if choice == "Save" else choice == "Discard"
+
+
+# -- patches that were open of late --------------------------------------------------------------------------------
+
+
+def note_recent(context: Context, path: Path | None) -> None:
+    """A patch was opened from a file, or saved to it."""
+    if path is not None:
+        context.settings.take(context.settings.values.with_recent(path))
+
+
+def recent(context: Context) -> list[tuple[str, str, Callable[[], object] | None]]:
+    """What the menu of recent patches lists."""
+    found = [(Path(name).name, name, partial(_open_recent, context, name)) for name in context.settings.values.recent]
+    return [*found] or [("None yet", "", None)]
+
+
+def _open_recent(context: Context, name: str) -> None:
+    if may_leave(context) and not open_path(context, Path(name)):
+        values = context.settings.values
+        context.settings.take(replace(values, recent=tuple(other for other in values.recent if other != name)))
+
+
+# -- saving and rendering ------------------------------------------------------------------------------------------
+
+
+def save(context: Context) -> bool:
+    """Save to the patch's file, or ask for one."""
+    path = context.session.document.path
+    return save_as(context) if path is None else save_path(context, path)
+
+
+def save_as(context: Context) -> bool:
+    """Choose a file and save to it."""
+    path = _ask_file(context, "Save the patch", "Patches", ".dunefall")
+    return save_path(context, path) if path else False
+
+
+def save_path(context: Context, path: Path) -> bool:
+    """Save to a file; a dialog says why it could not be, and the old file stays whole."""
+    try:
+        context.session.save(path)
+    except DunefallError as error:
+        context.talk.warn("The patch was not saved", str(error))
+        return False
+    context.selection.look_again()
+    note_recent(context, path)
+    return True
+
+
+def _path_named(context: Context, ending: str) -> Path:
+    """A file named after the patch, in the folder where one would look for it."""
+    return Path(_folder(context)) / f"{context.session.patch.title}{ending}".replace("/", "-")
+
+
+def _ask_file(context: Context, title: str, kind: str, suffix: str) -> Path | None:
+    """File to save to, with the suffix where none was given; None if the user thought better of it."""
+    path = context.talk.save_file(title, f"{kind} (*{suffix})", str(_path_named(context, suffix)))
+    return path.with_suffix(suffix) if path and not path.suffix else path
+
+
+def render_file(context: Context) -> None:
+    """Open the render dialog for the patch."""
+    _render(context, context.session.patch, "60 s", ".wav")
+
+
+def render_take(context: Context) -> None:
+    """Open the render dialog for what has been played since the start."""
+    seconds = max(1.0, context.session.seconds)
+    _render(context, context.session.engine.take, f"{seconds:.1f} s", " take.wav")
+
+
+def _render(context: Context, take: Patch | Take, length: str, ending: str) -> None:
+    path, rate = _path_named(context, ending), context.session.options.rate
+    context.talk.show(RenderDialog(take, path, rate, length, context.talk.parent))
+
+
+def save_played(context: Context) -> None:
+    """Choose a file and save what has been played since the start, with everything that was changed by hand."""
+    path = _ask_file(context, "Save the take", "Takes", TAKE_SUFFIX)
+    if path:
+        try:
+            save_take(context.session.engine.take, path)
+        except DunefallError as error:
+            context.talk.warn("The take was not saved", str(error))
+
+
+COMMANDS = (
+    Command("new", "New patch", "Ctrl+N", "File", new_patch),
+    Command("open", "Open…", "Ctrl+O", "File", open_file),
+    Command("recent", "Open recent", "", "File", lambda context: None, lists=recent),
+    Command("demo", "Open the demo", "", "File", open_demo),
+    Command("save", "Save", "Ctrl+S", "File", save),
+    Command("save_as", "Save as…", "Ctrl+Shift+S", "File", save_as),
+    Command("render", "Render to WAV…", "Ctrl+Shift+R", "File", render_file),
+    Command("save_take", "Save the take…", "Ctrl+Alt+S", "File", save_played),
+    Command("render_take", "Render the take to WAV…", "Ctrl+Alt+R", "File", render_take),
+)

@@ -1,0 +1,152 @@
+"""The first start's five hints: each points at a real thing, and once they are gone they are gone for good."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PySide6.QtCore import QPoint, QRect, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygon
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from dunefall.app.controls.theme import Theme, sans
+from dunefall.app.shell.header import Header
+from dunefall.app.workspaces.build.page import BuildPage
+from dunefall.patch.model import Patch
+
+__all__ = ["Hint", "Hints", "first_hints"]
+
+WIDTH, GAP, TIP = 300, 14, 9
+
+
+class Hint(NamedTuple):
+    """A text, and the thing in the window that it points at."""
+
+    text: str
+    place: Callable[[], QRect]
+
+
+class Hints(QWidget):
+    """A box beside a thing, one hint after the other.
+
+    Signals
+    -------
+    ended ()
+        All were seen, or they were waved away.
+    """
+
+    ended = Signal()
+
+    def __init__(self, hints: list[Hint], theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._hints, self._theme, self._at, self._window = hints, theme, 0, parent
+        self._tip = QPoint()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Hint")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(GAP + TIP, GAP + TIP, GAP + TIP, GAP + TIP)
+        self.words, self._count = QLabel(), QLabel()
+        self.words.setWordWrap(True)
+        self.words.setFont(sans(13))
+        self.words.setFixedWidth(WIDTH)
+        column.addWidget(self.words)
+        line = QHBoxLayout()
+        self.next, self.enough = QPushButton("Next"), QPushButton("No more hints")
+        self.next.clicked.connect(self.go_on)
+        self.enough.clicked.connect(self.end)
+        line.addWidget(self._count)
+        line.addStretch(1)
+        line.addWidget(self.enough)
+        line.addWidget(self.next)
+        column.addLayout(line)
+        self._show()
+
+    def _show(self) -> None:
+        hint = self._hints[self._at]
+        self.words.setText(hint.text)
+        self.setAccessibleDescription(hint.text)
+        self._count.setText(f"{self._at + 1} of {len(self._hints)}")
+        last = self._at == len(self._hints) - 1
+        self.next.setText("Done" if last else "Next")
+        self.enough.setVisible(not last)
+        self.adjustSize()
+        self._stand_beside(hint.place())
+        self.show()
+        self.raise_()
+        self.next.setFocus()
+
+    def _stand_beside(self, thing: QRect) -> None:
+        """To the right of the thing, or to the left where there is no room."""
+        room, right = self._window.width(), thing.right() + 1
+        x = right if right + self.width() <= room else max(0, thing.left() - self.width())
+        y = min(max(0, thing.center().y() - self.height() // 2), self._window.height() - self.height())
+        self.move(x, y)
+        self._tip = QPoint(0 if x == right else self.width() - 1, thing.center().y() - y)
+        self._tip.setY(min(max(self._tip.y(), 24), self.height() - 24))
+        self.update()
+
+    def go_on(self) -> None:
+        """The next hint; after the last one they end."""
+        self._at += 1
+        if self._at == len(self._hints):
+            self.end()
+        else:
+            self._show()
+
+    def end(self) -> None:
+        """No more hints, ever."""
+        self.hide()
+        self.ended.emit()
+        self.deleteLater()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape waves them away."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.end()
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """The box, and its tip at the thing."""
+        painter, theme = QPainter(self), self._theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("text"), 1.5))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(self.rect().adjusted(TIP, TIP, -TIP, -TIP), 6, 6)
+        inward = TIP + 2 if self._tip.x() == 0 else -TIP - 2
+        base = self._tip.x() + inward
+        painter.setBrush(theme.colour("text"))
+        painter.drawPolygon(QPolygon([self._tip, QPoint(base, self._tip.y() - 8), QPoint(base, self._tip.y() + 8)]))
+        painter.end()
+
+
+def first_hints(window: QWidget, build: BuildPage, header: Header, patch: Patch) -> list[Hint]:
+    """What a newcomer should know, in the order of looking."""
+    canvas = build.canvas
+
+    def of(widget: QWidget, part: QRect | None = None) -> QRect:
+        box = part or widget.rect()
+        return QRect(widget.mapTo(window, box.topLeft()), box.size())
+
+    def first_lane() -> QRect:
+        layer = patch.layers[-1] if len(patch.layers) < 3 else patch.layers[1]
+        return of(canvas.viewport(), canvas.head_rect(layer.id))
+
+    def first_card() -> QRect:
+        view = canvas.viewport()
+        cards = (canvas.card_rect(module.id) for module in patch.modules())
+        seen = (card for card in cards if not card.isEmpty() and view.rect().contains(card))
+        return of(view, next(seen, QRect(0, 0, 10, 10)))
+
+    return [
+        Hint("Every row is a layer of the soundscape. Its sound runs from left to right; what moves it stands below. "
+             "Shared, at the top, holds what several layers use.", first_lane),
+        Hint("Click a card, and its links appear, with how much they move. The trace on it is its own output, live.",
+             first_card),
+        Hint("Here are the values of what is selected. Drag a rail, or click and type: “3 st”, “1/8.”, “A3”. "
+             "“+” asks what shall move it; below, in words, why it sounds as it does.", lambda: of(build.inspector)),
+        Hint("Another seed: everything that goes by chance falls differently. Undo brings the old one back, exactly.",
+             lambda: of(header.reroll)),
+        Hint("This menu has everything else, with its keys. A adds something new: a module or a whole layer, found in "
+             "plain words. Ctrl+S takes it home, Ctrl+Shift+R renders a file.", lambda: of(header.title)),
+    ]  # fmt: skip

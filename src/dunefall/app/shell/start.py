@@ -1,0 +1,133 @@
+"""Starting the window from the command line's options."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+import sys
+import time
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from dunefall.app.controls.accessible import install_accessibility
+from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
+from dunefall.app.shell.window import MainWindow
+from dunefall.app.workspaces import WORKSPACES
+from dunefall.base.collector import keep_what_is_loaded
+from dunefall.base.errors import DunefallError
+from dunefall.base.preferences import Preferences, preferences_file
+from dunefall.compiler.sounds import take_in_all
+from dunefall.engine.devices.osc import OscInput
+from dunefall.engine.messages import EngineOptions
+from dunefall.engine.shared import Status
+from dunefall.patch.library import DEMO
+from dunefall.patch.model import Patch
+from dunefall.session import Session, open_patch
+
+__all__ = ["make_app", "open_window"]
+
+SETTLE_S = 6.0
+FIRST_FADE_S = 4.0
+
+
+def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
+    """The application with the shipped fonts and a theme (None: what the desktop asks for), everything drawn so many
+    times as large."""
+    if scale != 1.0:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{scale:g}")
+    app = QApplication.instance() or QApplication(["dunefall"])
+    assert isinstance(app, QApplication)
+    app.setApplicationName("Dunefall")
+    app.setStyle("Fusion")
+    install_accessibility()
+    load_fonts()
+    apply_theme(app, wanted_theme(theme))
+    keep_what_is_loaded()
+    return app
+
+
+def open_window(options: argparse.Namespace) -> int:
+    """Open the window and run until it is closed; returns the exit status.
+
+    Raises
+    ------
+    DunefallError
+        If the patch cannot be opened: no window appears then.
+    """
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        raise DunefallError(
+            "there is no display; start with `xvfb-run dunefall`, `make demo`, or use `dunefall render`"
+        )
+    names = [workspace.id for workspace in WORKSPACES]
+    if options.workspace not in (None, *names):
+        raise DunefallError(f"there is no workspace “{options.workspace}”; there are {', '.join(names)}")
+    preferences = Preferences.load(preferences_file())
+    first = not preferences.hints_seen and options.patch is None
+    name = DEMO if options.demo or first else options.patch
+    patch, path = open_patch(name) if name else (Patch(), None)
+    troubles = take_in_all(patch)
+    theme = options.theme or preferences.theme or None
+    app = make_app(theme, preferences.scale)
+    session = Session(patch, path, _engine_options(options, preferences))
+    if options.osc is not None:
+        session.control.osc = OscInput(options.osc)
+    alone = options.screenshot is None and options.quit_after is None
+    window = MainWindow(session, wanted_theme(theme), preferences if alone else None)
+    window.show_workspace(options.workspace or next(iter(window.workspaces)))
+    window.show()
+    if alone:
+        window.note_recent(path)
+        QTimer.singleShot(0, lambda: _greet(window, first))
+    signal.signal(signal.SIGINT, lambda *_: QTimer.singleShot(0, window.close))  # not amid a painting
+    if troubles:
+        window.context.talk.warn("Some sounds are missing", "\n".join(troubles))
+    errands = _Errands(window, options)
+    status = app.exec()
+    session.close()
+    return 2 if errands.failed else status
+
+
+def _engine_options(options: argparse.Namespace, preferences: Preferences) -> EngineOptions:
+    """Devices as the command line says, else as they were chosen last."""
+    return EngineOptions(
+        options.audio or preferences.audio, preferences.rate, preferences.frames, options.live or preferences.live,
+        options.keys or preferences.keys,
+    )  # fmt: skip
+
+
+def _greet(window: MainWindow, first: bool) -> None:
+    """Offer what a crash left behind; at the very first start, play softly and give five hints."""
+    if not window.copies.offer() and first:
+        window.first_fade_s = FIRST_FADE_S
+        window.show_hints()
+
+
+class _Errands:
+    """What the options ask of the running window: a picture when it has settled, and to end by itself."""
+
+    def __init__(self, window: MainWindow, options: argparse.Namespace) -> None:
+        self.failed = False
+        self._window, self._shot, self._end = window, options.screenshot, options.quit_after
+        self._wait_s = SETTLE_S if self._end is None else min(SETTLE_S, self._end * 0.8)
+        self._begun = 0.0
+        self._timer = QTimer(window)
+        self._timer.timeout.connect(self._look)
+        if self._shot is not None or self._end is not None:
+            self._timer.start(20)
+
+    def _look(self) -> None:
+        if self._window.session.engine.status[Status.BLOCKS] == 0:
+            return
+        self._begun = self._begun or time.monotonic()
+        passed = time.monotonic() - self._begun
+        if self._shot is not None and passed >= self._wait_s:
+            self.failed = not self._window.grab().save(str(self._shot))
+            if self.failed:
+                print(f"dunefall: cannot write the picture {self._shot}", file=sys.stderr)
+            self._shot = None
+        if self._shot is None and self._end is not None and passed >= self._end:
+            self._timer.stop()
+            self._window.session.document.mark_saved(self._window.session.document.path)
+            self._window.close()

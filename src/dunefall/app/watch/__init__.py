@@ -1,0 +1,1 @@
+"""Watch: scope, spectrum, spectrogram, tuner and events of pinned signals."""

@@ -1,1 +1,0 @@
-"""Widgets that several parts of the window use."""

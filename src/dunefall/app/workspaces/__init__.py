@@ -1,0 +1,13 @@
+"""The workspaces: one folder each, with one declaration. A new one is its folder and one line here."""
+
+from __future__ import annotations
+
+from dunefall.app.model.workspace import Workspace
+from dunefall.app.workspaces import build, mix
+
+__all__ = ["WORKSPACES"]
+
+WORKSPACES: tuple[Workspace, ...] = (
+    build.WORKSPACE,
+    mix.WORKSPACE,
+)

@@ -1,0 +1,24 @@
+"""The Build workspace: lanes of cards, the inspector and Watch."""
+
+from __future__ import annotations
+
+from dunefall.app.model.context import Context
+from dunefall.app.model.workspace import Page, Workspace
+from dunefall.app.workspaces.build.commands import COMMANDS
+from dunefall.app.workspaces.build.page import BuildPage
+
+__all__ = ["WORKSPACE"]
+
+
+def _listens(context: Context) -> tuple[str, ...]:
+    return context.selection.inside
+
+
+def _scene(context: Context, _page: Page) -> None:
+    context.selection.select("drip-line-low-pass")
+
+
+WORKSPACE = Workspace(
+    "build", "Build", "Ctrl+1", "The Build workspace", BuildPage, COMMANDS, _listens,
+    "There is no layer yet. Click “Add layer” on the left, or open the demo from the patch's menu, top left.", _scene,
+)  # fmt: skip

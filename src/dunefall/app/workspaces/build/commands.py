@@ -1,0 +1,48 @@
+"""Commands of the Build workspace: the size of the lanes, the inspector's place, Watch."""
+
+from __future__ import annotations
+
+from dunefall.app.model.command import Command
+from dunefall.app.model.context import Context
+from dunefall.app.workspaces.build.page import BuildPage
+
+__all__ = ["COMMANDS"]
+
+
+def _page(context: Context) -> BuildPage:
+    page: BuildPage = context.shell.page("build")
+    return page
+
+
+def zoom_in(context: Context) -> None:
+    """Draw the lanes larger."""
+    _page(context).canvas.zoom(1)
+
+
+def zoom_out(context: Context) -> None:
+    """Draw the lanes smaller, so that more of them are seen."""
+    _page(context).canvas.zoom(-1)
+
+
+def zoom_back(context: Context) -> None:
+    """Draw the lanes as large as they are."""
+    _page(context).canvas.zoom(0)
+
+
+def toggle_inspector(context: Context) -> None:
+    """Show the inspector, or give its room to the lanes."""
+    _page(context).drawer.toggle()
+
+
+def toggle_freeze(context: Context) -> None:
+    """Hold or release Watch."""
+    _page(context).watch.freeze.toggle()
+
+
+COMMANDS = (
+    Command("inspector", "Show or hide the inspector", "I", "View", toggle_inspector),
+    Command("larger", "Lanes larger", "Ctrl++", "View", zoom_in),
+    Command("smaller", "Lanes smaller", "Ctrl+-", "View", zoom_out),
+    Command("real_size", "Lanes as large as they are", "Ctrl+0", "View", zoom_back),
+    Command("freeze", "Freeze Watch", "F", "View", toggle_freeze),
+)

@@ -1,0 +1,188 @@
+"""The Build workspace's page: lanes, inspector and Watch over one context."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+
+from dunefall.app.controls.drawer import Drawer
+from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.rail import Rail
+from dunefall.app.controls.theme import Theme
+from dunefall.app.editing import layers, links, modules
+from dunefall.app.inspector.inspector import Inspector
+from dunefall.app.listening import hearing, transport
+from dunefall.app.model.context import Context
+from dunefall.app.watch.watch import Watch
+from dunefall.app.workspaces.build.canvas import BuildCanvas
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
+from dunefall.engine import messages as say
+from dunefall.engine.shared import Status
+from dunefall.patch.model import Place
+from dunefall.session.edits.controls import turn_control
+from dunefall.session.edits.layers import toggle_fold
+from dunefall.session.edits.links import change_link, remove_link, scale_reach
+from dunefall.session.edits.modules import set_series, toggle_lock
+from dunefall.session.quietwatch import QuietWatch
+
+__all__ = ["BuildPage"]
+
+WATCH_FROM_H = 588
+"""A page that is lower has no room for Watch."""
+
+
+class BuildPage(QWidget):
+    """All of the Build workspace."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__()
+        session, theme = context.session, context.theme
+        self._context, self._quiet_watch = context, QuietWatch()
+        self.canvas = BuildCanvas(context.selection, session.engine, theme)
+        self.inspector = Inspector(theme, session.engine)
+        self.watch = Watch(theme, session.engine, session.options.rate)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.addWidget(self.canvas, 1)
+        left.addWidget(self.watch)
+        row.addLayout(left, 1)
+        self.drawer = Drawer(self, row, self.inspector, self.canvas)
+        self.drawer.covered.connect(self.canvas.set_covered)
+        context.selection.focused_port = lambda: self.inspector.focused_port
+        self._connect_canvas()
+        self._connect_inspector()
+
+    def _connect_canvas(self) -> None:
+        context, canvas = self._context, self.canvas
+        canvas.entered.connect(self.inspector.focus_first)
+        canvas.fold_asked.connect(partial(toggle_fold, context.session.document))
+        canvas.add_asked.connect(partial(modules.show_palette, context))
+        canvas.layer_asked.connect(partial(layers.ask_layer, context))
+        canvas.button_pressed.connect(partial(hearing.turn_button, context))
+        canvas.compound_pressed.connect(context.selection.press_compound)
+        canvas.link_drawn.connect(self.take_drawn_link)
+
+    def _connect_inspector(self) -> None:
+        context, inspector, document = self._context, self.inspector, self._context.session.document
+        place_of, selection = context.selection.place_of, context.selection
+        inspector.left.connect(self.canvas.setFocus)
+        inspector.values_moved.connect(partial(modules.move_values, context))
+        inspector.settled.connect(document.end_merge)
+        inspector.drawn.connect(lambda series: set_series(document, selection.module, series))
+        inspector.refused.connect(context.tell)
+        inspector.compound_pressed.connect(selection.press_compound)
+        inspector.tuning_asked.connect(partial(modules.choose_tuning, context))
+        inspector.link_asked.connect(partial(links.ask_link, context))
+        inspector.reach_scaled.connect(lambda port, factor: scale_reach(document, place_of(port), factor))
+        inspector.lock_asked.connect(lambda port: toggle_lock(document, place_of(port)))
+        inspector.learn_asked.connect(partial(links.learn_controller, context))
+        inspector.movement_copied.connect(partial(links.copy_movement, context))
+        inspector.movement_pasted.connect(partial(links.take_movement, context))
+        inspector.link_changed.connect(lambda link: change_link(document, selection.real_link(link)))
+        inspector.range_asked.connect(partial(links.ask_range, context))
+        inspector.link_soloed.connect(partial(hearing.hear_link_alone, context))
+        inspector.link_removed.connect(partial(remove_link, document))
+        inspector.renamed.connect(lambda _: modules.ask_name(context))
+        inspector.bypass_asked.connect(lambda: modules.bypass(context))
+        inspector.sound_asked.connect(lambda: modules.choose_sound(context))
+        inspector.sound_removed.connect(lambda: modules.remove_sound(context))
+        inspector.module_asked.connect(selection.select_shown)
+        inspector.control_moved.connect(partial(turn_control, document))
+        inspector.key_played.connect(partial(transport.play_key, context))
+
+    # -- as a page ------------------------------------------------------------------------------------------------
+
+    def show_patch(self) -> None:
+        """Show the patch as it is seen now."""
+        selection = self._context.selection
+        self.canvas.show_patch()
+        self.watch.show_pins(self._context.session.patch)
+        self.inspector.show_module(selection.seen, selection.module if selection.seen.has(selection.module) else "")
+
+    def show_selection(self) -> None:
+        """Show what is selected now."""
+        selection = self._context.selection
+        self.canvas.show_selection()
+        self.inspector.show_module(selection.seen, selection.module)
+        self.drawer.need(bool(selection.module))
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self.canvas.set_theme(theme)
+        self.inspector.set_theme(theme)
+        self.watch.set_theme(theme, self._context.session.patch)
+
+    def listen(self, _on: bool) -> None:
+        """Nothing is measured for this page alone."""
+
+    def follow(self) -> None:
+        """Keep what Watch would show, and notice what gives nothing new."""
+        session = self._context.session
+        self.watch.remember()
+        rate = session.engine.status[Status.RATE] or session.options.rate
+        if self._quiet_watch.look(session.patch, session.engine, session.engine.position, rate):
+            quiet = self._context.selection.as_seen(self._quiet_watch.quiet)
+            self.canvas.set_quiet(quiet)
+            self.inspector.story.set_quiet(quiet)
+
+    def animate(self) -> None:
+        """Show everything that is live."""
+        for part in (self.canvas, self.inspector, self.watch):
+            part.animate()
+
+    def hear(self, message: object) -> None:
+        """What the engine says of modules, and of the device."""
+        selection = self._context.selection
+        if isinstance(message, say.DeviceChosen):
+            self.watch.rate = message.rate
+        elif isinstance(message, say.Faults):
+            self.canvas.set_faults(selection.shown_as(message.modules))
+        elif isinstance(message, say.Clicked):
+            self.inspector.story.set_clicks(message.module, message.count)
+        elif isinstance(message, say.ProgramRuns):
+            asleep = selection.as_seen(message.asleep)
+            self.canvas.set_asleep(asleep)
+            self.inspector.story.set_asleep(asleep)
+
+    def take_focus(self) -> None:
+        """The lanes are where one begins."""
+        self.canvas.setFocus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """A low window folds Watch away."""
+        self.watch.setVisible(self.height() >= WATCH_FROM_H)
+        super().resizeEvent(event)
+
+    # -- links drawn with the mouse -------------------------------------------------------------------------------
+
+    def take_drawn_link(self, source: str, card: str, where: QPoint) -> None:
+        """A link was drawn from a card's edge: onto a rail it is made at once, onto a card its ports are offered."""
+        context, seen = self._context, self._context.selection.seen
+        spec = spec_for(seen.module(source))
+        if spec is None or not spec.outputs:
+            return
+        output = Place(source, spec.outputs[0].id).inner
+        widget: QWidget | None = QApplication.widgetAt(where)
+        if not card and isinstance(widget, Rail):
+            onto = next((port for port, rail in self.inspector.rails.items() if rail is widget), "")
+            if onto:
+                links.link_places(context, output, context.selection.place_of(onto))
+            return
+        target = spec_for(seen.module(card)) if card else None
+        if target is None:
+            return
+        menu = QMenu(self)
+        menu.addAction(f"{seen.module(source).name} into {seen.module(card).name}").setEnabled(False)
+        ports = [port for port in target.targets if not (isinstance(port, Param) and port.follows)]
+        role = spec.outputs[0].role
+        ports.sort(key=lambda port: getattr(port, "role", "") != role)  # what fits comes first
+        for port in ports:
+            menu.addAction(port.name, partial(links.link_places, context, output, Place(card, port.id).inner))
+        show_menu(menu, where)

@@ -1,0 +1,156 @@
+"""Commands of the Mix workspace, and what its parts ask for: sends, ducking, effect lanes, groups, places, master."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QMenu
+
+from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.model.command import Command
+from dunefall.app.model.context import Context
+from dunefall.app.workspaces.mix.ruler import SEND_LOW_DB
+from dunefall.base.errors import DunefallError
+from dunefall.base.layouts import layout_of
+from dunefall.catalogue import spec_of
+from dunefall.patch.mixing import mixed_layers, send_of, with_master
+from dunefall.patch.model import Place
+from dunefall.session.edits.mix import add_effect_lane, set_group, set_key, set_master, set_send
+from dunefall.session.edits.modules import set_params
+
+__all__ = [
+    "COMMANDS",
+    "add_lane",
+    "ask_effect_lane",
+    "ask_group",
+    "ask_key",
+    "make_way",
+    "show_place_menu",
+    "turn_send",
+]
+
+LANES = (
+    ("Wide hall", ("reverb",)), ("Rust echo", ("delay", "drive")), ("Grain cloud", ("grain-cloud",)),
+    ("Spring", ("spring",)), ("Plate", ("plate",)), ("Place", ("convolution",)), ("Chorus", ("chorus",)),
+    ("Shimmer", ("pitch-shifter", "reverb")),
+)  # fmt: skip
+"""Effect lanes that are offered, with their modules in a row."""
+PLACE_VALUES = {"centre_share": (0.0, 0.25, 0.5, 0.75, 1.0), "low_effects_db": (-96.0, -24.0, -18.0, -12.0, -6.0, 0.0)}
+"""What is offered in the menu of a mark; any other value is set in the inspector."""
+
+
+def turn_send(context: Context, layer: str, lane: str, level_db: float) -> None:
+    """Let a layer send to an effect lane; at the lowest level the send is off."""
+    document = context.session.document
+    patch = document.patch
+    old = send_of(patch, patch.layer(layer), patch.layer(lane))
+    before = old is not None and old.source.port == "before"
+    set_send(document, layer, lane, 10 ** (level_db / 20) if level_db > SEND_LOW_DB else 0.0, before=before)
+
+
+def ask_key(context: Context, layer: str) -> None:
+    """Let the user choose what a layer makes way for: another layer, or any module."""
+    menu, document = QMenu(context.talk.parent), context.session.document
+    patch = document.patch
+    menu.addAction(f"{patch.layer(layer).name} makes way for").setEnabled(False)
+    for other in mixed_layers(patch):
+        if other.id != layer:
+            menu.addAction(other.name, partial(set_key, document, layer, Place(other.output_id, "before")))
+    menu.addSeparator()
+    menu.addAction("Any module…", partial(_ask_key_module, context, layer))
+    if patch.links_into(patch.layer(layer).output_id, "duck"):
+        menu.addAction("Nothing", partial(set_key, document, layer, None))
+    context.talk.offer(menu)
+
+
+def _ask_key_module(context: Context, layer: str) -> None:
+    session = context.session
+    title = f"What does {session.patch.layer(layer).name} make way for?"
+    dialog = LinkDialog(session.patch, title, session.engine, context.theme, context.talk.parent)
+
+    def duck() -> None:
+        if dialog.chosen:
+            set_key(session.document, layer, dialog.chosen)
+
+    context.talk.show(dialog, duck)
+
+
+def ask_group(context: Context, layer: str) -> None:
+    """Let the user choose the group of a layer's row."""
+    menu, document = QMenu(context.talk.parent), context.session.document
+    found = document.patch.layer(layer)
+    menu.addAction(f"{found.name} is moved together with").setEnabled(False)
+    for group in sorted({other.group for other in mixed_layers(document.patch)} - {""}):
+        action = menu.addAction(group, partial(set_group, document, layer, group))
+        action.setCheckable(True)
+        action.setChecked(group == found.group)
+    menu.addAction("A new group…", partial(_ask_new_group, context, layer))
+    if found.group:
+        menu.addAction("Nothing", partial(set_group, document, layer, ""))
+    context.talk.offer(menu)
+
+
+def _ask_new_group(context: Context, layer: str) -> None:
+    name = context.talk.ask_text("A new group", "Its name")
+    if name is not None and name.strip():
+        set_group(context.session.document, layer, name.strip())
+
+
+def show_place_menu(context: Context, module: str) -> None:
+    """What a layer gives to the centre and the low-effects channel of 5.1."""
+    menu, spec, patch = QMenu(context.talk.parent), spec_of("output"), context.session.patch
+    assert spec is not None
+    for param, values in PLACE_VALUES.items():
+        declared = spec.param(param)
+        part = menu.addMenu(declared.name)
+        now = patch.module(module).params.get(param, declared.default)
+        for value in values:
+            text = "off" if declared.unit == "db" and value <= declared.low else declared.format(value)
+            action = part.addAction(text, partial(_set_place_value, context, module, param, value))
+            action.setCheckable(True)
+            action.setChecked(abs(value - now) < 1e-9)
+    if layout_of(patch.layout).id != "5.1":
+        menu.addSeparator()
+        menu.addAction("These count in 5.1 only").setEnabled(False)
+    context.talk.offer(menu)
+
+
+def _set_place_value(context: Context, module: str, param: str, value: float) -> None:
+    set_params(context.session.document, module, {param: value})
+    context.session.document.end_merge()
+
+
+def make_way(context: Context, above: str, below: str) -> None:
+    """Let a layer that covers another make way for it."""
+    document = context.session.document
+    set_key(document, above, Place(document.patch.layer(below).output_id, "before"))
+
+
+def ask_effect_lane(context: Context) -> None:
+    """Let the user choose another shared effect lane."""
+    menu = QMenu(context.talk.parent)
+    for name, types in LANES:
+        menu.addAction(name, partial(add_lane, context, name, types))
+    context.talk.offer(menu)
+
+
+def add_lane(context: Context, name: str, types: tuple[str, ...]) -> None:
+    """Add a shared effect lane of modules in a row; where there are as many as there can be, that is told."""
+    try:
+        add_effect_lane(context.session.document, name, types)
+    except DunefallError as error:
+        context.tell(str(error))
+
+
+def select_master(context: Context) -> None:
+    """Show the master's values in the inspector of Build."""
+    session = context.session
+    if session.patch is not with_master(session.patch):
+        set_master(session.document, {"level_db": 0.0})
+    context.selection.select("master-strip")
+
+
+COMMANDS = (
+    Command("effect_lane", "Add effect lane…", "Ctrl+Shift+E", "Add", ask_effect_lane),
+    Command("master", "Master's values", "Ctrl+Shift+M", "Sound", select_master),
+)

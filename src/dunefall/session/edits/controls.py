@@ -1,0 +1,91 @@
+"""Edits through Named controls: turning, learning MIDI controllers, gathering.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.joining import new_link
+from dunefall.engine.devices.keys import PRESSURE, WHEEL
+from dunefall.engine.devices.osc import osc_name
+from dunefall.patch.compounds import parent_of, with_parts
+from dunefall.patch.document import Document
+from dunefall.patch.model import Link, Module, Place
+from dunefall.session.edits.links import _param_of
+
+__all__ = ["gather", "kinds_of_layer", "learn", "turn_control", "turn_controller", "turn_named"]
+
+
+def turn_control(document: Document, module: str, share: float) -> None:
+    """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step."""
+    name = document.patch.module(module).name
+    changed = document.patch.with_param(module, "value", min(max(share, 0.0), 1.0))
+    document.edit(f"Move {name}", changed, merge=f"control {module}")
+
+
+def turn_named(document: Document, name: str, share: float) -> bool:
+    """Let all Named controls of a name as in an address stand at a share of their range; whether there is one."""
+    found = [m for m in document.patch.modules() if m.type == "named-control" and osc_name(m.name) == name]
+    for module in found:
+        turn_control(document, module.id, share)
+    return bool(found)
+
+
+def turn_controller(document: Document, controller: int, place: float) -> None:
+    """A MIDI controller moved: Named controls that hang on it follow; wheel and pressure go to the keyboards."""
+    ports = {WHEEL: "wheel", PRESSURE: "pressure"}
+    changed = document.patch
+    for module in document.patch.modules():
+        if module.type == "named-control" and module.params.get("controller", -1.0) == controller:
+            changed = changed.with_param(module.id, "value", min(max(place, 0.0), 1.0))
+        elif module.type == "keyboard" and controller in ports:
+            changed = changed.with_param(module.id, ports[controller], place)
+    document.edit("Move a controller", changed, merge=f"controller {controller}")
+
+
+def learn(document: Document, place: Place, controller: int) -> str:
+    """Let a MIDI controller (0 to 127) move a value: a Named control's own, or by the Named control that moves the
+    value, or by a new one. Returns the control's id."""
+    patch, module = document.patch, document.patch.module(place.module)
+    sources = [patch.module(link.source.module) for link in patch.links_into(place.module, place.port)]
+    control = next((m for m in (module, *sources) if m.type == "named-control"), None)
+    if control is None:
+        param = _param_of(document, place)
+        name = f"{param.name if param else place.port} of {module.name}"
+        control = Module(patch.free_id("named-control"), "named-control", name[:60])
+        patch = patch.with_new_module(patch.layer_of(module.id).id, control)
+        home = parent_of(patch, module.id)
+        patch = with_parts(patch, home.id, (control.id,)) if home else patch
+        patch = patch.with_link(new_link(patch, Place(control.id, "out"), place))
+    document.edit(
+        f"Learn a controller for {module.name}", patch.with_param(control.id, "controller", float(controller))
+    )
+    return control.id
+
+
+def kinds_of_layer(document: Document, layer: str) -> dict[str, list[str]]:
+    """Parameters of a layer's modules by their name in words, and which modules have them: those that can be
+    gathered under one control."""
+    kinds: dict[str, list[str]] = {}
+    for module in document.patch.layer(layer).modules:
+        spec = spec_for(module)
+        for param in spec.params if spec and not spec.lane_end and module.type != "named-control" else ():
+            if not param.choices and not param.follows and param.amount:
+                kinds.setdefault(param.name, []).append(module.id)
+    return kinds
+
+
+def gather(document: Document, layer: str, kind: str) -> str:
+    """Put all parameters of a kind in a layer under a new Named control, at rest; returns its id."""
+    patch = document.patch
+    found = patch.layer(layer)
+    control = Module(patch.free_id("named-control"), "named-control", f"{kind} of {found.name}"[:60])
+    changed = patch.with_new_module(layer, control)
+    for module_id in kinds_of_layer(document, layer)[kind]:
+        spec = spec_for(patch.module(module_id))
+        param = next(param for param in (spec.params if spec else ()) if param.name == kind)
+        target = Place(module_id, param.id)
+        changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, param.amount))
+    document.edit(f"Gather {kind.lower()}", changed)
+    return control.id

@@ -1,0 +1,50 @@
+"""Edits that copy and vary.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Collection
+
+from dunefall.base.errors import PatchError
+from dunefall.catalogue.varying import KINDS, varied
+from dunefall.patch.copying import Clip, clip_of, clip_of_layer, with_copy, with_sources
+from dunefall.patch.document import Document
+from dunefall.patch.model import SHARED_ID
+
+__all__ = ["clip", "paste", "vary"]
+
+
+def clip(document: Document, modules: Collection[str], *, sources: bool = False) -> Clip:
+    """What is to be copied: some modules, their own sources too if so asked; a layer where its end is chosen."""
+    ends = [layer.id for layer in document.patch.layers if layer.output_id in modules]
+    if ends:
+        return clip_of_layer(document.patch, ends[0])
+    return clip_of(document.patch, with_sources(document.patch, modules) if sources else modules)
+
+
+def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str = "Paste") -> tuple[str, ...]:
+    """Put a copy of a clip into the patch; returns the ids of the new modules.
+
+    Raises
+    ------
+    PatchError
+        If there is nothing to copy.
+    """
+    copied = with_copy(document.patch, clip, layer)
+    if not copied.names:
+        raise PatchError("there is nothing to copy: select a module, several (Shift-click), or a layer's head")
+    document.edit(label, copied.patch)
+    return tuple(copied.names.values())
+
+
+def vary(document: Document, modules: Collection[str], strength: float, kinds: Collection[str] = KINDS) -> None:
+    """Give some modules other values by chance; see ``catalogue.varying``."""
+    changed = varied(document.patch, modules, strength, kinds, seed=random.randrange(2**32))
+    document.edit(f"Randomise {_called(document, modules)}", changed)
+
+
+def _called(document: Document, modules: Collection[str]) -> str:
+    return document.patch.module(next(iter(modules))).name if len(modules) == 1 else f"{len(modules)} modules"

@@ -1,0 +1,101 @@
+"""Edits of layers and of the patch as a whole.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+
+from dunefall.base.errors import ParameterError
+from dunefall.base.layouts import layout_of
+from dunefall.patch import mixing
+from dunefall.patch.document import Document
+from dunefall.patch.model import MOST_VOICES, SHARED_ID, Layer, Module
+
+__all__ = [
+    "add_layer",
+    "move_layer",
+    "remove_layer",
+    "reroll",
+    "set_layout",
+    "set_seed",
+    "set_tempo",
+    "set_title",
+    "set_voices",
+    "toggle_fold",
+]
+
+
+def add_layer(document: Document, name: str) -> str:
+    """Add an empty layer with its output; returns the output's id, to be selected."""
+    patch = document.patch
+    layer_id = patch.free_id("layer")
+    layer = Layer(layer_id, name)
+    layer = replace(layer, modules=(Module(layer.output_id, "output", name),))
+    document.edit(f"Add layer {name}", patch.with_layer(layer))
+    return layer.output_id
+
+
+def remove_layer(document: Document, layer: str) -> None:
+    """Remove a layer with everything in it; Shared stays."""
+    if layer != SHARED_ID:
+        name = document.patch.layer(layer).name
+        document.edit(f"Remove layer {name}", document.patch.without_layer(layer))
+
+
+def set_voices(document: Document, layer: str, voices: int, spread: float, meet: str) -> None:
+    """Give a layer 1 to ``MOST_VOICES`` voices, a spread of 0 to 1, and the module where they meet ("": its end).
+
+    Raises
+    ------
+    ParameterError
+        If a number is out of range.
+    """
+    if not 1 <= voices <= MOST_VOICES or not 0 <= spread <= 1:
+        raise ParameterError(f"a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}")
+    found = document.patch.layer(layer)
+    changed = replace(found, voices=voices, spread=spread, meet=meet)
+    document.edit(f"Voices of {found.name}", document.patch.with_layer(changed))
+
+
+def toggle_fold(document: Document, layer: str) -> None:
+    """Fold a lane, or open it."""
+    found = document.patch.layer(layer)
+    label = f"{'Open' if found.folded else 'Fold'} {found.name}"
+    document.edit(label, document.patch.with_layer(replace(found, folded=not found.folded)))
+
+
+def move_layer(document: Document, layer: str, by: int) -> None:
+    """Move a layer up or down among its neighbours."""
+    name = document.patch.layer(layer).name
+    document.edit(f"Move {name}", mixing.with_moved_layer(document.patch, layer, by))
+
+
+def set_title(document: Document, title: str) -> None:
+    """Rename the patch."""
+    title = title.strip()[:60]
+    if title:
+        document.edit("Rename the patch", replace(document.patch, title=title))
+
+
+def set_tempo(document: Document, bpm: float) -> None:
+    """Set the tempo in BPM."""
+    document.edit("Change tempo", replace(document.patch, tempo_bpm=bpm), merge="tempo")
+
+
+def set_layout(document: Document, layout: str) -> None:
+    """Mix for other loudspeakers; nothing moves."""
+    name = layout_of(layout).name
+    document.edit(f"Mix for {name}", replace(document.patch, layout=layout))
+
+
+def reroll(document: Document) -> None:
+    """Take another seed, of four digits."""
+    set_seed(document, random.randrange(10_000))
+
+
+def set_seed(document: Document, seed: int) -> None:
+    """Take this seed."""
+    document.edit("Change seed", replace(document.patch, seed=seed))

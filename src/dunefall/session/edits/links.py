@@ -1,0 +1,148 @@
+"""Edits of links: making, changing, ranges, movements; the slew that softens clicks.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import replace
+
+from dunefall.base.errors import PatchError
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
+from dunefall.catalogue.joining import is_trigger, new_link
+from dunefall.catalogue.story import lowest
+from dunefall.patch.document import Document
+from dunefall.patch.model import Link, Module, Place
+
+__all__ = [
+    "add_link",
+    "change_link",
+    "link_range",
+    "paste_movement",
+    "remove_link",
+    "scale_reach",
+    "set_link_range",
+    "soften",
+]
+
+SOFT_S = 0.005
+"""A few milliseconds of slew on a level remove its clicks (common practice)."""
+
+
+def add_link(document: Document, source: Place, target: Place) -> str:
+    """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.
+
+    Raises
+    ------
+    PatchError
+        If this link is there already.
+    """
+    patch = document.patch
+    if any(link.source == source and link.target == target for link in patch.links):
+        raise PatchError(f"{patch.module(source.module).name} moves this already: change its amount instead")
+    link = new_link(patch, source, target)
+    document.edit(f"Link {patch.module(source.module).name}", patch.with_link(link))
+    return link.id
+
+
+def change_link(document: Document, link: Link) -> None:
+    """Give a link other values."""
+    name = document.patch.module(link.source.module).name
+    document.edit(f"Change link from {name}", document.patch.with_link(link), merge=f"link {link.id}")
+
+
+def link_range(document: Document, link: Link) -> tuple[float, float] | None:
+    """Values to which a link alone moves its parameter, in the parameter's unit: at the lowest and at the highest
+    of its source; None for an input."""
+    param, (low, high) = _param_of(document, link.target), _span_of(document, link.source)
+    if param is None:
+        return None
+    base = param.to_domain(document.patch.module(link.target.module).params.get(param.id, param.default))
+    ends = (base + link.offset + link.amount * low, base + link.offset + link.amount * high)
+    return param.from_domain(max(ends[0], -1000.0)), param.from_domain(min(ends[1], 1000.0))
+
+
+def set_link_range(document: Document, link: Link, first: float, last: float) -> None:
+    """Let a link move its parameter from one value to another, in the parameter's unit, as its source goes from its
+    lowest to its highest.
+
+    Raises
+    ------
+    ParameterError
+        If a value is out of the parameter's range.
+    """
+    param, (low, high) = _param_of(document, link.target), _span_of(document, link.source)
+    if param is None:
+        return
+    target = document.patch.module(link.target.module)
+    where = f'"{target.name}" in layer "{document.patch.layer_of(target.id).name}"'
+    a, b = (param.to_domain(param.typed(value, where)) for value in (first, last))
+    amount = (b - a) / (high - low)
+    base = param.to_domain(target.params.get(param.id, param.default))
+    change_link(document, replace(link, amount=amount, offset=a - base - amount * low))
+    document.end_merge()
+
+
+def scale_reach(document: Document, place: Place, factor: float) -> None:
+    """Let all that moves a parameter move it so many times as far; one drag becomes one undo step."""
+    patch = document.patch
+    for link in patch.links_into(place.module, place.port):
+        if link.on:
+            patch = patch.with_link(replace(link, amount=link.amount * factor, offset=link.offset * factor))
+    document.edit(f"Reach of {patch.module(place.module).name}", patch, merge=f"reach {place}")
+
+
+def remove_link(document: Document, link: str) -> None:
+    """Take a link away."""
+    name = document.patch.module(document.patch.link(link).source.module).name
+    document.edit(f"Remove link from {name}", document.patch.without_link(link))
+
+
+def paste_movement(document: Document, links: Collection[Link], target: Place) -> None:
+    """Let a parameter be moved as another one is: the same sources, amounts and curves."""
+    patch = document.patch
+    there = {module.id for module in patch.modules()}
+    known = {link.source for link in patch.links_into(target.module, target.port)}
+    for link in links:
+        if link.source.module in there and link.source not in known:
+            patch = patch.with_link(replace(link, id=patch.free_id("link"), target=target))
+    document.edit(f"Movement of {patch.module(target.module).name}", patch)
+
+
+def soften(document: Document, module: str) -> str:
+    """Put a slew of a few milliseconds behind a module, before everything but triggers that it moves; returns the
+    slew's id, or nothing where it moves no such thing."""
+    patch = document.patch
+    found = patch.module(module)
+    spec = spec_for(found)
+    first = spec.outputs[0].id if spec else ""
+    moved = [
+        link for link in patch.links_from(module) if link.source.port == first and not is_trigger(patch, link.target)
+    ]
+    if not moved:
+        return ""
+    slew = Module(patch.free_id("slew"), "slew", f"Soft {found.name}"[:60], {"rise_s": SOFT_S, "fall_s": SOFT_S})
+    changed = patch.with_new_module(patch.layer_of(module).id, slew)
+    for link in moved:
+        changed = changed.with_link(replace(link, source=Place(slew.id, "out")))
+    into = Link(changed.free_id("link"), Place(module, first), Place(slew.id, "signal"))
+    document.edit(f"Soften {found.name}", changed.with_link(into))
+    return slew.id
+
+
+def _param_of(document: Document, place: Place) -> Param | None:
+    spec = spec_for(document.patch.module(place.module))
+    target = spec.target(place.port) if spec else None
+    return target if isinstance(target, Param) else None
+
+
+def _span_of(document: Document, place: Place) -> tuple[float, float]:
+    """Lowest and highest value of an output; a pitch counts from C4 by an octave either way."""
+    module = document.patch.module(place.module)
+    spec = spec_for(module)
+    output = spec.output(place.port) if spec else None
+    if output is None or output.role == "pitch":
+        return 48.0, 72.0
+    return lowest(module, output), output.high

@@ -1,0 +1,70 @@
+"""Edits of the mix: groups, sends, ducking, effect lanes, master, places.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from dunefall.catalogue import spec_of
+from dunefall.patch import mixing
+from dunefall.patch.document import Document
+from dunefall.patch.model import Place
+
+__all__ = ["add_effect_lane", "move_along", "set_group", "set_key", "set_master", "set_send"]
+
+
+def set_group(document: Document, layer: str, group: str) -> None:
+    """Put a layer's row into a group of this name, or into none."""
+    found = document.patch.layer(layer)
+    label = f"Group {found.name} with {group}" if group else f"Ungroup {found.name}"
+    document.edit(label, document.patch.with_layer(replace(found, group=group[:60])))
+
+
+def set_send(document: Document, layer: str, lane: str, gain: float, *, before: bool = False) -> None:
+    """Let a layer send so much, linear, to an effect lane; 0 takes the send away."""
+    a, b = document.patch.layer(layer), document.patch.layer(lane)
+    changed = mixing.with_send(document.patch, a, b, gain, before=before)
+    document.edit(f"Send {a.name} to {b.name}", changed, merge=f"send {layer} {lane}")
+
+
+def set_key(document: Document, layer: str, source: Place | None) -> None:
+    """Let a layer make way for an output, or for nothing."""
+    found = document.patch.layer(layer)
+    document.edit(f"Duck {found.name}", mixing.with_key(document.patch, found, source))
+
+
+def add_effect_lane(document: Document, name: str, types: tuple[str, ...]) -> None:
+    """Add a shared effect lane of modules in a row.
+
+    Raises
+    ------
+    PatchError
+        If there are as many as there can be.
+    """
+    document.edit(f"Add effect lane {name}", mixing.with_effect_lane(document.patch, name, types))
+
+
+def set_master(document: Document, values: Mapping[str, float]) -> None:
+    """Set values of the master, which is added if it is not there.
+
+    Raises
+    ------
+    ParameterError
+        If a value is out of range.
+    """
+    patch = mixing.with_master(document.patch)
+    master, spec = mixing.master_of(patch), spec_of("master")
+    assert master is not None
+    assert spec is not None
+    for name, value in values.items():
+        patch = patch.with_param(master.id, name, spec.param(name).check(value, '"Master"'))
+    document.edit("Change Master", patch, merge=f"master {','.join(values)}")
+
+
+def move_along(document: Document, layer: str, loop: Sequence[tuple[float, float, float]]) -> None:
+    """Let a layer go round a drawn loop of (seconds, degrees, metres)."""
+    found = document.patch.layer(layer)
+    document.edit(f"Loop of {found.name}", mixing.with_loop(document.patch, found, loop))

@@ -1,0 +1,158 @@
+"""Edits of modules: their values, series, sounds, names, bypass; adding and removing.
+
+Each function is one undo step of a document, or part of one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import replace
+
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.joining import Joined, joined
+from dunefall.catalogue.pitch.quantiser import OWN_SCALE
+from dunefall.patch.document import Document
+from dunefall.patch.model import Patch, Place, SoundRef
+
+__all__ = [
+    "add_module",
+    "remove_modules",
+    "rename",
+    "set_param",
+    "set_params",
+    "set_series",
+    "set_sound",
+    "set_together",
+    "set_tuning",
+    "toggle_bypass",
+    "toggle_lock",
+    "toggle_pin",
+]
+
+MAX_PINS = 4
+
+
+def set_param(document: Document, module: str, param: str, value: float) -> None:
+    """Set one base value; see ``set_params``."""
+    set_params(document, module, {param: value})
+
+
+def set_params(document: Document, module: str, values: Mapping[str, float]) -> None:
+    """Set base values of a module; see ``set_together``."""
+    set_together(document, {module: values})
+
+
+def set_together(document: Document, values: Mapping[str, Mapping[str, float]]) -> None:
+    """Set base values of modules; the steps of one movement become one undo step (see ``Document.end_merge``).
+
+    Raises
+    ------
+    ParameterError
+        If a value is out of range.
+    """
+    patch = document.patch
+    for module, changed in values.items():
+        found = patch.module(module)
+        spec = spec_for(found)
+        if spec is not None:
+            for param, value in changed.items():
+                spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
+        patch = patch.with_module(replace(found, params={**found.params, **changed}))
+    name = patch.module(next(iter(values))).name if len(values) == 1 else f"{len(values)} layers"
+    merge = ";".join(f"{module}.{','.join(changed)}" for module, changed in values.items())
+    document.edit(f"Change {name}", patch, merge=merge)
+
+
+def set_series(
+    document: Document, module: str, series: Mapping[str, tuple[float, ...]], *, label: str = "Draw in"
+) -> None:
+    """Give a module other series; the steps of one movement become one undo step.
+
+    Raises
+    ------
+    ParameterError
+        If there are too many numbers or one is out of range.
+    """
+    found = document.patch.module(module)
+    spec = spec_for(found)
+    for declared in spec.series if spec else ():
+        if declared.id in series:
+            declared.check(series[declared.id], f'"{found.name}"')
+    changed = document.patch.with_series(module, series)
+    document.edit(f"{label} {found.name}", changed, merge=f"{module} {','.join(series)}")
+
+
+def set_tuning(document: Document, module: str, cents: tuple[float, ...]) -> None:
+    """Let a quantiser use a tuning of the user's own."""
+    patch = document.patch.with_series(module, {"steps_ct": cents}).with_param(module, "scale", float(OWN_SCALE))
+    document.edit(f"Tune {patch.module(module).name}", patch)
+
+
+def set_sound(document: Document, module: str, sound: SoundRef | None) -> None:
+    """Give a module another sound file, or take it away."""
+    found = document.patch.module(module)
+    document.edit(f"Sound of {found.name}", document.patch.with_module(replace(found, sound=sound)))
+
+
+def add_module(document: Document, layer: str, type_id: str, beside: str = "", port: str = "") -> Joined:
+    """Add a module of a type to a layer, connected to what is expected beside a selected module or parameter (see
+    ``catalogue.joining``)."""
+    made = joined(document.patch, layer, type_id, beside, port)
+    document.edit(f"Add {made.patch.module(made.module).name}", made.patch)
+    return made
+
+
+def remove_modules(document: Document, modules: Collection[str]) -> None:
+    """Remove modules; a sound that passed through them passes on without them."""
+    patch, name = document.patch, ""
+    for module in modules:
+        name = patch.module(module).name
+        patch = _healed(patch, module)
+    document.edit(f"Remove {name if len(modules) == 1 else f'{len(modules)} modules'}", patch)
+
+
+def rename(document: Document, module: str, name: str) -> None:
+    """Rename a module; the name of a layer's output is the layer's."""
+    patch, name = document.patch, name.strip()[:60]
+    if not name:
+        return
+    layer = patch.layer_of(module)
+    changed = patch.with_module(replace(patch.module(module), name=name))
+    if module == layer.output_id:
+        changed = changed.with_layer(replace(changed.layer(layer.id), name=name))
+    document.edit(f"Rename {patch.module(module).name}", changed)
+
+
+def toggle_bypass(document: Document, module: str) -> None:
+    """Bypass a module, or use it again."""
+    found = document.patch.module(module)
+    changed = document.patch.with_module(replace(found, bypassed=not found.bypassed))
+    document.edit(f"{'Use' if found.bypassed else 'Bypass'} {found.name}", changed)
+
+
+def toggle_lock(document: Document, place: Place) -> None:
+    """Keep a value out of reach of chance, or no longer."""
+    found = document.patch.module(place.module)
+    locked = found.locked ^ {place.port}
+    label = "Lock" if place.port in locked else "Unlock"
+    document.edit(f"{label} a value of {found.name}", document.patch.with_module(replace(found, locked=locked)))
+
+
+def toggle_pin(document: Document, place: Place) -> None:
+    """Pin an output in Watch, or take it away; the oldest of four goes for a fifth."""
+    patch = document.patch
+    pins = tuple(pin for pin in patch.pins if pin != place)
+    pins = pins if place in patch.pins else (*pins, place)[-MAX_PINS:]
+    document.edit(f"Pin {patch.module(place.module).name}", replace(patch, pins=pins))
+
+
+def _healed(patch: Patch, module: str) -> Patch:
+    """A patch without a module: what came into it goes to where its sound went."""
+    spec, healed = spec_for(patch.module(module)), patch.without_module(module)
+    if spec and spec.passes and spec.outputs[0].role == "audio":
+        after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
+        for before in patch.links_into(module, spec.passes):
+            for link in after:
+                if before.source.module != module and link.target.module != module:
+                    healed = healed.with_link(replace(link, id=healed.free_id("link"), source=before.source))
+    return healed

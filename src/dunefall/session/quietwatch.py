@@ -1,0 +1,73 @@
+"""Which modules have given nothing new for half a minute while sound ran, and why."""
+
+from __future__ import annotations
+
+from dunefall.catalogue.compounds import spec_for
+from dunefall.compiler.traces import BIN_SAMPLES
+from dunefall.patch.model import Module, Patch
+from dunefall.session.clickwatch import Traces
+
+__all__ = ["QuietWatch", "quiet_reason"]
+
+QUIET_S, LOOK_S = 30.0, 5.0
+STILL = 1e-5
+"""An output that moves by less has not moved."""
+
+
+class QuietWatch:
+    """Asked now and then; counts only time in which sound ran.
+
+    Attributes
+    ----------
+    quiet : frozenset of str
+        Modules whose first output has not moved for ``QUIET_S``.
+    """
+
+    def __init__(self) -> None:
+        self.quiet: frozenset[str] = frozenset()
+        self._still_s: dict[str, float] = {}
+        self._looked = 0
+
+    def look(self, patch: Patch, traces: Traces, position: int, rate: float) -> bool:
+        """Look at what has been drawn since the last time; whether anything about ``quiet`` has changed.
+
+        ``position`` is the sample that sounds now. A jump back, or a stop, begins nothing anew and counts nothing.
+        """
+        passed = position - self._looked
+        if 0 <= passed < LOOK_S * rate:
+            return False
+        self._looked = position
+        if passed < 0 or passed > 2 * LOOK_S * rate:
+            return False
+        bins = max(2, int(passed / BIN_SAMPLES))
+        still: dict[str, float] = {}
+        for module in patch.modules():
+            trace = traces.trace(module.id)
+            if trace is not None and float(trace[-bins:].max()) - float(trace[-bins:].min()) < STILL:
+                still[module.id] = self._still_s.get(module.id, 0.0) + passed / rate
+        self._still_s = still
+        before, self.quiet = self.quiet, frozenset(name for name, time in still.items() if time >= QUIET_S)
+        return self.quiet != before
+
+
+def quiet_reason(patch: Patch, module: Module, quiet: frozenset[str]) -> str:
+    """Why a module gives nothing new, as the rest of a sentence; empty for one whose values simply stand still."""
+    spec = spec_for(module)
+    if spec is None:
+        return "this version does not know it"
+    if module.bypassed:
+        return "it is bypassed"
+    output = patch.layer_of(module.id).output_id
+    if module.id == output and module.params.get("mute"):
+        return "its layer is muted"
+    into = [link for link in patch.links_into(module.id) if link.on]
+    for port in spec.inputs:
+        linked = [link for link in into if link.target.port == port.id]
+        if not linked and (port.listens or (port.id == spec.passes and port.role != "gate")):
+            return f"nothing is linked to {port.name.lower()}"
+        if linked and all(link.amount == 0.0 for link in linked):
+            return f"what comes into {port.name.lower()} has an amount of 0"
+        names = [patch.module(link.source.module).name for link in linked if link.source.module in quiet]
+        if linked and len(names) == len(linked):
+            return f"{' and '.join(names)}, which it takes, {'gives' if len(names) == 1 else 'give'} nothing new either"
+    return ""
