@@ -14,7 +14,7 @@ from llvmlite import binding
 from bench import against_c, engine, startup, steady, window
 from bench.graphs import GRAPHS
 from dunefall.catalogue import catalogue
-from dunefall.compiler.kernels import prepare
+from dunefall.compiler.warmup import prepare
 
 BUILD = Path("build")
 

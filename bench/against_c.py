@@ -14,7 +14,8 @@ from bench.graphs import GRAPHS, KEYED
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.compiler.voices import module_key
 

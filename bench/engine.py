@@ -9,10 +9,11 @@ import numpy as np
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.kernels import prepare
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import PROBES, Traces, no_traces
+from dunefall.compiler.warmup import prepare
 from dunefall.engine.shared import SharedState
 from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.library import find_patch

@@ -12,8 +12,8 @@ import json
 from pathlib import Path
 
 from dunefall.catalogue import catalogue
-from dunefall.compiler.kernels import prepare
 from dunefall.compiler.sounds import take_in_all
+from dunefall.compiler.warmup import prepare
 from dunefall.patch.library import starters
 from dunefall.render.offline import render_to_array
 from dunefall.session import open_patch

@@ -12,9 +12,9 @@ import numpy as np
 from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
-from dunefall.compiler.kernels import prepare
 from dunefall.compiler.loop import run
 from dunefall.compiler.traces import PROBE_SAMPLES
+from dunefall.compiler.warmup import prepare
 from dunefall.engine.shared import SharedState
 from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.library import DEMO, find_patch

@@ -64,7 +64,7 @@ def measure(rounds: int = 5) -> dict[str, float]:
 def first_start_s() -> float:
     """Seconds that everything the demo needs takes to compile when nothing has been compiled before."""
     code = (
-        "from dunefall.compiler.kernels import prepare; from dunefall.session import open_patch; "
+        "from dunefall.compiler.warmup import prepare; from dunefall.session import open_patch; "
         "prepare(module.type for module in open_patch('demo:')[0].modules())"
     )
     with tempfile.TemporaryDirectory() as folder:

@@ -24,7 +24,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 def _kernels() -> None:
     """Compile or load every kernel once, so that no single test pays for it."""
     from dunefall.catalogue import catalogue
-    from dunefall.compiler.kernels import prepare
+    from dunefall.compiler.warmup import prepare
 
     prepare(catalogue())
 

@@ -12,7 +12,8 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import load_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef

@@ -112,8 +112,8 @@ def _run_command(words: list[str]) -> int:
 def _render(options: argparse.Namespace) -> int:
     from dunefall.base.errors import ParameterError
     from dunefall.catalogue import catalogue
-    from dunefall.compiler.kernels import prepare
     from dunefall.compiler.sounds import take_in_all
+    from dunefall.compiler.warmup import prepare
     from dunefall.patch.take import Take
     from dunefall.patch.takefiles import TAKE_SUFFIX
     from dunefall.render.offline import render_to_file

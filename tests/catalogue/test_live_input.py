@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.engine.devices.input import voice
 from rig import Rig, level_db, tone

@@ -13,7 +13,8 @@ from dunefall.compiler.code import LoopCode, use_loop_code
 from dunefall.compiler.fuse import fused_text
 from dunefall.compiler.kernels import compiled_before, listens
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.model import Link, Module, Patch, Place
 from rig import demo, patch_of

@@ -14,7 +14,8 @@ from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Param
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.files import dump_patch, parse_patch

@@ -10,7 +10,8 @@ import pytest
 
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.compiler.voices import expand
 from dunefall.patch.model import Link, Module, Patch, Place

@@ -83,7 +83,7 @@ import inspect, pickle, sys
 import numpy as np
 from dunefall.catalogue import catalogue
 from dunefall.compiler import sounds
-from dunefall.compiler.kernels import SCRATCH
+from dunefall.compiler.records import SCRATCH
 from dunefall.patch.model import Module
 given = pickle.load(sys.stdin.buffer)
 results = {}

@@ -10,7 +10,7 @@ import pytest
 
 from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.compiler.build import compile_patch, value_changes
-from dunefall.compiler.program import RAMP_S
+from dunefall.compiler.records import RAMP_S
 from dunefall.compiler.takeover import Takeover
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status

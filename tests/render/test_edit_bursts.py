@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from dunefall.compiler.build import compile_patch, same_structure
-from dunefall.compiler.program import QUANTUM, RAMP_S
+from dunefall.compiler.records import QUANTUM, RAMP_S
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.library import DEMO
 from dunefall.patch.mixing import mixed_layers, with_key, with_moved_layer

@@ -13,23 +13,11 @@ from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
 from dunefall.compiler.channels import widths
-from dunefall.compiler.fuse import LoopLink, LoopModule
 from dunefall.compiler.graph import execution_order, reached
-from dunefall.compiler.kernels import SCRATCH, kernel_address, listens
-from dunefall.compiler.program import (
-    AMOUNT,
-    BASE,
-    INPUT,
-    LINK,
-    MODULE,
-    PLACES,
-    QUANTUM,
-    VOICE,
-    Memory,
-    Plan,
-    Program,
-    aligned_zeros,
-)
+from dunefall.compiler.kernels import kernel_address, listens
+from dunefall.compiler.plan import LoopLink, LoopModule, Memory, Plan, aligned_zeros
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, QUANTUM, SCRATCH, VOICE
 from dunefall.compiler.sounds import prepared
 from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
 from dunefall.dsp.clicks import CLICK_STATE

@@ -8,7 +8,6 @@ or left out, at any moment.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +15,13 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic
 
-from dunefall.catalogue.declare import ModuleSpec, Param
+from dunefall.catalogue.declare import Param
 from dunefall.compiler.kernels import compiled_before, generated_path, kernel_arguments, load_generated
-from dunefall.compiler.program import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, word
+from dunefall.compiler.plan import LoopLink, LoopModule
+from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, word
 from dunefall.compiler.views import address_caller, view
 
-__all__ = ["LoopLink", "LoopModule", "call_fused", "fused_address", "fused_path", "fused_ready", "fused_text", "local"]
+__all__ = ["call_fused", "fused_address", "fused_path", "fused_ready", "fused_text", "local"]
 
 FUSED = types.int64(
     types.int64,  # number of samples
@@ -34,45 +34,6 @@ FUSED = types.int64(
     types.float64,  # sample rate in Hz
 )
 """Gives 1, and has changed nothing but rows and memories, if a module may have given no usable number; 0 otherwise."""
-
-
-@dataclass(frozen=True)
-class LoopLink:
-    """A link into a module of the loop.
-
-    Attributes
-    ----------
-    source : (int, int) or None
-        Module of the loop and output; None: the signal comes from outside.
-    bounded : bool
-        Bent above the loop's ceiling.
-    curve : int
-    """
-
-    source: tuple[int, int] | None
-    bounded: bool
-    curve: int
-
-
-@dataclass(frozen=True)
-class LoopModule:
-    """A module of the loop.
-
-    Attributes
-    ----------
-    links : tuple
-        Its links by input or parameter.
-    leaving : tuple of bool
-        For each output, whether somebody outside of the loop sees all its samples.
-    used : tuple of bool
-        For each output, whether somebody uses it.
-    """
-
-    spec: ModuleSpec
-    links: tuple[tuple[LoopLink, ...], ...]
-    leaving: tuple[bool, ...]
-    used: tuple[bool, ...]
-    bypassed: bool
 
 
 IN_REGISTERS = 16
@@ -106,7 +67,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
     lines += [
         "from dunefall.compiler.fuse import FUSED, local",
-        "from dunefall.compiler.kernels import SCRATCH",
+        "from dunefall.compiler.records import SCRATCH",
         "from dunefall.compiler.views import window, words",
         "from dunefall.compiler.program import QUANTUM",
         "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped, sound",

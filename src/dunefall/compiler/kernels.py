@@ -11,36 +11,29 @@ import importlib.util
 import os
 import subprocess
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 from types import ModuleType
 from typing import Any
 
 from dunefall.base.layouts import MOST_CHANNELS
-from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.compiler.program import MODULE, PLACES, QUANTUM, word
+from dunefall.compiler.records import MODULE, PLACES, QUANTUM, SCRATCH, word
 from dunefall.dsp.cache import kept_folder, sources_of
 
 __all__ = [
     "OWN",
-    "SCRATCH",
     "compiled",
     "compiled_before",
     "generated_path",
     "kernel_address",
     "kernel_arguments",
+    "kernel_path",
     "listens",
     "load_generated",
     "make_elsewhere",
-    "prepare",
-    "prepare_beside",
-    "prepare_idly",
 ]
 
-SCRATCH = 16 * QUANTUM
-MANY_TO_MAKE = 6
-"""So many kernels that are not on disk are compiled by two processes."""
 OWN = (
     "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
     "sound", "sound_rows", "sound_rate", "response", "whole_mix",
@@ -162,80 +155,21 @@ def generated_path(stem: str, text: str) -> Path:
     return path
 
 
-def _kernel_path(spec: ModuleSpec) -> Path:
+def kernel_path(spec: ModuleSpec) -> Path:
+    """The file of a module's kernel behind the common signature, written if it is new."""
     return generated_path(spec.id, _wrapper_text(spec))
 
 
 def kernel_address(spec: ModuleSpec) -> int:
     """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
     if spec.id not in _loaded:
-        _loaded[spec.id] = load_generated(_kernel_path(spec)).entry
+        _loaded[spec.id] = load_generated(kernel_path(spec)).entry
     return int(_loaded[spec.id].address)
 
 
 def compiled(spec: ModuleSpec) -> bool:
     """Whether this process has the kernel already."""
     return spec.id in _loaded
-
-
-def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] | None = None) -> None:
-    """Compile or load the kernels of these module types and the loop that runs them.
-
-    Where many are to be compiled, a second process takes the last ones of them.
-
-    Parameters
-    ----------
-    progress : function of (done, total, name)
-        Called before each step and once at the end.
-    """
-    from dunefall.compiler.loop import warm_up
-
-    todo = _not_loaded(type_ids)
-    missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
-    report = progress or (lambda done, total, name: None)
-    helper = None
-    if len(missing) >= MANY_TO_MAKE and (os.cpu_count() or 1) > 1:
-        helper = make_elsewhere(missing[: len(missing) // 2 - 1 : -1])
-    for done, spec in enumerate(todo):
-        report(done, len(todo) + 1, spec.name)
-        kernel_address(spec)
-    report(len(todo), len(todo) + 1, "engine loop")
-    warm_up()
-    if helper is not None:
-        helper.wait()
-    report(len(todo) + 1, len(todo) + 1, "")
-
-
-def prepare_beside(type_ids: Iterable[str]) -> bool:
-    """Load the kernels of these module types; what is missing is compiled by another process, so that a thread that
-    sounds is not held up. Waits for it; gives whether anything was loaded."""
-    todo = _not_loaded(type_ids)
-    missing = [path for path in map(_kernel_path, todo) if not compiled_before(path)]
-    if missing:
-        make_elsewhere(missing).wait()
-    for spec in todo:
-        kernel_address(spec)
-    return bool(todo)
-
-
-def prepare_idly(type_ids: Iterable[str], others: Iterable[str] = ()) -> subprocess.Popen[bytes] | None:
-    """Load the loop and those of these kernels that are compiled; gives the process that compiles what is missing of
-    them and of ``others`` while nobody else works, or None."""
-    from dunefall.compiler.loop import warm_up
-
-    wanted = list(type_ids)
-    paths = {spec.id: _kernel_path(spec) for spec in _not_loaded([*wanted, *others])}
-    missing = [path for path in paths.values() if not compiled_before(path)]
-    for spec in _not_loaded(wanted):
-        if paths[spec.id] not in missing:
-            kernel_address(spec)
-    warm_up()
-    return make_elsewhere(missing, idle=True) if missing else None
-
-
-def _not_loaded(type_ids: Iterable[str]) -> list[ModuleSpec]:
-    specs = [spec for spec in (spec_of(type_id) for type_id in dict.fromkeys(type_ids)) if spec]
-    return [spec for spec in specs if not compiled(spec)]
 
 
 def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.Popen[bytes]:

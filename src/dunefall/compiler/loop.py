@@ -9,12 +9,12 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
 from numba import njit
 
 from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.program import BASE, INPUT, MODULE, QUANTUM, RAMP_S, Memory, Plan
-from dunefall.compiler.traces import Traces, no_traces, span, trace_end, trace_module
+from dunefall.compiler.plan import Memory, Plan
+from dunefall.compiler.records import BASE, INPUT, MODULE, QUANTUM, RAMP_S
+from dunefall.compiler.traces import Traces, span, trace_end, trace_module
 from dunefall.compiler.views import borrow as _borrow
 from dunefall.compiler.views import call_kernel
 from dunefall.compiler.views import piece as _piece
@@ -24,7 +24,7 @@ from dunefall.dsp.maths import exp2, fma, saturate_rarely
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "sound", "warm_up"]
+__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "sound"]
 
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 LOOP_KNEE = 2.0
@@ -470,12 +470,3 @@ def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyp
     mode = tiny_is_zero()
     _run(plan, memory, traces, borrow(out_held))
     restore_tiny(mode)
-
-
-def warm_up() -> None:
-    """Compile the loop, or load it from disk."""
-    from dunefall.compiler.build import compile_patch
-    from dunefall.patch.model import Patch
-
-    program = compile_patch(Patch(), rate=48000.0)
-    run(program.plan, program.memory, no_traces(), np.zeros((QUANTUM, 2)))

@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 
 from dunefall.catalogue import catalogue
-from dunefall.compiler.kernels import load_generated, prepare
+from dunefall.compiler.kernels import load_generated
+from dunefall.compiler.warmup import prepare
 
 
 def main() -> None:

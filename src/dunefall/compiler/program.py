@@ -1,161 +1,19 @@
-"""The flat program: a patch as arrays of numbers that the loop runs.
-
-Every signal is a row of one quantum (``QUANTUM`` samples). Every input and parameter has a row that is gathered from
-its base value and its links before its module runs; every output has a row that its module writes. What may differ
-from sample to sample lies in the arrays of ``Memory``: a checkpoint is a copy of them.
-"""
+"""A compiled patch: its plan and memory, and where everything of the patch is in them."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
+from dunefall.compiler.plan import Floats, LoopModule, Memory, Plan, ramp_place
+from dunefall.compiler.records import RAMP_S
 from dunefall.patch.model import Patch, Place
 
-if TYPE_CHECKING:
-    from dunefall.compiler.fuse import LoopModule
-
-__all__ = ["PLACES", "QUANTUM", "RAMP_S", "Memory", "Plan", "Program", "aligned_zeros", "ramp_place", "word"]
-
-QUANTUM = 64
-"""Samples that are computed at a time, whatever the device asks for."""
-RAMP_S = 0.06
-"""Time in which a changed value glides to its new place."""
-
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
-
-
-MODULE = np.dtype(
-    [(name, np.int64) for name in (
-        "address", "bypassed", "input_first", "input_last", "port_first", "output_first", "port_last",
-        "state_at", "state_size", "memory_at", "memory_size", "series_at", "linked", "passes", "passes_right",
-        "voice", "level_first", "level_count", "lane_end", "moved_first", "moved_last", "wanted",
-        "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
-    )] + [("key", np.uint64)]
-)  # fmt: skip
-"""A module: its kernel, whether it is bypassed, its inputs, ports, state, memory and series; ``passes`` and
-``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the
-voices of its layer;
-``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into the mix; its
-linked inputs in ``moved``; which outputs somebody uses;
-``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
-VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
-"""A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
-INPUT = np.dtype(
-    [(name, np.int64) for name in ("row", "link_first", "link_last", "octaves")]
-    + [(name, np.float64) for name in ("low", "high")]
-)
-"""An input or parameter: its row, its links, its domain and hard range in that domain."""
-LINK = np.dtype([(name, np.int64) for name in ("row", "delayed", "bounded", "curve")])
-"""A link: the row that it reads, whether a sample late, whether bent above the loop's ceiling, its curve."""
-BASE = np.dtype(
-    [("start", np.float64), ("goal", np.float64), ("left", np.int64), ("stale", np.int64), ("pool", np.int64)]
-)
-"""A base value, gliding from start to goal for ``left`` more samples; stale: the row of a constant in a loop must be
-filled; ``pool``: the row of this very constant that all inputs share, or -1."""
-AMOUNT = np.dtype(
-    [(name, np.float64) for name in ("amount_start", "amount_goal", "offset_start", "offset_goal")]
-    + [("left", np.int64)]
-)
-"""A link's amount and offset, gliding likewise."""
-
-
-PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series", "mix")
-"""Arrays whose addresses compiled code finds in ``Plan.places``."""
-
-
-def word(record: np.dtype[np.void], field: str, index: int = 0) -> int:
-    """Place of a field, in words of 8 bytes, in a row of records."""
-    fields = record.fields
-    assert fields is not None
-    return int(index * record.itemsize + fields[field][1]) // 8
-
-
-class Plan(NamedTuple):
-    """What never changes while a program runs.
-
-    ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
-    very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
-    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
-    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``channels``
-    tells which outputs of a layer's end go into the channels of ``mix``, where the sum of the layers is made;
-    ``scratch`` is nobody's; ``live`` is the live input of this quantum; ``places`` takes the addresses of ``PLACES`` at
-    each run; ``rate`` the sample rate in Hz.
-    """
-
-    parts: Ints
-    modules: NDArray[np.void]
-    ports: Ints
-    inputs: NDArray[np.void]
-    links: NDArray[np.void]
-    moved: Ints
-    voices: NDArray[np.void]
-    rests: Ints
-    meets: Ints
-    channels: Ints
-    mix: Floats
-    scratch: Floats
-    live: Floats
-    places: Ints
-    rate: Floats
-
-
-class Memory(NamedTuple):
-    """What changes while a program runs: all of it, so that a copy is a checkpoint.
-
-    Rows, states, memories and series of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1
-    where a module was silenced) and ``restless`` (1 where base values may have changed since the
-    program was made); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
-    ``clicks`` what the click watch keeps for each layer's end; ``now`` the last value of every input; ``position``
-    in samples.
-    """
-
-    rows: Floats
-    states: Floats
-    memories: Floats
-    series: Floats
-    bases: NDArray[np.void]
-    amounts: NDArray[np.void]
-    faults: Ints
-    restless: Ints
-    levels: Floats
-    resting: Ints
-    clicks: Floats
-    now: Floats
-    position: Ints
-
-    @property
-    def size(self) -> int:
-        """Bytes of all arrays."""
-        return sum(array.nbytes for array in self)
-
-    def copy(self) -> Memory:
-        """A checkpoint."""
-        return Memory._make(array.copy() for array in self)
-
-    def restore(self, checkpoint: Memory) -> None:
-        """Go back to a checkpoint of the same program."""
-        for mine, theirs in zip(self, checkpoint, strict=True):
-            np.copyto(mine, theirs)
-
-
-def aligned_zeros(count: int) -> Floats:
-    """Zeros that begin at a whole cache line: what is read and written in vectors must not straddle two of them."""
-    room = np.zeros(count + 7)
-    first = (-room.ctypes.data % 64) // 8
-    return room[first : first + count]
-
-
-def ramp_place(left: Ints, ramp: int) -> Floats:
-    """Share of the way that glides have done with ``left`` of ``ramp`` samples to go."""
-    u = 1.0 - left / ramp
-    return np.asarray(u * u * (3.0 - 2.0 * u))
+__all__ = ["Program"]
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.dsp.clicks import CLICK_STATE
 
 __all__ = ["Takeover"]

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.records import QUANTUM
 from dunefall.dsp.maths import larger, smaller
 
 __all__ = [

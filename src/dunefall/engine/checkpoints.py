@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Collection
 
-from dunefall.compiler.program import Memory, Program
+from dunefall.compiler.plan import Memory
+from dunefall.compiler.program import Program
 from dunefall.patch.model import Patch, Place
 from dunefall.render.player import Checkpoint, Player
 

@@ -18,11 +18,12 @@ from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
-from dunefall.compiler.kernels import prepare, prepare_beside, prepare_idly
-from dunefall.compiler.program import QUANTUM, Program
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
+from dunefall.compiler.warmup import prepare, prepare_beside, prepare_idly
 from dunefall.dsp.clicks import CLICK_STATE, COUNT, PLACE, SIZE
 from dunefall.engine import messages as say
 from dunefall.engine.checkpoints import Room

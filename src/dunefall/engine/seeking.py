@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.records import QUANTUM
 from dunefall.patch.take import Take
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint

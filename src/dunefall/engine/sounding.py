@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.records import QUANTUM
 from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler, piece_number, short_term_lufs
 from dunefall.engine.checkpoints import Checkpoints

@@ -18,7 +18,7 @@ def _work(
     pipe: Connection, take: Patch | Take, path: Path, seconds: float, rate: float, checkpoint: Checkpoint | None
 ) -> None:
     from dunefall.catalogue import catalogue
-    from dunefall.compiler.kernels import prepare
+    from dunefall.compiler.warmup import prepare
     from dunefall.render.offline import render_to_file
 
     def progress(share: float) -> bool:

@@ -17,7 +17,9 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
 from dunefall.compiler.build import compile_patch, series_changes, value_changes
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM, Memory, Program
+from dunefall.compiler.plan import Memory
+from dunefall.compiler.program import Program
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import Traces, no_traces
 from dunefall.patch.model import Patch, Place

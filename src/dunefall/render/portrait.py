@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
-from dunefall.compiler.program import QUANTUM
+from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 

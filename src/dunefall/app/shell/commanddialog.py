@@ -46,9 +46,7 @@ class CommandDialog(SearchDialog):
     """Choose a command that can be done now; ``chosen`` holds it after the dialog was accepted."""
 
     def __init__(self, commands: Sequence[Command], context: Context, parent: QWidget | None = None) -> None:
-        super().__init__(
-            "Do what?", "Type what you want to do: mute, another seed", "commands", "Do", parent
-        )
+        super().__init__("Do what?", "Type what you want to do: mute, another seed", "commands", "Do", parent)
         self.chosen: Command | None = None
         self._context = context
         self._commands = [command for command in commands if command.enabled(context) and command.lists is None]

@@ -1,0 +1,139 @@
+"""The arrays of a flat program: what never changes while it runs, and all that does.
+
+What may differ from sample to sample lies in the arrays of ``Memory``: a checkpoint is a copy of them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.catalogue.declare import ModuleSpec
+
+__all__ = ["Floats", "Ints", "LoopLink", "LoopModule", "Memory", "Plan", "aligned_zeros", "ramp_place"]
+
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
+
+
+class Plan(NamedTuple):
+    """What never changes while a program runs.
+
+    ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
+    very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
+    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
+    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``channels``
+    tells which outputs of a layer's end go into the channels of ``mix``, where the sum of the layers is made;
+    ``scratch`` is nobody's; ``live`` is the live input of this quantum; ``places`` takes the addresses of ``PLACES`` at
+    each run; ``rate`` the sample rate in Hz.
+    """
+
+    parts: Ints
+    modules: NDArray[np.void]
+    ports: Ints
+    inputs: NDArray[np.void]
+    links: NDArray[np.void]
+    moved: Ints
+    voices: NDArray[np.void]
+    rests: Ints
+    meets: Ints
+    channels: Ints
+    mix: Floats
+    scratch: Floats
+    live: Floats
+    places: Ints
+    rate: Floats
+
+
+class Memory(NamedTuple):
+    """What changes while a program runs: all of it, so that a copy is a checkpoint.
+
+    Rows, states, memories and series of the modules; ``bases`` and ``amounts`` of inputs and links; ``faults`` (1
+    where a module was silenced) and ``restless`` (1 where base values may have changed since the
+    program was made); ``levels`` of the voices in the last quantum and ``resting`` (1 while a voice costs nothing);
+    ``clicks`` what the click watch keeps for each layer's end; ``now`` the last value of every input; ``position``
+    in samples.
+    """
+
+    rows: Floats
+    states: Floats
+    memories: Floats
+    series: Floats
+    bases: NDArray[np.void]
+    amounts: NDArray[np.void]
+    faults: Ints
+    restless: Ints
+    levels: Floats
+    resting: Ints
+    clicks: Floats
+    now: Floats
+    position: Ints
+
+    @property
+    def size(self) -> int:
+        """Bytes of all arrays."""
+        return sum(array.nbytes for array in self)
+
+    def copy(self) -> Memory:
+        """A checkpoint."""
+        return Memory._make(array.copy() for array in self)
+
+    def restore(self, checkpoint: Memory) -> None:
+        """Go back to a checkpoint of the same program."""
+        for mine, theirs in zip(self, checkpoint, strict=True):
+            np.copyto(mine, theirs)
+
+
+def aligned_zeros(count: int) -> Floats:
+    """Zeros that begin at a whole cache line: what is read and written in vectors must not straddle two of them."""
+    room = np.zeros(count + 7)
+    first = (-room.ctypes.data % 64) // 8
+    return room[first : first + count]
+
+
+def ramp_place(left: Ints, ramp: int) -> Floats:
+    """Share of the way that glides have done with ``left`` of ``ramp`` samples to go."""
+    u = 1.0 - left / ramp
+    return np.asarray(u * u * (3.0 - 2.0 * u))
+
+
+@dataclass(frozen=True)
+class LoopLink:
+    """A link into a module of the loop.
+
+    Attributes
+    ----------
+    source : (int, int) or None
+        Module of the loop and output; None: the signal comes from outside.
+    bounded : bool
+        Bent above the loop's ceiling.
+    curve : int
+    """
+
+    source: tuple[int, int] | None
+    bounded: bool
+    curve: int
+
+
+@dataclass(frozen=True)
+class LoopModule:
+    """A module of the loop.
+
+    Attributes
+    ----------
+    links : tuple
+        Its links by input or parameter.
+    leaving : tuple of bool
+        For each output, whether somebody outside of the loop sees all its samples.
+    used : tuple of bool
+        For each output, whether somebody uses it.
+    """
+
+    spec: ModuleSpec
+    links: tuple[tuple[LoopLink, ...], ...]
+    leaving: tuple[bool, ...]
+    used: tuple[bool, ...]
+    bypassed: bool
