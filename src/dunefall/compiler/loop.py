@@ -12,7 +12,7 @@ from typing import Any
 from numba import njit
 
 from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.plan import Memory, Plan
+from dunefall.compiler.plan import Floats, Ints, Memory, Plan, Record, Records
 from dunefall.compiler.records import BASE, INPUT, MODULE, QUANTUM, RAMP_S
 from dunefall.compiler.traces import Traces, span, trace_end, trace_module
 from dunefall.compiler.views import borrow as _borrow
@@ -43,7 +43,7 @@ piece: Any = _piece
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def shaped(x, curve):  # type: ignore[no-untyped-def]
+def shaped(x: float, curve: int) -> float:
     """A link's response curve (its place in ``patch.model.CURVES``, not 0)."""
     if curve == 1:
         return x * abs(x)
@@ -54,19 +54,19 @@ def shaped(x, curve):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def ceiling(x):  # type: ignore[no-untyped-def]
+def ceiling(x: float) -> float:
     """Audio that goes round a loop."""
     return saturate_rarely(x, LOOP_KNEE)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _place(left, ramp):  # type: ignore[no-untyped-def]
+def _place(left: float, ramp: int) -> float:
     u = 1.0 - left / ramp
     return u * u * (3.0 - 2.0 * u)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _link_signal(rows, link, i):  # type: ignore[no-untyped-def]
+def _link_signal(rows: Floats, link: Record, i: int) -> float:
     """What a link takes at sample i of the quantum, before its amount."""
     if link.delayed != 0:
         value = rows[link.row + ((i + QUANTUM - 1) & (QUANTUM - 1))]
@@ -78,7 +78,7 @@ def _link_signal(rows, link, i):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
+def _fill(rows: Floats, entry: Record, base: Record) -> float:
     """Fill the whole row of an input that nothing moves."""
     value = min(max(base.goal, entry.low), entry.high)
     value = exp2(value) if entry.octaves != 0 else value
@@ -89,16 +89,17 @@ def _fill(rows, entry, base):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _plain(entry, base, amounts):  # type: ignore[no-untyped-def]
+def _plain(entry: Record, base: Record, amounts: Records) -> bool:
     """Whether an input takes exactly what its one link brings."""
     if entry.link_last - entry.link_first != 1 or base.left != 0 or base.goal != 0.0 or entry.low > -math.inf:
         return False
     amount = amounts[entry.link_first]
-    return amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
+    rests: bool = amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
+    return rests
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-untyped-def]
+def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int) -> None:
     """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
     glides moves on by one sample."""
     if _plain(entry, base, amounts):
@@ -127,7 +128,7 @@ def _gather_one(rows, entry, base, links, amounts, i, ramp):  # type: ignore[no-
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _add_link(row, source, curve, amount):  # type: ignore[no-untyped-def]
+def _add_link(row: Floats, source: Floats, curve: int, amount: Record) -> None:
     """Add what a link brings to a row; a loop for each curve, so that all vectorise."""
     if curve == 0:
         for i in range(row.size):
@@ -144,7 +145,9 @@ def _add_link(row, source, curve, amount):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[no-untyped-def]
+def _gather(
+    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, start: int, n: int, ramp: int
+) -> None:
     """Samples start..start+n of an input's row; where nothing glides, by plain loops over views, which vectorise."""
     value, steady = base.goal, base.left == 0
     for k in range(entry.link_first, entry.link_last):
@@ -176,7 +179,7 @@ def _gather(rows, entry, base, links, amounts, start, n, ramp):  # type: ignore[
 
 
 @njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
-def sound(row):  # type: ignore[no-untyped-def]
+def sound(row: Floats) -> bool:
     """Whether a row is finite and bounded; made of operations that vectorise."""
     power = 0.0
     for i in range(row.size):
@@ -185,7 +188,7 @@ def sound(row):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_linked(plan, memory, module, start, n, ramp, single):  # type: ignore[no-untyped-def]
+def _gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, single: int) -> None:
     """Prepare the linked inputs of a module whose base values are those it was compiled with.
 
     An input that takes one signal as it is reads that signal's row: nothing is copied.
@@ -206,9 +209,12 @@ def _gather_linked(plan, memory, module, start, n, ramp, single):  # type: ignor
 
 
 @njit(nogil=True, error_model="numpy")
-def _gather_restless(plan, memory, module, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
+def _gather_restless(
+    plan: Plan, memory: Memory, module: Record, m: int, start: int, n: int, ramp: int, single: int
+) -> int:
     """Prepare the inputs of a module whose base values may glide; returns which of its inputs move."""
-    moving, rows, changed = module.linked, memory.rows, False
+    moving: int = module.linked
+    rows, changed = memory.rows, False
     for i in range(module.input_first, module.input_last):
         entry, base = plan.inputs[i], memory.bases[i]
         if entry.link_first != entry.link_last:
@@ -233,16 +239,17 @@ def _gather_restless(plan, memory, module, m, start, n, ramp, single):  # type: 
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _as_it_is(entry, base, links, amounts):  # type: ignore[no-untyped-def]
+def _as_it_is(entry: Record, base: Record, links: Records, amounts: Records) -> bool:
     """Whether an input is exactly the signal of its one link."""
     if not _plain(entry, base, amounts):
         return False
     link = links[entry.link_first]
-    return link.delayed == 0 and link.curve == 0
+    straight: bool = link.delayed == 0 and link.curve == 0
+    return straight
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run_module(plan, memory, m, start, n, ramp, single):  # type: ignore[no-untyped-def]
+def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int, single: int) -> None:
     """Run one module for n samples of the present quantum; ``single``: it stands in a feedback loop."""
     module, rows = plan.modules[m], memory.rows
     if memory.faults[m] != 0:
@@ -272,7 +279,7 @@ def _run_module(plan, memory, m, start, n, ramp, single):  # type: ignore[no-unt
 
 
 @njit(nogil=True, error_model="numpy")
-def _wake(plan, memory, module, start, n):  # type: ignore[no-untyped-def]
+def _wake(plan: Plan, memory: Memory, module: Record, start: int, n: int) -> None:
     """Voices whose gate is high no longer rest."""
     for v in range(module.level_first, module.level_first + module.level_count):
         gate = plan.voices[v].gate + start
@@ -281,7 +288,7 @@ def _wake(plan, memory, module, start, n):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _rest(plan, memory):  # type: ignore[no-untyped-def]
+def _rest(plan: Plan, memory: Memory) -> None:
     """At the end of a quantum: how loud each voice was, and whether it has ended."""
     rows = memory.rows
     for v in range(plan.voices.size):
@@ -305,14 +312,14 @@ def _rest(plan, memory):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _clear_outputs(plan, memory, m):  # type: ignore[no-untyped-def]
+def _clear_outputs(plan: Plan, memory: Memory, m: int) -> None:
     module = plan.modules[m]
     for p in range(module.output_first, module.port_last):
         memory.rows[plan.ports[p] : plan.ports[p] + QUANTUM] = 0.0
 
 
 @njit(nogil=True, error_model="numpy")
-def _run_loop(plan, memory, s, start, n, ramp):  # type: ignore[no-untyped-def]
+def _run_loop(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int) -> None:
     """Run a feedback loop: by the code made for it where there is some and nothing glides, or module by module."""
     first, last, address = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 3]
     if address != 0 and _steady(plan, memory, first, last):
@@ -335,14 +342,14 @@ def _run_loop(plan, memory, s, start, n, ramp):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _note_now(plan, memory, first, last, at):  # type: ignore[no-untyped-def]
+def _note_now(plan: Plan, memory: Memory, first: int, last: int, at: int) -> None:
     for i in range(plan.modules[first].input_first, plan.modules[last - 1].input_last):
         if plan.inputs[i].link_first != plan.inputs[i].link_last:
             memory.now[i] = memory.rows[plan.inputs[i].row + at]
 
 
 @njit(nogil=True, error_model="numpy")
-def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
+def _steady(plan: Plan, memory: Memory, first: int, last: int) -> bool:
     """Whether nothing glides, rests or has been silenced in a loop; fills the rows of its constants."""
     for m in range(first, last):
         module = plan.modules[m]
@@ -365,7 +372,7 @@ def _steady(plan, memory, first, last):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _pass_on(rows, ports, module, start, n):  # type: ignore[no-untyped-def]
+def _pass_on(rows: Floats, ports: Ints, module: Record, start: int, n: int) -> None:
     """A bypassed module: its first output, or both its channels, give what it works on, the others rest. It goes on
     working unheard, so that it comes back without an edge in what it remembers."""
     for p in range(module.output_first, module.port_last):
@@ -377,7 +384,7 @@ def _pass_on(rows, ports, module, start, n):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
+def _silence(plan: Plan, memory: Memory, m: int) -> None:
     """Stop a module that gave no finite number: its outputs rest at 0 and its state is cleared."""
     memory.faults[m] = 1
     module = plan.modules[m]
@@ -387,7 +394,7 @@ def _silence(plan, memory, m):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
+def _after(plan: Plan, memory: Memory, traces: Traces, m: int, start: int, n: int) -> None:
     """What follows when a module has run: a layer's end goes into the mix, and the window gets its trace."""
     module = plan.modules[m]
     if module.lane_end != 0:
@@ -404,7 +411,7 @@ def _after(plan, memory, traces, m, start, n):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
+def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
     ramp = max(1, round(RAMP_S * plan.rate[0]))
     for k, address in enumerate((
         memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
@@ -440,7 +447,7 @@ def _run(plan, memory, traces, out):  # type: ignore[no-untyped-def]
 
 
 @cached_njit()
-def run(plan_held, memory_held, traces_held, out_held):  # type: ignore[no-untyped-def]
+def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats) -> None:
     """Compute the next samples of a program, in quantums that lie at multiples of QUANTUM.
 
     Parameters

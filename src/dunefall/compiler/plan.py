@@ -6,17 +6,32 @@ What may differ from sample to sample lies in the arrays of ``Memory``: a checkp
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Floats
 from dunefall.catalogue.declare import ModuleSpec
 
-__all__ = ["Floats", "Ints", "LoopLink", "LoopModule", "Memory", "Plan", "aligned_zeros", "ramp_place"]
+__all__ = [
+    "Floats",
+    "Ints",
+    "LoopLink",
+    "LoopModule",
+    "Memory",
+    "Plan",
+    "Record",
+    "Records",
+    "aligned_zeros",
+    "ramp_place",
+]
 
-Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+Record: TypeAlias = Any
+"""A row of records as compiled code sees it: the fields of one of ``compiler.records`` as attributes."""
+Records: TypeAlias = Any
+"""Records of one kind, by their place."""
 
 
 class Plan(NamedTuple):

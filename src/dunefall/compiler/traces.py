@@ -59,7 +59,7 @@ def no_traces() -> Traces:
 
 
 @njit(nogil=True, error_model="numpy")
-def span(row):  # type: ignore[no-untyped-def]
+def span(row: NDArray[np.float64]) -> tuple[float, float]:
     """Lowest and highest value of a row."""
     low = high = row[0]
     for i in range(row.size):
@@ -69,7 +69,7 @@ def span(row):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def trace_module(rows, traces, m, start, n):  # type: ignore[no-untyped-def]
+def trace_module(rows: NDArray[np.float64], traces: Traces, m: int, start: int, n: int) -> None:
     """What the window shows of a module, taken while its rows are fresh."""
     begins = traces.counts[1] == 0 and start == 0
     ends = traces.counts[1] == TRACE_QUANTUMS - 1 and start + n == QUANTUM
@@ -85,7 +85,7 @@ def trace_module(rows, traces, m, start, n):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def trace_end(rows, traces):  # type: ignore[no-untyped-def]
+def trace_end(rows: NDArray[np.float64], traces: Traces) -> None:
     """The end of a quantum: count on, and copy what is watched sample by sample."""
     counts = traces.counts
     ends = counts[1] == TRACE_QUANTUMS - 1

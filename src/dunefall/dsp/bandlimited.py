@@ -23,7 +23,7 @@ FUNDAMENTAL = 2.0 / math.pi
 
 
 @njit(error_model="numpy", forceinline=True)
-def step_left(distance):  # type: ignore[no-untyped-def]
+def step_left(distance: float) -> float:
     """What a rounded step of height 1 still lacks at a distance after its middle, in samples, at or above 0."""
     u = min(distance * (1.0 / REACH), 1.0)
     u2 = u * u
@@ -35,7 +35,7 @@ def step_left(distance):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def saw(at, step):  # type: ignore[no-untyped-def]
+def saw(at: float, step: float) -> float:
     """A saw that rises from -1 at 0 to 1 at the end of the cycle, for a phase in [0, 1) and the size of its step."""
     near = at - 1.0 if at >= 0.5 else at
     left = 2.0 * step_left(abs(near) / max(step, 1e-12))
@@ -45,14 +45,14 @@ def saw(at, step):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def pulse(at, step, width):  # type: ignore[no-untyped-def]
+def pulse(at: float, step: float, width: float) -> float:
     """A pulse that is high for a share of the cycle, of height 2 and mean 0."""
     later = at - width
     return saw(later - floor(later), step) - saw(at, step)
 
 
 @njit(error_model="numpy", forceinline=True)
-def triangle(at, step):  # type: ignore[no-untyped-def]
+def triangle(at: float, step: float) -> float:
     """A triangle that rises through 0 at phase 0; its corners are rounded over four samples."""
     turned = at + 0.25 - floor(at + 0.25)
     per = 1.0 / max(step, 1e-12)
@@ -61,7 +61,7 @@ def triangle(at, step):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _corner(distance):  # type: ignore[no-untyped-def]
+def _corner(distance: float) -> float:
     """What a corner of slope 1 lacks of its rounded form: the cubic B-spline integrated twice, less the ramp."""
     outer, inner = max(2.0 - distance, 0.0), max(1.0 - distance, 0.0)
     a, b = outer * outer, inner * inner
@@ -69,7 +69,7 @@ def _corner(distance):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def wave(form, at, step, width):  # type: ignore[no-untyped-def]
+def wave(form: float, at: float, step: float, width: float) -> float:
     """From sine (0) over triangle (1) and saw (2) to pulse (3), the fundamental of all in step with the sine's."""
     half = at + 0.5 - floor(at + 0.5)
     a, b = max(1.0 - form, 0.0), max(1.0 - abs(form - 1.0), 0.0)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Floats
 from dunefall.dsp.maths import larger
 
 __all__ = ["CLICK_STATE", "COUNT", "PLACE", "SIZE", "watch_clicks"]
@@ -29,7 +30,7 @@ SETTLES = 480.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def watch_clicks(state, first, left, right, position):  # type: ignore[no-untyped-def]
+def watch_clicks(state: Floats, first: int, left: Floats, right: Floats, position: float) -> None:
     """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on.
 
     Hardly ever is there a step worth asking about: then the largest of all these samples is all that is worked out.
@@ -49,7 +50,12 @@ def watch_clicks(state, first, left, right, position):  # type: ignore[no-untype
 
 
 @njit(error_model="numpy", forceinline=True)
-def _largest_step(left, left_next, right, right_next):  # type: ignore[no-untyped-def]
+def _largest_step(
+    left: Floats,
+    left_next: Floats,
+    right: Floats,
+    right_next: Floats,
+) -> float:
     found = 0.0
     for i in range(left.size):
         found = larger(found, abs(left_next[i] + right_next[i] - (left[i] + right[i])))
@@ -57,7 +63,7 @@ def _largest_step(left, left_next, right, right_next):  # type: ignore[no-untype
 
 
 @njit(error_model="numpy")
-def _look_closer(state, first, left, right, position):  # type: ignore[no-untyped-def]
+def _look_closer(state: Floats, first: int, left: Floats, right: Floats, position: float) -> None:
     last, before, candidate = state[first + LAST], state[first + BEFORE], state[first + CANDIDATE]
     age, after = state[first + AGE], state[first + AFTER]
     for i in range(left.size):

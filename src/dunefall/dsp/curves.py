@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Row
 from dunefall.dsp.maths import exp2, floor
 
 __all__ = ["bent", "drawn", "drawn_span"]
@@ -12,7 +13,7 @@ BEND_OCTAVES = 7.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def drawn(points, place, around):  # type: ignore[no-untyped-def]
+def drawn(points: Row, place: float, around: float) -> float:
     """Value of a curve at a place.
 
     Parameters
@@ -27,7 +28,7 @@ def drawn(points, place, around):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def drawn_span(points, first, count, place, around):  # type: ignore[no-untyped-def]
+def drawn_span(points: Row, first: int, count: float, place: float, around: float) -> float:
     """As ``drawn``, over ``count`` points from ``first`` on."""
     at = place * (count if around else count - 1.0)
     low = min(max(floor(at), 0.0), count - 1.0)
@@ -39,7 +40,7 @@ def drawn_span(points, first, count, place, around):  # type: ignore[no-untyped-
 
 
 @njit(error_model="numpy", forceinline=True)
-def bent(place, bend):  # type: ignore[no-untyped-def]
+def bent(place: float, bend: float) -> float:
     """A stretch from 0 to 1 that starts slowly (bend towards -1) or fast (towards 1); straight at 0.
 
     The curve p / (p + (1 - p) 2^(-7 bend)): monotone, 0 at 0 and 1 at 1 (the project's own choice).

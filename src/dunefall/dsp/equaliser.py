@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Row, Scratch, State
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.svf import mean, svf_next
 
@@ -40,7 +41,19 @@ def band_levels_db(
 
 
 @njit(error_model="numpy", forceinline=True)
-def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # type: ignore[no-untyped-def]
+def run_band(
+    kind: float,
+    audio: Row,
+    hz: Row,
+    db: Row,
+    q: Row,
+    out: Row,
+    state: State,
+    at: int,
+    rate: float,
+    moves: int,
+    scratch: Scratch,
+) -> None:
     """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
     the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB
     its integrators are empty, whether it rests or moves."""
@@ -67,14 +80,18 @@ def run_band(kind, audio, hz, db, q, out, state, at, rate, moves, scratch):  # t
 
 
 @njit(error_model="numpy", forceinline=True)
-def _sample(s1, s2, x, take, cross, sink, direct, band, low):  # type: ignore[no-untyped-def]
+def _sample(
+    s1: float, s2: float, x: float, take: float, cross: float, sink: float, direct: float, band: float, low: float
+) -> tuple[float, float, float]:
     """The integrators a sample later, and what is heard."""
     t1, t2 = svf_next(s1, s2, x, take, cross, sink)
     return t1, t2, fma(direct, x, fma(band, mean(s1, t1), low * mean(s2, t2)))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(kind, hz, db, q, scale):  # type: ignore[no-untyped-def]
+def _factors(
+    kind: float, hz: float, db: float, q: float, scale: float
+) -> tuple[float, float, float, float, float, float]:
     """Factors of the integrators, then how much of the sound, of the band and of the low makes the output; a shelf
     moves the integrators' cutoff by the fourth root of its gain."""
     up, down = tangent_parts(min(hz * scale, 0.97))

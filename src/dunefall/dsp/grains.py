@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key
 from dunefall.dsp.maths import fma
 from dunefall.dsp.random import philox
 
@@ -17,7 +18,7 @@ SHARE = 1.0 / 4294967296.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def grain_pause(mean, unevenness, draws, key):  # type: ignore[no-untyped-def]
+def grain_pause(mean: float, unevenness: float, draws: float, key: Key) -> float:
     """Samples until the next grain, after so many draws: from even distances to those of a Poisson process."""
     a, _, _, _ = philox(key, np.uint64(draws), np.uint64(1))
     drawn = -math.log(1.0 - a * SHARE)

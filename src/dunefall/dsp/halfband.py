@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import State
 from dunefall.dsp.maths import fma
 
 __all__ = ["SIZE", "halved", "risen"]
@@ -21,7 +22,7 @@ SIZE = 4 * THREE
 
 
 @njit(error_model="numpy", forceinline=True)
-def _row(factors, x, state, at):  # type: ignore[no-untyped-def]
+def _row(factors: tuple[float, float, float], x: float, state: State, at: int) -> float:
     for k in range(THREE):
         before = at + 2 * k
         y = fma(factors[k], x, fma(-factors[k], state[before + 1], state[before]))
@@ -31,12 +32,12 @@ def _row(factors, x, state, at):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def risen(x, state, at):  # type: ignore[no-untyped-def]
+def risen(x: float, state: State, at: int) -> tuple[float, float]:
     """Two samples for one."""
     return _row(FIRST, x, state, at), _row(SECOND, x, state, at + 2 * THREE)
 
 
 @njit(error_model="numpy", forceinline=True)
-def halved(early, late, state, at):  # type: ignore[no-untyped-def]
+def halved(early: float, late: float, state: State, at: int) -> float:
     """One sample for two that follow each other."""
     return 0.5 * (_row(FIRST, late, state, at) + _row(SECOND, early, state, at + 2 * THREE))

@@ -14,6 +14,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Grid, Row, State
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.meter import oversampler
 
@@ -77,7 +78,7 @@ class Limiter:
 
 
 @cached_njit(fastmath=True)
-def _peak(recent, used, phases):  # type: ignore[no-untyped-def]
+def _peak(recent: Grid, used: int, phases: Grid) -> float:
     """Highest value between the two samples in the middle, of all channels."""
     peak = 0.0
     for c in range(used):
@@ -91,7 +92,18 @@ def _peak(recent, used, phases):  # type: ignore[no-untyped-def]
 
 
 @cached_njit()
-def _limit(block, used, state, line, gains, queue, recent, phases, ceiling, letting_go):  # type: ignore[no-untyped-def]
+def _limit(
+    block: Grid,
+    used: int,
+    state: State,
+    line: Grid,
+    gains: Row,
+    queue: Grid,
+    recent: Grid,
+    phases: Row,
+    ceiling: float,
+    letting_go: float,
+) -> float:
     window, size, lowest = gains.size, line.shape[0], 1.0
     at, mean, below, released = int(state[AT]), state[MEAN], int(state[BELOW]), state[RELEASED]
     first, last = int(state[FIRST]), int(state[LAST])

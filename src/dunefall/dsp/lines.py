@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Memory, Row
 from dunefall.dsp.maths import fma
 from dunefall.dsp.reading import get
 
@@ -14,7 +15,7 @@ NEAR = 2
 
 
 @njit(error_model="numpy", forceinline=True)
-def read_line(memory, write, delay):  # type: ignore[no-untyped-def]
+def read_line(memory: Memory, write: int, delay: float) -> float:
     """The sound of ``delay`` samples before the place of writing, at least 2 and at most ``memory.size`` - 4, by
     third-order Lagrange interpolation (Laakso et al. 1996, Splitting the unit delay)."""
     delay = max(delay, 2.0)
@@ -26,7 +27,7 @@ def read_line(memory, write, delay):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def read_run(out, memory, write, delay):  # type: ignore[no-untyped-def]
+def read_run(out: Row, memory: Memory, write: int, delay: float) -> None:
     """As ``read_line`` for a row of samples to come, ``delay`` being at least ``out.size + NEAR``."""
     n, size, back = out.size, memory.size, int(delay)
     f, first = delay - back, write - back - 2
@@ -41,7 +42,7 @@ def read_run(out, memory, write, delay):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def write_run(memory, write, row):  # type: ignore[no-untyped-def]
+def write_run(memory: Memory, write: int, row: Row) -> int:
     """Write a row of samples round the ring; gives the place after it."""
     first = min(row.size, memory.size - write)
     end = memory[write : write + first]
@@ -54,13 +55,13 @@ def write_run(memory, write, row):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _between(f, newer, here, older, oldest):  # type: ignore[no-untyped-def]
+def _between(f: float, newer: float, here: float, older: float, oldest: float) -> float:
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
 
 
 @njit(error_model="numpy", forceinline=True)
-def cubic_weights(f):  # type: ignore[no-untyped-def]
+def cubic_weights(f: float) -> tuple[float, float, float, float]:
     """Cubic through four samples (Catmull and Rom 1974): weights of the newer one, the two around the place and the
     older one."""
     return (
@@ -72,7 +73,7 @@ def cubic_weights(f):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def read_ring(memory, first, size, write, delay):  # type: ignore[no-untyped-def]
+def read_ring(memory: Row, first: int, size: int, write: int, delay: float) -> float:
     """The sound of ``delay`` samples ago, 1 to ``size`` - 4, in the ring of ``size`` numbers that begins at ``first``
     and is written next at ``write``; what the present sample has not written yet counts as its neighbour."""
     back = int(delay)

@@ -9,6 +9,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Memory
 from dunefall.dsp.maths import fma
 
 __all__ = ["LOUDNESS_SIZE", "loudness_of"]
@@ -21,7 +22,7 @@ SCALE = 0.8529037030705663
 
 
 @njit(error_model="numpy", forceinline=True)
-def loudness_of(left, right, memory, first, rate):  # type: ignore[no-untyped-def]
+def loudness_of(left: float, right: float, memory: Memory, first: int, rate: float) -> float:
     """Take a sample of both sides into account; power of the last 3 s, of which 10 log10 is the level in LUFS.
 
     ``memory`` from ``first`` on holds ``LOUDNESS_SIZE`` numbers, 0 at rest: the rate its filters are for, both biquads,
@@ -53,7 +54,7 @@ def loudness_of(left, right, memory, first, rate):  # type: ignore[no-untyped-de
 
 
 @njit(error_model="numpy")
-def _set(memory, first, rate):  # type: ignore[no-untyped-def]
+def _set(memory: Memory, first: int, rate: float) -> None:
     """Both biquads, as ``dsp.meter.k_weighting`` has them."""
     k = math.tan(math.pi * 1681.974450955533 / rate)
     gain, q = 10 ** (3.999843853973347 / 20), 0.7071752369554196

@@ -14,6 +14,8 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic, overload
 
+from dunefall.base.arrays import Row, Scratch
+
 __all__ = [
     "approach",
     "approach_step",
@@ -63,9 +65,7 @@ def _fused(typingctx: Any, a: Any, b: Any, c: Any) -> Any:
     return types.float64(types.float64, types.float64, types.float64), generate
 
 
-@overload(fma, jit_options=_INLINED)
-def _compiled_fma(a, b, c):  # type: ignore[no-untyped-def]
-    return lambda a, b, c: _fused(np.float64(a), np.float64(b), np.float64(c))  # type: ignore[call-arg]
+overload(fma, jit_options=_INLINED)(lambda a, b, c: lambda a, b, c: _fused(np.float64(a), np.float64(b), np.float64(c)))  # type: ignore[call-arg]
 
 
 def nearest(x: float) -> float:
@@ -93,14 +93,10 @@ def _rounding(name: str) -> Any:
 _round, _floor = _rounding("llvm.rint.f64"), _rounding("llvm.floor.f64")
 
 
-@overload(nearest, jit_options=_INLINED)
-def _compiled_nearest(x):  # type: ignore[no-untyped-def]
-    return lambda x: _round(np.float64(x))
+overload(nearest, jit_options=_INLINED)(lambda x: lambda x: _round(np.float64(x)))
 
 
-@overload(floor, jit_options=_INLINED)
-def _compiled_floor(x):  # type: ignore[no-untyped-def]
-    return lambda x: _floor(np.float64(x))
+overload(floor, jit_options=_INLINED)(lambda x: lambda x: _floor(np.float64(x)))
 
 
 def larger(a: float, b: float) -> float:
@@ -129,14 +125,10 @@ def _choosing(comparison: str) -> Any:
 _larger, _smaller = _choosing(">"), _choosing("<")
 
 
-@overload(larger, jit_options=_INLINED)
-def _compiled_larger(a, b):  # type: ignore[no-untyped-def]
-    return lambda a, b: _larger(np.float64(a), np.float64(b))
+overload(larger, jit_options=_INLINED)(lambda a, b: lambda a, b: _larger(np.float64(a), np.float64(b)))
 
 
-@overload(smaller, jit_options=_INLINED)
-def _compiled_smaller(a, b):  # type: ignore[no-untyped-def]
-    return lambda a, b: _smaller(np.float64(a), np.float64(b))
+overload(smaller, jit_options=_INLINED)(lambda a, b: lambda a, b: _smaller(np.float64(a), np.float64(b)))
 
 
 def times_power_of_two(x: float, whole: float) -> float:
@@ -155,9 +147,9 @@ def _to_exponent(typingctx: Any, x: Any, whole: Any) -> Any:
     return types.float64(types.float64, types.float64), generate
 
 
-@overload(times_power_of_two, jit_options=_INLINED)
-def _compiled_times_power_of_two(x, whole):  # type: ignore[no-untyped-def]
-    return lambda x, whole: _to_exponent(np.float64(x), np.float64(whole))  # type: ignore[call-arg]
+overload(times_power_of_two, jit_options=_INLINED)(
+    lambda x, whole: lambda x, whole: _to_exponent(np.float64(x), np.float64(whole))  # type: ignore[call-arg]
+)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -231,7 +223,7 @@ def on_grid(x: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def ramp(out, phase, step):  # type: ignore[no-untyped-def]
+def ramp(out: Row, phase: float, step: float) -> float:
     """Fill ``out``, at most 64 samples, with a phase in [0, 1) that moves by an even step of [-0.5, 1]; returns the
     phase after it. The phase must lie on the grid of ``on_grid``, to which the step is brought: so no sample has to
     wait for the one before."""
@@ -247,7 +239,7 @@ def ramp(out, phase, step):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def ramp_by(out, phase, steps, factor):  # type: ignore[no-untyped-def]
+def ramp_by(out: Row, phase: float, steps: Row, factor: float) -> float:
     """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [-0.5, 1]."""
     if out.size == 1:
         out[0] = phase
@@ -265,7 +257,7 @@ def ramp_by(out, phase, steps, factor):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _wrapped(at):  # type: ignore[no-untyped-def]
+def _wrapped(at: float) -> float:
     """A single step's phase back into [0, 1): branches that are nearly always foretold, where ``floor`` would cost
     each time."""
     while at >= 1.0:
@@ -289,7 +281,9 @@ def approach(value: float, goal: float, rise: float, fall: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def follow(out, goals, value, rise_s, fall_s, rate, moves, scratch):  # type: ignore[no-untyped-def]
+def follow(
+    out: Row, goals: Row, value: float, rise_s: Row, fall_s: Row, rate: float, moves: int, scratch: Scratch
+) -> float:
     """Go after a row of goals with times of rising and falling that move or, where ``moves`` is 0, rest; returns the
     last value. ``goals`` may be ``out`` itself."""
     n = out.size
@@ -331,7 +325,7 @@ def saturate_rarely(x: float, knee: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def saturate_row(row, knee):  # type: ignore[no-untyped-def]
+def saturate_row(row: Row, knee: float) -> None:
     """``saturate`` a row in place; where nothing is so loud, as usual, it is only looked at."""
     loud = 0
     for i in range(row.size):  # counted: a largest one would be found one by one
@@ -364,9 +358,7 @@ def mantissa_and_exponent(x: float) -> tuple[float, float]:
     return 2.0 * mantissa, exponent - 1.0
 
 
-@overload(mantissa_and_exponent, jit_options=_INLINED)
-def _compiled_mantissa_and_exponent(x):  # type: ignore[no-untyped-def]
-    return lambda x: _parts_of(np.float64(x))  # type: ignore[call-arg]
+overload(mantissa_and_exponent, jit_options=_INLINED)(lambda x: lambda x: _parts_of(np.float64(x)))  # type: ignore[call-arg]
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -12,6 +12,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Grid, Row, State
 from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.dsp.cache import cached_njit
 
@@ -49,7 +50,9 @@ def oversampler(phases: int = 4, taps: int = TAPS, beta: float = 8.0) -> NDArray
 
 
 @cached_njit()
-def measure(block, state, weights, phases, bin_samples, shares, peaks):  # type: ignore[no-untyped-def]
+def measure(
+    block: Grid, state: State, weights: Grid, phases: Grid, bin_samples: float, shares: Row, peaks: NDArray[np.float64]
+) -> float:
     """Take a block of frames into account; returns its true peak, linear.
 
     Parameters
@@ -94,7 +97,8 @@ def measure(block, state, weights, phases, bin_samples, shares, peaks):  # type:
     for s in range(_HISTORY):
         if abs(state[s]) < 1e-200:
             state[s] = 0.0
-    return max(true, peaks[: shares.size].max())
+    highest: float = max(true, peaks[: shares.size].max())
+    return highest
 
 
 def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:

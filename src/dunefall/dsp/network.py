@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Memory, Row
 from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import db_to_gain, exp2, fma, sine, tangent_parts
 
@@ -46,7 +47,7 @@ SECTIONS_SIZE = HELD + 2 * EIGHT * LINES
 
 
 @njit(error_model="numpy", forceinline=True)
-def section(band, gain_db, per):  # type: ignore[no-untyped-def]
+def section(band: int, gain_db: float, per: float) -> tuple[float, float, float, float, float]:
     """Coefficients of a shelf (first and last band) or bell, normalised to a0 = 1 (Bristow-Johnson, Audio EQ
     Cookbook); ``per`` is 1 / rate."""
     hz = LOW_SHELF if band == 0 else HIGH_SHELF if band == EIGHT - 1 else BANDS[band]
@@ -85,7 +86,7 @@ squares at the middles and half-way between them, at 48 kHz (a test works them o
 
 
 @njit(error_model="numpy")
-def set_sections(memory, first, delays, wanted_db, share, rate):  # type: ignore[no-untyped-def]
+def set_sections(memory: Memory, first: int, delays: Row, wanted_db: Row, share: float, rate: float) -> None:
     """Set how much each line is weakened.
 
     Parameters
@@ -115,14 +116,14 @@ def set_sections(memory, first, delays, wanted_db, share, rate):  # type: ignore
 
 
 @njit(error_model="numpy", forceinline=True)
-def keep_gains(memory, first):  # type: ignore[no-untyped-def]
+def keep_gains(memory: Memory, first: int) -> None:
     """Begin a quantum with the gains at which the last one ended."""
     for k in range(LINES):
         memory[first + GAIN + k] = memory[first + GAIN_TO + k]
 
 
 @njit(error_model="numpy", forceinline=True)
-def weaken(memory, first, rows, n, start, lines):  # type: ignore[no-untyped-def]
+def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int) -> None:
     """Weaken a sample of all lines at a time, in place; line k's samples stand from ``rows`` + 64 k on, the first is
     sample ``start`` of the quantum, over which the gains go evenly to their new values. ``lines`` is 16, given as a
     variable, so that the loop over the lines becomes one of vectors."""
@@ -146,7 +147,7 @@ def weaken(memory, first, rows, n, start, lines):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy", forceinline=True)
-def mix_rows(memory, rows, n):  # type: ignore[no-untyped-def]
+def mix_rows(memory: Memory, rows: float, n: int) -> None:
     """Hadamard matrix of sixteen rows, in place; it makes all four times as strong."""
     half = LINES // 2
     while half > 0:
@@ -160,7 +161,9 @@ def mix_rows(memory, rows, n):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def fill_row(row, memory, first, size, write, before, after, start):  # type: ignore[no-untyped-def]
+def fill_row(
+    row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int
+) -> None:
     """What lies in a ring a time ago, while that time goes evenly from ``before`` to ``after`` (samples) within a
     quantum of 64; ``write`` is the place of the first of these samples, ``start`` its number in the quantum. Whole
     numbers of samples that stay are copied."""
@@ -201,6 +204,6 @@ def fill_row(row, memory, first, size, write, before, after, start):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def swing(phase, line):  # type: ignore[no-untyped-def]
+def swing(phase: float, line: int) -> float:
     """Where a line's slow movement is, -1..1: the lines are spread over the cycle."""
     return sine(phase + line * (1.0 / LINES))

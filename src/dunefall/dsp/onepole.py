@@ -12,6 +12,6 @@ TURN = -2 * 3.141592653589793 * 1.4426950408889634
 
 
 @njit(error_model="numpy", forceinline=True)
-def one_pole_share(hz, rate):  # type: ignore[no-untyped-def]
+def one_pole_share(hz: float, rate: float) -> float:
     """1 - exp(-2 pi hz / rate): the impulse-invariant one-pole of a cutoff in Hz (textbook)."""
     return 1.0 - exp2(TURN * hz / rate)

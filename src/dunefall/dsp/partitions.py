@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Memory, Row
 from dunefall.dsp.transform import LARGEST, back, kept_bins, room, spectra_of, turns
 
 __all__ = ["DIRECT", "convolve", "end_quantum", "memory_numbers", "prepared_response"]
@@ -33,7 +34,7 @@ def block_counts(length: int) -> tuple[int, ...]:
 
 
 @njit(error_model="numpy")
-def _work_numbers(block):  # type: ignore[no-untyped-def]
+def _work_numbers(block: int) -> int:
     """Of a size of blocks: what it needs beside spectra and sums."""
     return 6 * block + room(2 * block)
 
@@ -67,14 +68,14 @@ def prepared_response(response: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _sizes(response, level):  # type: ignore[no-untyped-def]
+def _sizes(response: Row, level: int) -> tuple[int, int]:
     """Of a size of blocks: its numbers in the memory and in the response."""
     block, count = BLOCKS[level], int(response[level])
     return _work_numbers(block) + (count + 1) * 4 * (block + 1), count * 4 * (block + 1)
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def convolve(audio, out, memory, response, channel, quantum, start):  # type: ignore[no-untyped-def]
+def convolve(audio: Row, out: Row, memory: Memory, response: Row, channel: int, quantum: float, start: int) -> None:
     """Convolve the next samples of a channel, within the quantum of this number, from its sample ``start`` on."""
     n = out.size
     past = memory[2 * DIRECT * channel : 2 * DIRECT * (channel + 1)]
@@ -100,7 +101,7 @@ def convolve(audio, out, memory, response, channel, quantum, start):  # type: ig
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def end_quantum(memory, response, quantum):  # type: ignore[no-untyped-def]
+def end_quantum(memory: Memory, response: Row, quantum: int) -> None:
     """The work on the spectra that is due once the quantum of this number is complete in both channels."""
     for channel in range(2):
         at = 2 * DIRECT * channel
@@ -117,7 +118,7 @@ def end_quantum(memory, response, quantum):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _work(memory, response, table, block, count, done, spread):  # type: ignore[no-untyped-def]
+def _work(memory: Memory, response: Row, table: Row, block: int, count: int, done: int, spread: bool) -> None:
     """The work of one size of blocks after ``done`` quantums. Its memory: of each channel the last two blocks that
     came in; of each the block that goes out; the transform, with room to move; the sums of products; the spectra of
     what came in."""
@@ -161,20 +162,20 @@ def _work(memory, response, table, block, count, done, spread):  # type: ignore[
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _give(memory, work, block):  # type: ignore[no-untyped-def]
+def _give(memory: Memory, work: Row, block: int) -> None:
     """What has been made goes out."""
     memory[4 * block : 5 * block] = work[block : 2 * block]
     memory[5 * block : 6 * block] = work[3 * block : 4 * block]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _spectrum(spectra, k, side, wide):  # type: ignore[no-untyped-def]
+def _spectrum(spectra: Row, k: int, side: int, wide: int) -> Row:
     """The spectrum of a channel in the block of this number."""
     return spectra[k * 4 * wide + side : k * 4 * wide + side + 2 * wide]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _add_one(a, g, sums):  # type: ignore[no-untyped-def]
+def _add_one(a: Row, g: Row, sums: Row) -> None:
     """Add the product of two spectra. The first two bins are real numbers, which takes nothing from the rule."""
     n = sums.size // 2
     for k in range(n):
@@ -183,7 +184,7 @@ def _add_one(a, g, sums):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _add_four(a, g, b, h, c, i, d, j, sums):  # type: ignore[no-untyped-def]
+def _add_four(a: Row, g: Row, b: Row, h: Row, c: Row, i: Row, d: Row, j: Row, sums: Row) -> None:
     """Add the products of four pairs of spectra."""
     n = sums.size // 2
     a_re, a_im, b_re, b_im, c_re, c_im, d_re, d_im = a[:n], a[n:], b[:n], b[n:], c[:n], c[n:], d[:n], d[n:]

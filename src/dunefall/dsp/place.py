@@ -17,7 +17,7 @@ AIR_HZ = 8000.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def falloff_gain(distance_m, falloff_db):  # type: ignore[no-untyped-def]
+def falloff_gain(distance_m: float, falloff_db: float) -> float:
     """Gain of a sound at a distance: 1 up to a metre, then so many dB less at each doubling."""
     if distance_m <= 1.0:
         return 1.0
@@ -25,7 +25,7 @@ def falloff_gain(distance_m, falloff_db):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def air_share(distance_m, air, rate):  # type: ignore[no-untyped-def]
+def air_share(distance_m: float, air: float, rate: float) -> float:
     """Share of a one-pole low-pass that takes as much from 8 kHz as the air does on the way; 1: nothing. ``air`` is how
     thick the air is: 1 as it is."""
     lost_db = AIR_DB_PER_M * distance_m * air
@@ -37,7 +37,7 @@ def air_share(distance_m, air, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def pan_gains(angle_deg):  # type: ignore[no-untyped-def]
+def pan_gains(angle_deg: float) -> tuple[float, float]:
     """Gains of left and right at constant power: 0 degrees ahead, 90 right, what is behind as what is ahead."""
     across = sine(angle_deg * (1.0 / 360.0))
     place = 0.125 + 0.125 * across

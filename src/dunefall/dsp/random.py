@@ -9,6 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key
+
 __all__ = ["philox", "uniform"]
 
 _LOW = np.uint64(0xFFFFFFFF)
@@ -20,7 +22,7 @@ _W1 = np.uint64(0xBB67AE85)
 
 
 @njit(error_model="numpy")
-def philox(key, counter, stream):  # type: ignore[no-untyped-def]
+def philox(key: Key, counter: np.uint64, stream: np.uint64) -> tuple[np.uint64, np.uint64, np.uint64, np.uint64]:
     """Four independent 32-bit numbers.
 
     Parameters
@@ -45,7 +47,7 @@ def philox(key, counter, stream):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def uniform(key, counter, stream):  # type: ignore[no-untyped-def]
+def uniform(key: Key, counter: float, stream: float) -> float:
     """One number in [0, 1): draw ``counter`` (a float64 count) of a stream (a small integer)."""
     a, _, _, _ = philox(key, np.uint64(counter), np.uint64(stream))
     return np.float64(a) * (1.0 / 4294967296.0)

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numba.extending import overload
+
+from dunefall.base.arrays import Row
 
 __all__ = ["get"]
 
 
-def get(row: Any, place: int) -> Any:
+def get(row: Row, place: int) -> float:
     """``row[place]`` for a place that is known to lie within, 0 or above."""
     return row[place]
 
 
-@overload(get, jit_options={"forceinline": True, "error_model": "numpy"})
-def _compiled_get(row, place):  # type: ignore[no-untyped-def]
-    return lambda row, place: row[np.uint64(place)]
+overload(get, jit_options={"forceinline": True, "error_model": "numpy"})(
+    lambda row, place: lambda row, place: row[np.uint64(place)]
+)

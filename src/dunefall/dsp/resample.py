@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Sound
 from dunefall.dsp.maths import floor, fma
 
 __all__ = ["FASTEST", "read_between"]
@@ -37,7 +38,7 @@ ROWS = np.concatenate([_rows(speed, taps) for speed, taps in zip(SPEEDS, TAPS, s
 
 
 @njit(error_model="numpy", forceinline=True)
-def read_between(sound, first, frames, at, speed):  # type: ignore[no-untyped-def]
+def read_between(sound: Sound, first: int, frames: float, at: float, speed: float) -> float:
     """Value at a place ``at`` (in frames) of the row of ``frames`` that begins at ``first``; its ends go on.
 
     ``speed`` is the size of the steps in which it is read: what is above half the new rate is left out up to

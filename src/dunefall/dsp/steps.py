@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import wrapped
 
@@ -14,7 +15,7 @@ FORWARD, BACKWARD, BOTH, ANY, WANDER = range(5)
 
 
 @njit(error_model="numpy")
-def after(place, count, direction, length, key, stream):  # type: ignore[no-untyped-def]
+def after(place: float, count: float, direction: float, length: float, key: Key, stream: float) -> float:
     """Place of the step that follows.
 
     Parameters

@@ -17,19 +17,19 @@ TO_60_DB = math.log2(1000.0)
 
 
 @njit(error_model="numpy", forceinline=True)
-def rise_share(attack_s, rate):  # type: ignore[no-untyped-def]
+def rise_share(attack_s: float, rate: float) -> float:
     """Share of the way to above the top that a sample brings, for a time from rest to the top."""
     return 1.0 - exp2(-RISE_OCTAVES / (attack_s * rate))
 
 
 @njit(error_model="numpy", forceinline=True)
-def fall_factor(decay_s, rate):  # type: ignore[no-untyped-def]
+def fall_factor(decay_s: float, rate: float) -> float:
     """What a sample leaves of the level, for a time from the top to -60 dB."""
     return exp2(-TO_60_DB / (decay_s * rate))
 
 
 @njit(error_model="numpy", forceinline=True)
-def struck(value, rising, rise, fall):  # type: ignore[no-untyped-def]
+def struck(value: float, rising: float, rise: float, fall: float) -> tuple[float, float]:
     """Level and whether it rises (1.0), a sample later."""
     if rising > 0.5:
         value += (OVERSHOOT - value) * rise

@@ -5,8 +5,11 @@ Kinds: 0 audio (a filled band), 1 control (a thin line), 2 gate (ticks on a base
 
 from __future__ import annotations
 
+import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
+from dunefall.base.arrays import Grid
 from dunefall.dsp.cache import cached_njit
 
 __all__ = ["KIND_AUDIO", "KIND_CONTROL", "KIND_GATE", "KIND_PITCH", "draw_trace"]
@@ -15,7 +18,9 @@ KIND_AUDIO, KIND_CONTROL, KIND_GATE, KIND_PITCH = range(4)
 
 
 @njit(nogil=True, error_model="numpy")
-def _column(image, x, top, bottom, y0, y1, rgb, alpha):  # type: ignore[no-untyped-def]
+def _column(
+    image: NDArray[np.uint32], x: int, top: float, bottom: float, y0: int, y1: int, rgb: int, alpha: float
+) -> None:
     """Cover one column from ``top`` to ``bottom`` (real numbers), within rows y0..y1."""
     red, green, blue = (rgb >> 16) & 255, (rgb >> 8) & 255, rgb & 255
     first, last = max(int(top), y0), min(int(bottom) + 1, y1)
@@ -28,7 +33,20 @@ def _column(image, x, top, bottom, y0, y1, rgb, alpha):  # type: ignore[no-untyp
 
 
 @cached_njit()
-def draw_trace(image, x, y, width, height, bins, kind, low, high, rgb, alpha, stroke):  # type: ignore[no-untyped-def]
+def draw_trace(
+    image: NDArray[np.uint32],
+    x: int,
+    y: int,
+    width: int,
+    height: int,
+    bins: Grid,
+    kind: int,
+    low: float,
+    high: float,
+    rgb: int,
+    alpha: float,
+    stroke: float,
+) -> None:
     """Draw one trace.
 
     Parameters

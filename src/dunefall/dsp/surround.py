@@ -23,7 +23,7 @@ FRONT, BACK = layout_of("5.1").speakers[1].angle_deg, layout_of("5.1").speakers[
 
 
 @njit(error_model="numpy", forceinline=True)
-def _pair(angle_deg, low_deg, high_deg):  # type: ignore[no-untyped-def]
+def _pair(angle_deg: float, low_deg: float, high_deg: float) -> tuple[float, float]:
     """Gains of two speakers for a sound between them."""
     low, high = sine((high_deg - angle_deg) * (1.0 / 360.0)), sine((angle_deg - low_deg) * (1.0 / 360.0))
     scale = 1.0 / math.sqrt(low * low + high * high)
@@ -31,7 +31,7 @@ def _pair(angle_deg, low_deg, high_deg):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def speaker_gains(angle_deg, centre, layout):  # type: ignore[no-untyped-def]
+def speaker_gains(angle_deg: float, centre: float, layout: float) -> tuple[float, float, float, float, float]:
     """Gains of left, right, centre, left behind and right behind for a sound at an angle, 0 ahead, 90 right.
 
     ``layout`` is ``QUAD`` or ``SURROUND``; ``centre`` how much of the power in front its own speaker takes, 0..1:
@@ -58,6 +58,6 @@ def speaker_gains(angle_deg, centre, layout):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def front_half_deg(layout):  # type: ignore[no-untyped-def]
+def front_half_deg(layout: float) -> float:
     """How far from straight ahead the speakers in front stand."""
     return QUAD_FRONT if layout == QUAD else FRONT

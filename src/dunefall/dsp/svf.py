@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Row, Scratch, State
 from dunefall.dsp.maths import fma, tangent_parts
 
 __all__ = ["band_rows", "mean", "svf_factors", "svf_next", "three_bands"]
 
 
 @njit(error_model="numpy", forceinline=True)
-def svf_factors(cutoff, damping, scale):  # type: ignore[no-untyped-def]
+def svf_factors(cutoff: float, damping: float, scale: float) -> tuple[float, float, float]:
     """Factors of the recurrence for a cutoff in Hz and ``scale`` 2 / rate: with g the tangent of half the cutoff's
     angle, k the damping and d = 1 + g (g + k) they are 2 / d, 2 g / d and 2 g**2 / d, worked out from sine and cosine
     without g."""
@@ -24,20 +25,20 @@ def svf_factors(cutoff, damping, scale):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def svf_next(s1, s2, x, take, cross, sink):  # type: ignore[no-untyped-def]
+def svf_next(s1: float, s2: float, x: float, take: float, cross: float, sink: float) -> tuple[float, float]:
     """The integrators a sample later."""
     away = x - s2
     return fma(cross, away, fma(take, s1, -s1)), fma(sink, away, fma(cross, s1, s2))
 
 
 @njit(error_model="numpy", forceinline=True)
-def mean(before, after):  # type: ignore[no-untyped-def]
+def mean(before: float, after: float) -> float:
     """Half of both."""
     return fma(0.5, after, 0.5 * before)
 
 
 @njit(error_model="numpy", forceinline=True)
-def band_rows(scratch, k, n):  # type: ignore[no-untyped-def]
+def band_rows(scratch: Scratch, k: int, n: int) -> tuple[Row, Row, Row, Row]:
     """Rows of scratch for the factors, and half the gain, of the k-th of the bands of ``three_bands``."""
     at = 256 * k
     return (
@@ -49,7 +50,7 @@ def band_rows(scratch, k, n):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def three_bands(audio, mix, out, scratch, state):  # type: ignore[no-untyped-def]
+def three_bands(audio: Row, mix: Row, out: Row, scratch: Scratch, state: State) -> None:
     """Three band-passes side by side, mixed with the sound itself; their factors stand in ``band_rows``, their
     integrators at the beginning of the state. One loop, as each waits for its own last sample only."""
     n = out.size

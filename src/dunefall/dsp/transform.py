@@ -19,6 +19,8 @@ import numpy as np
 from numba import njit, uint64
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Row
+
 __all__ = ["LARGEST", "back", "kept_bins", "room", "spectra_of", "turns"]
 
 LARGEST = 16384
@@ -48,7 +50,7 @@ _KEPT, _OTHERS = _smallest()
 
 
 @njit(error_model="numpy")
-def room(size):  # type: ignore[no-untyped-def]
+def room(size: int) -> int:
     """Numbers that ``spectra_of`` and ``back`` work in, for a transform of so many."""
     return 4 * size + 2 * ROWS * SPARE
 
@@ -75,7 +77,7 @@ def kept_bins(size: int) -> NDArray[np.int64]:
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _halve(a_re, a_im, b_re, b_im, cosines, sines):  # type: ignore[no-untyped-def]
+def _halve(a_re: Row, a_im: Row, b_re: Row, b_im: Row, cosines: Row, sines: Row) -> None:
     """A round of the transform forwards."""
     for k in range(a_re.size):
         x, y, c, s = a_re[k] - b_re[k], a_im[k] - b_im[k], cosines[k], sines[k]
@@ -84,7 +86,7 @@ def _halve(a_re, a_im, b_re, b_im, cosines, sines):  # type: ignore[no-untyped-d
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _join(a_re, a_im, b_re, b_im, cosines, sines):  # type: ignore[no-untyped-def]
+def _join(a_re: Row, a_im: Row, b_re: Row, b_im: Row, cosines: Row, sines: Row) -> None:
     """A round of the transform back."""
     for k in range(a_re.size):
         c, s = cosines[k], sines[k]
@@ -94,7 +96,7 @@ def _join(a_re, a_im, b_re, b_im, cosines, sines):  # type: ignore[no-untyped-de
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _halves(re, im, half, last, table):  # type: ignore[no-untyped-def]
+def _halves(re: Row, im: Row, half: int, last: int, table: Row) -> None:
     """Rounds forwards, from rows of ``half`` to rows of ``last`` numbers."""
     while half >= last:
         cosines, sines = table[half : 2 * half], table[LARGEST + half : LARGEST + 2 * half]
@@ -105,7 +107,7 @@ def _halves(re, im, half, last, table):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _joins(re, im, half, last, table):  # type: ignore[no-untyped-def]
+def _joins(re: Row, im: Row, half: int, last: int, table: Row) -> None:
     """Rounds back, from rows of ``half`` to rows of ``last`` numbers."""
     while half <= last:
         cosines, sines = table[half : 2 * half], table[LARGEST + half : LARGEST + 2 * half]
@@ -116,7 +118,7 @@ def _joins(re, im, half, last, table):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _halve_twice(re, im, table):  # type: ignore[no-untyped-def]
+def _halve_twice(re: Row, im: Row, table: Row) -> None:
     """The rounds forwards of rows of 32 and of 16 numbers."""
     c, s = table[2 * ROWS : 3 * ROWS], table[LARGEST + 2 * ROWS : LARGEST + 3 * ROWS]
     c2, s2 = table[ROWS : 2 * ROWS], table[LARGEST + ROWS : LARGEST + 2 * ROWS]
@@ -136,7 +138,7 @@ def _halve_twice(re, im, table):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _join_twice(re, im, table):  # type: ignore[no-untyped-def]
+def _join_twice(re: Row, im: Row, table: Row) -> None:
     """The rounds back of rows of 16 and of 32 numbers."""
     c, s = table[2 * ROWS : 3 * ROWS], table[LARGEST + 2 * ROWS : LARGEST + 3 * ROWS]
     c2, s2 = table[ROWS : 2 * ROWS], table[LARGEST + ROWS : LARGEST + 2 * ROWS]
@@ -153,7 +155,7 @@ def _join_twice(re, im, table):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _to_rows(numbers, rows):  # type: ignore[no-untyped-def]
+def _to_rows(numbers: Row, rows: Row) -> None:
     """Number 16 q + r goes to q of row r."""
     columns, to = numbers.reshape(numbers.size // ROWS, ROWS), rows.reshape(ROWS, rows.size // ROWS)
     for q in range(numbers.size // ROWS):
@@ -162,7 +164,7 @@ def _to_rows(numbers, rows):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _from_rows(rows, numbers):  # type: ignore[no-untyped-def]
+def _from_rows(rows: Row, numbers: Row) -> None:
     """Inverse of ``_to_rows``."""
     columns, come = numbers.reshape(numbers.size // ROWS, ROWS), rows.reshape(ROWS, rows.size // ROWS)
     for q in range(numbers.size // ROWS):
@@ -171,7 +173,7 @@ def _from_rows(rows, numbers):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _halve_rows(re, im, m):  # type: ignore[no-untyped-def]
+def _halve_rows(re: Row, im: Row, m: int) -> None:
     """The last four rounds forwards, two at a time, over the first m columns of the rows."""
     rows, more = re.reshape(ROWS, re.size // ROWS), im.reshape(ROWS, im.size // ROWS)
     for r in range(4):
@@ -199,7 +201,7 @@ def _halve_rows(re, im, m):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _join_rows(re, im, m):  # type: ignore[no-untyped-def]
+def _join_rows(re: Row, im: Row, m: int) -> None:
     """Inverse of ``_halve_rows``, not divided."""
     rows, more = re.reshape(ROWS, re.size // ROWS), im.reshape(ROWS, im.size // ROWS)
     for r in range(0, ROWS, 4):
@@ -224,7 +226,7 @@ def _join_rows(re, im, m):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _part(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # type: ignore[no-untyped-def]
+def _part(a_re: Row, a_im: Row, b_re: Row, b_im: Row, left_re: Row, left_im: Row, right_re: Row, right_im: Row) -> None:
     """What is kept of both channels' spectra in a row, from it and the row that belongs to it, but for column 0.
 
     Indices that cannot be negative, as their type says, are read in vectors, also backwards.
@@ -246,7 +248,9 @@ def _part(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # type
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def _unite(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # type: ignore[no-untyped-def]
+def _unite(
+    a_re: Row, a_im: Row, b_re: Row, b_im: Row, left_re: Row, left_im: Row, right_re: Row, right_im: Row
+) -> None:
     """Inverse of ``_part``."""
     for q in range(1, 8):
         k = MIRRORED[q]
@@ -265,7 +269,7 @@ def _unite(a_re, a_im, b_re, b_im, left_re, left_im, right_re, right_im):  # typ
 
 
 @njit(error_model="numpy", fastmath={"contract"}, forceinline=True)
-def _part_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
+def _part_one(re: Row, im: Row, i: int, k: int, left: Row, right: Row, at: int) -> None:
     """One bin of both channels, from its place in the rows and the one that belongs to it."""
     wide = left.size // 2
     left[at], left[wide + at] = 0.5 * (re[i] + re[k]), 0.5 * (im[i] - im[k])
@@ -273,7 +277,7 @@ def _part_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"}, forceinline=True)
-def _unite_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
+def _unite_one(re: Row, im: Row, i: int, k: int, left: Row, right: Row, at: int) -> None:
     """Inverse of ``_part_one``; where a bin belongs to itself, what it is as the first of the two holds."""
     wide = left.size // 2
     re[k], im[k] = left[at] + right[wide + at], right[at] - left[wide + at]
@@ -281,7 +285,7 @@ def _unite_one(re, im, i, k, left, right, at):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def spectra_of(work, left, right, table):  # type: ignore[no-untyped-def]
+def spectra_of(work: Row, left: Row, right: Row, table: Row) -> None:
     """Spectra of both channels (Gentleman and Sande 1966). ``work`` holds left and right, which are lost, and room for
     their rows; ``left`` and ``right`` receive what is kept, real parts before imaginary ones."""
     n = left.size - 2
@@ -308,7 +312,7 @@ def spectra_of(work, left, right, table):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", fastmath={"contract"})
-def back(left, right, work, table):  # type: ignore[no-untyped-def]
+def back(left: Row, right: Row, work: Row, table: Row) -> None:
     """Inverse of ``spectra_of``, not divided (Cooley and Tukey 1965): to the beginning of ``work``."""
     n = left.size - 2
     re, im, m, p, wide = work[:n], work[n : 2 * n], n // ROWS, n // ROWS + SPARE, n // 2 + 1

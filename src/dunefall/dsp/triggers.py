@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Row
+
 __all__ = ["MOST_STEPS", "PULSE_S", "SPREADS", "held_for", "is_hit", "pulsed", "spread_evenly", "unchanged", "wrapped"]
 
 PULSE_S = 0.002
@@ -13,7 +15,7 @@ MOST_STEPS = 64
 
 
 @njit(error_model="numpy", forceinline=True)
-def pulsed(fires, left, length):  # type: ignore[no-untyped-def]
+def pulsed(fires: float, left: float, length: float) -> tuple[float, float]:
     """A gate's value now, and for how many samples more it stays high.
 
     Parameters
@@ -31,7 +33,7 @@ def pulsed(fires, left, length):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def unchanged(gate, last):  # type: ignore[no-untyped-def]
+def unchanged(gate: Row, last: float) -> bool:
     """Whether a gate stays as high or low as it was a sample before: between triggers there is nothing to do."""
     high = 0
     for i in range(gate.size):
@@ -40,15 +42,17 @@ def unchanged(gate, last):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def held_for(length_s, rate):  # type: ignore[no-untyped-def]
+def held_for(length_s: float, rate: float) -> float:
     """Samples of a pulse, at least one."""
-    return max(1.0, np.floor(length_s * rate + 0.5))
+    samples: float = max(1.0, np.floor(length_s * rate + 0.5))
+    return samples
 
 
 @njit(error_model="numpy", forceinline=True)
-def wrapped(step, count):  # type: ignore[no-untyped-def]
+def wrapped(step: float, count: float) -> float:
     """A whole number brought into 0..count - 1."""
-    return step - count * np.floor(step / count)
+    within: float = step - count * np.floor(step / count)
+    return within
 
 
 def spread_evenly(hits: int, steps: int) -> list[bool]:
@@ -86,6 +90,7 @@ SPREADS = _tables()
 
 
 @njit(error_model="numpy", forceinline=True)
-def is_hit(hits, steps, step):  # type: ignore[no-untyped-def]
+def is_hit(hits: float, steps: float, step: float) -> bool:
     """Whether a step is a hit; ``step`` within 0..steps - 1."""
-    return (SPREADS[int(hits), int(steps)] >> np.uint64(step)) & np.uint64(1) != np.uint64(0)
+    hit: bool = (SPREADS[int(hits), int(steps)] >> np.uint64(step)) & np.uint64(1) != np.uint64(0)
+    return hit

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.chaos import LORENZ, ROSSLER, chaos_step
 from dunefall.dsp.random import uniform
@@ -21,7 +22,9 @@ SPAN = ((22.0, 29.0, 28.0), (13.0, 13.0, 14.0), (5.0, 5.0, 5.0))
 LIMIT = 100.0
 
 
-def kernel(reset, system, rate_hz, heat, x, y, z, state, key, rate):  # type: ignore[no-untyped-def]
+def kernel(
+    reset: Row, system: Row, rate_hz: Row, heat: Row, x: Row, y: Row, z: Row, state: State, key: Key, rate: Scalar
+) -> None:
     """State: the three values, 1 once begun, last reset, number of starts, the system of now."""
     a, b, c, begun, last = state[X], state[Y], state[Z], state[BEGUN], state[RESET]
     times, before = state[TIMES], state[SYSTEM]
@@ -47,7 +50,7 @@ def kernel(reset, system, rate_hz, heat, x, y, z, state, key, rate):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _spanned(system, a, b, c):  # type: ignore[no-untyped-def]
+def _spanned(system: int, a: float, b: float, c: float) -> tuple[float, float, float]:
     """The three values brought into -1..1."""
     x = (a - CENTRE[system][0]) / SPAN[system][0]
     y = (b - CENTRE[system][1]) / SPAN[system][1]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import bent
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
@@ -15,10 +16,24 @@ ONCE, SUSTAIN, LOOP = range(3)
 EARLY = 1e-9
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, mode, sync, length_beats, length_s, begin, end, tempo_bpm, heights, times, bends, out, ended, place, state,
-    rate,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    mode: Row,
+    sync: Row,
+    length_beats: Row,
+    length_s: Row,
+    begin: Row,
+    end: Row,
+    tempo_bpm: Row,
+    heights: Drawn,
+    times: Drawn,
+    bends: Drawn,
+    out: Row,
+    ended: Row,
+    place: Row,
+    state: State,
+    rate: Scalar,
+) -> None:
     """State: last trigger, the point that is gone to, how much of the way there is done, where the way began, the value
     now, 1 while it runs, samples for which the end's pulse stays high.
 
@@ -57,7 +72,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _total(times, count):  # type: ignore[no-untyped-def]
+def _total(times: Row, count: int) -> float:
     total = 0.0
     for k in range(1, count):
         total += times[1 + k]
@@ -65,7 +80,7 @@ def _total(times, count):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _region(begin, end, count):  # type: ignore[no-untyped-def]
+def _region(begin: float, end: float, count: int) -> tuple[int, int]:
     """First and last point of the part that is repeated or waited in."""
     first = min(max(int(begin + 0.5) - 1, 0), count - 1)
     return first, min(max(int(end + 0.5) - 1, first), count - 1)

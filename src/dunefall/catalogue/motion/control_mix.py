@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor
 
@@ -12,9 +13,21 @@ __all__ = ["MODULE"]
 FREE, CLIP, FOLD, WRAP = range(4)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    a, b, c, d, amount_a, amount_b, amount_c, amount_d, offset, ending, out, state, moving,
-):  # fmt: skip
+def kernel(
+    a: Row,
+    b: Row,
+    c: Row,
+    d: Row,
+    amount_a: Row,
+    amount_b: Row,
+    amount_c: Row,
+    amount_d: Row,
+    offset: Row,
+    ending: Row,
+    out: Row,
+    state: State,
+    moving: Mask,
+) -> None:
     """State: unused."""
     for i in range(out.size):
         total = a[i] * amount_a[i] + b[i] * amount_b[i]
@@ -32,7 +45,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _ended(value, way):  # type: ignore[no-untyped-def]
+def _ended(value: float, way: float) -> float:
     """What goes above 1 or below -1: left, cut, folded back, or going on from the other end."""
     if way == CLIP:
         return min(max(value, -1.0), 1.0)

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 from numba import njit
 
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
+from dunefall.base.arrays import Drawn, Mask, Row, Scalar, State
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import sine
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, wrapped
@@ -25,10 +26,32 @@ STEPS = 64
 DRAWN = ((0, 1, 0.6, 0.2, 0.4, 0.1, 0), (1, 0, 0.8, 0, 0.5, 0))
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    clock, reset, sync, period_beats, period_s, steps, first_step, blend, span, tempo_bpm, curves_a, curves_b, heights,
-    lengths, drawn_1, drawn_2, out, a, b, step, place, state, rate, linked,
-):  # fmt: skip
+def kernel(
+    clock: Row,
+    reset: Row,
+    sync: Row,
+    period_beats: Row,
+    period_s: Row,
+    steps: Row,
+    first_step: Row,
+    blend: Row,
+    span: Row,
+    tempo_bpm: Row,
+    curves_a: Drawn,
+    curves_b: Drawn,
+    heights: Drawn,
+    lengths: Drawn,
+    drawn_1: Drawn,
+    drawn_2: Drawn,
+    out: Row,
+    a: Row,
+    b: Row,
+    step: Row,
+    place: Row,
+    state: State,
+    rate: Scalar,
+    linked: Mask,
+) -> None:
     """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
     the two before, samples for which the step's trigger stays high, 1 once begun."""
     phase, at, last_reset, last = state[PHASE], state[STEP], state[RESET], state[CLOCK]
@@ -67,7 +90,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _curve(kind, at, drawn_1, drawn_2):  # type: ignore[no-untyped-def]
+def _curve(kind: float, at: float, drawn_1: Row, drawn_2: Row) -> float:
     """Height 0..1 of a curve of the set at a place 0..1 of the step."""
     if kind >= DRAWN_1:
         return drawn(drawn_1 if kind == DRAWN_1 else drawn_2, at, False)
@@ -109,7 +132,7 @@ def _steps(values: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(values[k % len(values)] for k in range(STEPS))
 
 
-def _period_s(given):  # type: ignore[no-untyped-def]
+def _period_s(given: Given) -> float:
     """All its steps, each for its own duration."""
     if "clock" in given.linked:
         return 0.0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.curves import bent
 from dunefall.dsp.strike import fall_factor, rise_share, struck
@@ -21,10 +22,27 @@ STRIKE, HOLD, SUSTAIN, LOOP = range(4)
 RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, level, force, out, ended, state,
-    rate, moving, scratch, linked, wanted,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    velocity: Row,
+    kind: Row,
+    attack_s: Row,
+    hold_s: Row,
+    decay_s: Row,
+    sustain: Row,
+    release_s: Row,
+    curve: Row,
+    level: Row,
+    force: Row,
+    out: Row,
+    ended: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+    linked: Mask,
+    wanted: Mask,
+) -> None:
     """State: level, stage, last trigger, how much of the stage is done, the level at its start, how high this one goes,
     samples for which the end's pulse stays high.
 
@@ -41,7 +59,18 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch, wanted):  # type: ignore[no-untyped-def]
+def _strikes(
+    trigger: Row,
+    attack_s: Row,
+    decay_s: Row,
+    out: Row,
+    ended: Row,
+    state: State,
+    rate: float,
+    moving: Mask,
+    scratch: Scratch,
+    wanted: Mask,
+) -> None:
     value, rising, last, n = state[LEVEL], 1.0 if state[STAGE] == ATTACKS else 0.0, state[LAST], out.size
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
@@ -67,10 +96,23 @@ def _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratc
 
 
 @njit(error_model="numpy")
-def _stages(  # type: ignore[no-untyped-def]
-    trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, out, ended, state, rate,
-    linked,
-):  # fmt: skip
+def _stages(
+    trigger: Row,
+    velocity: Row,
+    kind: Row,
+    attack_s: Row,
+    hold_s: Row,
+    decay_s: Row,
+    sustain: Row,
+    release_s: Row,
+    curve: Row,
+    force: Row,
+    out: Row,
+    ended: Row,
+    state: State,
+    rate: float,
+    linked: Mask,
+) -> None:
     value, stage, last = state[LEVEL], int(state[STAGE]), state[LAST]
     place, begin, high, end = state[PLACE], state[FROM], state[HIGH], state[END]
     for i in range(out.size):

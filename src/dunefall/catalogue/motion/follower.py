@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import follow
 
@@ -11,7 +12,17 @@ VALUE = 0
 MOVES = 0b110
 
 
-def kernel(audio, rise_s, fall_s, sensitivity, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    rise_s: Row,
+    fall_s: Row,
+    sensitivity: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: level."""
     for i in range(out.size):
         out[i] = abs(audio[i])

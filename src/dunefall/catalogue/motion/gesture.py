@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import approach_step
@@ -20,7 +21,19 @@ FIGURE = (
 """What it repeats until a hand has moved: a lying figure, across and up."""
 
 
-def kernel(reset, length_s, mode, smooth_s, path_x, path_y, x, y, place, state, rate):  # type: ignore[no-untyped-def]
+def kernel(
+    reset: Row,
+    length_s: Row,
+    mode: Row,
+    smooth_s: Row,
+    path_x: Drawn,
+    path_y: Drawn,
+    x: Row,
+    y: Row,
+    place: Row,
+    state: State,
+    rate: Scalar,
+) -> None:
     """State: place in the movement [0, 1], last reset, the smoothed place of the hand, 1 once begun, 1 on the way
     back."""
     phase, last, across, up = state[PHASE], state[RESET], state[X], state[Y]
@@ -42,7 +55,7 @@ def kernel(reset, length_s, mode, smooth_s, path_x, path_y, x, y, place, state, 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _further(phase, back, step, way):  # type: ignore[no-untyped-def]
+def _further(phase: float, back: float, step: float, way: float) -> tuple[float, float]:
     phase += step
     if phase >= 1.0:
         if way == ONCE:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Drawn, Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.triggers import wrapped
 
@@ -11,9 +12,22 @@ LAST_X, LAST_Y, RESET, X, Y, HIGH, BEGUN = range(7)
 MOST_SIDE = 8
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    clock_x, clock_y, reset, columns, rows, stride_x, stride_y, notes, hits, out, gate, place, refused, state,
-):  # fmt: skip
+def kernel(
+    clock_x: Row,
+    clock_y: Row,
+    reset: Row,
+    columns: Row,
+    rows: Row,
+    stride_x: Row,
+    stride_y: Row,
+    notes: Drawn,
+    hits: Drawn,
+    out: Row,
+    gate: Row,
+    place: Row,
+    refused: Row,
+    state: State,
+) -> None:
     """State: the clocks and the reset of the sample before, column, row, whether the gate is high, 1 once
     a clock has come. The first clock after a reset plays the field it stands on."""
     last_x, last_y, last_reset = state[LAST_X], state[LAST_Y], state[RESET]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
+from dunefall.base.arrays import Drawn, Key, Mask, Row, Scalar, Scratch, State
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import floor, fma, on_grid, ramp, ramp_by, sine
 from dunefall.dsp.random import uniform
@@ -19,10 +20,26 @@ SHORTEST_S = 0.001
 WAVE = (0, 0.4, 0.8, 1, 0.6, 0.7, 0.3, 0, -0.2, -0.8, -1, -0.6, -0.7, -0.3, -0.4, -0.2)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    reset, sync, rate_hz, period_beats, shape, width, phase, polarity, fade_s, unevenness, tempo_bpm, wave, out, state,
-    rate, key, moving, scratch,
-):  # fmt: skip
+def kernel(
+    reset: Row,
+    sync: Row,
+    rate_hz: Row,
+    period_beats: Row,
+    shape: Row,
+    width: Row,
+    phase: Row,
+    polarity: Row,
+    fade_s: Row,
+    unevenness: Row,
+    tempo_bpm: Row,
+    wave: Drawn,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    key: Key,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: phase in cycles [0, 1), last reset gate, whole cycles so far, samples since the last reset."""
     position, last_reset, per, since = state[PHASE], state[RESET], 1.0 / rate, state[SINCE]
     size = out.size
@@ -74,30 +91,30 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _place(position, phase):  # type: ignore[no-untyped-def]
+def _place(position: float, phase: float) -> float:
     at = position + phase
     return at - floor(at)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _spanned(wave, polarity):  # type: ignore[no-untyped-def]
+def _spanned(wave: float, polarity: float) -> float:
     """From -1..1 to 0..1 as polarity goes from 0 to 1."""
     return fma(fma(-0.5, wave, 0.5), polarity, wave)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _triangle(at):  # type: ignore[no-untyped-def]
+def _triangle(at: float) -> float:
     quarter = at + 0.25 - floor(at + 0.25)
     return 1.0 - abs(fma(4.0, quarter, -2.0))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _square(at, width):  # type: ignore[no-untyped-def]
+def _square(at: float, width: float) -> float:
     return 1.0 if at < width else -1.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def _blend(at, form, width, wave):  # type: ignore[no-untyped-def]
+def _blend(at: float, form: float, width: float, wave: Row) -> float:
     """The wave at a phase in [0, 1); a form between two waves blends them. The width is the middle of all of them."""
     bent = 0.5 * at / width if at < width else 0.5 + 0.5 * (at - width) / (1.0 - width)
     value = max(1.0 - form, 0.0) * sine(bent) + max(1.0 - abs(form - 1.0), 0.0) * _triangle(bent)
@@ -108,7 +125,7 @@ def _blend(at, form, width, wave):  # type: ignore[no-untyped-def]
     return value
 
 
-def _period_s(given):  # type: ignore[no-untyped-def]
+def _period_s(given: Given) -> float:
     values = given.values
     return values["period_beats"] * 60.0 / values["tempo_bpm"] if values["sync"] else 1.0 / values["rate_hz"]
 

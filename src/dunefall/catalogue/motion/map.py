@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Drawn, Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 
 __all__ = ["MODULE"]
 
 
-def kernel(signal, span, mix, curve, out, state):  # type: ignore[no-untyped-def]
+def kernel(signal: Row, span: Row, mix: Row, curve: Drawn, out: Row, state: State) -> None:
     """State: unused."""
     for i in range(out.size):
         place = signal[i] if span[i] >= 0.5 else 0.5 * signal[i] + 0.5

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 
 __all__ = ["MODULE", "UNIT_SIGNS", "shown_value"]
@@ -23,7 +24,7 @@ def shown_value(name: str, values: Mapping[str, float]) -> Param:
     return Param("value", title, "none", low, high, low + given["value"] * (high - low), "A value of your own.")
 
 
-def kernel(value, low, high, unit, controller, out, state):  # type: ignore[no-untyped-def]
+def kernel(value: Row, low: Row, high: Row, unit: Row, controller: Row, out: Row, state: State) -> None:
     """State: unused. ``low``, ``high``, ``unit`` and ``controller`` are for the eye and the hand only."""
     for i in range(out.size):
         out[i] = value[i]

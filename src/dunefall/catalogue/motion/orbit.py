@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, on_grid, sine
 from dunefall.dsp.random import uniform
@@ -18,7 +19,22 @@ WANDER = 0.37
 RADIUS_ANGLE = 0b1100
 
 
-def kernel(reset, rate_hz, ratio, phase_deg, drift, size, x, y, radius, angle, state, rate, key, wanted):  # type: ignore[no-untyped-def]
+def kernel(
+    reset: Row,
+    rate_hz: Row,
+    ratio: Row,
+    phase_deg: Row,
+    drift: Row,
+    size: Row,
+    x: Row,
+    y: Row,
+    radius: Row,
+    angle: Row,
+    state: State,
+    rate: Scalar,
+    key: Key,
+    wanted: Mask,
+) -> None:
     """State: phases of both directions [0, 1), last reset, place between two drifts, number of draws, the two drifts.
 
     x is a sine, y a sine ``ratio`` times as fast and ``phase_deg`` ahead, that drifts by chance by up to half a cycle.
@@ -50,7 +66,7 @@ def kernel(reset, rate_hz, ratio, phase_deg, drift, size, x, y, radius, angle, s
 
 
 @njit(error_model="numpy", forceinline=True)
-def _within(phase):  # type: ignore[no-untyped-def]
+def _within(phase: float) -> float:
     return phase - floor(phase)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
@@ -14,7 +15,22 @@ HERE, GOAL, PHASE, LAST, RESET, DRAWS, LEFT = range(7)
 TRIGGER_BIT = 1
 
 
-def kernel(trigger, reset, rate_hz, step, elasticity, low, high, smooth, out, new, state, key, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(
+    trigger: Row,
+    reset: Row,
+    rate_hz: Row,
+    step: Row,
+    elasticity: Row,
+    low: Row,
+    high: Row,
+    smooth: Row,
+    out: Row,
+    new: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    linked: Mask,
+) -> None:
     """State: the place before this step and after it (-1..1), how much of the step is done, last trigger, last reset,
     number of steps, samples for which the trigger of a new value stays high."""
     here, goal, phase, last, last_reset = state[HERE], state[GOAL], state[PHASE], state[LAST], state[RESET]
@@ -42,7 +58,7 @@ def kernel(trigger, reset, rate_hz, step, elasticity, low, high, smooth, out, ne
 
 
 @njit(error_model="numpy", forceinline=True)
-def _stepped(value, step, elasticity, away):  # type: ignore[no-untyped-def]
+def _stepped(value: float, step: float, elasticity: float, away: float) -> float:
     """A step away, drawn back to the middle, thrown back at the ends."""
     value = value * (1.0 - elasticity) + step * away
     if value > 1.0:

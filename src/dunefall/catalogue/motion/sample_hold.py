@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged
@@ -12,7 +13,19 @@ HELD, LAST, PHASE, DRAWS = range(4)
 SIGNAL_BIT, TRIGGER_BIT, MODE = 0b1, 0b10, 0b1000
 
 
-def kernel(signal, trigger, rate_hz, mode, out, tick, state, key, rate, linked, moving):  # type: ignore[no-untyped-def]
+def kernel(
+    signal: Row,
+    trigger: Row,
+    rate_hz: Row,
+    mode: Row,
+    out: Row,
+    tick: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    linked: Mask,
+    moving: Mask,
+) -> None:
     """State: held value, last trigger, phase of the internal clock, number of samples taken."""
     held, last, phase, draws = state[HELD], state[LAST], state[PHASE], state[DRAWS]
     outside_trigger = (linked & TRIGGER_BIT) != 0

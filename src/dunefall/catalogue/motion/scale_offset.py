@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 
 __all__ = ["MODULE"]
 
 
-def kernel(signal, scale, offset, low, high, out, state):  # type: ignore[no-untyped-def]
+def kernel(signal: Row, scale: Row, offset: Row, low: Row, high: Row, out: Row, state: State) -> None:
     """State: unused."""
     for i in range(out.size):
         out[i] = min(max(fma(signal[i], scale[i], offset[i]), min(low[i], high[i])), max(low[i], high[i]))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Drawn, Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Series
 from dunefall.dsp.triggers import wrapped
 
@@ -11,9 +12,30 @@ LAST, RESET, STEP = range(3)
 WAYS = "abcdefgh"
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    a, b, c, d, e, f, g, h, trigger, reset, order, out, to_a, to_b, to_c, to_d, to_e, to_f, to_g, to_h, place, state,
-):  # fmt: skip
+def kernel(
+    a: Row,
+    b: Row,
+    c: Row,
+    d: Row,
+    e: Row,
+    f: Row,
+    g: Row,
+    h: Row,
+    trigger: Row,
+    reset: Row,
+    order: Drawn,
+    out: Row,
+    to_a: Row,
+    to_b: Row,
+    to_c: Row,
+    to_d: Row,
+    to_e: Row,
+    to_f: Row,
+    to_g: Row,
+    to_h: Row,
+    place: Row,
+    state: State,
+) -> None:
     """State: last trigger, last reset, number of triggers since the reset."""
     last, last_reset, step, count = state[LAST], state[RESET], state[STEP], order[0]
     for i in range(out.size):

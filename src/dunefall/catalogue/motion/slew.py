@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import follow
 
@@ -14,7 +15,17 @@ MOVES = 0b110
 EASED, TIMED, RATED = range(3)
 
 
-def kernel(signal, rise_s, fall_s, kind, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    signal: Row,
+    rise_s: Row,
+    fall_s: Row,
+    kind: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: value, 1 once begun, where a straight way in a set time leads, its step per sample."""
     while state[BEGUN] == 0.0:  # once: a branch that is foretold, where a choice would be waited for
         state[VALUE], state[BEGUN], state[GOAL] = signal[0], 1.0, signal[0]
@@ -26,7 +37,7 @@ def kernel(signal, rise_s, fall_s, kind, out, state, rate, moving, scratch):  # 
 
 
 @njit(error_model="numpy")
-def _straight(signal, rise_s, fall_s, kind, out, state, rate):  # type: ignore[no-untyped-def]
+def _straight(signal: Row, rise_s: Row, fall_s: Row, kind: Row, out: Row, state: State, rate: float) -> None:
     value, goal, step = state[VALUE], state[GOAL], state[STEP]
     for i in range(out.size):
         wanted = signal[i]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, Scalar, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.random import uniform
@@ -13,7 +14,7 @@ __all__ = ["MODULE"]
 PHASE, DRAWS, FROM, TO = range(4)
 
 
-def kernel(rate_hz, polarity, out, state, key, rate):  # type: ignore[no-untyped-def]
+def kernel(rate_hz: Row, polarity: Row, out: Row, state: State, key: Key, rate: Scalar) -> None:
     """State: place between two values [0, 1), number of draws, the two values (-1..1)."""
     place, draws, start, end = state[PHASE], state[DRAWS], state[FROM], state[TO]
     if draws < 2.0:
@@ -37,7 +38,7 @@ def kernel(rate_hz, polarity, out, state, key, rate):  # type: ignore[no-untyped
 
 
 @njit(error_model="numpy", forceinline=True)
-def _bend(out, start, end):  # type: ignore[no-untyped-def]
+def _bend(out: Row, start: float, end: float) -> None:
     """Places between two values into the curve that joins them."""
     for i in range(out.size):
         place = out[i]

@@ -6,7 +6,8 @@ import math
 
 from numba import njit
 
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
+from dunefall.base.arrays import Drawn, Key, Mask, Row, State
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.random import uniform
 from dunefall.dsp.steps import DIRECTIONS, after
 from dunefall.dsp.triggers import wrapped
@@ -22,11 +23,40 @@ LATE = 4.0
 """How many times the last gap a gate stays open at most when the clock stops."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    clock, reset, clock_b, clock_c, clock_d, length_a, length_b, length_c, length_d, direction_a, direction_b,
-    direction_c, direction_d, width, row_a, row_b, row_c, row_d, gates, chances, ratchets, ties, a, b, c, d, gate,
-    place, refused, state, key, linked,
-):  # fmt: skip
+def kernel(
+    clock: Row,
+    reset: Row,
+    clock_b: Row,
+    clock_c: Row,
+    clock_d: Row,
+    length_a: Row,
+    length_b: Row,
+    length_c: Row,
+    length_d: Row,
+    direction_a: Row,
+    direction_b: Row,
+    direction_c: Row,
+    direction_d: Row,
+    width: Row,
+    row_a: Drawn,
+    row_b: Drawn,
+    row_c: Drawn,
+    row_d: Drawn,
+    gates: Drawn,
+    chances: Drawn,
+    ratchets: Drawn,
+    ties: Drawn,
+    a: Row,
+    b: Row,
+    c: Row,
+    d: Row,
+    gate: Row,
+    place: Row,
+    refused: Row,
+    state: State,
+    key: Key,
+    linked: Mask,
+) -> None:
     """State: last clock, last reset, samples since the step, samples between the two steps before, whether the step
     sounds, whether it is a hit at all, the clocks of the other rows; for each row
     its step and how many it has taken.
@@ -66,7 +96,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _advance(state, row, direction, length, key):  # type: ignore[no-untyped-def]
+def _advance(state: State, row: int, direction: float, length: float, key: Key) -> None:
     count, steps = state[COUNTS + row], max(float(int(length + 0.5)), 1.0)
     place = min(state[PLACES + row], steps - 1.0)
     state[PLACES + row] = after(place, count, int(direction + 0.5), steps, key, row)
@@ -74,7 +104,9 @@ def _advance(state, row, direction, length, key):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy", forceinline=True)
-def _own(state, row, clock, last, direction, length, key, linked):  # type: ignore[no-untyped-def]
+def _own(
+    state: State, row: int, clock: float, last: float, direction: float, length: float, key: Key, linked: Mask
+) -> float:
     """A row with a clock of its own goes on at that; returns the clock."""
     if linked and clock > 0.5 and last <= 0.5:
         _advance(state, row, direction, length, key)
@@ -82,7 +114,7 @@ def _own(state, row, clock, last, direction, length, key, linked):  # type: igno
 
 
 @njit(error_model="numpy", forceinline=True)
-def _gate(state, clock, width, ratchet, ties, at):  # type: ignore[no-untyped-def]
+def _gate(state: State, clock: float, width: float, ratchet: float, ties: Row, at: int) -> float:
     if state[OPEN] < 0.5 or state[COUNTS] == 0.0:
         return 0.0
     gap, since = state[GAP], state[SINCE]
@@ -114,7 +146,7 @@ ROW_PARAMS = tuple(_row(letter) for letter in ROWS)
 FIRST_NOTES = (50, 57, 53, 60, 50, 62, 57, 48) * 8
 
 
-def _chance(given):  # type: ignore[no-untyped-def]
+def _chance(given: Given) -> bool:
     """A row that goes by chance, or a step that may not be heard."""
     length = round(given.values["length_a"])
     steps = zip(given.series["gates"][:length], given.series["chances"][:length], strict=True)
@@ -122,7 +154,7 @@ def _chance(given):  # type: ignore[no-untyped-def]
     return any(gate and 0 < chance < 1 for gate, chance in steps) or any(way >= 3 for way in ways)
 
 
-def _steps(given):  # type: ignore[no-untyped-def]
+def _steps(given: Given) -> tuple[int, ...]:
     """There and back takes all but the ends twice."""
     rounds = []
     for letter in ROWS:

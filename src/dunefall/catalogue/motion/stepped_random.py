@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Key, Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
@@ -18,9 +19,23 @@ TRIES = 8
 SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, rate_hz, shape, low, high, grades, apart, chance, odds, out, new, state, key, rate, linked,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    rate_hz: Row,
+    shape: Row,
+    low: Row,
+    high: Row,
+    grades: Row,
+    apart: Row,
+    chance: Row,
+    odds: Drawn,
+    out: Row,
+    new: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    linked: Mask,
+) -> None:
     """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
     which the trigger of a new value stays high, 1 once begun."""
     held, last, phase, draws, left = state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT]
@@ -52,7 +67,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _other(held, begun, key, draws, shape, grades, apart, odds):  # type: ignore[no-untyped-def]
+def _other(
+    held: float, begun: float, key: Key, draws: float, shape: float, grades: float, apart: float, odds: Row
+) -> float:
     """A value that is far enough from the present one, if some tries find one."""
     value = held
     for attempt in range(TRIES):
@@ -66,7 +83,7 @@ def _other(held, begun, key, draws, shape, grades, apart, odds):  # type: ignore
 
 
 @njit(error_model="numpy")
-def _shaped(u, shape, odds):  # type: ignore[no-untyped-def]
+def _shaped(u: float, shape: float, odds: Row) -> float:
     """An even number in [0, 1) as one of another distribution, still in 0..1, by its inverse."""
     if shape == 1:  # six standard deviations wide
         return min(max(0.5 + _normal(u) / 6.0, 0.0), 1.0)
@@ -80,7 +97,7 @@ def _shaped(u, shape, odds):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _normal(u):  # type: ignore[no-untyped-def]
+def _normal(u: float) -> float:
     """Inverse of the normal distribution: Acklam's rational approximation, relative error below 1.15e-9."""
     p = min(max(u, 1e-10), 1.0 - 1e-10)
     if p < 0.02425 or p > 1.0 - 0.02425:
@@ -100,7 +117,7 @@ def _normal(u):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _drawn(u, odds):  # type: ignore[no-untyped-def]
+def _drawn(u: float, odds: Row) -> float:
     """Within one of the drawn bars, each as likely as it is high."""
     count, total = int(odds[0]), 0.0
     for k in range(count):

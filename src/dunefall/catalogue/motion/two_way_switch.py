@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step
 
@@ -13,7 +14,21 @@ SHORTEST_S = 0.0005
 A_BIT, B_BIT, GATE_BIT = 1, 2, 4
 
 
-def kernel(a, b, gate, value_a, value_b, mode, rate_hz, glide_s, out, side, state, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(
+    a: Row,
+    b: Row,
+    gate: Row,
+    value_a: Row,
+    value_b: Row,
+    mode: Row,
+    rate_hz: Row,
+    glide_s: Row,
+    out: Row,
+    side: Row,
+    state: State,
+    rate: Scalar,
+    linked: Mask,
+) -> None:
     """State: last gate, which side is on (0 or 1), phase of the own rate, the value now, 1 once begun."""
     last, on, phase, value, begun = state[LAST], state[SIDE], state[PHASE], state[VALUE], state[BEGUN]
     for i in range(out.size):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["CHORDS", "MODULE"]
@@ -27,7 +28,9 @@ CHORDS = {
 TABLE = np.array(list(CHORDS.values()), np.float64)
 
 
-def kernel(pitch, kind, inversion, spread, note_a, note_b, note_c, note_d, state):  # type: ignore[no-untyped-def]
+def kernel(
+    pitch: Row, kind: Row, inversion: Row, spread: Row, note_a: Row, note_b: Row, note_c: Row, note_d: Row, state: State
+) -> None:
     """State: unused."""
     for i in range(note_a.size):
         which, turned = int(kind[i] + 0.5), int(inversion[i] + 0.5)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -10,7 +11,9 @@ VALUE, GOAL, STEP, BEGUN = range(4)
 GATE_BIT = 2
 
 
-def kernel(pitch, gate, time_s, kind, out, gliding, state, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(
+    pitch: Row, gate: Row, time_s: Row, kind: Row, out: Row, gliding: Row, state: State, rate: Scalar, linked: Mask
+) -> None:
     """State: the pitch now, where it goes, semitones per sample, 1 once begun."""
     value, goal, step, begun = state[VALUE], state[GOAL], state[STEP], state[BEGUN]
     for i in range(out.size):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["COUNT", "EVENTS", "EVENT_SIZE", "MODULE", "MOST_EVENTS"]
@@ -21,9 +22,23 @@ KEYS = VOICES + MOST_VOICES * VOICE_SIZE
 FREE, BY_HAND, BY_TRIGGER = 0.0, 1.0, 2.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, notes, force, priority, wheel, pressure, pitch, gate, velocity, bend, touch, state, levels, voices, start,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    notes: Row,
+    force: Row,
+    priority: Row,
+    wheel: Row,
+    pressure: Row,
+    pitch: Row,
+    gate: Row,
+    velocity: Row,
+    bend: Row,
+    touch: Row,
+    state: State,
+    levels: Row,
+    voices: int,
+    start: int,
+) -> None:
     """State: last trigger, number of notes so far, waiting notes, then for each voice its pitch, velocity, what holds
     it, the number of the note after which it was let go, and 1 where it was taken while still held; then how many keys
     are held, which, and how hard.
@@ -60,7 +75,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _hold(state, note, force):  # type: ignore[no-untyped-def]
+def _hold(state: State, note: float, force: float) -> None:
     """Keep account of the keys that are held, in the order in which they were pressed."""
     count, left = int(state[KEYS]), 0
     for k in range(count):
@@ -74,7 +89,7 @@ def _hold(state, note, force):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _alone(state, priority):  # type: ignore[no-untyped-def]
+def _alone(state: State, priority: float) -> None:
     """One voice for all keys: the gate stays high from key to key, so that a slide can join them."""
     count, best = int(state[KEYS]), -1
     for k in range(count):
@@ -90,7 +105,7 @@ def _alone(state, priority):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _write(pitch, gate, velocity, state, voices, start, first, last):  # type: ignore[no-untyped-def]
+def _write(pitch: Row, gate: Row, velocity: Row, state: State, voices: int, start: int, first: int, last: int) -> int:
     """Samples first..last of all voices; a gate that was taken over falls for the one sample that is written."""
     for v in range(voices):
         at, a, b = VOICES + v * VOICE_SIZE, 64 * v + start + first, 64 * v + start + last
@@ -102,7 +117,7 @@ def _write(pitch, gate, velocity, state, voices, start, first, last):  # type: i
 
 
 @njit(error_model="numpy")
-def _by_hand(state, note, force, levels, voices):  # type: ignore[no-untyped-def]
+def _by_hand(state: State, note: float, force: float, levels: Row, voices: int) -> None:
     if force > 0.0:
         _begin(state, _choose(state, levels, voices), note, force, BY_HAND)
         return
@@ -113,7 +128,7 @@ def _by_hand(state, note, force, levels, voices):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy")
-def _begin(state, v, note, force, by):  # type: ignore[no-untyped-def]
+def _begin(state: State, v: int, note: float, force: float, by: float) -> None:
     at = VOICES + v * VOICE_SIZE
     state[NOTES] += 1.0
     state[at + AGAIN] = 1.0 if state[at + HELD] != FREE else 0.0  # the gate falls for a sample
@@ -121,14 +136,14 @@ def _begin(state, v, note, force, by):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _release(state, v):  # type: ignore[no-untyped-def]
+def _release(state: State, v: int) -> None:
     at = VOICES + v * VOICE_SIZE
     state[NOTES] += 1.0
     state[at + HELD], state[at + RELEASED] = FREE, state[NOTES]
 
 
 @njit(error_model="numpy")
-def _choose(state, levels, voices):  # type: ignore[no-untyped-def]
+def _choose(state: State, levels: Row, voices: int) -> int:
     best, oldest = -1, 0.0
     for v in range(voices):
         at = VOICES + v * VOICE_SIZE

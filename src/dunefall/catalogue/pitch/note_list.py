@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
+from dunefall.base.arrays import Drawn, Key, Row, State
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
 from dunefall.dsp.steps import after
 from dunefall.dsp.triggers import wrapped
@@ -22,7 +23,20 @@ WAYS = (0, 1, 2, 0, 3)
 MOST_LISTED = 32
 
 
-def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place, state, key):  # type: ignore[no-untyped-def]
+def kernel(
+    clock: Row,
+    reset: Row,
+    order: Row,
+    octaves: Row,
+    repeats: Row,
+    hold: Row,
+    notes: Drawn,
+    out: Row,
+    gate: Row,
+    place: Row,
+    state: State,
+    key: Key,
+) -> None:
     """State: last clock, last reset, notes by hand that wait, steps since the reset, how many keys are down, the note
     of now, how many keys are held, which.
 
@@ -58,7 +72,7 @@ def kernel(clock, reset, order, octaves, repeats, hold, notes, out, gate, place,
 
 
 @njit(error_model="numpy")
-def _ranked(values, first, count, rank):  # type: ignore[no-untyped-def]
+def _ranked(values: Row, first: int, count: int, rank: float) -> float:
     """The value of a rank from below, without moving any."""
     for k in range(count):
         below = 0
@@ -72,7 +86,7 @@ def _ranked(values, first, count, rank):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _by_hand(state, note, force, hold):  # type: ignore[no-untyped-def]
+def _by_hand(state: State, note: float, force: float, hold: float) -> None:
     count = int(state[HELD])
     if force > 0.0:
         if hold >= 0.5 and state[PRESSED] == 0.0:
@@ -93,7 +107,7 @@ def _by_hand(state, note, force, hold):  # type: ignore[no-untyped-def]
     state[HELD] = count
 
 
-def _round(given):  # type: ignore[no-untyped-def]
+def _round(given: Given) -> int:
     """Notes of a round, there and back with the ends once."""
     values = given.values
     count = len(given.series["notes"]) * round(values["octaves"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.triggers import PULSE_S
@@ -47,9 +48,22 @@ def _tables() -> tuple[np.ndarray, np.ndarray]:
 DOWN, UP = _tables()
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    pitch, scale, root, hold_st, way, pull, steps_ct, weights, out, changed, state, rate, moving, wanted,
-):  # fmt: skip
+def kernel(
+    pitch: Row,
+    scale: Row,
+    root: Row,
+    hold_st: Row,
+    way: Row,
+    pull: Row,
+    steps_ct: Drawn,
+    weights: Drawn,
+    out: Row,
+    changed: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    wanted: Mask,
+) -> None:
     """State: the note now, samples for which the change is still told, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     many = out.size if moving else 1  # what rests is brought into the scale once
@@ -77,17 +91,17 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _nearest(pitch, scale, root):  # type: ignore[no-untyped-def]
+def _nearest(pitch: float, scale: int, root: float) -> float:
     whole = floor(pitch)
     above = whole - root
     degree = np.uint64(int(fma(-12.0, floor(fma(above, 1.0 / 12.0, 0.5 / 12.0)), above)))  # no sign to be asked for
-    low = whole - DOWN[scale, degree]
-    high = whole + UP[scale, degree]
+    low: float = whole - DOWN[scale, degree]
+    high: float = whole + UP[scale, degree]
     return low if pitch - low <= high - pitch else high
 
 
 @njit(error_model="numpy")
-def _chosen(pitch, scale, root, way, pull, steps_ct, weights):  # type: ignore[no-untyped-def]
+def _chosen(pitch: float, scale: int, root: float, way: float, pull: float, steps_ct: Row, weights: Row) -> float:
     """The note at, above or below a pitch of any scale; heavier degrees draw from further away. A scale in which all
     weights are 0 leaves the pitch as it is."""
     own = scale >= OWN_SCALE

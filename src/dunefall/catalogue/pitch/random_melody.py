@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Key, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.catalogue.pitch.quantiser import ROOTS, SCALES
 from dunefall.dsp.random import uniform
@@ -30,9 +31,21 @@ MEMBERS = _members()
 """For each scale and semitone above its root: its degree from 1 on; 0: none."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, scale, root, low, high, leaps, repeats, weights, out, new, state, key, rate,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    scale: Row,
+    root: Row,
+    low: Row,
+    high: Row,
+    leaps: Row,
+    repeats: Row,
+    weights: Drawn,
+    out: Row,
+    new: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+) -> None:
     """State: the note now (0: none yet), last trigger, number of draws, samples for which a new note's trigger stays
     high."""
     note, last, draws, left = state[NOTE], state[LAST], state[DRAWS], state[LEFT]
@@ -55,7 +68,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _weight(key, note, scale, root, leaps, repeats, weights):  # type: ignore[no-untyped-def]
+def _weight(key: int, note: float, scale: int, root: int, leaps: float, repeats: float, weights: Row) -> float:
     """How likely a key is after a note: its degree's weight, less the further away unless leaps are wanted."""
     degree = MEMBERS[scale, (key - root) % 12]
     if degree == 0.0:
@@ -66,11 +79,14 @@ def _weight(key, note, scale, root, leaps, repeats, weights):  # type: ignore[no
     away = abs(key - note)
     if away == 0.0:
         return size * repeats
-    return size * (leaps + (1.0 - leaps) * 10.0 ** (-(away - 1.0) / LEAP))
+    near: float = 10.0 ** (-(away - 1.0) / LEAP)
+    return size * (leaps + (1.0 - leaps) * near)
 
 
 @njit(error_model="numpy")
-def _next(note, scale, root, low, high, leaps, repeats, weights, luck):  # type: ignore[no-untyped-def]
+def _next(
+    note: float, scale: int, root: int, low: float, high: float, leaps: float, repeats: float, weights: Row, luck: float
+) -> float:
     first, last = int(min(low, high) + 0.5), int(max(low, high) + 0.5)
     total = 0.0
     for key in range(first, last + 1):

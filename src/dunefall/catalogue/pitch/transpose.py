@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
 
 
-def kernel(pitch, octaves, semitones, cents, out, state):  # type: ignore[no-untyped-def]
+def kernel(pitch: Row, octaves: Row, semitones: Row, cents: Row, out: Row, state: State) -> None:
     """State: unused."""
     for i in range(out.size):
         out[i] = pitch[i] + 12.0 * float(int(octaves[i] + 8.5) - 8) + semitones[i] + 0.01 * cents[i]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain
 
@@ -10,7 +11,7 @@ __all__ = ["MODULE"]
 LEVEL_MOVES = 0b100
 
 
-def kernel(audio, gain, level_db, out, moving):  # type: ignore[no-untyped-def]
+def kernel(audio: Row, gain: Row, level_db: Row, out: Row, moving: Mask) -> None:
     """Keeps nothing."""
     if moving & LEVEL_MOVES:
         for i in range(out.size):

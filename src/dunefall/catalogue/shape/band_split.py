@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -15,7 +16,9 @@ DAMPING = 1.4142135623730951
 """Q 0.71: two such filters in a row make the crossover."""
 
 
-def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row, split_hz: Row, low: Row, high: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch
+) -> None:
     """State: the integrators of two second-order filters in a row, of which the second repeats the first one's low; the
     last frequency at rest and its factors.
 
@@ -44,7 +47,9 @@ def kernel(audio, split_hz, low, high, state, rate, moving, scratch):  # type: i
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(a1, a2, b1, b2, x, take, cross, sink):  # type: ignore[no-untyped-def]
+def _step(
+    a1: float, a2: float, b1: float, b2: float, x: float, take: float, cross: float, sink: float
+) -> tuple[float, float, float, float, float, float]:
     """The integrators a sample later, then twice the first filter's band and twice the second one's low."""
     u1, u2 = svf_next(a1, a2, x, take, cross, sink)
     v1, v2 = svf_next(b1, b2, mean(a2, u2), take, cross, sink)

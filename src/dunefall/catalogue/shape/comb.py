@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import fma, note_to_hz, saturate_rarely, saturate_row
@@ -16,7 +17,19 @@ LOWEST_HZ = 8.0
 KNEE = 1.0
 
 
-def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    pitch_note: Row,
+    feedback: Row,
+    damping: Row,
+    mix: Row,
+    out: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing, the damping filter's value; the last note at rest and its period.
 
     A delay of one period, read between samples by a cubic, fed back through a one-pole low-pass.
@@ -59,7 +72,7 @@ def kernel(audio, pitch_note, feedback, damping, mix, out, state, memory, rate, 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _period(note, rate, size):  # type: ignore[no-untyped-def]
+def _period(note: float, rate: float, size: int) -> float:
     return min(rate / note_to_hz(note), size - 4.0)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db
 
@@ -16,10 +17,28 @@ MOVES = 0b1111100000
 """All but the threshold and the mix."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, side, side_right, threshold_db, ratio, knee_db, attack_s, release_s, makeup_db, mix,
-    out, out_right, reduction, state, rate, linked, moving, wanted, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    side: Row,
+    side_right: Row,
+    threshold_db: Row,
+    ratio: Row,
+    knee_db: Row,
+    attack_s: Row,
+    release_s: Row,
+    makeup_db: Row,
+    mix: Row,
+    out: Row,
+    out_right: Row,
+    reduction: Row,
+    state: State,
+    rate: Scalar,
+    linked: Mask,
+    moving: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the reduction in dB, smoothed; 1 where the rest of it holds what the values at rest amount to.
 
     The louder of both channels decides; what exceeds the static curve is smoothed and taken off both.
@@ -60,14 +79,14 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _curve(ratio, knee):  # type: ignore[no-untyped-def]
+def _curve(ratio: float, knee: float) -> tuple[float, float]:
     """Slope above the knee, and the factor of the square within it."""
     slope = 1.0 - 1.0 / ratio
     return slope, slope / (2.0 * knee + 1e-9)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _too_loud(over, slope, bend, half_knee):  # type: ignore[no-untyped-def]
+def _too_loud(over: float, slope: float, bend: float, half_knee: float) -> float:
     """What the static curve takes off, in dB."""
     inside = over + half_knee
     return bend * inside * inside if abs(over) < half_knee else max(over, 0.0) * slope

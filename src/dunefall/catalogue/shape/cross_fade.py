@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, sine
 
 __all__ = ["MODULE"]
 
 
-def kernel(a, b, place, law, out, state):  # type: ignore[no-untyped-def]
+def kernel(a: Row, b: Row, place: Row, law: Row, out: Row, state: State) -> None:
     """State: unused."""
     for i in range(out.size):
         quarter = 0.25 * place[i]

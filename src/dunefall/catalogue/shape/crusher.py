@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, fma, nearest
 from dunefall.dsp.random import uniform
@@ -15,7 +16,19 @@ EARLY = 1e-9
 """A period of whole samples ends there, however the last digits were rounded."""
 
 
-def kernel(audio, rate_hz, bits, dither, mix, out, state, key, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    rate_hz: Row,
+    bits: Row,
+    dither: Row,
+    mix: Row,
+    out: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: value held, phase of the slow clock (0: take at once), random numbers drawn.
 
     Every period of the slow clock the sound is taken, with triangular dither of one step if asked, and rounded.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
 
@@ -10,9 +11,24 @@ __all__ = ["MODULE"]
 MOVES = (0b110, 0b111000, 0b111000000, 0b11000000000)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, low_hz, low_db, a_hz, a_db, a_q, b_hz, b_db, b_q, high_hz, high_db, out, state, rate, moving, scratch
-):
+def kernel(
+    audio: Row,
+    low_hz: Row,
+    low_db: Row,
+    a_hz: Row,
+    a_db: Row,
+    a_q: Row,
+    b_hz: Row,
+    b_db: Row,
+    b_q: Row,
+    high_hz: Row,
+    high_db: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the integrators of four filters in a row. A band at 0 dB changes nothing."""
     n = out.size
     flat = scratch[448 : 448 + n]

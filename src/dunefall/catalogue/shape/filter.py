@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -18,9 +19,24 @@ MOVED = 5.0
 WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, cutoff_hz, resonance, slope, form, low, band, high, notch, peak, morph, state, rate, moving, wanted, scratch
-):
+def kernel(
+    audio: Row,
+    cutoff_hz: Row,
+    resonance: Row,
+    slope: Row,
+    form: Row,
+    low: Row,
+    band: Row,
+    high: Row,
+    notch: Row,
+    peak: Row,
+    morph: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the two integrators, then those of the second filter of each output.
 
     The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
@@ -63,7 +79,18 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _give(out, kind, form, low, audio, resonance, slope, state, twice, scratch):  # type: ignore[no-untyped-def]
+def _give(
+    out: Row,
+    kind: float,
+    form: Row,
+    low: Row,
+    audio: Row,
+    resonance: Row,
+    slope: Row,
+    state: State,
+    twice: float,
+    scratch: Scratch,
+) -> None:
     """One output from the integrators; then, as far as the slope says, that output filtered once more."""
     n, own = out.size, AGAIN + 2 * int(kind)
     take, cross, sink, middle = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
@@ -84,7 +111,7 @@ def _give(out, kind, form, low, audio, resonance, slope, state, twice, scratch):
 
 
 @njit(error_model="numpy", forceinline=True)
-def _parts(form, x, band, low):  # type: ignore[no-untyped-def]
+def _parts(form: float, x: float, band: float, low: float) -> float:
     """From low (0) over band, high and notch to peak (4): the notch is low and high together, the peak their
     difference."""
     is_low, is_band, is_high = _near(form, 0.0), _near(form, 1.0), _near(form, 2.0)
@@ -94,12 +121,12 @@ def _parts(form, x, band, low):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _near(form, kind):  # type: ignore[no-untyped-def]
+def _near(form: float, kind: float) -> float:
     return max(1.0 - abs(form - kind), 0.0)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _damping(resonance):  # type: ignore[no-untyped-def]
+def _damping(resonance: float) -> float:
     return fma(NARROWEST - WIDEST, resonance, WIDEST)
 
 

@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain, exp2, fma, saturate_rarely
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -21,10 +22,27 @@ KNEE = 0.5
 ROOT_2 = math.sqrt(2.0)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, routing, first_kind, second_kind, cutoff_hz, offset_st, resonance, second_resonance, balance, split,
-    drive_db, feedback, out, out_right, state, rate, moving, wanted, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    routing: Row,
+    first_kind: Row,
+    second_kind: Row,
+    cutoff_hz: Row,
+    offset_st: Row,
+    resonance: Row,
+    second_resonance: Row,
+    balance: Row,
+    split: Row,
+    drive_db: Row,
+    feedback: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the integrators of both filters, what comes back in the loop.
 
     The loop leads the second filter's sound, driven and bent, back before the first one, a sample late.
@@ -66,7 +84,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(rows, cutoff, offset, share, resonance, scale, moving):  # type: ignore[no-untyped-def]
+def _factors(
+    rows: tuple[Row, Row, Row], cutoff: Row, offset: Row, share: float, resonance: Row, scale: float, moving: Mask
+) -> None:
     """Factors of one filter's recurrence; worked out once where nothing moves."""
     many = cutoff.size if moving & FACTORS_MOVE else 1
     for i in range(many):
@@ -77,14 +97,14 @@ def _factors(rows, cutoff, offset, share, resonance, scale, moving):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _kind(kind, x, band, low):  # type: ignore[no-untyped-def]
+def _kind(kind: float, x: float, band: float, low: float) -> float:
     """From low (0) over band to high (2)."""
     is_low, is_high = max(1.0 - kind, 0.0), max(kind - 1.0, 0.0)
     return fma(is_low, low, fma(1.0 - is_low - is_high, band, is_high * (x - band - low)))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _damping(resonance):  # type: ignore[no-untyped-def]
+def _damping(resonance: float) -> float:
     return fma(0.02 - ROOT_2, resonance, ROOT_2)
 
 

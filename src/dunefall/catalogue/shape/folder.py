@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Row, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma
 
@@ -13,7 +14,7 @@ LAST = 0
 NEAR = 1e-5  # below this step the mean of the two values is used instead of the quotient
 
 
-def kernel(audio, drive, symmetry, mix, out, state, scratch):  # type: ignore[no-untyped-def]
+def kernel(audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: State, scratch: Scratch) -> None:
     """State: the last driven value.
 
     First-order antiderivative antialiasing: the mean of the folded curve over each step of the driven signal.
@@ -37,14 +38,14 @@ def kernel(audio, drive, symmetry, mix, out, state, scratch):  # type: ignore[no
 
 
 @njit(error_model="numpy", forceinline=True)
-def _fold(x):  # type: ignore[no-untyped-def]
+def _fold(x: float) -> float:
     """A triangle of slope 1 through 0 that turns at -1 and 1."""
     at = fma(x, 0.25, 0.25)
     return 1.0 - abs(fma(4.0, at - floor(at), -2.0))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _area(x):  # type: ignore[no-untyped-def]
+def _area(x: float) -> float:
     """Antiderivative of ``_fold``; periodic, as its mean is 0."""
     at = fma(x, 0.25, 0.25)
     u = fma(4.0, at - floor(at), -2.0)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, ramp, ramp_by, saturate_rarely, sine
 
@@ -21,7 +22,18 @@ SHIFT, FEEDBACK = 0b10, 0b100
 KNEE = 1.0
 
 
-def kernel(audio, shift_hz, feedback, mix, up, down, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    shift_hz: Row,
+    feedback: Row,
+    mix: Row,
+    up: Row,
+    down: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: phase of the shift, the first row's value of the sample before, what is fed back; then the values before
     each all-pass and after the last of both rows, one sample and two samples ago.
 
@@ -52,7 +64,9 @@ def kernel(audio, shift_hz, feedback, mix, up, down, state, rate, moving, scratc
 
 
 @njit(error_model="numpy", forceinline=True)
-def _round(audio, feedback, back, turn, ahead, reals, others, state):  # type: ignore[no-untyped-def]
+def _round(
+    audio: Row, feedback: Row, back: float, turn: Row, ahead: Row, reals: Row, others: Row, state: State
+) -> None:
     """Both rows of all-passes sample by sample, as the upper side comes back into them."""
     now, then = _values(state, NOW), _values(state, THEN)
     other_now, other_then = _values(state, NOW + SIX + 1), _values(state, THEN + SIX + 1)
@@ -69,7 +83,9 @@ def _round(audio, feedback, back, turn, ahead, reals, others, state):  # type: i
 
 
 @njit(error_model="numpy", forceinline=True)
-def _through(factors, audio, out, state, at):  # type: ignore[no-untyped-def]
+def _through(
+    factors: tuple[float, float, float, float, float, float], audio: Row, out: Row, state: State, at: int
+) -> None:
     """A row of samples through one row of all-passes, two at a time, as each sample meets what was held two before."""
     n, now, then = audio.size, _values(state, NOW + at), _values(state, THEN + at)
     for i in range(0, n - 1, 2):
@@ -84,7 +100,11 @@ def _through(factors, audio, out, state, at):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _row(factors, x, then):  # type: ignore[no-untyped-def]
+def _row(
+    factors: tuple[float, float, float, float, float, float],
+    x: float,
+    then: tuple[float, float, float, float, float, float, float],
+) -> tuple[float, float, float, float, float, float, float]:
     """A sample through a row of all-passes, of which the values two samples ago are given; the values now: before each,
     and after the last."""
     a = fma(factors[0], x, fma(factors[0], then[1], -then[0]))
@@ -96,12 +116,12 @@ def _row(factors, x, then):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _values(state, at):  # type: ignore[no-untyped-def]
+def _values(state: State, at: int) -> tuple[float, float, float, float, float, float, float]:
     return state[at], state[at + 1], state[at + 2], state[at + 3], state[at + 4], state[at + 5], state[at + 6]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _keep(state, at, values):  # type: ignore[no-untyped-def]
+def _keep(state: State, at: int, values: tuple[float, ...]) -> None:
     (
         state[at], state[at + 1], state[at + 2], state[at + 3], state[at + 4], state[at + 5], state[at + 6]
     ) = values  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain, fma, saturate_rarely, tangent_parts
 
@@ -16,7 +17,17 @@ BREATH = 1e-9
 KNEE = 0.5
 
 
-def kernel(audio, cutoff_hz, resonance, drive_db, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    cutoff_hz: Row,
+    resonance: Row,
+    drive_db: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the four integrators.
 
     Four equal one-poles in a row with negative feedback, solved without a delay in the loop; what enters the first is
@@ -51,7 +62,7 @@ def kernel(audio, cutoff_hz, resonance, drive_db, out, state, rate, moving, scra
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(cutoff, resonance, scale):  # type: ignore[no-untyped-def]
+def _factors(cutoff: float, resonance: float, scale: float) -> tuple[float, float, float]:
     """g / (1 + g) with g the tangent of half the cutoff's angle; feedback and the share of what enters, both over one
     and what goes round."""
     up, down = tangent_parts(min(cutoff * scale, 0.97))

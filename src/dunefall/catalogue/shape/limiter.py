@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step, db_to_gain, fma
 
@@ -16,22 +17,22 @@ MOVES = 0b11100
 GONE = 1e-6
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio,
-    audio_right,
-    drive_db,
-    ceiling_db,
-    release_s,
-    out,
-    out_right,
-    reduction,
-    state,
-    memory,
-    rate,
-    moving,
-    wanted,
-    scratch,
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    drive_db: Row,
+    ceiling_db: Row,
+    release_s: Row,
+    out: Row,
+    out_right: Row,
+    reduction: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing; the reduction that is held, and for how many samples more; the sum of the last
     reductions, and how many of them are not 0.
 
@@ -74,7 +75,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(drive, ceiling, release, rate):  # type: ignore[no-untyped-def]
+def _factors(drive: float, ceiling: float, release: float, rate: float) -> tuple[float, float, float]:
     return db_to_gain(drive), db_to_gain(ceiling), approach_step(release, rate)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step, exp2, fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -18,7 +19,17 @@ DARK_HZ, OCTAVES = 30.0, 9.4
 DAMPING = 1.6
 
 
-def kernel(audio, opening, decay_s, colour, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    opening: Row,
+    decay_s: Row,
+    colour: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: light on the resistor (0..1), the integrators of a low-pass; its last factors at rest, and the light (from
     1 on) and the colour that they were made for.
 
@@ -59,13 +70,13 @@ def kernel(audio, opening, decay_s, colour, out, state, rate, moving, scratch): 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _followed(light, opening, rise, take):  # type: ignore[no-untyped-def]
+def _followed(light: float, opening: float, rise: float, take: float) -> float:
     gap = opening - light
     return fma(gap, rise if gap > 0.0 else take * fma(1.7, light, 0.3), light)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(level, colour, rate):  # type: ignore[no-untyped-def]
+def _factors(level: float, colour: float, rate: float) -> tuple[float, float, float]:
     """Full colour: the cutoff follows the light; none: it stays open."""
     return svf_factors(DARK_HZ * exp2(OCTAVES * fma(colour, level - 1.0, 1.0)), DAMPING, 2.0 / rate)
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
 
 
-def kernel(a, b, c, d, level_a, level_b, level_c, level_d, out):  # type: ignore[no-untyped-def]
+def kernel(a: Row, b: Row, c: Row, d: Row, level_a: Row, level_b: Row, level_c: Row, level_d: Row, out: Row) -> None:
     """Keeps nothing."""
     for i in range(out.size):
         out[i] = a[i] * level_a[i] + b[i] * level_b[i] + c[i] * level_c[i] + d[i] * level_d[i]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach_step, fma
 from dunefall.dsp.onepole import one_pole_share
@@ -14,9 +15,21 @@ JUDGE_S = 0.2
 """Time over which the loop is judged."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, centre_hz, range_hz, cutoff_hz, detector, out, voltage, compare, locked, state, rate, moving, scratch
-):
+def kernel(
+    audio: Row,
+    centre_hz: Row,
+    range_hz: Row,
+    cutoff_hz: Row,
+    detector: Row,
+    out: Row,
+    voltage: Row,
+    compare: Row,
+    locked: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: phase in cycles, the oscillator's sign before, the edge detector's memory (-1..1), the loop's voltage, the
     sound's sign before, mean and power of the voltage over some time.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2
 from dunefall.dsp.svf import band_rows, svf_factors, three_bands
@@ -14,9 +15,23 @@ WIDEST, NARROWEST = 2.0, 0.0025
 OCTAVES = 9.643856189774724  # log2(WIDEST / NARROWEST)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, a_hz, b_hz, c_hz, a_level, b_level, c_level, shift_st, resonance, mix, out, state, rate, moving, scratch
-):
+def kernel(
+    audio: Row,
+    a_hz: Row,
+    b_hz: Row,
+    c_hz: Row,
+    a_level: Row,
+    b_level: Row,
+    c_level: Row,
+    shift_st: Row,
+    resonance: Row,
+    mix: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the integrators of three band-passes."""
     shared = moving & 0b110000000
     _band(0, a_hz, a_level, shift_st, resonance, rate, shared | moving & 0b10010, scratch)
@@ -26,7 +41,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _band(k, hz, level, shift_st, resonance, rate, moves, scratch):  # type: ignore[no-untyped-def]
+def _band(
+    k: int, hz: Row, level: Row, shift_st: Row, resonance: Row, rate: float, moves: int, scratch: Scratch
+) -> None:
     n = hz.size
     take, cross, sink, gain = band_rows(scratch, k, n)
     if moves:
@@ -37,7 +54,7 @@ def _band(k, hz, level, shift_st, resonance, rate, moves, scratch):  # type: ign
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(hz, level, shift, resonance, rate):  # type: ignore[no-untyped-def]
+def _factors(hz: float, level: float, shift: float, resonance: float, rate: float) -> tuple[float, float, float, float]:
     """Factors of a band-pass, and half of its level times its damping, by which its gain at the middle is 1."""
     damping = WIDEST * exp2(-OCTAVES * resonance)
     take, cross, sink = svf_factors(hz * exp2(shift * (1.0 / 12.0)), damping, 2.0 / rate)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 
 __all__ = ["MODULE"]
 
 
-def kernel(audio, carrier, leak, mix, out):  # type: ignore[no-untyped-def]
+def kernel(audio: Row, carrier: Row, leak: Row, mix: Row, out: Row) -> None:
     """Keeps nothing."""
     for i in range(out.size):
         wet = audio[i] * fma(carrier[i], 1.0 - leak[i], leak[i])

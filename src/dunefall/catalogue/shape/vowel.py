@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.svf import band_rows, svf_factors, three_bands
@@ -20,7 +21,18 @@ GAINS = 10.0 ** (LEVELS_DB / 20.0)
 WIDTHS_HZ = (80.0, 110.0, 160.0)
 
 
-def kernel(audio, vowel, shift_st, sharpness, mix, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    vowel: Row,
+    shift_st: Row,
+    sharpness: Row,
+    mix: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the integrators of three band-passes side by side."""
     for k in range(3):
         _formant(k, vowel, shift_st, sharpness, rate, moving & MOVES, scratch)
@@ -28,7 +40,7 @@ def kernel(audio, vowel, shift_st, sharpness, mix, out, state, rate, moving, scr
 
 
 @njit(error_model="numpy", forceinline=True)
-def _formant(k, vowel, shift_st, sharpness, rate, moves, scratch):  # type: ignore[no-untyped-def]
+def _formant(k: int, vowel: Row, shift_st: Row, sharpness: Row, rate: float, moves: int, scratch: Scratch) -> None:
     n = vowel.size
     take, cross, sink, gain = band_rows(scratch, k, n)
     if moves:
@@ -39,7 +51,7 @@ def _formant(k, vowel, shift_st, sharpness, rate, moves, scratch):  # type: igno
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(k, vowel, shift, sharpness, rate):  # type: ignore[no-untyped-def]
+def _factors(k: int, vowel: float, shift: float, sharpness: float, rate: float) -> tuple[float, float, float, float]:
     """Factors of a band-pass of gain 1 at its middle, and half of its level, between two vowels."""
     octave = level = 0.0
     for row in range(5):  # no look-up, which would keep the loop from going through many samples at a time

@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.halfband import SIZE, halved, risen
 from dunefall.dsp.maths import db_to_gain, exp2, fma, log2, nearest, sine
@@ -24,10 +25,24 @@ BLOCK_HZ = 8.0
 """A high-pass at this frequency takes off what the curve adds that does not move."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, curve, drive_db, bias, mix, point_1, point_2, point_3, point_4, point_5, point_6, point_7, out, state, rate,
-    scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    curve: Row,
+    drive_db: Row,
+    bias: Row,
+    mix: Row,
+    point_1: Row,
+    point_2: Row,
+    point_3: Row,
+    point_4: Row,
+    point_5: Row,
+    point_6: Row,
+    point_7: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    scratch: Scratch,
+) -> None:
     """State: the last driven value without the bias, the high-pass, then the filters to twice the rate and back for the
     shaped sound and for the plain one.
 
@@ -55,7 +70,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _mean(form, a, b, points):  # type: ignore[no-untyped-def]
+def _mean(form: float, a: float, b: float, points: Row) -> float:
     """Mean of the curve between two values."""
     step = b - a
     if abs(step) < NEAR:
@@ -64,7 +79,7 @@ def _mean(form, a, b, points):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _value(form, x, points):  # type: ignore[no-untyped-def]
+def _value(form: float, x: float, points: Row) -> float:
     """The curve, between two neighbours of the choice where it glides."""
     low = int(form)
     share = form - low
@@ -73,7 +88,7 @@ def _value(form, x, points):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _area(form, x, points):  # type: ignore[no-untyped-def]
+def _area(form: float, x: float, points: Row) -> float:
     """An antiderivative of the curve."""
     low = int(form)
     share = form - low
@@ -82,7 +97,7 @@ def _area(form, x, points):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _one_value(kind, x, points):  # type: ignore[no-untyped-def]
+def _one_value(kind: float, x: float, points: Row) -> float:
     size = abs(x)
     if kind == 0:
         return x / (1.0 + size)
@@ -102,7 +117,7 @@ def _one_value(kind, x, points):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _one_area(kind, x, points):  # type: ignore[no-untyped-def]
+def _one_area(kind: float, x: float, points: Row) -> float:
     size = abs(x)
     if kind == 0:
         return size - PER_LOG2 * log2(1.0 + size)

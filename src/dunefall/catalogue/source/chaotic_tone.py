@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma, note_to_hz, sine, smooth_step
 from dunefall.dsp.random import uniform
@@ -21,7 +22,19 @@ BLOCK_HZ = 8.0
 """A high-pass at this frequency takes off what does not move."""
 
 
-def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    pitch_note: Row,
+    kind: Row,
+    temper: Row,
+    smooth: Row,
+    level: Row,
+    out: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place between two steps [0, 1), the map's two numbers, the values of the last two steps, random numbers
     drawn, the high-pass.
 
@@ -54,13 +67,13 @@ def kernel(pitch_note, kind, temper, smooth, level, out, state, key, rate, movin
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(note, smooth, rate):  # type: ignore[no-untyped-def]
+def _factors(note: float, smooth: float, rate: float) -> tuple[float, float]:
     """Steps of the map in a sample; slope of the line to the next value."""
     return min(2.0 * note_to_hz(note) / rate, 1.0), 1.0 / max(smooth, 1e-3)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _next(kind, temper, x, y, state, key):  # type: ignore[no-untyped-def]
+def _next(kind: float, temper: float, x: float, y: float, state: State, key: Key) -> tuple[float, float, float]:
     """The map's numbers a step later, and the value that is heard (-1..1)."""
     if kind == 0:
         x = x if 0.0 < x < 1.0 else 0.5 + 0.1 * uniform(key, 0.0, 0)

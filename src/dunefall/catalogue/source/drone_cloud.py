@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, sine, smooth_step
 from dunefall.dsp.random import philox
@@ -30,10 +31,27 @@ STIFFNESS = 0.0016
 SPAN_DB = 30.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, pitch_note, partials, series, tilt_db, scatter_ct, drift_ct, drift_level, drift_hz, move_s, spread, level,
-    out, out_right, state, key, rate, wanted, scratch,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    pitch_note: Row,
+    partials: Row,
+    series: Row,
+    tilt_db: Row,
+    scatter_ct: Row,
+    drift_ct: Row,
+    drift_level: Row,
+    drift_hz: Row,
+    move_s: Row,
+    spread: Row,
+    level: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: samples since pitches and levels were set, last trigger, triggers heard, how far the move to the present
     seed is (0..1), place and number of the drift's draws; then for each partial phase, step, levels of both channels
     and their steps.
@@ -67,7 +85,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _listen(trigger, state, i):  # type: ignore[no-untyped-def]
+def _listen(trigger: Row, state: State, i: int) -> None:
     if trigger[i] > 0.5 and state[LAST] <= 0.5:
         state[SEEDS] += 1.0
         state[GONE] = 0.0
@@ -75,7 +93,7 @@ def _listen(trigger, state, i):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _move(drift_hz, move_s, state, rate):  # type: ignore[no-untyped-def]
+def _move(drift_hz: float, move_s: float, state: State, rate: float) -> None:
     """The move to a new seed and the drift, a stride further."""
     state[GONE] = min(state[GONE] + STRIDE / (move_s * rate), 1.0)
     place = state[PLACE] + min(drift_hz * STRIDE / rate, 1.0)
@@ -84,7 +102,7 @@ def _move(drift_hz, move_s, state, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _chances(key, count, stream):  # type: ignore[no-untyped-def]
+def _chances(key: Key, count: float, stream: float) -> tuple[float, float, float]:
     """Three numbers in [-1, 1)."""
     a, b, c, _ = philox(key, np.uint64(count), np.uint64(stream))
     scale = 2.0 / SPARES
@@ -92,7 +110,7 @@ def _chances(key, count, stream):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _semitones(k, series):  # type: ignore[no-untyped-def]
+def _semitones(k: int, series: float) -> float:
     """Distance of a partial from the first, between two neighbouring series where the choice glides."""
     low, share = floor(series), series - floor(series)
     here = _one_series(k, low)
@@ -100,7 +118,7 @@ def _semitones(k, series):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _one_series(k, series):  # type: ignore[no-untyped-def]
+def _one_series(k: int, series: float) -> float:
     number = k + 1.0
     if series < 0.5:
         return 12.0 * math.log2(number)
@@ -108,11 +126,25 @@ def _one_series(k, series):  # type: ignore[no-untyped-def]
         return 12.0 * math.log2(number * math.sqrt((1.0 + STIFFNESS * number * number) / (1.0 + STIFFNESS)))
     if series < 2.5:
         return -12.0 * math.log2(number)
-    return CHORD[k % CHORD.size] + CHORD_SPAN * (k // CHORD.size)
+    note: float = CHORD[k % CHORD.size]
+    return note + CHORD_SPAN * (k // CHORD.size)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _set(k, note, partials, series, tilt, scatter, drift_ct, drift_level, spread, state, key, rate):  # type: ignore[no-untyped-def]
+def _set(
+    k: int,
+    note: float,
+    partials: float,
+    series: float,
+    tilt: float,
+    scatter: float,
+    drift_ct: float,
+    drift_level: float,
+    spread: float,
+    state: State,
+    key: Key,
+    rate: float,
+) -> None:
     """Step and levels of a partial at the end of this stride."""
     here = min(max(partials - k, 0.0), 1.0)
     if here == 0.0 and state[LEFT + k] == 0.0 and state[RIGHT + k] == 0.0:
@@ -141,7 +173,7 @@ def _set(k, note, partials, series, tilt, scatter, drift_ct, drift_level, spread
 
 
 @njit(error_model="numpy", forceinline=True)
-def _add(k, count, out, out_right, both, state):  # type: ignore[no-untyped-def]
+def _add(k: int, count: int, out: Row, out_right: Row, both: float, state: State) -> None:
     """Add a partial, counted from the beginning of the stride, so that it does not matter where a block ends."""
     left, left_by, right, right_by = state[LEFT + k], state[LEFT_BY + k], state[RIGHT + k], state[RIGHT_BY + k]
     if left == 0.0 and left_by == 0.0 and right == 0.0 and right_by == 0.0:
@@ -156,7 +188,7 @@ def _add(k, count, out, out_right, both, state):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _turn(state):  # type: ignore[no-untyped-def]
+def _turn(state: State) -> None:
     """The end of a stride: phases and levels as they are now."""
     for k in range(MOST):
         phase = fma(float(STRIDE), state[STEP + k], state[PHASE + k])

@@ -9,6 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
@@ -44,10 +45,30 @@ def _matrix() -> np.ndarray:
 MATRIX = _matrix()
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    pitch_note, arrangement, index, feedback, a_ratio, b_ratio, c_ratio, d_ratio, a_hz, b_hz, c_hz, d_hz, a_level,
-    b_level, c_level, d_level, level, out, state, rate, moving, scratch,
-):  # fmt: skip
+def kernel(
+    pitch_note: Row,
+    arrangement: Row,
+    index: Row,
+    feedback: Row,
+    a_ratio: Row,
+    b_ratio: Row,
+    c_ratio: Row,
+    d_ratio: Row,
+    a_hz: Row,
+    b_hz: Row,
+    c_hz: Row,
+    d_hz: Row,
+    a_level: Row,
+    b_level: Row,
+    c_level: Row,
+    d_level: Row,
+    level: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: phases of the four in cycles; the last two values of the fourth, which bends itself.
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
@@ -82,13 +103,13 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(base, ratio, hz, rate):  # type: ignore[no-untyped-def]
+def _step(base: float, ratio: float, hz: float, rate: float) -> float:
     """What the phase goes on in a sample, at a multiple of the pitch and so many hertz."""
     return min(max(fma(base, ratio, hz) * (1.0 / rate), -0.5), 0.5)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _bend_itself(wave, feedback, state, moving):  # type: ignore[no-untyped-def]
+def _bend_itself(wave: Row, feedback: Row, state: State, moving: Mask) -> None:
     """The fourth operator: its phases become its values."""
     n, last, before = wave.size, state[LAST], state[BEFORE]
     if moving & FEEDBACK or feedback[0] != 0.0:
@@ -104,7 +125,15 @@ def _bend_itself(wave, feedback, state, moving):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _heard(shares, bend, levels, a, b, c, wave_d):  # type: ignore[no-untyped-def]
+def _heard(
+    shares: tuple[float, ...],
+    bend: float,
+    levels: tuple[float, float, float, float],
+    a: float,
+    b: float,
+    c: float,
+    wave_d: float,
+) -> float:
     """A sample of what is heard, from the phases of three and the value of the fourth."""
     d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a, a_out, b_out, c_out, d_out = shares
     from_d = bend * wave_d * levels[3]
@@ -118,7 +147,7 @@ def _heard(shares, bend, levels, a, b, c, wave_d):  # type: ignore[no-untyped-de
 
 
 @njit(error_model="numpy", forceinline=True)
-def _shares(form):  # type: ignore[no-untyped-def]
+def _shares(form: float) -> tuple[float, float, float, float, float, float, float, float, float, float]:
     """Who bends whom, and who is heard."""
     return (
         _share(form, 3, 2), _share(form, 3, 1), _share(form, 3, 0), _share(form, 2, 1), _share(form, 2, 0),
@@ -127,7 +156,7 @@ def _shares(form):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _share(form, source, target):  # type: ignore[no-untyped-def]
+def _share(form: float, source: int, target: int) -> float:
     """A place of the matrix, between two arrangements where the choice glides."""
     low = int(form)
     here, share = MATRIX[low, source, target], form - low

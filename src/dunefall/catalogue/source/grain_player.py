@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Sound, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.maths import exp2, floor, fma, sine
@@ -24,10 +25,31 @@ SHORTEST = 8.0
 """Samples of the shortest grain."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, position, scan, spray_s, size_s, density_hz, unevenness, pitch_note, scatter_ct, backwards, edge, spread,
-    level, out, out_right, state, memory, key, rate, wanted, sound, sound_rows, sound_rate,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    position: Row,
+    scan: Row,
+    spray_s: Row,
+    size_s: Row,
+    density_hz: Row,
+    unevenness: Row,
+    pitch_note: Row,
+    scatter_ct: Row,
+    backwards: Row,
+    edge: Row,
+    spread: Row,
+    level: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    wanted: Mask,
+    sound: Sound,
+    sound_rows: int,
+    sound_rate: Scalar,
+) -> None:
     """State: last trigger; samples until the next grain; random numbers drawn; frames that scanning has gone. Memory,
     for each of 32 grains: place in frames, step per sample, age [0, 1) and its growth per sample (0: the grain is
     over), gains to the left and to the right, share of its edges.
@@ -63,7 +85,22 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _bear(memory, state, key, at, frames, spray, size, pitch, scatter, backwards, edge, spread, per_rate, both):  # type: ignore[no-untyped-def]
+def _bear(
+    memory: Memory,
+    state: State,
+    key: Key,
+    at: float,
+    frames: float,
+    spray: float,
+    size: float,
+    pitch: float,
+    scatter: float,
+    backwards: float,
+    edge: float,
+    spread: float,
+    per_rate: float,
+    both: float,
+) -> None:
     """A grain in the first free place."""
     a, b, c, d = philox(key, np.uint64(state[COUNT]), np.uint64(0))
     state[COUNT] += 1.0
@@ -86,7 +123,7 @@ def _bear(memory, state, key, at, frames, spray, size, pitch, scatter, backwards
 
 
 @njit(error_model="numpy", forceinline=True)
-def _grain(memory, h, sound, rows, frames, both):  # type: ignore[no-untyped-def]
+def _grain(memory: Memory, h: int, sound: Sound, rows: float, frames: int, both: float) -> tuple[float, float]:
     """One sample of a grain; a grain that reaches the end of the file goes on at its begin."""
     age, place, step = memory[h + AGE], memory[h + PLACE], memory[h + STEP]
     gain = _window(age, memory[h + EDGE])
@@ -104,14 +141,14 @@ def _grain(memory, h, sound, rows, frames, both):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy", forceinline=True)
-def _window(age, edge):  # type: ignore[no-untyped-def]
+def _window(age: float, edge: float) -> float:
     """Level over a grain's age: it rises and falls as half a cosine, each in this share of it (Tukey 1967)."""
     near = min(age, 1.0 - age) / max(0.5 * edge, 1e-3)
     return 1.0 if near >= 1.0 else 0.5 - 0.5 * sine(0.5 * near + 0.25)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _centred(number):  # type: ignore[no-untyped-def]
+def _centred(number: np.uint64) -> float:
     return 2.0 * SHARE * number - 1.0
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -10,7 +11,9 @@ LAST, PHASE, SIDE = range(3)
 TRIGGER = 0b1
 
 
-def kernel(trigger, rate_hz, level, alternate, out, state, rate, linked):  # type: ignore[no-untyped-def]
+def kernel(
+    trigger: Row, rate_hz: Row, level: Row, alternate: Row, out: Row, state: State, rate: Scalar, linked: Mask
+) -> None:
     """State: last trigger, what is left of the period (0: an impulse is due), whether the next one points down."""
     last, phase, side, per = state[LAST], state[PHASE], state[SIDE], 1.0 / rate
     for i in range(out.size):

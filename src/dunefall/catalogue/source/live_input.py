@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import approach, approach_step, db_to_gain, exp2, fma
 
@@ -19,7 +20,17 @@ SWING_S = 0.01
 NEVER_DB = -96.0
 
 
-def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live):  # type: ignore[no-untyped-def]
+def kernel(
+    gain_db: Row,
+    gate_db: Row,
+    cutoff_hz: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+    live: Row,
+) -> None:
     """State: level that the gate hears, how far it is open (0..1), the low-pass; 1 where the rest of it
     holds the steps of level and gate and what the values at rest amount to.
 
@@ -49,7 +60,7 @@ def kernel(gain_db, gate_db, cutoff_hz, out, state, rate, moving, scratch, live)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(gain, bar, cutoff, rate):  # type: ignore[no-untyped-def]
+def _factors(gain: float, bar: float, cutoff: float, rate: float) -> tuple[float, float, float]:
     """Gain, the level at which the gate opens, and the low-pass's share."""
     share = 1.0 - exp2(-2.0 * math.pi / math.log(2.0) * cutoff / rate)
     return db_to_gain(gain), db_to_gain(bar) if bar > NEVER_DB else 0.0, share

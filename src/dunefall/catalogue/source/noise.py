@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.random import philox
@@ -32,7 +33,20 @@ OTHER_SIDE = 0x9E3779B97F4A7C15
 """Turns the key of the left channel into the right one's."""
 
 
-def kernel(colour, density_hz, width, seed, out, out_right, state, key, rate, moving, wanted, scratch):  # type: ignore[no-untyped-def]
+def kernel(
+    colour: Row,
+    density_hz: Row,
+    width: Row,
+    seed: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State, once for each channel: samples made, rate of the factors, red's value and pole, group and four numbers in
     hand, pink's bands, steps, gains, blue's gain; blue's and violet's last values; what is left of a grain's cell and
     until the grain, its height, random numbers drawn.
@@ -50,7 +64,9 @@ def kernel(colour, density_hz, width, seed, out, out_right, state, key, rate, mo
 
 
 @njit(error_model="numpy", forceinline=True)
-def _channel(colour, density_hz, seed, out, state, key, rate, moving):  # type: ignore[no-untyped-def]
+def _channel(
+    colour: Row, density_hz: Row, seed: Row, out: Row, state: State, key: Key, rate: float, moving: Mask
+) -> None:
     if state[RATE] != rate:
         _prepare(state, rate)
     form = colour[0]
@@ -78,7 +94,7 @@ def _channel(colour, density_hz, seed, out, state, key, rate, moving):  # type: 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _between(form, white, density, state, key, rate):  # type: ignore[no-untyped-def]
+def _between(form: float, white: float, density: float, state: State, key: Key, rate: float) -> float:
     """A sample between two colours; a colour that is not heard stands still."""
     value = 0.0
     for k in range(len(COLOURS)):
@@ -102,21 +118,21 @@ def _between(form, white, density, state, key, rate):  # type: ignore[no-untyped
 
 
 @njit(error_model="numpy", forceinline=True)
-def _blue(white, state):  # type: ignore[no-untyped-def]
+def _blue(white: float, state: State) -> float:
     pink, last = _pink(white, state), state[BLUE]
     state[BLUE] = pink
     return (pink - last) * state[BLUE_GAIN]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _violet(white, state):  # type: ignore[no-untyped-def]
+def _violet(white: float, state: State) -> float:
     last = state[VIOLET]
     state[VIOLET] = white
     return (white - last) * math.sqrt(0.5)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _grain(form, density, state, key, rate):  # type: ignore[no-untyped-def]
+def _grain(form: float, density: float, state: State, key: Key, rate: float) -> float:
     """Velvet (5) and crackle (6), sample by sample."""
     if state[CELL] <= EARLY:
         draw, sign, height, _ = philox(key, np.uint64(state[DRAWS]), np.uint64(1))
@@ -138,7 +154,7 @@ def _grain(form, density, state, key, rate):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _white(out, state, key, seed, moves):  # type: ignore[no-untyped-def]
+def _white(out: Row, state: State, key: Key, seed: Row, moves: int) -> None:
     """Even noise: four samples from each draw; whole groups without detour."""
     n, count = out.size, int(state[COUNT])
     state[COUNT] += n
@@ -164,17 +180,17 @@ def _white(out, state, key, seed, moves):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _own(key, seed):  # type: ignore[no-untyped-def]
+def _own(key: Key, seed: float) -> Key:
     return key + np.uint64(seed) * np.uint64(SEED_STRIDE)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _level(number):  # type: ignore[no-untyped-def]
+def _level(number: np.uint64) -> float:
     return fma(np.float64(np.int64(number)), 2.0 / 4294967296.0 * WHITE_PEAK, -WHITE_PEAK)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _pink(white, state):  # type: ignore[no-untyped-def]
+def _pink(white: float, state: State) -> float:
     for b in range(BANDS):
         step = state[STEPS + b]
         state[POLES + b] = fma(1.0 - step, state[POLES + b], step * white)
@@ -182,19 +198,19 @@ def _pink(white, state):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _share(state, b):  # type: ignore[no-untyped-def]
+def _share(state: State, b: int) -> float:
     return fma(state[STEPS + BANDS + b], state[POLES + b], state[STEPS + BANDS + 4 + b] * state[POLES + 4 + b])
 
 
 @njit(error_model="numpy", forceinline=True)
-def _red(white, state):  # type: ignore[no-untyped-def]
+def _red(white: float, state: State) -> float:
     pole = state[RED_POLE]
     state[RED] = fma(pole, state[RED], white * math.sqrt(1.0 - pole * pole))
     return state[RED]
 
 
 @njit(error_model="numpy")
-def _prepare(state, rate):  # type: ignore[no-untyped-def]
+def _prepare(state: State, rate: float) -> None:
     state[RATE] = rate
     state[RED_POLE] = math.exp(-2.0 * math.pi * RED_CORNER_HZ / rate)
     power = later = 0.0

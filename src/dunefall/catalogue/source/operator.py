@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 from dunefall.dsp.strike import fall_factor, rise_share, struck
@@ -17,10 +18,27 @@ TRIGGER, FREQUENCY_MOVES, FEEDBACK_MOVES = 0b10, 0b001111100, 0b100000000
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    phase_in, trigger, pitch_note, ratio, fine_ct, fixed_hz, tuning, index, feedback, level, attack_s, decay_s,
-    velocity, out, state, rate, moving, linked, scratch,
-):  # fmt: skip
+def kernel(
+    phase_in: Row,
+    trigger: Row,
+    pitch_note: Row,
+    ratio: Row,
+    fine_ct: Row,
+    fixed_hz: Row,
+    tuning: Row,
+    index: Row,
+    feedback: Row,
+    level: Row,
+    attack_s: Row,
+    decay_s: Row,
+    velocity: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    moving: Mask,
+    linked: Mask,
+    scratch: Scratch,
+) -> None:
     """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
     last trigger; the last note at rest and its frequency.
 
@@ -59,7 +77,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _strike(trigger, attack_s, decay_s, velocity, out, state, rate):  # type: ignore[no-untyped-def]
+def _strike(trigger: Row, attack_s: Row, decay_s: Row, velocity: Row, out: Row, state: State, rate: float) -> None:
     """The level follows a strike of its own."""
     height, rising, gate = state[HEIGHT], state[RISING], state[GATE]
     for i in range(out.size):
@@ -72,12 +90,12 @@ def _strike(trigger, attack_s, decay_s, velocity, out, state, rate):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _note(note, cents):  # type: ignore[no-untyped-def]
+def _note(note: float, cents: float) -> float:
     return fma(cents, 0.01, note)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(hz, ratio, fixed, tuning, rate):  # type: ignore[no-untyped-def]
+def _step(hz: float, ratio: float, fixed: float, tuning: float, rate: float) -> float:
     """Phase step in cycles; between its two ways of tuning the frequency glides in a straight line."""
     free = hz * ratio
     return min(fma(tuning, fixed - free, free) * (1.0 / rate), 0.5)

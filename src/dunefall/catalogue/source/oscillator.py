@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
 from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine, smooth_step
@@ -34,10 +35,35 @@ DELAY = int(REACH)
 """With sync the sound comes this many samples later: the step back is rounded to both sides."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
-    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, memory, key, rate, moving, linked, wanted, scratch,
-):  # fmt: skip
+def kernel(
+    sync: Row,
+    restart: Row,
+    pitch_note: Row,
+    octave: Row,
+    fine_ct: Row,
+    shape: Row,
+    width: Row,
+    level: Row,
+    phase_deg: Row,
+    fm_hz: Row,
+    unison: Row,
+    detune_ct: Row,
+    spread: Row,
+    scatter: Row,
+    drift_ct: Row,
+    drift_hz: Row,
+    sync_mode: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    linked: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
     [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart and sync;
     direction; place in the late sound; phases of the other voices; the late sound of each.
@@ -57,10 +83,35 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _several(  # type: ignore[no-untyped-def]
-    sync, restart, pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, unison, detune_ct, spread,
-    scatter, drift_ct, drift_hz, sync_mode, out, out_right, state, memory, key, rate, moving, linked, both, scratch,
-):  # fmt: skip
+def _several(
+    sync: Row,
+    restart: Row,
+    pitch_note: Row,
+    octave: Row,
+    fine_ct: Row,
+    shape: Row,
+    width: Row,
+    level: Row,
+    phase_deg: Row,
+    fm_hz: Row,
+    unison: Row,
+    detune_ct: Row,
+    spread: Row,
+    scatter: Row,
+    drift_ct: Row,
+    drift_hz: Row,
+    sync_mode: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: float,
+    moving: Mask,
+    linked: Mask,
+    both: float,
+    scratch: Scratch,
+) -> None:
     """All voices, one after the other."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -81,7 +132,21 @@ def _several(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _single(pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, out, state, rate, moving, scratch):  # type: ignore[no-untyped-def]
+def _single(
+    pitch_note: Row,
+    octave: Row,
+    fine_ct: Row,
+    shape: Row,
+    width: Row,
+    level: Row,
+    phase_deg: Row,
+    fm_hz: Row,
+    out: Row,
+    state: State,
+    rate: float,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     n, form = out.size, shape[0]
     bends = moving & (PHASE_MOVES | FM_MOVES) != 0 or phase_deg[0] != 0.0 or fm_hz[0] != 0.0
     steady = (moving & PITCH_MOVES == 0 or n == 1) and not bends
@@ -108,7 +173,7 @@ def _single(pitch_note, octave, fine_ct, shape, width, level, phase_deg, fm_hz, 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _shape(shape, width, gain, out, steps, moves):  # type: ignore[no-untyped-def]
+def _shape(shape: Row, width: Row, gain: Row, out: Row, steps: Row, moves: int) -> None:
     """Phases into the wave times a gain; a loop for each form that stays."""
     n, form = out.size, shape[0]
     if moves == 0 and form == 0.0:
@@ -130,7 +195,7 @@ def _shape(shape, width, gain, out, steps, moves):  # type: ignore[no-untyped-de
 
 
 @njit(error_model="numpy", forceinline=True)
-def _steps(pitch_note, octave, fine_ct, steps, state, rate, moving):  # type: ignore[no-untyped-def]
+def _steps(pitch_note: Row, octave: Row, fine_ct: Row, steps: Row, state: State, rate: float, moving: Mask) -> None:
     """Steps of the phase from the pitch alone."""
     if moving & PITCH_MOVES and steps.size > 1:
         for i in range(steps.size):
@@ -140,7 +205,7 @@ def _steps(pitch_note, octave, fine_ct, steps, state, rate, moving):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _even_step(note, octave, cents, state, rate):  # type: ignore[no-untyped-def]
+def _even_step(note: float, octave: float, cents: float, state: State, rate: float) -> float:
     pitch = _pitch(note, octave, cents)
     if state[PITCH] != pitch or state[STEP] == 0.0:
         state[PITCH], state[STEP] = pitch, _step(pitch, rate)
@@ -148,17 +213,17 @@ def _even_step(note, octave, cents, state, rate):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy", forceinline=True)
-def _pitch(note, octave, cents):  # type: ignore[no-untyped-def]
+def _pitch(note: float, octave: float, cents: float) -> float:
     return note + fma(cents, 0.01, 12.0 * (octave - MIDDLE_OCTAVE))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _step(pitch, rate):  # type: ignore[no-untyped-def]
+def _step(pitch: float, rate: float) -> float:
     return min(note_to_hz(pitch) * (1.0 / rate), 0.5)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _drifts(drift_ct, drift_hz, places, draws, memory, rate):  # type: ignore[no-untyped-def]
+def _drifts(drift_ct: Row, drift_hz: Row, places: Row, draws: Row, memory: Memory, rate: float) -> None:
     """Where between two of its random places each voice is, and which two they are."""
     place, draw = memory[PLACE], memory[DRAWS]
     for i in range(places.size):
@@ -172,18 +237,18 @@ def _drifts(drift_ct, drift_hz, places, draws, memory, rate):  # type: ignore[no
 
 
 @njit(error_model="numpy", forceinline=True)
-def _start(v, key):  # type: ignore[no-untyped-def]
+def _start(v: int, key: Key) -> float:
     """Phase at which a voice starts: the first at 0, the others anywhere."""
     return uniform(key, float(v), 1) if v > 0 else 0.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def _phase(v, state, memory):  # type: ignore[no-untyped-def]
+def _phase(v: int, state: State, memory: Memory) -> float:
     return memory[VOICE + v] if v > 0 else state[PHASE]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _keep_phase(v, phase, state, memory):  # type: ignore[no-untyped-def]
+def _keep_phase(v: int, phase: float, state: State, memory: Memory) -> None:
     if v > 0:
         memory[VOICE + v] = phase
     else:
@@ -191,13 +256,13 @@ def _keep_phase(v, phase, state, memory):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _weight(v, unison):  # type: ignore[no-untyped-def]
+def _weight(v: int, unison: float) -> float:
     """Share of a voice in the sound: the last one comes in by degrees."""
     return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _crowd(unison, level, middles, gains, moves):  # type: ignore[no-untyped-def]
+def _crowd(unison: Row, level: Row, middles: Row, gains: Row, moves: int) -> None:
     """Middle of all voices that sound, and the gain that keeps their sum as strong as one."""
     for i in range(unison.size):
         if i > 0 and moves == 0:
@@ -212,7 +277,7 @@ def _crowd(unison, level, middles, gains, moves):  # type: ignore[no-untyped-def
 
 
 @njit(error_model="numpy", forceinline=True)
-def _sides(v, spread, both):  # type: ignore[no-untyped-def]
+def _sides(v: int, spread: float, both: float) -> tuple[float, float]:
     """Gains of a voice to the left and to the right: 1 and 1 in the middle, or where there is one channel."""
     if not both:
         return 1.0, 0.0
@@ -221,7 +286,20 @@ def _sides(v, spread, both):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate):  # type: ignore[no-untyped-def]
+def _own_steps(
+    v: int,
+    steps: Row,
+    middles: Row,
+    places: Row,
+    draws: Row,
+    detune_ct: Row,
+    scatter: Row,
+    drift_ct: Row,
+    fm_hz: Row,
+    own: Row,
+    key: Key,
+    rate: float,
+) -> None:
     """Steps of a voice's phase: its place among the voices, a little off by chance, and its drift."""
     chance = 2.0 * uniform(key, float(v), 2) - 1.0
     drawn, a, b = -1.0, 0.0, 0.0
@@ -237,10 +315,28 @@ def _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, f
 
 
 @njit(error_model="numpy", forceinline=True)
-def _voice(  # type: ignore[no-untyped-def]
-    v, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, out, out_right, state,
-    memory, key, rate, both, moving, scratch,
-):  # fmt: skip
+def _voice(
+    v: int,
+    restart: Row,
+    shape: Row,
+    width: Row,
+    phase_deg: Row,
+    fm_hz: Row,
+    unison: Row,
+    detune_ct: Row,
+    spread: Row,
+    scatter: Row,
+    drift_ct: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: float,
+    both: float,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """Add one voice."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -276,10 +372,29 @@ def _voice(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _synced(  # type: ignore[no-untyped-def]
-    sync, restart, shape, width, phase_deg, fm_hz, unison, detune_ct, spread, scatter, drift_ct, sync_mode, out,
-    out_right, state, memory, key, rate, both, many, scratch,
-):  # fmt: skip
+def _synced(
+    sync: Row,
+    restart: Row,
+    shape: Row,
+    width: Row,
+    phase_deg: Row,
+    fm_hz: Row,
+    unison: Row,
+    detune_ct: Row,
+    spread: Row,
+    scatter: Row,
+    drift_ct: Row,
+    sync_mode: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: float,
+    both: float,
+    many: int,
+    scratch: Scratch,
+) -> None:
     """All voices, set back or turned round whenever the sync signal rises through 0."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -326,7 +441,7 @@ def _synced(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _write_late(late, at, sound, jump, since):  # type: ignore[no-untyped-def]
+def _write_late(late: Row, at: int, sound: float, jump: float, since: float) -> None:
     """Add a sample to the sound of a few samples later, and around it what rounds a jump."""
     late[(at + DELAY) & 7] += sound
     if jump != 0.0:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import exp2, fma, note_to_hz
@@ -20,9 +21,22 @@ STRETCH = 65536.0
 """Each pluck has this many random numbers of its own: more than the longest period."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, audio, pitch_note, decay_s, brightness, place, hardness, out, state, memory, key, rate, moving, scratch
-):
+def kernel(
+    trigger: Row,
+    audio: Row,
+    pitch_note: Row,
+    decay_s: Row,
+    brightness: Row,
+    place: Row,
+    hardness: Row,
+    out: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing, last trigger, random numbers drawn, samples of the pluck that are left, its low-passed
     noise, its length, the string's sample before.
 
@@ -76,7 +90,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factors(note, decay, rate, size):  # type: ignore[no-untyped-def]
+def _factors(note: float, decay: float, rate: float, size: int) -> tuple[float, float]:
     """The period in samples, and what is left of a sound after it."""
     period = min(max(rate / note_to_hz(note), 4.0), size - 4.0)
     return period, exp2(-TO_60_DB * period / (decay * rate))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Sound, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, smooth_step
 from dunefall.dsp.random import uniform
@@ -25,10 +26,33 @@ SLICE_OWN = 2
 """Place of the drawn start among a trigger's random numbers."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, pitch_note, root_note, fine_ct, mode, direction, begin, end, slices, piece, chance, crossfade_s, level,
-    out, out_right, ended, state, memory, key, rate, linked, wanted, sound, sound_rows, sound_rate,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    pitch_note: Row,
+    root_note: Row,
+    fine_ct: Row,
+    mode: Row,
+    direction: Row,
+    begin: Row,
+    end: Row,
+    slices: Row,
+    piece: Row,
+    chance: Row,
+    crossfade_s: Row,
+    level: Row,
+    out: Row,
+    out_right: Row,
+    ended: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    linked: Mask,
+    wanted: Mask,
+    sound: Sound,
+    sound_rows: int,
+    sound_rate: Scalar,
+) -> None:
     """State: last trigger; the head that plays; random numbers drawn; samples for which the end is still told. Memory,
     for each of two heads: frames gone since its begin; begin and length in frames; gain; 1 while it sounds; 1 while it
     leaves; its direction.
@@ -74,7 +98,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _begin(memory, state):  # type: ignore[no-untyped-def]
+def _begin(memory: Memory, state: State) -> int:
     """The head that sounds leaves, the other one begins; gives its place."""
     memory[FIELDS * int(state[HEAD]) + LEAVING] = 1.0
     state[HEAD] = 1.0 - state[HEAD]
@@ -84,7 +108,19 @@ def _begin(memory, state):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _turn(memory, h, frames, begin, end, slices, piece, chance, direction, state, key):  # type: ignore[no-untyped-def]
+def _turn(
+    memory: Memory,
+    h: int,
+    frames: float,
+    begin: float,
+    end: float,
+    slices: float,
+    piece: float,
+    chance: float,
+    direction: float,
+    state: State,
+    key: Key,
+) -> None:
     """A loop begins anew: by the same head if it is to play the same."""
     first, length, way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
     _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key)
@@ -96,7 +132,19 @@ def _turn(memory, h, frames, begin, end, slices, piece, chance, direction, state
 
 
 @njit(error_model="numpy", forceinline=True)
-def _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key):  # type: ignore[no-untyped-def]
+def _settle(
+    memory: Memory,
+    h: int,
+    frames: float,
+    begin: float,
+    end: float,
+    slices: float,
+    piece: float,
+    chance: float,
+    direction: float,
+    state: State,
+    key: Key,
+) -> None:
     """What a head plays: the stretch, one slice of it, a start by chance; and which way."""
     memory[h + WAY] = floor(direction + 0.5)
     low, high = min(begin, end) * frames, max(begin, end) * frames
@@ -115,12 +163,23 @@ def _settle(memory, h, frames, begin, end, slices, piece, chance, direction, sta
 
 
 @njit(error_model="numpy", forceinline=True)
-def _overlap(length, crossfade):  # type: ignore[no-untyped-def]
+def _overlap(length: float, crossfade: float) -> float:
     return min(max(crossfade, 1.0), 0.5 * length)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _heard(sound, rows, frames, memory, h, speed, looped, crossfade, rate, both):  # type: ignore[no-untyped-def]
+def _heard(
+    sound: Sound,
+    rows: float,
+    frames: int,
+    memory: Memory,
+    h: int,
+    speed: float,
+    looped: float,
+    crossfade: float,
+    rate: float,
+    both: float,
+) -> tuple[float, float]:
     """What a head gives now: near the end of a loop's turn the next turn comes in below it."""
     place, length, gain = memory[h + PLACE], memory[h + LENGTH], memory[h + GAIN]
     way = memory[h + WAY]
@@ -140,7 +199,17 @@ def _heard(sound, rows, frames, memory, h, speed, looped, crossfade, rate, both)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _stereo(sound, rows, frames, begin, length, place, speed, way, both):  # type: ignore[no-untyped-def]
+def _stereo(
+    sound: Sound,
+    rows: float,
+    frames: int,
+    begin: float,
+    length: float,
+    place: float,
+    speed: float,
+    way: float,
+    both: float,
+) -> tuple[float, float]:
     """Both channels at a place of a head's stretch; of a stereo file the middle where only one is wanted."""
     if way == BACKWARD or (way == BOTH and place > length):
         at = begin + (length - place if way == BACKWARD else 2.0 * length - place)
@@ -154,7 +223,7 @@ def _stereo(sound, rows, frames, begin, length, place, speed, way, both):  # typ
 
 
 @njit(error_model="numpy", forceinline=True)
-def _walk(memory, h, speed, looped, crossfade, rate):  # type: ignore[no-untyped-def]
+def _walk(memory: Memory, h: int, speed: float, looped: float, crossfade: float, rate: float) -> bool:
     """A head one sample on; whether its stretch has ended, or begun anew in a loop."""
     leaving = memory[h + LEAVING] != 0.0
     step = -1.0 / (LEAVE_S * rate) if leaving else 1.0 / (FADE_S * rate)

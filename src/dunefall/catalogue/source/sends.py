@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain
 
 __all__ = ["MODULE"]
 
 
-def kernel(audio, audio_right, gain_db, out, out_right, moving):  # type: ignore[no-untyped-def]
+def kernel(audio: Row, audio_right: Row, gain_db: Row, out: Row, out_right: Row, moving: Mask) -> None:
     """Keeps nothing."""
     gain = db_to_gain(gain_db[0])
     for i in range(out.size):

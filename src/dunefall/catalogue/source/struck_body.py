@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, fma, note_to_hz, saturate, sine
 from dunefall.dsp.strike import fall_factor
@@ -50,9 +51,22 @@ BODIES: dict[str, list[float]] = {
 RATIOS = np.array([(*ratios[:MODES], *[0.0] * max(0, MODES - len(ratios))) for ratios in BODIES.values()])
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, audio, body, pitch_note, size, decay_s, material, place, hardness, strength, out, state, rate, scratch
-):
+def kernel(
+    trigger: Row,
+    audio: Row,
+    body: Row,
+    pitch_note: Row,
+    size: Row,
+    decay_s: Row,
+    material: Row,
+    place: Row,
+    hardness: Row,
+    strength: Row,
+    out: Row,
+    state: State,
+    rate: Scalar,
+    scratch: Scratch,
+) -> None:
     """State: samples since the modes were set, last trigger, samples of the strike that are left, its length and force,
     then for each mode its two numbers, its turn by one sample, what a strike and what the drive give it.
 
@@ -72,7 +86,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _strike(trigger, hardness, strength, push, state, first, end, rate):  # type: ignore[no-untyped-def]
+def _strike(
+    trigger: Row, hardness: Row, strength: Row, push: Row, state: State, first: int, end: int, rate: float
+) -> None:
     last, left, length, force = state[LAST], state[LEFT], state[LENGTH], state[FORCE]
     for i in range(first, end):
         if trigger[i] > 0.5 and last <= 0.5:
@@ -88,7 +104,7 @@ def _strike(trigger, hardness, strength, push, state, first, end, rate):  # type
 
 
 @njit(error_model="numpy", forceinline=True)
-def _ring(audio, push, out, state, first, end):  # type: ignore[no-untyped-def]
+def _ring(audio: Row, push: Row, out: Row, state: State, first: int, end: int) -> None:
     for i in range(first, end):
         drive, strike = audio[i], push[i]
         even = odd = 0.0
@@ -105,7 +121,9 @@ def _ring(audio, push, out, state, first, end):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _set(state, body, note, size, decay, material, place, rate):  # type: ignore[no-untyped-def]
+def _set(
+    state: State, body: int, note: float, size: float, decay: float, material: float, place: float, rate: float
+) -> None:
     """Turns and shares of all modes: a mode's decay falls with its frequency, slowly in metal, fast in wood; a mode is
     heard as far as the place of the strike moves in it."""
     base = note_to_hz(note) / size

@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, Sound, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
@@ -23,10 +24,30 @@ PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75)
 """Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    restart, pitch_note, fine_ct, table, position, formant_st, level, unison, detune_ct, spread, out, out_right, state,
-    memory, key, rate, moving, linked, wanted, scratch, sound, sound_rows,
-):  # fmt: skip
+def kernel(
+    restart: Row,
+    pitch_note: Row,
+    fine_ct: Row,
+    table: Row,
+    position: Row,
+    formant_st: Row,
+    level: Row,
+    unison: Row,
+    detune_ct: Row,
+    spread: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    linked: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+    sound: Sound,
+    sound_rows: int,
+) -> None:
     """State: last restart; phase of the first voice in cycles. Memory: phases of the other voices.
 
     Each voice reads the two frames beside the position at the two levels that have no harmonic above half the sample
@@ -69,7 +90,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _mix(v, wave, level, unison, spread, out, out_right, moving, both):  # type: ignore[no-untyped-def]
+def _mix(
+    v: int, wave: Row, level: Row, unison: Row, spread: Row, out: Row, out_right: Row, moving: Mask, both: float
+) -> None:
     """Add a voice at its place and level."""
     gain = _gain(v, unison[0])
     left, right = _sides(v, spread[0], both)
@@ -85,13 +108,13 @@ def _mix(v, wave, level, unison, spread, out, out_right, moving, both):  # type:
 
 
 @njit(error_model="numpy", forceinline=True)
-def _gain(v, unison):  # type: ignore[no-untyped-def]
+def _gain(v: int, unison: float) -> float:
     """Share of a voice: the last one comes in by degrees, and their sum stays as strong as one."""
     return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0)) / math.sqrt(1.0 + unison)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _restarted(restart, last, phase, start, at, steps):  # type: ignore[no-untyped-def]
+def _restarted(restart: Row, last: float, phase: float, start: float, at: Row, steps: Row) -> float:
     for i in range(at.size):
         if restart[i] > 0.5 and last <= 0.5:
             phase = start
@@ -103,7 +126,7 @@ def _restarted(restart, last, phase, start, at, steps):  # type: ignore[no-untyp
 
 
 @njit(error_model="numpy", forceinline=True)
-def _sides(v, spread, both):  # type: ignore[no-untyped-def]
+def _sides(v: int, spread: float, both: float) -> tuple[float, float]:
     """Gains of a voice to the left and to the right: 1 and 0 where there is one channel."""
     if both == 0:
         return 1.0, 0.0
@@ -112,7 +135,9 @@ def _sides(v, spread, both):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _wave(sound, tables, frames, table, position, formant, phase, step):  # type: ignore[no-untyped-def]
+def _wave(
+    sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
+) -> float:
     """The cycle at a phase, between two tables, two frames and two levels."""
     squeeze = exp2(formant * (1.0 / 12.0))
     depth = min(max(log2(max(2.0 * HARMONICS * step * squeeze, 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
@@ -132,7 +157,7 @@ def _wave(sound, tables, frames, table, position, formant, phase, step):  # type
 
 
 @njit(error_model="numpy", forceinline=True)
-def _in_table(sound, frames, table, position, level, deep, inside):  # type: ignore[no-untyped-def]
+def _in_table(sound: Row, frames: int, table: int, position: float, level: int, deep: float, inside: float) -> float:
     at = position * (frames - 1)
     frame = min(int(at), max(frames - 2, 0))
     share, begin = at - frame, FRAME_SIZE * (table * frames + frame)
@@ -143,13 +168,13 @@ def _in_table(sound, frames, table, position, level, deep, inside):  # type: ign
 
 
 @njit(error_model="numpy", forceinline=True)
-def _in_frame(sound, begin, level, deep, inside):  # type: ignore[no-untyped-def]
+def _in_frame(sound: Row, begin: int, level: int, deep: float, inside: float) -> float:
     low = _between(sound, begin + OFFSETS[level], SIZES[level], inside)
     return fma(_between(sound, begin + OFFSETS[level + 1], SIZES[level + 1], inside) - low, deep, low)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _between(sound, begin, size, inside):  # type: ignore[no-untyped-def]
+def _between(sound: Row, begin: int, size: int, inside: float) -> float:
     """Between four samples of a cycle by a cubic (Catmull and Rom 1974)."""
     at = inside * size
     k = int(at)

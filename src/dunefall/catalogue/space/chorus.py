@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import floor, fma, sine
@@ -15,9 +16,22 @@ MOST, GOLDEN = 6, 0.6180339887498949
 LONGEST_S = 0.06
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, copies, delay_s, depth_s, rate_hz, width, dry, wet, out, out_right, state, memory, rate
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    copies: Row,
+    delay_s: Row,
+    depth_s: Row,
+    rate_hz: Row,
+    width: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+) -> None:
     """State: place of writing, phase of the movement. Memory: a ring for each side.
 
     Each voice is the sound some milliseconds later, by a time that sways; its place in the cycle and between left and

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Memory, Row, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.partitions import DIRECT, convolve, end_quantum, memory_numbers
@@ -13,9 +14,20 @@ QUANTUMS = 0
 RATE = 48000
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, width, dry, wet, out, out_right, state, memory, start, scratch, response
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    width: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    start: int,
+    scratch: Scratch,
+    response: Row,
+) -> None:
     """State: quantums so far. Memory and response: as ``dsp.partitions`` tells.
 
     What goes in is heard in the same sample; the spectra are worked on at the end of each quantum of 64 samples.

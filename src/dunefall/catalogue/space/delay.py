@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, saturate, saturate_row, sine, smooth_step
@@ -30,11 +31,41 @@ MAY_MOVE = sum(1 << k for k in (0, 1, 2, 3, 4, 13, 18, 19, 20))
 """What may move while it runs row by row: inputs, feedback, dry, wet, layering."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, back, back_right, clear, span, short_s, time_s, long_s, time_beats, tempo_bpm, change, sides,
-    feedback, high_cut_hz, low_cut_hz, saturation, freeze, dry, wet, layering, reverse, out, out_right, send,
-    send_right, state, memory, rate, moving, linked, wanted, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    back: Row,
+    back_right: Row,
+    clear: Row,
+    span: Row,
+    short_s: Row,
+    time_s: Row,
+    long_s: Row,
+    time_beats: Row,
+    tempo_bpm: Row,
+    change: Row,
+    sides: Row,
+    feedback: Row,
+    high_cut_hz: Row,
+    low_cut_hz: Row,
+    saturation: Row,
+    freeze: Row,
+    dry: Row,
+    wet: Row,
+    layering: Row,
+    reverse: Row,
+    out: Row,
+    out_right: Row,
+    send: Row,
+    send_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+    linked: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing; delay in samples now (0: not begun), the one that is faded to and how far the fade still
     has to go; samples since it was cleared (0: long ago), how far the clearing has to go, last clear; how far the
     pieces played backwards are; then, for both sides, the values of both damping filters; the last upper
@@ -78,12 +109,12 @@ def kernel(  # type: ignore[no-untyped-def]
         frozen = freeze[i]
         delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
         _clearing(clear[i], state, rate, size)
-        far = max(delay - early, 1.0)
+        ahead = max(delay - early, 1.0)
         behind = max(state[NEXT] - early, 1.0)
         turned = reverse[i]
         piece = min(delay, 0.5 * size - 8.0)
-        a = _echo(memory, 0, size, write, far, behind, turned, piece, state)
-        b = _echo(memory, size, size, write, far, behind, turned, piece, state) if both else 0.0
+        a = _echo(memory, 0, size, write, ahead, behind, turned, piece, state)
+        b = _echo(memory, size, size, write, ahead, behind, turned, piece, state) if both else 0.0
         if turned > 0.0:
             state[HEAD] = state[HEAD] + 1.0 if state[HEAD] + 1.0 < piece else 0.0
         high, low, knee = _high(high_cut_hz[i], rate), _low(low_cut_hz[i], rate), exp2(-4.0 * saturation[i])
@@ -105,7 +136,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _goal(span, short, time, long, beats, tempo, rate, size):  # type: ignore[no-untyped-def]
+def _goal(
+    span: float, short: float, time: float, long: float, beats: float, tempo: float, rate: float, size: int
+) -> float:
     """The set delay in samples."""
     kind = nearest(span)
     seconds = short if kind == 0.0 else time if kind == 1.0 else long if kind == 2.0 else beats * 60.0 / tempo
@@ -113,7 +146,7 @@ def _goal(span, short, time, long, beats, tempo, rate, size):  # type: ignore[no
 
 
 @njit(error_model="numpy", forceinline=True)
-def _moved(delay, goal, fades, frozen, state, rate):  # type: ignore[no-untyped-def]
+def _moved(delay: float, goal: float, fades: float, frozen: float, state: State, rate: float) -> float:
     """The delay a sample later: it goes to its goal as a tape would, or fades over to it. What is frozen creeps to a
     whole number of samples, so that it can go round without loss."""
     away = goal - delay
@@ -131,7 +164,7 @@ def _moved(delay, goal, fades, frozen, state, rate):  # type: ignore[no-untyped-
 
 
 @njit(error_model="numpy", forceinline=True)
-def _clearing(clear, state, rate, size):  # type: ignore[no-untyped-def]
+def _clearing(clear: float, state: State, rate: float, size: int) -> None:
     """What is in the line fades out, then counts as nothing."""
     if clear > 0.5 and state[LAST] <= 0.5 and state[ENDING] == 0.0:
         state[ENDING] = 1.0
@@ -145,7 +178,7 @@ def _clearing(clear, state, rate, size):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _heard(delay, state):  # type: ignore[no-untyped-def]
+def _heard(delay: float, state: State) -> float:
     """How much of what was written so long ago has not been cleared."""
     left = 1.0 if state[ENDING] == 0.0 else smooth_step(state[ENDING])
     if state[SINCE] == 0.0:
@@ -154,7 +187,17 @@ def _heard(delay, state):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _echo(memory, first, size, write, far, behind, turned, piece, state):  # type: ignore[no-untyped-def]
+def _echo(
+    memory: Row,
+    first: int,
+    size: int,
+    write: int,
+    far: float,
+    behind: float,
+    turned: float,
+    piece: float,
+    state: State,
+) -> float:
     """One side's echo; backwards it is read in pieces that overlap by half."""
     echo = 0.0
     if turned < 1.0:
@@ -175,19 +218,19 @@ def _echo(memory, first, size, write, far, behind, turned, piece, state):  # typ
 
 
 @njit(error_model="numpy", forceinline=True)
-def _high(hz, rate):  # type: ignore[no-untyped-def]
+def _high(hz: float, rate: float) -> float:
     """Share that the high damping goes in a sample; the highest cutoff leaves all as it is."""
     return 1.0 if hz >= 0.9999 * OPEN_HZ else one_pole_share(hz, rate)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _low(hz, rate):  # type: ignore[no-untyped-def]
+def _low(hz: float, rate: float) -> float:
     """Share that the low damping goes in a sample; the lowest cutoff leaves all as it is."""
     return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _damped(x, high, low, state, side):  # type: ignore[no-untyped-def]
+def _damped(x: float, high: float, low: float, state: State, side: int) -> float:
     """A sample through both damping filters of a side."""
     upper = fma(1.0 - high, state[HIGH + side], high * x)
     lower = fma(1.0 - low, state[LOW + side], low * upper)
@@ -198,7 +241,7 @@ def _damped(x, high, low, state, side):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _written(sound, fed, echo, layered, frozen):  # type: ignore[no-untyped-def]
+def _written(sound: float, fed: float, echo: float, layered: float, frozen: float) -> float:
     """What goes into the line: the sound and what is fed back; frozen, the echo itself and what is layered onto it."""
     fresh = sound + fed
     if frozen == 0.0:
@@ -207,9 +250,25 @@ def _written(sound, fed, echo, layered, frozen):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _run(  # type: ignore[no-untyped-def]
-    audio, back, past, written, feedback, dry, wet, out, send, state, side, high, low, share, knee, patched, scratch
-):
+def _run(
+    audio: Row,
+    back: Row,
+    past: Row,
+    written: Row,
+    feedback: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    send: Row,
+    state: State,
+    side: int,
+    high: float,
+    low: float,
+    share: float,
+    knee: float,
+    patched: float,
+    scratch: Scratch,
+) -> None:
     """One side of a delay that rests, row by row."""
     n = audio.size
     newer, here, older, oldest = cubic_weights(share)

@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.halfband import SIZE, halved, risen
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
@@ -19,7 +20,19 @@ CALM_HZ = 8.0
 TINY = 1e-5
 
 
-def kernel(audio, drive_db, bias, tone_hz, mix, level_db, out, state, memory, rate, moving):  # type: ignore[no-untyped-def]
+def kernel(
+    audio: Row,
+    drive_db: Row,
+    bias: Row,
+    tone_hz: Row,
+    mix: Row,
+    level_db: Row,
+    out: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+) -> None:
     """State: the curve's last input, the values of the filters for constant parts and for the tone. Memory: the filters
     to and from the double rate.
 
@@ -51,7 +64,7 @@ def kernel(audio, drive_db, bias, tone_hz, mix, level_db, out, state, memory, ra
 
 
 @njit(error_model="numpy", forceinline=True)
-def _curve(before, now):  # type: ignore[no-untyped-def]
+def _curve(before: float, now: float) -> float:
     """Mean of the curve between two inputs."""
     step = now - before
     if abs(step) < TINY:

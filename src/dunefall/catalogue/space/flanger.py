@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import floor, fma, saturate, sine
@@ -15,9 +16,23 @@ LONGEST_S = 0.05
 KNEE = 1.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, delay_s, depth, rate_hz, feedback, through, apart, dry, wet, out, out_right, state, memory, rate
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    delay_s: Row,
+    depth: Row,
+    rate_hz: Row,
+    feedback: Row,
+    through: Row,
+    apart: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+) -> None:
     """State: place of writing, phase of the movement, what is fed back on both sides. Memory: a ring for each side."""
     size, write, phase, per = memory.size // 2, int(state[WRITE]), state[PHASE], 1.0 / rate
     back, back_right = state[BACK], state[BACK_RIGHT]
@@ -41,7 +56,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _place(samples, size):  # type: ignore[no-untyped-def]
+def _place(samples: float, size: int) -> float:
     """A delay in samples, counted from the place of writing."""
     return min(max(samples, 0.0), size - 5.0) + 1.0
 

@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.lines import cubic_weights
@@ -34,11 +35,37 @@ STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b01011010
 """For each choice of steps the semitones of an octave that are allowed, the lowest bit the root."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, trigger, size_s, density_hz, unevenness, predelay_s, spray_s, shift_st, scatter_st, steps,
-    backwards, edge, feedback, high_cut_hz, low_cut_hz, freeze, turn_hz, spread, dry, wet, out, out_right, state,
-    memory, key, rate, moving, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    trigger: Row,
+    size_s: Row,
+    density_hz: Row,
+    unevenness: Row,
+    predelay_s: Row,
+    spray_s: Row,
+    shift_st: Row,
+    scatter_st: Row,
+    steps: Row,
+    backwards: Row,
+    edge: Row,
+    feedback: Row,
+    high_cut_hz: Row,
+    low_cut_hz: Row,
+    freeze: Row,
+    turn_hz: Row,
+    spread: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    key: Key,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing, samples until the next grain, random numbers drawn, last trigger, how far the cloud has
     turned, the values of the damping filters. Memory, for each of 64 grains: how many samples ago it began to read, by
     how much that changes per sample, its age in samples, its growth per sample (0: the grain is over), gains to the
@@ -85,14 +112,16 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _hold(memory):  # type: ignore[no-untyped-def]
+def _hold(memory: Memory) -> None:
     """While nothing is written, the past does not move away: each grain's way is a sample shorter."""
     for g in range(GRAINS):
         memory[FIELDS * g + FROM] -= 1.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def _sound(memory, first, size, write, begin, end, left, right, scratch):  # type: ignore[no-untyped-def]
+def _sound(
+    memory: Memory, first: int, size: int, write: int, begin: int, end: int, left: Row, right: Row, scratch: Scratch
+) -> None:
     """All grains over some samples, added to both rows: window and weights row by row, then what is read."""
     count = end - begin
     places, low, here, high, far = (
@@ -139,7 +168,7 @@ def _sound(memory, first, size, write, begin, end, left, right, scratch):  # typ
 
 
 @njit(error_model="numpy")
-def _read_runs(memory, first, places, low, here, high, far):  # type: ignore[no-untyped-def]
+def _read_runs(memory: Memory, first: int, places: Row, low: Row, here: Row, high: Row, far: Row) -> None:
     """What is read where nearly all places follow each other: run by run, without looking at each of them. A place's
     distance from where it would be in an even row only grows, or only shrinks, so that the end of a run is found by
     halving."""
@@ -162,12 +191,26 @@ def _read_runs(memory, first, places, low, here, high, far):  # type: ignore[no-
 
 
 @njit(error_model="numpy", forceinline=True)
-def _in(at, size):  # type: ignore[no-untyped-def]
+def _in(at: int, size: int) -> int:
     return at + size if at < 0 else at - size if at >= size else at
 
 
 @njit(error_model="numpy", forceinline=True)
-def _bear(memory, state, key, size, length, predelay, spray, shift, scatter, steps, backwards, edge, spread):  # type: ignore[no-untyped-def]
+def _bear(
+    memory: Memory,
+    state: State,
+    key: Key,
+    size: int,
+    length: float,
+    predelay: float,
+    spray: float,
+    shift: float,
+    scatter: float,
+    steps: float,
+    backwards: float,
+    edge: float,
+    spread: float,
+) -> None:
     """A grain in the first free place."""
     h = -1
     for g in range(GRAINS):
@@ -191,7 +234,7 @@ def _bear(memory, state, key, size, length, predelay, spray, shift, scatter, ste
 
 
 @njit(error_model="numpy", forceinline=True)
-def _on_steps(away, steps):  # type: ignore[no-untyped-def]
+def _on_steps(away: float, steps: float) -> float:
     """The nearest allowed number of semitones, the lower one of two that are as near."""
     kind = nearest(steps)
     if kind == FREE:
@@ -206,7 +249,7 @@ def _on_steps(away, steps):  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _damped(x, high, low, state):  # type: ignore[no-untyped-def]
+def _damped(x: float, high: float, low: float, state: State) -> float:
     """A sample through both damping filters."""
     state[HIGH] = fma(high, x - state[HIGH], state[HIGH])
     state[LOW] = fma(low, state[HIGH] - state[LOW], state[LOW])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import floor, fma, saturate
@@ -16,10 +17,26 @@ EDGE_S = 0.005
 KNEE = 1.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, take, lay, clear, record, overdub, span, length_s, speed, keep, dry, wet, out, out_right, state,
-    memory, rate,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    take: Row,
+    lay: Row,
+    clear: Row,
+    record: Row,
+    overdub: Row,
+    span: Row,
+    length_s: Row,
+    speed: Row,
+    keep: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+) -> None:
     """State: place in the loop, its length in samples (0: empty), last clear, whether a first pass is being recorded,
     whether a recording has just ended by itself, how far laying over is faded in. Memory: a ring for
     each side.
@@ -54,7 +71,9 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _round(x, y, speed, keep, lays, edge, size, state, memory):  # type: ignore[no-untyped-def]
+def _round(
+    x: float, y: float, speed: float, keep: float, lays: float, edge: float, size: int, state: State, memory: Memory
+) -> tuple[float, float]:
     """A sample of the loop; every place that is passed fades, and takes what is laid over."""
     length, place = state[LENGTH], state[PLACE]
     state[OVER] = min(state[OVER] + edge, 1.0) if lays else max(state[OVER] - edge, 0.0)
@@ -76,7 +95,7 @@ def _round(x, y, speed, keep, lays, edge, size, state, memory):  # type: ignore[
 
 
 @njit(error_model="numpy", forceinline=True)
-def _between(memory, first, length, place):  # type: ignore[no-untyped-def]
+def _between(memory: Memory, first: int, length: int, place: float) -> float:
     """The loop between its samples."""
     at = min(int(place), length - 1)
     after, later = at + 1 if at + 1 < length else 0, at + 2 if at + 2 < length else at + 2 - length

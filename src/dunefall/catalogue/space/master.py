@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
@@ -18,29 +19,29 @@ LEVEL = 0b1
 SILENT_DB = -96.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    level_db,
-    width,
-    target_lufs,
-    low_hz,
-    low_db,
-    a_hz,
-    a_db,
-    a_q,
-    b_hz,
-    b_db,
-    b_q,
-    high_hz,
-    high_db,
-    layout,
-    left,
-    right,
-    state,
-    whole_mix,
-    rate,
-    moving,
-    scratch,
-):
+def kernel(
+    level_db: Row,
+    width: Row,
+    target_lufs: Row,
+    low_hz: Row,
+    low_db: Row,
+    a_hz: Row,
+    a_db: Row,
+    a_q: Row,
+    b_hz: Row,
+    b_db: Row,
+    b_q: Row,
+    high_hz: Row,
+    high_db: Row,
+    layout: Row,
+    left: Row,
+    right: Row,
+    state: State,
+    whole_mix: Row,
+    rate: Scalar,
+    moving: Mask,
+    scratch: Scratch,
+) -> None:
     """State: the integrators of four filters in a row, for each channel. A band at 0 dB changes nothing.
 
     It runs when all layers are in the mix, and changes the mix in place.
@@ -67,7 +68,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _widen(a, b, width):  # type: ignore[no-untyped-def]
+def _widen(a: Row, b: Row, width: Row) -> None:
     for i in range(a.size):
         more = 0.5 * (width[i] - 1.0) * (a[i] - b[i])
         a[i], b[i] = a[i] + more, b[i] - more

@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
@@ -39,12 +40,45 @@ LOW_HZ, DAMPING = 120.0, 1.4142135623730951
 """Low effects end here (common practice), by two second-order low-passes of Q 0.71 in a row."""
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, duck, level_db, mute, solo, heard, angle_deg, distance_m, width, doppler, duck_db,
-    duck_attack_s, duck_release_s, centre_share, low_effects_db, layout, left, right, centre, low_effects, left_behind,
-    right_behind, out, out_right, before, before_right, ducking, peak, loudness, state, memory, rate, moving, linked,
-    wanted, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    duck: Row,
+    level_db: Row,
+    mute: Row,
+    solo: Row,
+    heard: Row,
+    angle_deg: Row,
+    distance_m: Row,
+    width: Row,
+    doppler: Row,
+    duck_db: Row,
+    duck_attack_s: Row,
+    duck_release_s: Row,
+    centre_share: Row,
+    low_effects_db: Row,
+    layout: Row,
+    left: Row,
+    right: Row,
+    centre: Row,
+    low_effects: Row,
+    left_behind: Row,
+    right_behind: Row,
+    out: Row,
+    out_right: Row,
+    before: Row,
+    before_right: Row,
+    ducking: Row,
+    peak: Row,
+    loudness: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+    linked: Mask,
+    wanted: Mask,
+    scratch: Scratch,
+) -> None:
     """State: place of writing, the time on the way in samples (0: not begun), what the air lets through on both sides,
     level of the key, how far the layer makes way, the held peak, the integrators of what goes to the low
     effects. Memory: a ring for each side, then the loudness.
@@ -101,7 +135,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _plain(audio, audio_right, gain, angle_deg, left, right):  # type: ignore[no-untyped-def]
+def _plain(audio: Row, audio_right: Row, gain: float, angle_deg: float, left: Row, right: Row) -> None:
     """A layer whose end is at rest: two factors."""
     gain_left, gain_right = pan_gains(angle_deg)
     gain_left, gain_right = gain * gain_left, gain * gain_right
@@ -110,7 +144,20 @@ def _plain(audio, audio_right, gain, angle_deg, left, right):  # type: ignore[no
 
 
 @njit(error_model="numpy", forceinline=True)
-def _around(x, y, gains, angle_deg, share, layout, left, right, centre, left_behind, right_behind, moving):  # type: ignore[no-untyped-def]
+def _around(
+    x: Row,
+    y: Row,
+    gains: Row,
+    angle_deg: Row,
+    share: Row,
+    layout: float,
+    left: Row,
+    right: Row,
+    centre: Row,
+    left_behind: Row,
+    right_behind: Row,
+    moving: Mask,
+) -> None:
     """Over the speakers of a layout: what both sides have in common at its angle; what tells them apart as far to both
     sides of it as the speakers in front stand, so that ahead of the listener left is left and right is right."""
     kind = int(layout + 0.5)
@@ -129,7 +176,9 @@ def _around(x, y, gains, angle_deg, share, layout, left, right, centre, left_beh
 
 
 @njit(error_model="numpy", forceinline=True)
-def _go_low(x, y, gains, level_db, layout, low, state, rate, moves):  # type: ignore[no-untyped-def]
+def _go_low(
+    x: Row, y: Row, gains: Row, level_db: Row, layout: float, low: Row, state: State, rate: float, moves: int
+) -> None:
     """What goes to the low effects, of both sides together."""
     if layout < SURROUND - 0.5 or (moves == 0 and level_db[0] <= SILENT_DB):
         low[:] = 0.0
@@ -148,12 +197,14 @@ def _go_low(x, y, gains, level_db, layout, low, state, rate, moves):  # type: ig
 
 
 @njit(error_model="numpy", forceinline=True)
-def _gain(level):  # type: ignore[no-untyped-def]
+def _gain(level: float) -> float:
     return db_to_gain(level) if level > SILENT_DB else 0.0
 
 
 @njit(error_model="numpy", forceinline=True)
-def _make_way(key, depth_db, attack_s, release_s, gains, share, state, rate):  # type: ignore[no-untyped-def]
+def _make_way(
+    key: Row, depth_db: Row, attack_s: Row, release_s: Row, gains: Row, share: Row, state: State, rate: float
+) -> None:
     """Lower the gains while the key is loud; ``share`` becomes how far, 0..1."""
     falls = approach_step(KEY_FALL_S, rate)
     for i in range(key.size):
@@ -168,7 +219,9 @@ def _make_way(key, depth_db, attack_s, release_s, gains, share, state, rate):  #
 
 
 @njit(error_model="numpy", forceinline=True)
-def _carry(x, y, gains, distance_m, doppler, state, memory, rate, moves):  # type: ignore[no-untyped-def]
+def _carry(
+    x: Row, y: Row, gains: Row, distance_m: Row, doppler: Row, state: State, memory: Memory, rate: float, moves: int
+) -> None:
     """What the way through the air does: softer, duller, and, where it bends the pitch, later."""
     size = (memory.size - LOUDNESS_SIZE) // 2
     write, delay = int(state[WRITE]), state[DELAY]
@@ -191,7 +244,9 @@ def _carry(x, y, gains, distance_m, doppler, state, memory, rate, moves):  # typ
 
 
 @njit(error_model="numpy", forceinline=True)
-def _measure(x, y, gains, peak, loudness, state, memory, rate, row):  # type: ignore[no-untyped-def]
+def _measure(
+    x: Row, y: Row, gains: Row, peak: Row, loudness: Row, state: State, memory: Memory, rate: float, row: Row
+) -> None:
     """The peak, held and then falling, and the loudness of the last three seconds, both before the place."""
     falls = approach_step(HOLD_S, rate)
     for i in range(x.size):

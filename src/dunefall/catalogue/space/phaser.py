@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, saturate, sine, tangent_parts
 
@@ -14,10 +15,23 @@ MOST = 12
 KNEE = 1.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, stages, centre_hz, depth_oct, rate_hz, feedback, apart, dry, wet, out, out_right, state, memory,
-    rate,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    stages: Row,
+    centre_hz: Row,
+    depth_oct: Row,
+    rate_hz: Row,
+    feedback: Row,
+    apart: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+) -> None:
     """State: phase of the movement, what is fed back on both sides. Memory: what each all-pass of both sides holds."""
     phase, per, scale = state[PHASE], 1.0 / rate, 2.0 / rate
     back, back_right = state[BACK], state[BACK_RIGHT]
@@ -36,14 +50,14 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factor(x):  # type: ignore[no-untyped-def]
+def _factor(x: float) -> float:
     """Of a first-order all-pass that turns the phase by a quarter at this share of half the rate."""
     up, down = tangent_parts(min(x, 0.97))
     return (up - down) / (up + down)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _turned(x, factor, stages, memory, at):  # type: ignore[no-untyped-def]
+def _turned(x: float, factor: float, stages: float, memory: Memory, at: int) -> float:
     """A sample through the all-passes; a number of stages between two even ones is a mixture of both."""
     heard = 0.0
     for k in range(MOST):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, floor, fma, saturate, sine
@@ -16,10 +17,23 @@ KNEE = 1.0
 LEAST = 8.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, shift_st, fine_ct, window_s, delay_s, feedback, dry, wet, out, out_right, state, memory, rate,
-    wanted,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    shift_st: Row,
+    fine_ct: Row,
+    window_s: Row,
+    delay_s: Row,
+    feedback: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    wanted: Mask,
+) -> None:
     """State: place of writing, how far the first of the two reading places is through its window [0, 1), what is fed
     back on both sides. Memory: a ring for each side.
 
@@ -45,7 +59,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _two(memory, first, size, write, head, window, least):  # type: ignore[no-untyped-def]
+def _two(memory: Row, first: int, size: int, write: int, head: float, window: float, least: float) -> float:
     """Both reading places, half a window apart; the squares of their gains add up to one."""
     other = head + 0.5 if head < 0.5 else head - 0.5
     gain = sine(0.5 * head)

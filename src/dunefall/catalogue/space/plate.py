@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, floor, fma, sine
@@ -32,9 +33,22 @@ RINGS_OUT = -19.93
 STRETCH = 1.5
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, decay_s, size, damping_hz, motion, width, dry, wet, out, out_right, state, memory, rate, moving
-):
+def kernel(
+    audio: Row,
+    decay_s: Row,
+    size: Row,
+    damping_hz: Row,
+    motion: Row,
+    width: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+) -> None:
     """State: place of writing, phase of the movement, values of the low-passes at the input and of both halves, what
     leaves both halves. Memory: a ring for each all-pass and delay.
 
@@ -73,7 +87,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _all_pass(x, factor, memory, first, ring, write, samples):  # type: ignore[no-untyped-def]
+def _all_pass(x: float, factor: float, memory: Memory, first: int, ring: int, write: int, samples: float) -> float:
     old = read_ring(memory, first, ring, write, samples)
     fresh = fma(-factor, old, x)
     memory[first + write] = fresh
@@ -81,9 +95,20 @@ def _all_pass(x, factor, memory, first, ring, write, samples):  # type: ignore[n
 
 
 @njit(error_model="numpy", forceinline=True)
-def _half(  # type: ignore[no-untyped-def]
-    x, half, kept, share, sway, scale, first, second, memory, ring, write, state
-):
+def _half(
+    x: float,
+    half: int,
+    kept: float,
+    share: float,
+    sway: float,
+    scale: float,
+    first: float,
+    second: float,
+    memory: Memory,
+    ring: int,
+    write: int,
+    state: State,
+) -> float:
     """A sample through one half of the tank: what leaves it."""
     at = (len(INPUT) + 4 * half) * ring
     x = _all_pass(x, -first, memory, at, ring, write, fma(TANK[4 * half], scale, sway))
@@ -97,7 +122,7 @@ def _half(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _taken(taps, memory, ring, write, scale):  # type: ignore[no-untyped-def]
+def _taken(taps: tuple[tuple[int, int, float], ...], memory: Row, ring: int, write: int, scale: float) -> float:
     """The sum of what is heard of the tank."""
     heard = 0.0
     for k in range(SEVEN):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import fma
@@ -19,9 +20,22 @@ TAP_SIDES = (-1.0, 1.0, 0.6, -0.6)
 FOUR = len(TAPS_S)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, angle_deg, distance_m, falloff_db, air, early, doppler, out, out_right, far, state, memory, rate, moving,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    angle_deg: Row,
+    distance_m: Row,
+    falloff_db: Row,
+    air: Row,
+    early: Row,
+    doppler: Row,
+    out: Row,
+    out_right: Row,
+    far: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+) -> None:
     """State: place of writing, the sound's time on its way in samples (0: not begun), what the air lets through now.
     Memory: a ring.
 

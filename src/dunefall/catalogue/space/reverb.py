@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Drawn, Memory, Row, Scalar, Scratch, Sound, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.maths import exp2, floor, fma, nearest
 from dunefall.dsp.network import (
@@ -53,10 +54,31 @@ ROWS = FACTORS + SIX
 FIXED = ROWS + (LINES + 2) * BLOCK
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, decay_s, size_m, timing, predelay_s, predelay_beats, tempo_bpm, early, motion, motion_hz,
-    freeze, width, dry, wet, bands, out, out_right, state, memory, rate, start, scratch,
-):  # fmt: skip
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    decay_s: Row,
+    size_m: Row,
+    timing: Row,
+    predelay_s: Row,
+    predelay_beats: Row,
+    tempo_bpm: Row,
+    early: Row,
+    motion: Row,
+    motion_hz: Row,
+    freeze: Row,
+    width: Row,
+    dry: Row,
+    wet: Row,
+    bands: Drawn,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    start: int,
+    scratch: Scratch,
+) -> None:
     """State: place of writing, phase of the movement, whether begun, then what is let in, the late part's gain,
     pre-delay and size, each at the quantum's begin and end. Memory: the weakening; of each line its length at the
     quantum's begin and end, its movement and its length without it; the decay of each octave; factors of the
@@ -110,13 +132,24 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _ring(seconds, rate):  # type: ignore[no-untyped-def]
+def _ring(seconds: float, rate: float) -> int:
     """Numbers of a ring: whole quantums, so that none goes over its end."""
     return int(seconds * rate) // BLOCK * BLOCK + BLOCK
 
 
 @njit(error_model="numpy")
-def _begin_quantum(state, memory, decay, size, pre, motion, hz, freeze, bands, rate):  # type: ignore[no-untyped-def]
+def _begin_quantum(
+    state: State,
+    memory: Memory,
+    decay: float,
+    size: float,
+    pre: float,
+    motion: float,
+    hz: float,
+    freeze: float,
+    bands: Row,
+    rate: float,
+) -> None:
     """Where everything that moves shall be at the end of this quantum."""
     first = state[BEGUN] == 0.0
     state[BEGUN] = LINES
@@ -160,14 +193,24 @@ def _begin_quantum(state, memory, decay, size, pre, motion, hz, freeze, bands, r
 
 
 @njit(error_model="numpy", forceinline=True)
-def _go(state, place, to, first):  # type: ignore[no-untyped-def]
+def _go(state: State, place: int, to: float, first: int) -> None:
     """From where it was to a new value."""
     state[place] = to if first else state[place + 1]
     state[place + 1] = to
 
 
 @njit(error_model="numpy", forceinline=True)
-def _pass(sound, row, memory, first, size, write, before, after, start):  # type: ignore[no-untyped-def]
+def _pass(
+    sound: Sound,
+    row: Row,
+    memory: Memory,
+    first: int,
+    size: int,
+    write: int,
+    before: float,
+    after: float,
+    start: int,
+) -> None:
     """A sound through a ring."""
     at = write % size
     ring = memory[first + at : first + at + row.size]
@@ -177,7 +220,18 @@ def _pass(sound, row, memory, first, size, write, before, after, start):  # type
 
 
 @njit(error_model="numpy", forceinline=True)
-def _early(row, heard, memory, first, size, write, side, state, start, rate):  # type: ignore[no-untyped-def]
+def _early(
+    row: Row,
+    heard: Row,
+    memory: Memory,
+    first: int,
+    size: int,
+    write: int,
+    side: int,
+    state: State,
+    start: int,
+    rate: float,
+) -> None:
     """The first reflections of one side, each weaker by its way."""
     at = write % size
     ring, one = memory[first + at : first + at + row.size], memory[ROWS : ROWS + row.size]
@@ -196,7 +250,7 @@ def _early(row, heard, memory, first, size, write, side, state, start, rate):  #
 
 
 @njit(error_model="numpy", forceinline=True)
-def _diffuse(row, memory, first, size, write, delay, factor):  # type: ignore[no-untyped-def]
+def _diffuse(row: Row, memory: Memory, first: int, size: int, write: int, delay: int, factor: float) -> None:
     """An all-pass in place: the same loudness at all frequencies, spread over time."""
     n, at = row.size, write % size
     past = at - delay if at >= delay else at - delay + size

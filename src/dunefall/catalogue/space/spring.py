@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, fma, saturate
@@ -20,9 +21,22 @@ LOW_HZ, HIGH_HZ = 70.0, 4200.0
 KNEE = 1.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, decay_s, tension, splash, tone, width, dry, wet, out, out_right, state, memory, rate, moving
-):
+def kernel(
+    audio: Row,
+    decay_s: Row,
+    tension: Row,
+    splash: Row,
+    tone: Row,
+    width: Row,
+    dry: Row,
+    wet: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+) -> None:
     """State: place of writing. Memory: for each spring a ring, and one for each of its all-passes; then its filters.
 
     Each spring is a row of all-passes stretched over some samples, of which the low frequencies come out first, with
@@ -60,7 +74,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _dispersed(x, factor, memory, at):  # type: ignore[no-untyped-def]
+def _dispersed(x: float, factor: float, memory: Memory, at: int) -> float:
     """A sample through the all-passes of a spring: their inputs and outputs of then lie side by side from ``at``."""
     for k in range(ROWS):
         y = fma(factor, x - memory[at + 2 * k + 1], memory[at + 2 * k])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma, sine
 
@@ -12,9 +13,21 @@ __all__ = ["MODULE"]
 PHASE = 0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, speed, rate_hz, period_beats, tempo_bpm, depth, hardness, apart, out, out_right, state, rate
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    speed: Row,
+    rate_hz: Row,
+    period_beats: Row,
+    tempo_bpm: Row,
+    depth: Row,
+    hardness: Row,
+    apart: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    rate: Scalar,
+) -> None:
     """State: phase."""
     phase, per = state[PHASE], 1.0 / rate
     for i in range(out.size):
@@ -28,7 +41,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _level(wave, hard, depth):  # type: ignore[no-untyped-def]
+def _level(wave: float, hard: float, depth: float) -> float:
     """Level for a sine that is made harder by being driven into its ends."""
     driven = hard * wave
     bent = driven / (1.0 + abs(driven)) * (1.0 + hard) / hard

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.onepole import one_pole_share
@@ -17,9 +18,19 @@ FOUR = len(DELAYS_S)
 CLOSED_HZ = 10.0
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    audio, audio_right, width, low_mono_hz, made, out, out_right, state, memory, rate, moving
-):
+def kernel(
+    audio: Row,
+    audio_right: Row,
+    width: Row,
+    low_mono_hz: Row,
+    made: Row,
+    out: Row,
+    out_right: Row,
+    state: State,
+    memory: Memory,
+    rate: Scalar,
+    moving: Mask,
+) -> None:
     """State: place of writing, two values of the low-pass that takes the depths out of the side. Memory: four rings of
     all-passes, which make the side of a sound that has none.
 
@@ -43,13 +54,13 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _share(hz, rate):  # type: ignore[no-untyped-def]
+def _share(hz: float, rate: float) -> float:
     """Of a one-pole low-pass; the lowest cutoff leaves the side as it is."""
     return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
 
 
 @njit(error_model="numpy", forceinline=True)
-def _unlike(x, memory, size, write, rate):  # type: ignore[no-untyped-def]
+def _unlike(x: float, memory: Memory, size: int, write: int, rate: float) -> float:
     """A sample through all-passes: as loud at every frequency, but no longer the same wave."""
     for k in range(FOUR):
         at = write - int(DELAYS_S[k] * rate)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, unchanged
@@ -14,9 +15,20 @@ LAST, LEFT, HIT, WAIT, GAP, FORCE, DRAWS, COUNT, ENDED = range(9)
 SHORTEST_S = 0.001
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, count, gap_s, acceleration, fall, jitter, out, level, ended, state, key, rate,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    count: Row,
+    gap_s: Row,
+    acceleration: Row,
+    fall: Row,
+    jitter: Row,
+    out: Row,
+    level: Row,
+    ended: Row,
+    state: State,
+    key: Key,
+    rate: Scalar,
+) -> None:
     """State: last trigger, samples for which the gate stays high, hits so far, samples to the next one, the present
     gap in samples, the last hit's level, number of draws, hits of this burst, samples of the end's pulse."""
     last, left, hit, wait, gap = state[LAST], state[LEFT], state[HIT], state[WAIT], state[GAP]
@@ -51,7 +63,7 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _shifted(jitter, key, draws):  # type: ignore[no-untyped-def]
+def _shifted(jitter: float, key: Key, draws: float) -> float:
     """Factor by which chance changes a gap."""
     return 1.0 + jitter * 0.9 * (2.0 * uniform(key, draws, 0) - 1.0)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged
@@ -14,7 +15,9 @@ LAST, OPEN, DRAWS, RUN, DEALT, GOOD = range(6)
 INDEPENDENT, IN_A_ROW, DECK = range(3)
 
 
-def kernel(trigger, probability, mode, most, deck, passed, refused, state, key):  # type: ignore[no-untyped-def]
+def kernel(
+    trigger: Row, probability: Row, mode: Row, most: Row, deck: Row, passed: Row, refused: Row, state: State, key: Key
+) -> None:
     """State: last trigger, 1 while the present gate passes, number of draws, how many were alike in a row (negative:
     refused), how many of the deck are dealt, how many of them passed."""
     last, is_open, draws = state[LAST], state[OPEN], state[DRAWS]
@@ -41,7 +44,7 @@ def kernel(trigger, probability, mode, most, deck, passed, refused, state, key):
 
 
 @njit(error_model="numpy", forceinline=True)
-def _chance(probability, mode, most, deck, state):  # type: ignore[no-untyped-def]
+def _chance(probability: float, mode: float, most: float, deck: float, state: State) -> float:
     """Probability of the next one after what went before."""
     way = int(mode + 0.5)
     if way == IN_A_ROW:

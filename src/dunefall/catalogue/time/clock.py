@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.base.arrays import Key, Mask, Row, Scalar, State
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged
 
@@ -20,10 +21,26 @@ FAR = 64.0
 LOOSE = 0.5  # share of the period within which a tick falls where it is as uneven as can be
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    reset, run, sync, period_beats, period_s, least_s, most_s, swing, humanise, width, tempo_bpm, gate, phase, state,
-    rate, key, moving, linked,
-):  # fmt: skip
+def kernel(
+    reset: Row,
+    run: Row,
+    sync: Row,
+    period_beats: Row,
+    period_s: Row,
+    least_s: Row,
+    most_s: Row,
+    swing: Row,
+    humanise: Row,
+    width: Row,
+    tempo_bpm: Row,
+    gate: Row,
+    phase: Row,
+    state: State,
+    rate: Scalar,
+    key: Key,
+    moving: Mask,
+    linked: Mask,
+) -> None:
     """State: samples since the last tick, length of the present step in samples, its number (0 or 1), last reset gate,
     1 once begun, number of ticks so far.
 
@@ -77,12 +94,12 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _even_s(sync, beats, seconds, least, most, tempo):  # type: ignore[no-untyped-def]
+def _even_s(sync: float, beats: float, seconds: float, least: float, most: float, tempo: float) -> float:
     return min(max(seconds if sync >= 0.5 else beats * 60.0 / tempo, least), max(most, least))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _length(even, swing, step, humanise, ticks, key):  # type: ignore[no-untyped-def]
+def _length(even: float, swing: float, step: float, humanise: float, ticks: float, key: Key) -> float:
     length = even * (1.0 + swing if step < 0.5 else 1.0 - swing)
     if humanise > 0.0:
         away = uniform(key, ticks + 1.0, 0) - uniform(key, ticks, 0)
@@ -90,7 +107,7 @@ def _length(even, swing, step, humanise, ticks, key):  # type: ignore[no-untyped
     return length
 
 
-def _period_s(given):  # type: ignore[no-untyped-def]
+def _period_s(given: Given) -> float:
     values = given.values
     seconds = values["period_s"] if values["sync"] else values["period_beats"] * 60.0 / values["tempo_bpm"]
     return min(max(seconds, values["least_s"]), max(values["most_s"], values["least_s"])) * (

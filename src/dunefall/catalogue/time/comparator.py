@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -9,7 +10,9 @@ __all__ = ["MODULE"]
 ABOVE, INSIDE = range(2)
 
 
-def kernel(signal, level, hysteresis, window, above, below, inside, state):  # type: ignore[no-untyped-def]
+def kernel(
+    signal: Row, level: Row, hysteresis: Row, window: Row, above: Row, below: Row, inside: Row, state: State
+) -> None:
     """State: whether the signal was above the level, and inside of the window."""
     over, within = state[ABOVE], state[INSIDE]
     for i in range(above.size):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import unchanged, wrapped
 
@@ -14,9 +15,28 @@ USUAL = (2, 3, 4, 5, 6, 7, 8, 16)
 LETTERS = "abcdefgh"
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, reset, offset, by_a, by_b, by_c, by_d, by_e, by_f, by_g, by_h, a, b, c, d, e, f, g, h, state,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    reset: Row,
+    offset: Row,
+    by_a: Row,
+    by_b: Row,
+    by_c: Row,
+    by_d: Row,
+    by_e: Row,
+    by_f: Row,
+    by_g: Row,
+    by_h: Row,
+    a: Row,
+    b: Row,
+    c: Row,
+    d: Row,
+    e: Row,
+    f: Row,
+    g: Row,
+    h: Row,
+    state: State,
+) -> None:
     """State: last trigger, last reset, number of triggers since the reset.
 
     Triggers are counted, so that nothing drifts; an output is high with the triggers that it lets through.

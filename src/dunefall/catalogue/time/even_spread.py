@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import MOST_STEPS, is_hit, unchanged, wrapped
 
@@ -10,9 +11,19 @@ __all__ = ["MODULE"]
 LAST, RESET, STEP, STRONG = range(4)
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, reset, hits, steps, rotation, accents, out, accent, rest, place, state,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    reset: Row,
+    hits: Row,
+    steps: Row,
+    rotation: Row,
+    accents: Row,
+    out: Row,
+    accent: Row,
+    rest: Row,
+    place: Row,
+    state: State,
+) -> None:
     """State: last trigger, last reset, steps of this round so far, whether the last one is an accent."""
     last, last_reset, step, strong = state[LAST], state[RESET], state[STEP] - 1.0, state[STRONG]
     if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Mask, Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -10,7 +11,7 @@ LAST_A, LAST_B, LAST_C, TOGGLED = range(4)
 KINDS = ("and", "or", "exclusive or", "not", "majority", "toggle")
 
 
-def kernel(a, b, c, kind, out, inverse, state, linked):  # type: ignore[no-untyped-def]
+def kernel(a: Row, b: Row, c: Row, kind: Row, out: Row, inverse: Row, state: State, linked: Mask) -> None:
     """State: the three gates of the sample before, whether the toggle is on. Inputs to which nothing is linked do not
     count."""
     many = float((linked & 1) + (linked >> 1 & 1) + (linked >> 2 & 1))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
@@ -12,7 +13,7 @@ LAST, SINCE, GAP, SEEN = range(4)
 EARLY = 1e-6
 
 
-def kernel(trigger, factor, width, gate, phase, state):  # type: ignore[no-untyped-def]
+def kernel(trigger: Row, factor: Row, width: Row, gate: Row, phase: Row, state: State) -> None:
     """State: last trigger, samples since it, samples between the two before, number of triggers (up to 2).
 
     Each trigger is a tick; the others divide the last gap between triggers, and those that do not fit before the next

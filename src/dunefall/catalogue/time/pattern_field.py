@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged, wrapped
@@ -46,9 +47,23 @@ def _weights() -> np.ndarray:
 WEIGHTS = _weights()
 
 
-def kernel(  # type: ignore[no-untyped-def]
-    trigger, reset, x, y, density_a, density_b, density_c, surprise, out_a, out_b, out_c, accent, place, state, key,
-):  # fmt: skip
+def kernel(
+    trigger: Row,
+    reset: Row,
+    x: Row,
+    y: Row,
+    density_a: Row,
+    density_b: Row,
+    density_c: Row,
+    surprise: Row,
+    out_a: Row,
+    out_b: Row,
+    out_c: Row,
+    accent: Row,
+    place: Row,
+    state: State,
+    key: Key,
+) -> None:
     """State: last trigger, last reset, steps so far, whether each part's last step was a hit, rounds so far, whether
     the last step was an accent."""
     last, last_reset, step, rounds = state[LAST], state[RESET], state[STEP], state[ROUNDS]
@@ -82,13 +97,13 @@ def kernel(  # type: ignore[no-untyped-def]
 
 
 @njit(error_model="numpy")
-def _blended(x, y, part, step):  # type: ignore[no-untyped-def]
+def _blended(x: float, y: float, part: int, step: int) -> float:
     """The weight between the four patterns around a place of the field."""
     across, up = x * (SIDE - 1), y * (SIDE - 1)
     column, row = min(int(across), SIDE - 2), min(int(up), SIDE - 2)
     u, v = across - column, up - row
-    low = WEIGHTS[row, column, part, step] * (1.0 - u) + WEIGHTS[row, column + 1, part, step] * u
-    high = WEIGHTS[row + 1, column, part, step] * (1.0 - u) + WEIGHTS[row + 1, column + 1, part, step] * u
+    low: float = WEIGHTS[row, column, part, step] * (1.0 - u) + WEIGHTS[row, column + 1, part, step] * u
+    high: float = WEIGHTS[row + 1, column, part, step] * (1.0 - u) + WEIGHTS[row + 1, column + 1, part, step] * u
     return low * (1.0 - v) + high * v
 
 

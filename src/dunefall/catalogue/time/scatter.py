@@ -6,6 +6,7 @@ import math
 
 from numba import njit
 
+from dunefall.base.arrays import Key, Row, Scalar, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import held_for, pulsed
@@ -15,7 +16,9 @@ __all__ = ["MODULE"]
 LEFT, PAST, WANTED, DRAWS, QUIET, FORCE = range(6)
 
 
-def kernel(density_hz, gap_s, length_s, out, level, state, key, rate):  # type: ignore[no-untyped-def]
+def kernel(
+    density_hz: Row, gap_s: Row, length_s: Row, out: Row, level: Row, state: State, key: Key, rate: Scalar
+) -> None:
     """State: samples for which the gate stays high, what has passed of the present wait, how long it is (in mean gaps),
     number of draws, samples in which nothing may come yet, the last one's level.
 
@@ -56,7 +59,7 @@ def kernel(density_hz, gap_s, length_s, out, level, state, key, rate):  # type: 
 
 
 @njit(error_model="numpy", forceinline=True)
-def _wait(key, draws):  # type: ignore[no-untyped-def]
+def _wait(key: Key, draws: float) -> float:
     return -math.log(1.0 - uniform(key, draws, 0))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import held_for, pulsed, unchanged
 
@@ -11,7 +12,7 @@ LAST, LEFT, FIRST, WAITING, NOW = range(5)
 MOST = 64
 
 
-def kernel(trigger, delay_s, length_s, out, state, memory, rate):  # type: ignore[no-untyped-def]
+def kernel(trigger: Row, delay_s: Row, length_s: Row, out: Row, state: State, memory: Memory, rate: Scalar) -> None:
     """State: last trigger, samples for which the gate stays high, place of the oldest trigger under way, how many there
     are, samples since the start. Memory: when each is due.
 
