@@ -42,18 +42,9 @@ def band_levels_db(
 
 @njit(error_model="numpy", forceinline=True)
 def run_band(
-    kind: float,
-    audio: Row,
-    hz: Row,
-    db: Row,
-    q: Row,
-    out: Row,
-    state: State,
-    at: int,
-    rate: float,
-    moves: int,
+    kind: float, audio: Row, hz: Row, db: Row, q: Row, out: Row, state: State, at: int, rate: float, moves: int,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
     the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB
     its integrators are empty, whether it rests or moves."""

@@ -93,17 +93,9 @@ def _peak(recent: Grid, used: int, phases: Grid) -> float:
 
 @cached_njit()
 def _limit(
-    block: Grid,
-    used: int,
-    state: State,
-    line: Grid,
-    gains: Row,
-    queue: Grid,
-    recent: Grid,
-    phases: Row,
-    ceiling: float,
-    letting_go: float,
-) -> float:
+    block: Grid, used: int, state: State, line: Grid, gains: Row, queue: Grid, recent: Grid, phases: Row,
+    ceiling: float, letting_go: float,
+) -> float:  # fmt: skip
     window, size, lowest = gains.size, line.shape[0], 1.0
     at, mean, below, released = int(state[AT]), state[MEAN], int(state[BELOW]), state[RELEASED]
     first, last = int(state[FIRST]), int(state[LAST])

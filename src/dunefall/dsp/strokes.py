@@ -32,21 +32,24 @@ def _column(
                 image[y, x] = (a << 24) | (red * a // 255 << 16) | (green * a // 255 << 8) | (blue * a // 255)
 
 
+@njit(nogil=True, error_model="numpy")
+def _reach(bins: Grid, kind: int, low: float, high: float) -> tuple[float, float]:
+    """The span that is drawn: audio around 0 up to its peak, other kinds as they are, or wider where they pass it."""
+    if kind == KIND_AUDIO:
+        high = 0.02
+        for i in range(bins.shape[0]):
+            high = max(high, abs(bins[i, 0]), abs(bins[i, 1]))
+        return -high, high
+    for i in range(bins.shape[0]):
+        low, high = min(low, bins[i, 0]), max(high, bins[i, 1])
+    return low, high
+
+
 @cached_njit()
 def draw_trace(
-    image: NDArray[np.uint32],
-    x: int,
-    y: int,
-    width: int,
-    height: int,
-    bins: Grid,
-    kind: int,
-    low: float,
-    high: float,
-    rgb: int,
-    alpha: float,
-    stroke: float,
-) -> None:
+    image: NDArray[np.uint32], x: int, y: int, width: int, height: int, bins: Grid, kind: int, low: float, high: float,
+    rgb: int, alpha: float, stroke: float,
+) -> None:  # fmt: skip
     """Draw one trace.
 
     Parameters
@@ -66,14 +69,7 @@ def draw_trace(
         Thickness of lines in pixels.
     """
     n = bins.shape[0]
-    if kind == KIND_AUDIO:
-        high = 0.02
-        for i in range(n):
-            high = max(high, abs(bins[i, 0]), abs(bins[i, 1]))
-        low = -high
-    else:
-        for i in range(n):
-            low, high = min(low, bins[i, 0]), max(high, bins[i, 1])
+    low, high = _reach(bins, kind, low, high)
     scale = (height - stroke) / max(high - low, 1e-12)
     base = y + height - stroke * 0.5
     y0, y1 = max(y, 0), min(y + height, image.shape[0])

@@ -14,20 +14,9 @@ FREE, CLIP, FOLD, WRAP = range(4)
 
 
 def kernel(
-    a: Row,
-    b: Row,
-    c: Row,
-    d: Row,
-    amount_a: Row,
-    amount_b: Row,
-    amount_c: Row,
-    amount_d: Row,
-    offset: Row,
-    ending: Row,
-    out: Row,
-    state: State,
-    moving: Mask,
-) -> None:
+    a: Row, b: Row, c: Row, d: Row, amount_a: Row, amount_b: Row, amount_c: Row, amount_d: Row, offset: Row,
+    ending: Row, out: Row, state: State, moving: Mask,
+) -> None:  # fmt: skip
     """State: unused."""
     for i in range(out.size):
         total = a[i] * amount_a[i] + b[i] * amount_b[i]

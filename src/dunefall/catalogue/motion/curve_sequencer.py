@@ -27,31 +27,10 @@ DRAWN = ((0, 1, 0.6, 0.2, 0.4, 0.1, 0), (1, 0, 0.8, 0, 0.5, 0))
 
 
 def kernel(
-    clock: Row,
-    reset: Row,
-    sync: Row,
-    period_beats: Row,
-    period_s: Row,
-    steps: Row,
-    first_step: Row,
-    blend: Row,
-    span: Row,
-    tempo_bpm: Row,
-    curves_a: Drawn,
-    curves_b: Drawn,
-    heights: Drawn,
-    lengths: Drawn,
-    drawn_1: Drawn,
-    drawn_2: Drawn,
-    out: Row,
-    a: Row,
-    b: Row,
-    step: Row,
-    place: Row,
-    state: State,
-    rate: Scalar,
-    linked: Mask,
-) -> None:
+    clock: Row, reset: Row, sync: Row, period_beats: Row, period_s: Row, steps: Row, first_step: Row, blend: Row,
+    span: Row, tempo_bpm: Row, curves_a: Drawn, curves_b: Drawn, heights: Drawn, lengths: Drawn, drawn_1: Drawn,
+    drawn_2: Drawn, out: Row, a: Row, b: Row, step: Row, place: Row, state: State, rate: Scalar, linked: Mask,
+) -> None:  # fmt: skip
     """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
     the two before, samples for which the step's trigger stays high, 1 once begun."""
     phase, at, last_reset, last = state[PHASE], state[STEP], state[RESET], state[CLOCK]

@@ -23,26 +23,10 @@ RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
 
 
 def kernel(
-    trigger: Row,
-    velocity: Row,
-    kind: Row,
-    attack_s: Row,
-    hold_s: Row,
-    decay_s: Row,
-    sustain: Row,
-    release_s: Row,
-    curve: Row,
-    level: Row,
-    force: Row,
-    out: Row,
-    ended: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-    linked: Mask,
-    wanted: Mask,
-) -> None:
+    trigger: Row, velocity: Row, kind: Row, attack_s: Row, hold_s: Row, decay_s: Row, sustain: Row, release_s: Row,
+    curve: Row, level: Row, force: Row, out: Row, ended: Row, state: State, rate: Scalar, moving: Mask,
+    scratch: Scratch, linked: Mask, wanted: Mask,
+) -> None:  # fmt: skip
     """State: level, stage, last trigger, how much of the stage is done, the level at its start, how high this one goes,
     samples for which the end's pulse stays high.
 
@@ -60,17 +44,9 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _strikes(
-    trigger: Row,
-    attack_s: Row,
-    decay_s: Row,
-    out: Row,
-    ended: Row,
-    state: State,
-    rate: float,
-    moving: Mask,
-    scratch: Scratch,
-    wanted: Mask,
-) -> None:
+    trigger: Row, attack_s: Row, decay_s: Row, out: Row, ended: Row, state: State, rate: float, moving: Mask,
+    scratch: Scratch, wanted: Mask,
+) -> None:  # fmt: skip
     value, rising, last, n = state[LEVEL], 1.0 if state[STAGE] == ATTACKS else 0.0, state[LAST], out.size
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
@@ -97,22 +73,9 @@ def _strikes(
 
 @njit(error_model="numpy")
 def _stages(
-    trigger: Row,
-    velocity: Row,
-    kind: Row,
-    attack_s: Row,
-    hold_s: Row,
-    decay_s: Row,
-    sustain: Row,
-    release_s: Row,
-    curve: Row,
-    force: Row,
-    out: Row,
-    ended: Row,
-    state: State,
-    rate: float,
-    linked: Mask,
-) -> None:
+    trigger: Row, velocity: Row, kind: Row, attack_s: Row, hold_s: Row, decay_s: Row, sustain: Row, release_s: Row,
+    curve: Row, force: Row, out: Row, ended: Row, state: State, rate: float, linked: Mask,
+) -> None:  # fmt: skip
     value, stage, last = state[LEVEL], int(state[STAGE]), state[LAST]
     place, begin, high, end = state[PLACE], state[FROM], state[HIGH], state[END]
     for i in range(out.size):

@@ -13,16 +13,9 @@ MOVES = 0b110
 
 
 def kernel(
-    audio: Row,
-    rise_s: Row,
-    fall_s: Row,
-    sensitivity: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    audio: Row, rise_s: Row, fall_s: Row, sensitivity: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: level."""
     for i in range(out.size):
         out[i] = abs(audio[i])

@@ -22,18 +22,9 @@ FIGURE = (
 
 
 def kernel(
-    reset: Row,
-    length_s: Row,
-    mode: Row,
-    smooth_s: Row,
-    path_x: Drawn,
-    path_y: Drawn,
-    x: Row,
-    y: Row,
-    place: Row,
-    state: State,
-    rate: Scalar,
-) -> None:
+    reset: Row, length_s: Row, mode: Row, smooth_s: Row, path_x: Drawn, path_y: Drawn, x: Row, y: Row, place: Row,
+    state: State, rate: Scalar,
+) -> None:  # fmt: skip
     """State: place in the movement [0, 1], last reset, the smoothed place of the hand, 1 once begun, 1 on the way
     back."""
     phase, last, across, up = state[PHASE], state[RESET], state[X], state[Y]

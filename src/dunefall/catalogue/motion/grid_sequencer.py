@@ -13,21 +13,9 @@ MOST_SIDE = 8
 
 
 def kernel(
-    clock_x: Row,
-    clock_y: Row,
-    reset: Row,
-    columns: Row,
-    rows: Row,
-    stride_x: Row,
-    stride_y: Row,
-    notes: Drawn,
-    hits: Drawn,
-    out: Row,
-    gate: Row,
-    place: Row,
-    refused: Row,
-    state: State,
-) -> None:
+    clock_x: Row, clock_y: Row, reset: Row, columns: Row, rows: Row, stride_x: Row, stride_y: Row, notes: Drawn,
+    hits: Drawn, out: Row, gate: Row, place: Row, refused: Row, state: State,
+) -> None:  # fmt: skip
     """State: the clocks and the reset of the sample before, column, row, whether the gate is high, 1 once
     a clock has come. The first clock after a reset plays the field it stands on."""
     last_x, last_y, last_reset = state[LAST_X], state[LAST_Y], state[RESET]

@@ -21,25 +21,10 @@ WAVE = (0, 0.4, 0.8, 1, 0.6, 0.7, 0.3, 0, -0.2, -0.8, -1, -0.6, -0.7, -0.3, -0.4
 
 
 def kernel(
-    reset: Row,
-    sync: Row,
-    rate_hz: Row,
-    period_beats: Row,
-    shape: Row,
-    width: Row,
-    phase: Row,
-    polarity: Row,
-    fade_s: Row,
-    unevenness: Row,
-    tempo_bpm: Row,
-    wave: Drawn,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    key: Key,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    reset: Row, sync: Row, rate_hz: Row, period_beats: Row, shape: Row, width: Row, phase: Row, polarity: Row,
+    fade_s: Row, unevenness: Row, tempo_bpm: Row, wave: Drawn, out: Row, state: State, rate: Scalar, key: Key,
+    moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: phase in cycles [0, 1), last reset gate, whole cycles so far, samples since the last reset."""
     position, last_reset, per, since = state[PHASE], state[RESET], 1.0 / rate, state[SINCE]
     size = out.size

@@ -20,21 +20,9 @@ RADIUS_ANGLE = 0b1100
 
 
 def kernel(
-    reset: Row,
-    rate_hz: Row,
-    ratio: Row,
-    phase_deg: Row,
-    drift: Row,
-    size: Row,
-    x: Row,
-    y: Row,
-    radius: Row,
-    angle: Row,
-    state: State,
-    rate: Scalar,
-    key: Key,
-    wanted: Mask,
-) -> None:
+    reset: Row, rate_hz: Row, ratio: Row, phase_deg: Row, drift: Row, size: Row, x: Row, y: Row, radius: Row,
+    angle: Row, state: State, rate: Scalar, key: Key, wanted: Mask,
+) -> None:  # fmt: skip
     """State: phases of both directions [0, 1), last reset, place between two drifts, number of draws, the two drifts.
 
     x is a sine, y a sine ``ratio`` times as fast and ``phase_deg`` ahead, that drifts by chance by up to half a cycle.

@@ -16,21 +16,9 @@ TRIGGER_BIT = 1
 
 
 def kernel(
-    trigger: Row,
-    reset: Row,
-    rate_hz: Row,
-    step: Row,
-    elasticity: Row,
-    low: Row,
-    high: Row,
-    smooth: Row,
-    out: Row,
-    new: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    linked: Mask,
-) -> None:
+    trigger: Row, reset: Row, rate_hz: Row, step: Row, elasticity: Row, low: Row, high: Row, smooth: Row, out: Row,
+    new: Row, state: State, key: Key, rate: Scalar, linked: Mask,
+) -> None:  # fmt: skip
     """State: the place before this step and after it (-1..1), how much of the step is done, last trigger, last reset,
     number of steps, samples for which the trigger of a new value stays high."""
     here, goal, phase, last, last_reset = state[HERE], state[GOAL], state[PHASE], state[LAST], state[RESET]

@@ -14,18 +14,9 @@ SIGNAL_BIT, TRIGGER_BIT, MODE = 0b1, 0b10, 0b1000
 
 
 def kernel(
-    signal: Row,
-    trigger: Row,
-    rate_hz: Row,
-    mode: Row,
-    out: Row,
-    tick: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    linked: Mask,
-    moving: Mask,
-) -> None:
+    signal: Row, trigger: Row, rate_hz: Row, mode: Row, out: Row, tick: Row, state: State, key: Key, rate: Scalar,
+    linked: Mask, moving: Mask,
+) -> None:  # fmt: skip
     """State: held value, last trigger, phase of the internal clock, number of samples taken."""
     held, last, phase, draws = state[HELD], state[LAST], state[PHASE], state[DRAWS]
     outside_trigger = (linked & TRIGGER_BIT) != 0

@@ -13,29 +13,9 @@ WAYS = "abcdefgh"
 
 
 def kernel(
-    a: Row,
-    b: Row,
-    c: Row,
-    d: Row,
-    e: Row,
-    f: Row,
-    g: Row,
-    h: Row,
-    trigger: Row,
-    reset: Row,
-    order: Drawn,
-    out: Row,
-    to_a: Row,
-    to_b: Row,
-    to_c: Row,
-    to_d: Row,
-    to_e: Row,
-    to_f: Row,
-    to_g: Row,
-    to_h: Row,
-    place: Row,
-    state: State,
-) -> None:
+    a: Row, b: Row, c: Row, d: Row, e: Row, f: Row, g: Row, h: Row, trigger: Row, reset: Row, order: Drawn, out: Row,
+    to_a: Row, to_b: Row, to_c: Row, to_d: Row, to_e: Row, to_f: Row, to_g: Row, to_h: Row, place: Row, state: State,
+) -> None:  # fmt: skip
     """State: last trigger, last reset, number of triggers since the reset."""
     last, last_reset, step, count = state[LAST], state[RESET], state[STEP], order[0]
     for i in range(out.size):

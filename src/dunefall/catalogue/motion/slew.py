@@ -16,16 +16,9 @@ EASED, TIMED, RATED = range(3)
 
 
 def kernel(
-    signal: Row,
-    rise_s: Row,
-    fall_s: Row,
-    kind: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    signal: Row, rise_s: Row, fall_s: Row, kind: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: value, 1 once begun, where a straight way in a set time leads, its step per sample."""
     while state[BEGUN] == 0.0:  # once: a branch that is foretold, where a choice would be waited for
         state[VALUE], state[BEGUN], state[GOAL] = signal[0], 1.0, signal[0]

@@ -24,39 +24,11 @@ LATE = 4.0
 
 
 def kernel(
-    clock: Row,
-    reset: Row,
-    clock_b: Row,
-    clock_c: Row,
-    clock_d: Row,
-    length_a: Row,
-    length_b: Row,
-    length_c: Row,
-    length_d: Row,
-    direction_a: Row,
-    direction_b: Row,
-    direction_c: Row,
-    direction_d: Row,
-    width: Row,
-    row_a: Drawn,
-    row_b: Drawn,
-    row_c: Drawn,
-    row_d: Drawn,
-    gates: Drawn,
-    chances: Drawn,
-    ratchets: Drawn,
-    ties: Drawn,
-    a: Row,
-    b: Row,
-    c: Row,
-    d: Row,
-    gate: Row,
-    place: Row,
-    refused: Row,
-    state: State,
-    key: Key,
-    linked: Mask,
-) -> None:
+    clock: Row, reset: Row, clock_b: Row, clock_c: Row, clock_d: Row, length_a: Row, length_b: Row, length_c: Row,
+    length_d: Row, direction_a: Row, direction_b: Row, direction_c: Row, direction_d: Row, width: Row, row_a: Drawn,
+    row_b: Drawn, row_c: Drawn, row_d: Drawn, gates: Drawn, chances: Drawn, ratchets: Drawn, ties: Drawn, a: Row,
+    b: Row, c: Row, d: Row, gate: Row, place: Row, refused: Row, state: State, key: Key, linked: Mask,
+) -> None:  # fmt: skip
     """State: last clock, last reset, samples since the step, samples between the two steps before, whether the step
     sounds, whether it is a hit at all, the clocks of the other rows; for each row
     its step and how many it has taken.

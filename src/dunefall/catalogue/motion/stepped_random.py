@@ -20,22 +20,9 @@ SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
 
 
 def kernel(
-    trigger: Row,
-    rate_hz: Row,
-    shape: Row,
-    low: Row,
-    high: Row,
-    grades: Row,
-    apart: Row,
-    chance: Row,
-    odds: Drawn,
-    out: Row,
-    new: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    linked: Mask,
-) -> None:
+    trigger: Row, rate_hz: Row, shape: Row, low: Row, high: Row, grades: Row, apart: Row, chance: Row, odds: Drawn,
+    out: Row, new: Row, state: State, key: Key, rate: Scalar, linked: Mask,
+) -> None:  # fmt: skip
     """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
     which the trigger of a new value stays high, 1 once begun."""
     held, last, phase, draws, left = state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT]

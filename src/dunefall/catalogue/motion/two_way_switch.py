@@ -15,20 +15,9 @@ A_BIT, B_BIT, GATE_BIT = 1, 2, 4
 
 
 def kernel(
-    a: Row,
-    b: Row,
-    gate: Row,
-    value_a: Row,
-    value_b: Row,
-    mode: Row,
-    rate_hz: Row,
-    glide_s: Row,
-    out: Row,
-    side: Row,
-    state: State,
-    rate: Scalar,
-    linked: Mask,
-) -> None:
+    a: Row, b: Row, gate: Row, value_a: Row, value_b: Row, mode: Row, rate_hz: Row, glide_s: Row, out: Row, side: Row,
+    state: State, rate: Scalar, linked: Mask,
+) -> None:  # fmt: skip
     """State: last gate, which side is on (0 or 1), phase of the own rate, the value now, 1 once begun."""
     last, on, phase, value, begun = state[LAST], state[SIDE], state[PHASE], state[VALUE], state[BEGUN]
     for i in range(out.size):

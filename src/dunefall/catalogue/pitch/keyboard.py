@@ -23,22 +23,9 @@ FREE, BY_HAND, BY_TRIGGER = 0.0, 1.0, 2.0
 
 
 def kernel(
-    trigger: Row,
-    notes: Row,
-    force: Row,
-    priority: Row,
-    wheel: Row,
-    pressure: Row,
-    pitch: Row,
-    gate: Row,
-    velocity: Row,
-    bend: Row,
-    touch: Row,
-    state: State,
-    levels: Row,
-    voices: int,
-    start: int,
-) -> None:
+    trigger: Row, notes: Row, force: Row, priority: Row, wheel: Row, pressure: Row, pitch: Row, gate: Row,
+    velocity: Row, bend: Row, touch: Row, state: State, levels: Row, voices: int, start: int,
+) -> None:  # fmt: skip
     """State: last trigger, number of notes so far, waiting notes, then for each voice its pitch, velocity, what holds
     it, the number of the note after which it was let go, and 1 where it was taken while still held; then how many keys
     are held, which, and how hard.

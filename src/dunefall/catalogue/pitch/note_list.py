@@ -24,19 +24,9 @@ MOST_LISTED = 32
 
 
 def kernel(
-    clock: Row,
-    reset: Row,
-    order: Row,
-    octaves: Row,
-    repeats: Row,
-    hold: Row,
-    notes: Drawn,
-    out: Row,
-    gate: Row,
-    place: Row,
-    state: State,
-    key: Key,
-) -> None:
+    clock: Row, reset: Row, order: Row, octaves: Row, repeats: Row, hold: Row, notes: Drawn, out: Row, gate: Row,
+    place: Row, state: State, key: Key,
+) -> None:  # fmt: skip
     """State: last clock, last reset, notes by hand that wait, steps since the reset, how many keys are down, the note
     of now, how many keys are held, which.
 

@@ -49,21 +49,9 @@ DOWN, UP = _tables()
 
 
 def kernel(
-    pitch: Row,
-    scale: Row,
-    root: Row,
-    hold_st: Row,
-    way: Row,
-    pull: Row,
-    steps_ct: Drawn,
-    weights: Drawn,
-    out: Row,
-    changed: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    wanted: Mask,
-) -> None:
+    pitch: Row, scale: Row, root: Row, hold_st: Row, way: Row, pull: Row, steps_ct: Drawn, weights: Drawn, out: Row,
+    changed: Row, state: State, rate: Scalar, moving: Mask, wanted: Mask,
+) -> None:  # fmt: skip
     """State: the note now, samples for which the change is still told, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     many = out.size if moving else 1  # what rests is brought into the scale once

@@ -32,20 +32,9 @@ MEMBERS = _members()
 
 
 def kernel(
-    trigger: Row,
-    scale: Row,
-    root: Row,
-    low: Row,
-    high: Row,
-    leaps: Row,
-    repeats: Row,
-    weights: Drawn,
-    out: Row,
-    new: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-) -> None:
+    trigger: Row, scale: Row, root: Row, low: Row, high: Row, leaps: Row, repeats: Row, weights: Drawn, out: Row,
+    new: Row, state: State, key: Key, rate: Scalar,
+) -> None:  # fmt: skip
     """State: the note now (0: none yet), last trigger, number of draws, samples for which a new note's trigger stays
     high."""
     note, last, draws, left = state[NOTE], state[LAST], state[DRAWS], state[LEFT]

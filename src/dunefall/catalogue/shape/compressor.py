@@ -18,27 +18,10 @@ MOVES = 0b1111100000
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    side: Row,
-    side_right: Row,
-    threshold_db: Row,
-    ratio: Row,
-    knee_db: Row,
-    attack_s: Row,
-    release_s: Row,
-    makeup_db: Row,
-    mix: Row,
-    out: Row,
-    out_right: Row,
-    reduction: Row,
-    state: State,
-    rate: Scalar,
-    linked: Mask,
-    moving: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, audio_right: Row, side: Row, side_right: Row, threshold_db: Row, ratio: Row, knee_db: Row,
+    attack_s: Row, release_s: Row, makeup_db: Row, mix: Row, out: Row, out_right: Row, reduction: Row, state: State,
+    rate: Scalar, linked: Mask, moving: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the reduction in dB, smoothed; 1 where the rest of it holds what the values at rest amount to.
 
     The louder of both channels decides; what exceeds the static curve is smoothed and taken off both.

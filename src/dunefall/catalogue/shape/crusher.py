@@ -17,18 +17,9 @@ EARLY = 1e-9
 
 
 def kernel(
-    audio: Row,
-    rate_hz: Row,
-    bits: Row,
-    dither: Row,
-    mix: Row,
-    out: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, rate_hz: Row, bits: Row, dither: Row, mix: Row, out: Row, state: State, key: Key, rate: Scalar,
+    moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: value held, phase of the slow clock (0: take at once), random numbers drawn.
 
     Every period of the slow clock the sound is taken, with triangular dither of one step if asked, and rounded.

@@ -12,23 +12,9 @@ MOVES = (0b110, 0b111000, 0b111000000, 0b11000000000)
 
 
 def kernel(
-    audio: Row,
-    low_hz: Row,
-    low_db: Row,
-    a_hz: Row,
-    a_db: Row,
-    a_q: Row,
-    b_hz: Row,
-    b_db: Row,
-    b_q: Row,
-    high_hz: Row,
-    high_db: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, low_hz: Row, low_db: Row, a_hz: Row, a_db: Row, a_q: Row, b_hz: Row, b_db: Row, b_q: Row, high_hz: Row,
+    high_db: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the integrators of four filters in a row. A band at 0 dB changes nothing."""
     n = out.size
     flat = scratch[448 : 448 + n]

@@ -20,23 +20,9 @@ WIDEST, NARROWEST = 1.4142135623730951, 0.02
 
 
 def kernel(
-    audio: Row,
-    cutoff_hz: Row,
-    resonance: Row,
-    slope: Row,
-    form: Row,
-    low: Row,
-    band: Row,
-    high: Row,
-    notch: Row,
-    peak: Row,
-    morph: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, cutoff_hz: Row, resonance: Row, slope: Row, form: Row, low: Row, band: Row, high: Row, notch: Row,
+    peak: Row, morph: Row, state: State, rate: Scalar, moving: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the two integrators, then those of the second filter of each output.
 
     The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
@@ -80,17 +66,9 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _give(
-    out: Row,
-    kind: float,
-    form: Row,
-    low: Row,
-    audio: Row,
-    resonance: Row,
-    slope: Row,
-    state: State,
-    twice: float,
+    out: Row, kind: float, form: Row, low: Row, audio: Row, resonance: Row, slope: Row, state: State, twice: float,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """One output from the integrators; then, as far as the slope says, that output filtered once more."""
     n, own = out.size, AGAIN + 2 * int(kind)
     take, cross, sink, middle = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]

@@ -23,26 +23,10 @@ ROOT_2 = math.sqrt(2.0)
 
 
 def kernel(
-    audio: Row,
-    routing: Row,
-    first_kind: Row,
-    second_kind: Row,
-    cutoff_hz: Row,
-    offset_st: Row,
-    resonance: Row,
-    second_resonance: Row,
-    balance: Row,
-    split: Row,
-    drive_db: Row,
-    feedback: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, routing: Row, first_kind: Row, second_kind: Row, cutoff_hz: Row, offset_st: Row, resonance: Row,
+    second_resonance: Row, balance: Row, split: Row, drive_db: Row, feedback: Row, out: Row, out_right: Row,
+    state: State, rate: Scalar, moving: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the integrators of both filters, what comes back in the loop.
 
     The loop leads the second filter's sound, driven and bent, back before the first one, a sample late.

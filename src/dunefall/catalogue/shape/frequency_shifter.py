@@ -23,17 +23,9 @@ KNEE = 1.0
 
 
 def kernel(
-    audio: Row,
-    shift_hz: Row,
-    feedback: Row,
-    mix: Row,
-    up: Row,
-    down: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    audio: Row, shift_hz: Row, feedback: Row, mix: Row, up: Row, down: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: phase of the shift, the first row's value of the sample before, what is fed back; then the values before
     each all-pass and after the last of both rows, one sample and two samples ago.
 

@@ -18,16 +18,9 @@ KNEE = 0.5
 
 
 def kernel(
-    audio: Row,
-    cutoff_hz: Row,
-    resonance: Row,
-    drive_db: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    audio: Row, cutoff_hz: Row, resonance: Row, drive_db: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: the four integrators.
 
     Four equal one-poles in a row with negative feedback, solved without a delay in the loop; what enters the first is

@@ -18,21 +18,9 @@ GONE = 1e-6
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    drive_db: Row,
-    ceiling_db: Row,
-    release_s: Row,
-    out: Row,
-    out_right: Row,
-    reduction: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, audio_right: Row, drive_db: Row, ceiling_db: Row, release_s: Row, out: Row, out_right: Row,
+    reduction: Row, state: State, memory: Memory, rate: Scalar, moving: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place of writing; the reduction that is held, and for how many samples more; the sum of the last
     reductions, and how many of them are not 0.
 

@@ -20,16 +20,9 @@ DAMPING = 1.6
 
 
 def kernel(
-    audio: Row,
-    opening: Row,
-    decay_s: Row,
-    colour: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    audio: Row, opening: Row, decay_s: Row, colour: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: light on the resistor (0..1), the integrators of a low-pass; its last factors at rest, and the light (from
     1 on) and the colour that they were made for.
 

@@ -16,20 +16,9 @@ JUDGE_S = 0.2
 
 
 def kernel(
-    audio: Row,
-    centre_hz: Row,
-    range_hz: Row,
-    cutoff_hz: Row,
-    detector: Row,
-    out: Row,
-    voltage: Row,
-    compare: Row,
-    locked: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, centre_hz: Row, range_hz: Row, cutoff_hz: Row, detector: Row, out: Row, voltage: Row, compare: Row,
+    locked: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: phase in cycles, the oscillator's sign before, the edge detector's memory (-1..1), the loop's voltage, the
     sound's sign before, mean and power of the voltage over some time.
 

@@ -16,22 +16,9 @@ OCTAVES = 9.643856189774724  # log2(WIDEST / NARROWEST)
 
 
 def kernel(
-    audio: Row,
-    a_hz: Row,
-    b_hz: Row,
-    c_hz: Row,
-    a_level: Row,
-    b_level: Row,
-    c_level: Row,
-    shift_st: Row,
-    resonance: Row,
-    mix: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, a_hz: Row, b_hz: Row, c_hz: Row, a_level: Row, b_level: Row, c_level: Row, shift_st: Row,
+    resonance: Row, mix: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the integrators of three band-passes."""
     shared = moving & 0b110000000
     _band(0, a_hz, a_level, shift_st, resonance, rate, shared | moving & 0b10010, scratch)

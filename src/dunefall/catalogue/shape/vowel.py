@@ -22,17 +22,9 @@ WIDTHS_HZ = (80.0, 110.0, 160.0)
 
 
 def kernel(
-    audio: Row,
-    vowel: Row,
-    shift_st: Row,
-    sharpness: Row,
-    mix: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
+    audio: Row, vowel: Row, shift_st: Row, sharpness: Row, mix: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
-) -> None:
+) -> None:  # fmt: skip
     """State: the integrators of three band-passes side by side."""
     for k in range(3):
         _formant(k, vowel, shift_st, sharpness, rate, moving & MOVES, scratch)

@@ -26,23 +26,9 @@ BLOCK_HZ = 8.0
 
 
 def kernel(
-    audio: Row,
-    curve: Row,
-    drive_db: Row,
-    bias: Row,
-    mix: Row,
-    point_1: Row,
-    point_2: Row,
-    point_3: Row,
-    point_4: Row,
-    point_5: Row,
-    point_6: Row,
-    point_7: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    scratch: Scratch,
-) -> None:
+    audio: Row, curve: Row, drive_db: Row, bias: Row, mix: Row, point_1: Row, point_2: Row, point_3: Row, point_4: Row,
+    point_5: Row, point_6: Row, point_7: Row, out: Row, state: State, rate: Scalar, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the last driven value without the bias, the high-pass, then the filters to twice the rate and back for the
     shaped sound and for the plain one.
 

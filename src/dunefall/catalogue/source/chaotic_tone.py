@@ -23,18 +23,9 @@ BLOCK_HZ = 8.0
 
 
 def kernel(
-    pitch_note: Row,
-    kind: Row,
-    temper: Row,
-    smooth: Row,
-    level: Row,
-    out: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    pitch_note: Row, kind: Row, temper: Row, smooth: Row, level: Row, out: Row, state: State, key: Key, rate: Scalar,
+    moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place between two steps [0, 1), the map's two numbers, the values of the last two steps, random numbers
     drawn, the high-pass.
 

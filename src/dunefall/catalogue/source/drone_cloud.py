@@ -32,26 +32,10 @@ SPAN_DB = 30.0
 
 
 def kernel(
-    trigger: Row,
-    pitch_note: Row,
-    partials: Row,
-    series: Row,
-    tilt_db: Row,
-    scatter_ct: Row,
-    drift_ct: Row,
-    drift_level: Row,
-    drift_hz: Row,
-    move_s: Row,
-    spread: Row,
-    level: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    trigger: Row, pitch_note: Row, partials: Row, series: Row, tilt_db: Row, scatter_ct: Row, drift_ct: Row,
+    drift_level: Row, drift_hz: Row, move_s: Row, spread: Row, level: Row, out: Row, out_right: Row, state: State,
+    key: Key, rate: Scalar, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: samples since pitches and levels were set, last trigger, triggers heard, how far the move to the present
     seed is (0..1), place and number of the drift's draws; then for each partial phase, step, levels of both channels
     and their steps.
@@ -132,19 +116,9 @@ def _one_series(k: int, series: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _set(
-    k: int,
-    note: float,
-    partials: float,
-    series: float,
-    tilt: float,
-    scatter: float,
-    drift_ct: float,
-    drift_level: float,
-    spread: float,
-    state: State,
-    key: Key,
-    rate: float,
-) -> None:
+    k: int, note: float, partials: float, series: float, tilt: float, scatter: float, drift_ct: float,
+    drift_level: float, spread: float, state: State, key: Key, rate: float,
+) -> None:  # fmt: skip
     """Step and levels of a partial at the end of this stride."""
     here = min(max(partials - k, 0.0), 1.0)
     if here == 0.0 and state[LEFT + k] == 0.0 and state[RIGHT + k] == 0.0:

@@ -46,29 +46,10 @@ MATRIX = _matrix()
 
 
 def kernel(
-    pitch_note: Row,
-    arrangement: Row,
-    index: Row,
-    feedback: Row,
-    a_ratio: Row,
-    b_ratio: Row,
-    c_ratio: Row,
-    d_ratio: Row,
-    a_hz: Row,
-    b_hz: Row,
-    c_hz: Row,
-    d_hz: Row,
-    a_level: Row,
-    b_level: Row,
-    c_level: Row,
-    d_level: Row,
-    level: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    pitch_note: Row, arrangement: Row, index: Row, feedback: Row, a_ratio: Row, b_ratio: Row, c_ratio: Row,
+    d_ratio: Row, a_hz: Row, b_hz: Row, c_hz: Row, d_hz: Row, a_level: Row, b_level: Row, c_level: Row, d_level: Row,
+    level: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: phases of the four in cycles; the last two values of the fourth, which bends itself.
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians.
@@ -126,14 +107,9 @@ def _bend_itself(wave: Row, feedback: Row, state: State, moving: Mask) -> None:
 
 @njit(error_model="numpy", forceinline=True)
 def _heard(
-    shares: tuple[float, ...],
-    bend: float,
-    levels: tuple[float, float, float, float],
-    a: float,
-    b: float,
-    c: float,
+    shares: tuple[float, ...], bend: float, levels: tuple[float, float, float, float], a: float, b: float, c: float,
     wave_d: float,
-) -> float:
+) -> float:  # fmt: skip
     """A sample of what is heard, from the phases of three and the value of the fourth."""
     d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a, a_out, b_out, c_out, d_out = shares
     from_d = bend * wave_d * levels[3]

@@ -26,30 +26,11 @@ SHORTEST = 8.0
 
 
 def kernel(
-    trigger: Row,
-    position: Row,
-    scan: Row,
-    spray_s: Row,
-    size_s: Row,
-    density_hz: Row,
-    unevenness: Row,
-    pitch_note: Row,
-    scatter_ct: Row,
-    backwards: Row,
-    edge: Row,
-    spread: Row,
-    level: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    wanted: Mask,
-    sound: Sound,
-    sound_rows: int,
+    trigger: Row, position: Row, scan: Row, spray_s: Row, size_s: Row, density_hz: Row, unevenness: Row,
+    pitch_note: Row, scatter_ct: Row, backwards: Row, edge: Row, spread: Row, level: Row, out: Row, out_right: Row,
+    state: State, memory: Memory, key: Key, rate: Scalar, wanted: Mask, sound: Sound, sound_rows: int,
     sound_rate: Scalar,
-) -> None:
+) -> None:  # fmt: skip
     """State: last trigger; samples until the next grain; random numbers drawn; frames that scanning has gone. Memory,
     for each of 32 grains: place in frames, step per sample, age [0, 1) and its growth per sample (0: the grain is
     over), gains to the left and to the right, share of its edges.
@@ -86,21 +67,9 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _bear(
-    memory: Memory,
-    state: State,
-    key: Key,
-    at: float,
-    frames: float,
-    spray: float,
-    size: float,
-    pitch: float,
-    scatter: float,
-    backwards: float,
-    edge: float,
-    spread: float,
-    per_rate: float,
-    both: float,
-) -> None:
+    memory: Memory, state: State, key: Key, at: float, frames: float, spray: float, size: float, pitch: float,
+    scatter: float, backwards: float, edge: float, spread: float, per_rate: float, both: float,
+) -> None:  # fmt: skip
     """A grain in the first free place."""
     a, b, c, d = philox(key, np.uint64(state[COUNT]), np.uint64(0))
     state[COUNT] += 1.0

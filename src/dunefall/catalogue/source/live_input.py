@@ -21,16 +21,9 @@ NEVER_DB = -96.0
 
 
 def kernel(
-    gain_db: Row,
-    gate_db: Row,
-    cutoff_hz: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
+    gain_db: Row, gate_db: Row, cutoff_hz: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
     live: Row,
-) -> None:
+) -> None:  # fmt: skip
     """State: level that the gate hears, how far it is open (0..1), the low-pass; 1 where the rest of it
     holds the steps of level and gate and what the values at rest amount to.
 

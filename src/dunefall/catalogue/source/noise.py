@@ -34,19 +34,9 @@ OTHER_SIDE = 0x9E3779B97F4A7C15
 
 
 def kernel(
-    colour: Row,
-    density_hz: Row,
-    width: Row,
-    seed: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    colour: Row, density_hz: Row, width: Row, seed: Row, out: Row, out_right: Row, state: State, key: Key, rate: Scalar,
+    moving: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State, once for each channel: samples made, rate of the factors, red's value and pole, group and four numbers in
     hand, pink's bands, steps, gains, blue's gain; blue's and violet's last values; what is left of a grain's cell and
     until the grain, its height, random numbers drawn.

@@ -19,26 +19,10 @@ PER_RADIAN = 1.0 / (2.0 * math.pi)
 
 
 def kernel(
-    phase_in: Row,
-    trigger: Row,
-    pitch_note: Row,
-    ratio: Row,
-    fine_ct: Row,
-    fixed_hz: Row,
-    tuning: Row,
-    index: Row,
-    feedback: Row,
-    level: Row,
-    attack_s: Row,
-    decay_s: Row,
-    velocity: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    moving: Mask,
-    linked: Mask,
-    scratch: Scratch,
-) -> None:
+    phase_in: Row, trigger: Row, pitch_note: Row, ratio: Row, fine_ct: Row, fixed_hz: Row, tuning: Row, index: Row,
+    feedback: Row, level: Row, attack_s: Row, decay_s: Row, velocity: Row, out: Row, state: State, rate: Scalar,
+    moving: Mask, linked: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
     last trigger; the last note at rest and its frequency.
 

@@ -36,34 +36,11 @@ DELAY = int(REACH)
 
 
 def kernel(
-    sync: Row,
-    restart: Row,
-    pitch_note: Row,
-    octave: Row,
-    fine_ct: Row,
-    shape: Row,
-    width: Row,
-    level: Row,
-    phase_deg: Row,
-    fm_hz: Row,
-    unison: Row,
-    detune_ct: Row,
-    spread: Row,
-    scatter: Row,
-    drift_ct: Row,
-    drift_hz: Row,
-    sync_mode: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    linked: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    sync: Row, restart: Row, pitch_note: Row, octave: Row, fine_ct: Row, shape: Row, width: Row, level: Row,
+    phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row, spread: Row, scatter: Row, drift_ct: Row, drift_hz: Row,
+    sync_mode: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask,
+    linked: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
     [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart and sync;
     direction; place in the late sound; phases of the other voices; the late sound of each.
@@ -84,34 +61,11 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _several(
-    sync: Row,
-    restart: Row,
-    pitch_note: Row,
-    octave: Row,
-    fine_ct: Row,
-    shape: Row,
-    width: Row,
-    level: Row,
-    phase_deg: Row,
-    fm_hz: Row,
-    unison: Row,
-    detune_ct: Row,
-    spread: Row,
-    scatter: Row,
-    drift_ct: Row,
-    drift_hz: Row,
-    sync_mode: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: float,
-    moving: Mask,
-    linked: Mask,
-    both: float,
-    scratch: Scratch,
-) -> None:
+    sync: Row, restart: Row, pitch_note: Row, octave: Row, fine_ct: Row, shape: Row, width: Row, level: Row,
+    phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row, spread: Row, scatter: Row, drift_ct: Row, drift_hz: Row,
+    sync_mode: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: float, moving: Mask,
+    linked: Mask, both: float, scratch: Scratch,
+) -> None:  # fmt: skip
     """All voices, one after the other."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -133,20 +87,9 @@ def _several(
 
 @njit(error_model="numpy", forceinline=True)
 def _single(
-    pitch_note: Row,
-    octave: Row,
-    fine_ct: Row,
-    shape: Row,
-    width: Row,
-    level: Row,
-    phase_deg: Row,
-    fm_hz: Row,
-    out: Row,
-    state: State,
-    rate: float,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    pitch_note: Row, octave: Row, fine_ct: Row, shape: Row, width: Row, level: Row, phase_deg: Row, fm_hz: Row,
+    out: Row, state: State, rate: float, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     n, form = out.size, shape[0]
     bends = moving & (PHASE_MOVES | FM_MOVES) != 0 or phase_deg[0] != 0.0 or fm_hz[0] != 0.0
     steady = (moving & PITCH_MOVES == 0 or n == 1) and not bends
@@ -287,19 +230,9 @@ def _sides(v: int, spread: float, both: float) -> tuple[float, float]:
 
 @njit(error_model="numpy", forceinline=True)
 def _own_steps(
-    v: int,
-    steps: Row,
-    middles: Row,
-    places: Row,
-    draws: Row,
-    detune_ct: Row,
-    scatter: Row,
-    drift_ct: Row,
-    fm_hz: Row,
-    own: Row,
-    key: Key,
-    rate: float,
-) -> None:
+    v: int, steps: Row, middles: Row, places: Row, draws: Row, detune_ct: Row, scatter: Row, drift_ct: Row, fm_hz: Row,
+    own: Row, key: Key, rate: float,
+) -> None:  # fmt: skip
     """Steps of a voice's phase: its place among the voices, a little off by chance, and its drift."""
     chance = 2.0 * uniform(key, float(v), 2) - 1.0
     drawn, a, b = -1.0, 0.0, 0.0
@@ -316,27 +249,10 @@ def _own_steps(
 
 @njit(error_model="numpy", forceinline=True)
 def _voice(
-    v: int,
-    restart: Row,
-    shape: Row,
-    width: Row,
-    phase_deg: Row,
-    fm_hz: Row,
-    unison: Row,
-    detune_ct: Row,
-    spread: Row,
-    scatter: Row,
-    drift_ct: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: float,
-    both: float,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    v: int, restart: Row, shape: Row, width: Row, phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row, spread: Row,
+    scatter: Row, drift_ct: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: float,
+    both: float, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """Add one voice."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -373,28 +289,10 @@ def _voice(
 
 @njit(error_model="numpy", forceinline=True)
 def _synced(
-    sync: Row,
-    restart: Row,
-    shape: Row,
-    width: Row,
-    phase_deg: Row,
-    fm_hz: Row,
-    unison: Row,
-    detune_ct: Row,
-    spread: Row,
-    scatter: Row,
-    drift_ct: Row,
-    sync_mode: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: float,
-    both: float,
-    many: int,
-    scratch: Scratch,
-) -> None:
+    sync: Row, restart: Row, shape: Row, width: Row, phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row,
+    spread: Row, scatter: Row, drift_ct: Row, sync_mode: Row, out: Row, out_right: Row, state: State, memory: Memory,
+    key: Key, rate: float, both: float, many: int, scratch: Scratch,
+) -> None:  # fmt: skip
     """All voices, set back or turned round whenever the sync signal rises through 0."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]

@@ -22,21 +22,9 @@ STRETCH = 65536.0
 
 
 def kernel(
-    trigger: Row,
-    audio: Row,
-    pitch_note: Row,
-    decay_s: Row,
-    brightness: Row,
-    place: Row,
-    hardness: Row,
-    out: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    trigger: Row, audio: Row, pitch_note: Row, decay_s: Row, brightness: Row, place: Row, hardness: Row, out: Row,
+    state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place of writing, last trigger, random numbers drawn, samples of the pluck that are left, its low-passed
     noise, its length, the string's sample before.
 

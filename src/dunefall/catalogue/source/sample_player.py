@@ -27,32 +27,11 @@ SLICE_OWN = 2
 
 
 def kernel(
-    trigger: Row,
-    pitch_note: Row,
-    root_note: Row,
-    fine_ct: Row,
-    mode: Row,
-    direction: Row,
-    begin: Row,
-    end: Row,
-    slices: Row,
-    piece: Row,
-    chance: Row,
-    crossfade_s: Row,
-    level: Row,
-    out: Row,
-    out_right: Row,
-    ended: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    linked: Mask,
-    wanted: Mask,
-    sound: Sound,
-    sound_rows: int,
+    trigger: Row, pitch_note: Row, root_note: Row, fine_ct: Row, mode: Row, direction: Row, begin: Row, end: Row,
+    slices: Row, piece: Row, chance: Row, crossfade_s: Row, level: Row, out: Row, out_right: Row, ended: Row,
+    state: State, memory: Memory, key: Key, rate: Scalar, linked: Mask, wanted: Mask, sound: Sound, sound_rows: int,
     sound_rate: Scalar,
-) -> None:
+) -> None:  # fmt: skip
     """State: last trigger; the head that plays; random numbers drawn; samples for which the end is still told. Memory,
     for each of two heads: frames gone since its begin; begin and length in frames; gain; 1 while it sounds; 1 while it
     leaves; its direction.
@@ -109,18 +88,9 @@ def _begin(memory: Memory, state: State) -> int:
 
 @njit(error_model="numpy", forceinline=True)
 def _turn(
-    memory: Memory,
-    h: int,
-    frames: float,
-    begin: float,
-    end: float,
-    slices: float,
-    piece: float,
-    chance: float,
-    direction: float,
-    state: State,
-    key: Key,
-) -> None:
+    memory: Memory, h: int, frames: float, begin: float, end: float, slices: float, piece: float, chance: float,
+    direction: float, state: State, key: Key,
+) -> None:  # fmt: skip
     """A loop begins anew: by the same head if it is to play the same."""
     first, length, way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
     _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key)
@@ -133,18 +103,9 @@ def _turn(
 
 @njit(error_model="numpy", forceinline=True)
 def _settle(
-    memory: Memory,
-    h: int,
-    frames: float,
-    begin: float,
-    end: float,
-    slices: float,
-    piece: float,
-    chance: float,
-    direction: float,
-    state: State,
-    key: Key,
-) -> None:
+    memory: Memory, h: int, frames: float, begin: float, end: float, slices: float, piece: float, chance: float,
+    direction: float, state: State, key: Key,
+) -> None:  # fmt: skip
     """What a head plays: the stretch, one slice of it, a start by chance; and which way."""
     memory[h + WAY] = floor(direction + 0.5)
     low, high = min(begin, end) * frames, max(begin, end) * frames
@@ -169,17 +130,9 @@ def _overlap(length: float, crossfade: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _heard(
-    sound: Sound,
-    rows: float,
-    frames: int,
-    memory: Memory,
-    h: int,
-    speed: float,
-    looped: float,
-    crossfade: float,
-    rate: float,
-    both: float,
-) -> tuple[float, float]:
+    sound: Sound, rows: float, frames: int, memory: Memory, h: int, speed: float, looped: float, crossfade: float,
+    rate: float, both: float,
+) -> tuple[float, float]:  # fmt: skip
     """What a head gives now: near the end of a loop's turn the next turn comes in below it."""
     place, length, gain = memory[h + PLACE], memory[h + LENGTH], memory[h + GAIN]
     way = memory[h + WAY]
@@ -200,16 +153,9 @@ def _heard(
 
 @njit(error_model="numpy", forceinline=True)
 def _stereo(
-    sound: Sound,
-    rows: float,
-    frames: int,
-    begin: float,
-    length: float,
-    place: float,
-    speed: float,
-    way: float,
+    sound: Sound, rows: float, frames: int, begin: float, length: float, place: float, speed: float, way: float,
     both: float,
-) -> tuple[float, float]:
+) -> tuple[float, float]:  # fmt: skip
     """Both channels at a place of a head's stretch; of a stereo file the middle where only one is wanted."""
     if way == BACKWARD or (way == BOTH and place > length):
         at = begin + (length - place if way == BACKWARD else 2.0 * length - place)

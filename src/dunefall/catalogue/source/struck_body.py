@@ -52,21 +52,9 @@ RATIOS = np.array([(*ratios[:MODES], *[0.0] * max(0, MODES - len(ratios))) for r
 
 
 def kernel(
-    trigger: Row,
-    audio: Row,
-    body: Row,
-    pitch_note: Row,
-    size: Row,
-    decay_s: Row,
-    material: Row,
-    place: Row,
-    hardness: Row,
-    strength: Row,
-    out: Row,
-    state: State,
-    rate: Scalar,
-    scratch: Scratch,
-) -> None:
+    trigger: Row, audio: Row, body: Row, pitch_note: Row, size: Row, decay_s: Row, material: Row, place: Row,
+    hardness: Row, strength: Row, out: Row, state: State, rate: Scalar, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: samples since the modes were set, last trigger, samples of the strike that are left, its length and force,
     then for each mode its two numbers, its turn by one sample, what a strike and what the drive give it.
 

@@ -25,29 +25,10 @@ PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75)
 
 
 def kernel(
-    restart: Row,
-    pitch_note: Row,
-    fine_ct: Row,
-    table: Row,
-    position: Row,
-    formant_st: Row,
-    level: Row,
-    unison: Row,
-    detune_ct: Row,
-    spread: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    linked: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-    sound: Sound,
-    sound_rows: int,
-) -> None:
+    restart: Row, pitch_note: Row, fine_ct: Row, table: Row, position: Row, formant_st: Row, level: Row, unison: Row,
+    detune_ct: Row, spread: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar,
+    moving: Mask, linked: Mask, wanted: Mask, scratch: Scratch, sound: Sound, sound_rows: int,
+) -> None:  # fmt: skip
     """State: last restart; phase of the first voice in cycles. Memory: phases of the other voices.
 
     Each voice reads the two frames beside the position at the two levels that have no harmonic above half the sample

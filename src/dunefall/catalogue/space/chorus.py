@@ -17,21 +17,9 @@ LONGEST_S = 0.06
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    copies: Row,
-    delay_s: Row,
-    depth_s: Row,
-    rate_hz: Row,
-    width: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-) -> None:
+    audio: Row, audio_right: Row, copies: Row, delay_s: Row, depth_s: Row, rate_hz: Row, width: Row, dry: Row, wet: Row,
+    out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar,
+) -> None:  # fmt: skip
     """State: place of writing, phase of the movement. Memory: a ring for each side.
 
     Each voice is the sound some milliseconds later, by a time that sways; its place in the cycle and between left and

@@ -15,19 +15,9 @@ RATE = 48000
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    width: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    start: int,
-    scratch: Scratch,
-    response: Row,
-) -> None:
+    audio: Row, audio_right: Row, width: Row, dry: Row, wet: Row, out: Row, out_right: Row, state: State,
+    memory: Memory, start: int, scratch: Scratch, response: Row,
+) -> None:  # fmt: skip
     """State: quantums so far. Memory and response: as ``dsp.partitions`` tells.
 
     What goes in is heard in the same sample; the spectra are worked on at the end of each quantum of 64 samples.

@@ -32,47 +32,18 @@ MAY_MOVE = sum(1 << k for k in (0, 1, 2, 3, 4, 13, 18, 19, 20))
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    back: Row,
-    back_right: Row,
-    clear: Row,
-    span: Row,
-    short_s: Row,
-    time_s: Row,
-    long_s: Row,
-    time_beats: Row,
-    tempo_bpm: Row,
-    change: Row,
-    sides: Row,
-    feedback: Row,
-    high_cut_hz: Row,
-    low_cut_hz: Row,
-    saturation: Row,
-    freeze: Row,
-    dry: Row,
-    wet: Row,
-    layering: Row,
-    reverse: Row,
-    out: Row,
-    out_right: Row,
-    send: Row,
-    send_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-    linked: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
-    """State: place of writing; delay in samples now (0: not begun), the one that is faded to and how far the fade still
-    has to go; samples since it was cleared (0: long ago), how far the clearing has to go, last clear; how far the
-    pieces played backwards are; then, for both sides, the values of both damping filters; the last upper
-    cutoff at rest and its share. Memory: two rings.
+    audio: Row, audio_right: Row, back: Row, back_right: Row, clear: Row, span: Row, short_s: Row, time_s: Row,
+    long_s: Row, time_beats: Row, tempo_bpm: Row, change: Row, sides: Row, feedback: Row, high_cut_hz: Row,
+    low_cut_hz: Row, saturation: Row, freeze: Row, dry: Row, wet: Row, layering: Row, reverse: Row, out: Row,
+    out_right: Row, send: Row, send_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask,
+    wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
+    """State: place of writing; delay in samples (0: not begun), the one faded to, what is left of the fade; samples
+    since it was cleared (0: long ago), what is left of the clearing, last clear; place in the piece played backwards;
+    for each side both damping filters; the upper cutoff at rest and its share. Memory: two rings.
 
-    What a link brings to the input Return is fed back in place of the echo. The loop so patched takes one sample, so
-    the line is read one sample earlier then, and echo k stays at k times the time.
+    What comes into Return is fed back in place of the echo. That loop takes one sample, so the line is read one sample
+    earlier, and echo k stays at k times the time.
     """
     n, size, write, delay = out.size, memory.size // 2, int(state[WRITE]), state[DELAY]
     patched = linked & BACK != 0
@@ -89,19 +60,14 @@ def kernel(
     steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
     if rests and steady and far > n and 2 <= at < size - n and write + n < size:
         share, knee = delay - early - far, exp2(-4.0 * saturation[0]) if saturation[0] > 0.0 else 1.0
-        if n > 1 and state[CUT] != high_cut_hz[0]:  # in a loop of single samples it is worked out before the loop
-            state[CUT], state[SHARE] = high_cut_hz[0], _high(high_cut_hz[0], rate)
-        high = state[SHARE] if n > 1 else _high(high_cut_hz[0], rate)
-        low = _low(low_cut_hz[0], rate)
-        for side in range(2 if both else 1):
-            first = size * side
-            past, written = memory[first + at - 2 : first + at + n + 1], memory[first + write : first + write + n]
-            if side == 0:
-                _run(audio, back if patched else send, past, written, feedback, dry, wet, out, send, state, side, high,
-                     low, share, knee, patched, scratch)  # fmt: skip
-            else:
-                _run(audio_right, back_right if patched else send_right, past, written, feedback, dry, wet, out_right,
-                     send_right, state, side, high, low, share, knee, patched, scratch)  # fmt: skip
+        high, low = _high_at_rest(high_cut_hz[0], n, state, rate), _low(low_cut_hz[0], rate)
+        past, written = memory[at - 2 : at + n + 1], memory[write : write + n]
+        _run(audio, back if patched else send, past, written, feedback, dry, wet, out, send, state, 0, high, low, share,
+             knee, patched, scratch)  # fmt: skip
+        if both:
+            past, written = memory[size + at - 2 : size + at + n + 1], memory[size + write : size + write + n]
+            _run(audio_right, back_right if patched else send_right, past, written, feedback, dry, wet, out_right,
+                 send_right, state, 1, high, low, share, knee, patched, scratch)  # fmt: skip
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
@@ -109,10 +75,8 @@ def kernel(
         frozen = freeze[i]
         delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
         _clearing(clear[i], state, rate, size)
-        ahead = max(delay - early, 1.0)
-        behind = max(state[NEXT] - early, 1.0)
-        turned = reverse[i]
-        piece = min(delay, 0.5 * size - 8.0)
+        ahead, behind = max(delay - early, 1.0), max(state[NEXT] - early, 1.0)
+        turned, piece = reverse[i], min(delay, 0.5 * size - 8.0)
         a = _echo(memory, 0, size, write, ahead, behind, turned, piece, state)
         b = _echo(memory, size, size, write, ahead, behind, turned, piece, state) if both else 0.0
         if turned > 0.0:
@@ -120,14 +84,7 @@ def kernel(
         high, low, knee = _high(high_cut_hz[i], rate), _low(low_cut_hz[i], rate), exp2(-4.0 * saturation[i])
         c = saturate(feedback[i] * _damped(back[i] if patched else a, high, low, state, 0), knee)
         d = saturate(feedback[i] * _damped(back_right[i] if patched else b, high, low, state, 1), knee) if both else 0.0
-        if sides[i] >= 0.5:
-            into = 0.5 * (audio[i] + audio_right[i])
-            memory[write] = _written(into, d, b, layering[i], frozen)
-            memory[size + write] = _written(0.0, c, a, 0.0, frozen)
-        else:
-            memory[write] = _written(audio[i], c, a, layering[i], frozen)
-            if both:
-                memory[size + write] = _written(audio_right[i], d, b, layering[i], frozen)
+        _write(memory, size, write, audio[i], audio_right[i], a, b, c, d, layering[i], frozen, sides[i] >= 0.5, both)
         write = write + 1 if write + 1 < size else 0
         out[i], send[i] = fma(audio[i], dry[i], a * wet[i]), a
         if both:
@@ -143,6 +100,16 @@ def _goal(
     kind = nearest(span)
     seconds = short if kind == 0.0 else time if kind == 1.0 else long if kind == 2.0 else beats * 60.0 / tempo
     return min(max(seconds * rate, 2.0), size - 4.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _high_at_rest(hz: float, n: int, state: State, rate: float) -> float:
+    """The upper filter's share, kept from row to row; in a loop of single samples it is worked out before the loop."""
+    if n == 1:
+        return _high(hz, rate)
+    if state[CUT] != hz:
+        state[CUT], state[SHARE] = hz, _high(hz, rate)
+    return state[SHARE]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -188,16 +155,9 @@ def _heard(delay: float, state: State) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _echo(
-    memory: Row,
-    first: int,
-    size: int,
-    write: int,
-    far: float,
-    behind: float,
-    turned: float,
-    piece: float,
+    memory: Row, first: int, size: int, write: int, far: float, behind: float, turned: float, piece: float,
     state: State,
-) -> float:
+) -> float:  # fmt: skip
     """One side's echo; backwards it is read in pieces that overlap by half."""
     echo = 0.0
     if turned < 1.0:
@@ -241,6 +201,22 @@ def _damped(x: float, high: float, low: float, state: State, side: int) -> float
 
 
 @njit(error_model="numpy", forceinline=True)
+def _write(
+    memory: Memory, size: int, write: int, left: float, right: float, a: float, b: float, c: float, d: float,
+    layer: float, frozen: float, crossed: bool, both: bool,
+) -> None:  # fmt: skip
+    """Write what goes in, with the echoes ``c`` and ``d`` fed back; where the sides answer each other they change
+    places."""
+    if crossed:
+        memory[write] = _written(0.5 * (left + right), d, b, layer, frozen)
+        memory[size + write] = _written(0.0, c, a, 0.0, frozen)
+    else:
+        memory[write] = _written(left, c, a, layer, frozen)
+        if both:
+            memory[size + write] = _written(right, d, b, layer, frozen)
+
+
+@njit(error_model="numpy", forceinline=True)
 def _written(sound: float, fed: float, echo: float, layered: float, frozen: float) -> float:
     """What goes into the line: the sound and what is fed back; frozen, the echo itself and what is layered onto it."""
     fresh = sound + fed
@@ -251,24 +227,9 @@ def _written(sound: float, fed: float, echo: float, layered: float, frozen: floa
 
 @njit(error_model="numpy", forceinline=True)
 def _run(
-    audio: Row,
-    back: Row,
-    past: Row,
-    written: Row,
-    feedback: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    send: Row,
-    state: State,
-    side: int,
-    high: float,
-    low: float,
-    share: float,
-    knee: float,
-    patched: float,
-    scratch: Scratch,
-) -> None:
+    audio: Row, back: Row, past: Row, written: Row, feedback: Row, dry: Row, wet: Row, out: Row, send: Row,
+    state: State, side: int, high: float, low: float, share: float, knee: float, patched: float, scratch: Scratch,
+) -> None:  # fmt: skip
     """One side of a delay that rests, row by row."""
     n = audio.size
     newer, here, older, oldest = cubic_weights(share)

@@ -21,18 +21,9 @@ TINY = 1e-5
 
 
 def kernel(
-    audio: Row,
-    drive_db: Row,
-    bias: Row,
-    tone_hz: Row,
-    mix: Row,
-    level_db: Row,
-    out: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-) -> None:
+    audio: Row, drive_db: Row, bias: Row, tone_hz: Row, mix: Row, level_db: Row, out: Row, state: State, memory: Memory,
+    rate: Scalar, moving: Mask,
+) -> None:  # fmt: skip
     """State: the curve's last input, the values of the filters for constant parts and for the tone. Memory: the filters
     to and from the double rate.
 

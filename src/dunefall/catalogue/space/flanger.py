@@ -17,22 +17,9 @@ KNEE = 1.0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    delay_s: Row,
-    depth: Row,
-    rate_hz: Row,
-    feedback: Row,
-    through: Row,
-    apart: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-) -> None:
+    audio: Row, audio_right: Row, delay_s: Row, depth: Row, rate_hz: Row, feedback: Row, through: Row, apart: Row,
+    dry: Row, wet: Row, out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar,
+) -> None:  # fmt: skip
     """State: place of writing, phase of the movement, what is fed back on both sides. Memory: a ring for each side."""
     size, write, phase, per = memory.size // 2, int(state[WRITE]), state[PHASE], 1.0 / rate
     back, back_right = state[BACK], state[BACK_RIGHT]

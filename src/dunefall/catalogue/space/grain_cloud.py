@@ -36,36 +36,11 @@ STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b01011010
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    trigger: Row,
-    size_s: Row,
-    density_hz: Row,
-    unevenness: Row,
-    predelay_s: Row,
-    spray_s: Row,
-    shift_st: Row,
-    scatter_st: Row,
-    steps: Row,
-    backwards: Row,
-    edge: Row,
-    feedback: Row,
-    high_cut_hz: Row,
-    low_cut_hz: Row,
-    freeze: Row,
-    turn_hz: Row,
-    spread: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    key: Key,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, audio_right: Row, trigger: Row, size_s: Row, density_hz: Row, unevenness: Row, predelay_s: Row,
+    spray_s: Row, shift_st: Row, scatter_st: Row, steps: Row, backwards: Row, edge: Row, feedback: Row,
+    high_cut_hz: Row, low_cut_hz: Row, freeze: Row, turn_hz: Row, spread: Row, dry: Row, wet: Row, out: Row,
+    out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place of writing, samples until the next grain, random numbers drawn, last trigger, how far the cloud has
     turned, the values of the damping filters. Memory, for each of 64 grains: how many samples ago it began to read, by
     how much that changes per sample, its age in samples, its growth per sample (0: the grain is over), gains to the
@@ -197,20 +172,9 @@ def _in(at: int, size: int) -> int:
 
 @njit(error_model="numpy", forceinline=True)
 def _bear(
-    memory: Memory,
-    state: State,
-    key: Key,
-    size: int,
-    length: float,
-    predelay: float,
-    spray: float,
-    shift: float,
-    scatter: float,
-    steps: float,
-    backwards: float,
-    edge: float,
-    spread: float,
-) -> None:
+    memory: Memory, state: State, key: Key, size: int, length: float, predelay: float, spray: float, shift: float,
+    scatter: float, steps: float, backwards: float, edge: float, spread: float,
+) -> None:  # fmt: skip
     """A grain in the first free place."""
     h = -1
     for g in range(GRAINS):

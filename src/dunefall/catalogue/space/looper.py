@@ -18,25 +18,9 @@ KNEE = 1.0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    take: Row,
-    lay: Row,
-    clear: Row,
-    record: Row,
-    overdub: Row,
-    span: Row,
-    length_s: Row,
-    speed: Row,
-    keep: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-) -> None:
+    audio: Row, audio_right: Row, take: Row, lay: Row, clear: Row, record: Row, overdub: Row, span: Row, length_s: Row,
+    speed: Row, keep: Row, dry: Row, wet: Row, out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar,
+) -> None:  # fmt: skip
     """State: place in the loop, its length in samples (0: empty), last clear, whether a first pass is being recorded,
     whether a recording has just ended by itself, how far laying over is faded in. Memory: a ring for
     each side.

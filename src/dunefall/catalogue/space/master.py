@@ -20,28 +20,10 @@ SILENT_DB = -96.0
 
 
 def kernel(
-    level_db: Row,
-    width: Row,
-    target_lufs: Row,
-    low_hz: Row,
-    low_db: Row,
-    a_hz: Row,
-    a_db: Row,
-    a_q: Row,
-    b_hz: Row,
-    b_db: Row,
-    b_q: Row,
-    high_hz: Row,
-    high_db: Row,
-    layout: Row,
-    left: Row,
-    right: Row,
-    state: State,
-    whole_mix: Row,
-    rate: Scalar,
-    moving: Mask,
-    scratch: Scratch,
-) -> None:
+    level_db: Row, width: Row, target_lufs: Row, low_hz: Row, low_db: Row, a_hz: Row, a_db: Row, a_q: Row, b_hz: Row,
+    b_db: Row, b_q: Row, high_hz: Row, high_db: Row, layout: Row, left: Row, right: Row, state: State, whole_mix: Row,
+    rate: Scalar, moving: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: the integrators of four filters in a row, for each channel. A band at 0 dB changes nothing.
 
     It runs when all layers are in the mix, and changes the mix in place.

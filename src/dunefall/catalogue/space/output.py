@@ -41,44 +41,12 @@ LOW_HZ, DAMPING = 120.0, 1.4142135623730951
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    duck: Row,
-    level_db: Row,
-    mute: Row,
-    solo: Row,
-    heard: Row,
-    angle_deg: Row,
-    distance_m: Row,
-    width: Row,
-    doppler: Row,
-    duck_db: Row,
-    duck_attack_s: Row,
-    duck_release_s: Row,
-    centre_share: Row,
-    low_effects_db: Row,
-    layout: Row,
-    left: Row,
-    right: Row,
-    centre: Row,
-    low_effects: Row,
-    left_behind: Row,
-    right_behind: Row,
-    out: Row,
-    out_right: Row,
-    before: Row,
-    before_right: Row,
-    ducking: Row,
-    peak: Row,
-    loudness: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-    linked: Mask,
-    wanted: Mask,
-    scratch: Scratch,
-) -> None:
+    audio: Row, audio_right: Row, duck: Row, level_db: Row, mute: Row, solo: Row, heard: Row, angle_deg: Row,
+    distance_m: Row, width: Row, doppler: Row, duck_db: Row, duck_attack_s: Row, duck_release_s: Row, centre_share: Row,
+    low_effects_db: Row, layout: Row, left: Row, right: Row, centre: Row, low_effects: Row, left_behind: Row,
+    right_behind: Row, out: Row, out_right: Row, before: Row, before_right: Row, ducking: Row, peak: Row, loudness: Row,
+    state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask, wanted: Mask, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place of writing, the time on the way in samples (0: not begun), what the air lets through on both sides,
     level of the key, how far the layer makes way, the held peak, the integrators of what goes to the low
     effects. Memory: a ring for each side, then the loudness.
@@ -145,19 +113,9 @@ def _plain(audio: Row, audio_right: Row, gain: float, angle_deg: float, left: Ro
 
 @njit(error_model="numpy", forceinline=True)
 def _around(
-    x: Row,
-    y: Row,
-    gains: Row,
-    angle_deg: Row,
-    share: Row,
-    layout: float,
-    left: Row,
-    right: Row,
-    centre: Row,
-    left_behind: Row,
-    right_behind: Row,
-    moving: Mask,
-) -> None:
+    x: Row, y: Row, gains: Row, angle_deg: Row, share: Row, layout: float, left: Row, right: Row, centre: Row,
+    left_behind: Row, right_behind: Row, moving: Mask,
+) -> None:  # fmt: skip
     """Over the speakers of a layout: what both sides have in common at its angle; what tells them apart as far to both
     sides of it as the speakers in front stand, so that ahead of the listener left is left and right is right."""
     kind = int(layout + 0.5)

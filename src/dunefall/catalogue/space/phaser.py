@@ -16,22 +16,9 @@ KNEE = 1.0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    stages: Row,
-    centre_hz: Row,
-    depth_oct: Row,
-    rate_hz: Row,
-    feedback: Row,
-    apart: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-) -> None:
+    audio: Row, audio_right: Row, stages: Row, centre_hz: Row, depth_oct: Row, rate_hz: Row, feedback: Row, apart: Row,
+    dry: Row, wet: Row, out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar,
+) -> None:  # fmt: skip
     """State: phase of the movement, what is fed back on both sides. Memory: what each all-pass of both sides holds."""
     phase, per, scale = state[PHASE], 1.0 / rate, 2.0 / rate
     back, back_right = state[BACK], state[BACK_RIGHT]

@@ -18,22 +18,9 @@ LEAST = 8.0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    shift_st: Row,
-    fine_ct: Row,
-    window_s: Row,
-    delay_s: Row,
-    feedback: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    wanted: Mask,
-) -> None:
+    audio: Row, audio_right: Row, shift_st: Row, fine_ct: Row, window_s: Row, delay_s: Row, feedback: Row, dry: Row,
+    wet: Row, out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar, wanted: Mask,
+) -> None:  # fmt: skip
     """State: place of writing, how far the first of the two reading places is through its window [0, 1), what is fed
     back on both sides. Memory: a ring for each side.
 

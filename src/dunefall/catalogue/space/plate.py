@@ -34,21 +34,9 @@ STRETCH = 1.5
 
 
 def kernel(
-    audio: Row,
-    decay_s: Row,
-    size: Row,
-    damping_hz: Row,
-    motion: Row,
-    width: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-) -> None:
+    audio: Row, decay_s: Row, size: Row, damping_hz: Row, motion: Row, width: Row, dry: Row, wet: Row, out: Row,
+    out_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+) -> None:  # fmt: skip
     """State: place of writing, phase of the movement, values of the low-passes at the input and of both halves, what
     leaves both halves. Memory: a ring for each all-pass and delay.
 
@@ -96,19 +84,9 @@ def _all_pass(x: float, factor: float, memory: Memory, first: int, ring: int, wr
 
 @njit(error_model="numpy", forceinline=True)
 def _half(
-    x: float,
-    half: int,
-    kept: float,
-    share: float,
-    sway: float,
-    scale: float,
-    first: float,
-    second: float,
-    memory: Memory,
-    ring: int,
-    write: int,
-    state: State,
-) -> float:
+    x: float, half: int, kept: float, share: float, sway: float, scale: float, first: float, second: float,
+    memory: Memory, ring: int, write: int, state: State,
+) -> float:  # fmt: skip
     """A sample through one half of the tank: what leaves it."""
     at = (len(INPUT) + 4 * half) * ring
     x = _all_pass(x, -first, memory, at, ring, write, fma(TANK[4 * half], scale, sway))

@@ -21,21 +21,9 @@ FOUR = len(TAPS_S)
 
 
 def kernel(
-    audio: Row,
-    angle_deg: Row,
-    distance_m: Row,
-    falloff_db: Row,
-    air: Row,
-    early: Row,
-    doppler: Row,
-    out: Row,
-    out_right: Row,
-    far: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-) -> None:
+    audio: Row, angle_deg: Row, distance_m: Row, falloff_db: Row, air: Row, early: Row, doppler: Row, out: Row,
+    out_right: Row, far: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+) -> None:  # fmt: skip
     """State: place of writing, the sound's time on its way in samples (0: not begun), what the air lets through now.
     Memory: a ring.
 

@@ -55,30 +55,10 @@ FIXED = ROWS + (LINES + 2) * BLOCK
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    decay_s: Row,
-    size_m: Row,
-    timing: Row,
-    predelay_s: Row,
-    predelay_beats: Row,
-    tempo_bpm: Row,
-    early: Row,
-    motion: Row,
-    motion_hz: Row,
-    freeze: Row,
-    width: Row,
-    dry: Row,
-    wet: Row,
-    bands: Drawn,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    start: int,
-    scratch: Scratch,
-) -> None:
+    audio: Row, audio_right: Row, decay_s: Row, size_m: Row, timing: Row, predelay_s: Row, predelay_beats: Row,
+    tempo_bpm: Row, early: Row, motion: Row, motion_hz: Row, freeze: Row, width: Row, dry: Row, wet: Row, bands: Drawn,
+    out: Row, out_right: Row, state: State, memory: Memory, rate: Scalar, start: int, scratch: Scratch,
+) -> None:  # fmt: skip
     """State: place of writing, phase of the movement, whether begun, then what is let in, the late part's gain,
     pre-delay and size, each at the quantum's begin and end. Memory: the weakening; of each line its length at the
     quantum's begin and end, its movement and its length without it; the decay of each octave; factors of the
@@ -139,17 +119,9 @@ def _ring(seconds: float, rate: float) -> int:
 
 @njit(error_model="numpy")
 def _begin_quantum(
-    state: State,
-    memory: Memory,
-    decay: float,
-    size: float,
-    pre: float,
-    motion: float,
-    hz: float,
-    freeze: float,
-    bands: Row,
-    rate: float,
-) -> None:
+    state: State, memory: Memory, decay: float, size: float, pre: float, motion: float, hz: float, freeze: float,
+    bands: Row, rate: float,
+) -> None:  # fmt: skip
     """Where everything that moves shall be at the end of this quantum."""
     first = state[BEGUN] == 0.0
     state[BEGUN] = LINES
@@ -201,16 +173,8 @@ def _go(state: State, place: int, to: float, first: int) -> None:
 
 @njit(error_model="numpy", forceinline=True)
 def _pass(
-    sound: Sound,
-    row: Row,
-    memory: Memory,
-    first: int,
-    size: int,
-    write: int,
-    before: float,
-    after: float,
-    start: int,
-) -> None:
+    sound: Sound, row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int,
+) -> None:  # fmt: skip
     """A sound through a ring."""
     at = write % size
     ring = memory[first + at : first + at + row.size]
@@ -221,17 +185,9 @@ def _pass(
 
 @njit(error_model="numpy", forceinline=True)
 def _early(
-    row: Row,
-    heard: Row,
-    memory: Memory,
-    first: int,
-    size: int,
-    write: int,
-    side: int,
-    state: State,
-    start: int,
+    row: Row, heard: Row, memory: Memory, first: int, size: int, write: int, side: int, state: State, start: int,
     rate: float,
-) -> None:
+) -> None:  # fmt: skip
     """The first reflections of one side, each weaker by its way."""
     at = write % size
     ring, one = memory[first + at : first + at + row.size], memory[ROWS : ROWS + row.size]

@@ -22,21 +22,9 @@ KNEE = 1.0
 
 
 def kernel(
-    audio: Row,
-    decay_s: Row,
-    tension: Row,
-    splash: Row,
-    tone: Row,
-    width: Row,
-    dry: Row,
-    wet: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-) -> None:
+    audio: Row, decay_s: Row, tension: Row, splash: Row, tone: Row, width: Row, dry: Row, wet: Row, out: Row,
+    out_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+) -> None:  # fmt: skip
     """State: place of writing. Memory: for each spring a ring, and one for each of its all-passes; then its filters.
 
     Each spring is a row of all-passes stretched over some samples, of which the low frequencies come out first, with

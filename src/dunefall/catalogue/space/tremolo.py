@@ -14,20 +14,9 @@ PHASE = 0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    speed: Row,
-    rate_hz: Row,
-    period_beats: Row,
-    tempo_bpm: Row,
-    depth: Row,
-    hardness: Row,
-    apart: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    rate: Scalar,
-) -> None:
+    audio: Row, audio_right: Row, speed: Row, rate_hz: Row, period_beats: Row, tempo_bpm: Row, depth: Row,
+    hardness: Row, apart: Row, out: Row, out_right: Row, state: State, rate: Scalar,
+) -> None:  # fmt: skip
     """State: phase."""
     phase, per = state[PHASE], 1.0 / rate
     for i in range(out.size):

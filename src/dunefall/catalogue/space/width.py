@@ -19,18 +19,9 @@ CLOSED_HZ = 10.0
 
 
 def kernel(
-    audio: Row,
-    audio_right: Row,
-    width: Row,
-    low_mono_hz: Row,
-    made: Row,
-    out: Row,
-    out_right: Row,
-    state: State,
-    memory: Memory,
-    rate: Scalar,
-    moving: Mask,
-) -> None:
+    audio: Row, audio_right: Row, width: Row, low_mono_hz: Row, made: Row, out: Row, out_right: Row, state: State,
+    memory: Memory, rate: Scalar, moving: Mask,
+) -> None:  # fmt: skip
     """State: place of writing, two values of the low-pass that takes the depths out of the side. Memory: four rings of
     all-passes, which make the side of a sound that has none.
 

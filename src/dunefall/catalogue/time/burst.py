@@ -16,19 +16,9 @@ SHORTEST_S = 0.001
 
 
 def kernel(
-    trigger: Row,
-    count: Row,
-    gap_s: Row,
-    acceleration: Row,
-    fall: Row,
-    jitter: Row,
-    out: Row,
-    level: Row,
-    ended: Row,
-    state: State,
-    key: Key,
-    rate: Scalar,
-) -> None:
+    trigger: Row, count: Row, gap_s: Row, acceleration: Row, fall: Row, jitter: Row, out: Row, level: Row, ended: Row,
+    state: State, key: Key, rate: Scalar,
+) -> None:  # fmt: skip
     """State: last trigger, samples for which the gate stays high, hits so far, samples to the next one, the present
     gap in samples, the last hit's level, number of draws, hits of this burst, samples of the end's pulse."""
     last, left, hit, wait, gap = state[LAST], state[LEFT], state[HIT], state[WAIT], state[GAP]

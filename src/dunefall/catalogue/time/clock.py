@@ -22,25 +22,10 @@ LOOSE = 0.5  # share of the period within which a tick falls where it is as unev
 
 
 def kernel(
-    reset: Row,
-    run: Row,
-    sync: Row,
-    period_beats: Row,
-    period_s: Row,
-    least_s: Row,
-    most_s: Row,
-    swing: Row,
-    humanise: Row,
-    width: Row,
-    tempo_bpm: Row,
-    gate: Row,
-    phase: Row,
-    state: State,
-    rate: Scalar,
-    key: Key,
-    moving: Mask,
-    linked: Mask,
-) -> None:
+    reset: Row, run: Row, sync: Row, period_beats: Row, period_s: Row, least_s: Row, most_s: Row, swing: Row,
+    humanise: Row, width: Row, tempo_bpm: Row, gate: Row, phase: Row, state: State, rate: Scalar, key: Key,
+    moving: Mask, linked: Mask,
+) -> None:  # fmt: skip
     """State: samples since the last tick, length of the present step in samples, its number (0 or 1), last reset gate,
     1 once begun, number of ticks so far.
 

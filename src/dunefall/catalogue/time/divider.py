@@ -16,27 +16,9 @@ LETTERS = "abcdefgh"
 
 
 def kernel(
-    trigger: Row,
-    reset: Row,
-    offset: Row,
-    by_a: Row,
-    by_b: Row,
-    by_c: Row,
-    by_d: Row,
-    by_e: Row,
-    by_f: Row,
-    by_g: Row,
-    by_h: Row,
-    a: Row,
-    b: Row,
-    c: Row,
-    d: Row,
-    e: Row,
-    f: Row,
-    g: Row,
-    h: Row,
-    state: State,
-) -> None:
+    trigger: Row, reset: Row, offset: Row, by_a: Row, by_b: Row, by_c: Row, by_d: Row, by_e: Row, by_f: Row, by_g: Row,
+    by_h: Row, a: Row, b: Row, c: Row, d: Row, e: Row, f: Row, g: Row, h: Row, state: State,
+) -> None:  # fmt: skip
     """State: last trigger, last reset, number of triggers since the reset.
 
     Triggers are counted, so that nothing drifts; an output is high with the triggers that it lets through.

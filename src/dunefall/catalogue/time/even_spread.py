@@ -12,18 +12,9 @@ LAST, RESET, STEP, STRONG = range(4)
 
 
 def kernel(
-    trigger: Row,
-    reset: Row,
-    hits: Row,
-    steps: Row,
-    rotation: Row,
-    accents: Row,
-    out: Row,
-    accent: Row,
-    rest: Row,
-    place: Row,
-    state: State,
-) -> None:
+    trigger: Row, reset: Row, hits: Row, steps: Row, rotation: Row, accents: Row, out: Row, accent: Row, rest: Row,
+    place: Row, state: State,
+) -> None:  # fmt: skip
     """State: last trigger, last reset, steps of this round so far, whether the last one is an accent."""
     last, last_reset, step, strong = state[LAST], state[RESET], state[STEP] - 1.0, state[STRONG]
     if last <= 0.5 and unchanged(trigger, last) and unchanged(reset, last_reset):

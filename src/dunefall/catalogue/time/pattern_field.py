@@ -48,22 +48,9 @@ WEIGHTS = _weights()
 
 
 def kernel(
-    trigger: Row,
-    reset: Row,
-    x: Row,
-    y: Row,
-    density_a: Row,
-    density_b: Row,
-    density_c: Row,
-    surprise: Row,
-    out_a: Row,
-    out_b: Row,
-    out_c: Row,
-    accent: Row,
-    place: Row,
-    state: State,
-    key: Key,
-) -> None:
+    trigger: Row, reset: Row, x: Row, y: Row, density_a: Row, density_b: Row, density_c: Row, surprise: Row, out_a: Row,
+    out_b: Row, out_c: Row, accent: Row, place: Row, state: State, key: Key,
+) -> None:  # fmt: skip
     """State: last trigger, last reset, steps so far, whether each part's last step was a hit, rounds so far, whether
     the last step was an accent."""
     last, last_reset, step, rounds = state[LAST], state[RESET], state[STEP], state[ROUNDS]
