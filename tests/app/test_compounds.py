@@ -133,9 +133,13 @@ def test_its_controls_move_what_is_in_it(window: MainWindow, qtbot: QtBot) -> No
     assert window.session.patch.module("fog-air-band").params["cutoff_hz"] == 500.0
     assert window.page("build").inspector.rails["fog-air-band.cutoff_hz"].value == 500.0
     qtbot.waitUntil(
-        lambda: window.page("build").inspector._value_now("fog-air-band.cutoff_hz") is not None, timeout=5000
+        lambda: (
+            window.page("build").inspector._values.value_now("fog-air-band.cutoff_hz", window.session.engine)
+            is not None
+        ),
+        timeout=5000,
     )
-    window.page("build").inspector.lock_asked.emit("fog-air-band.cutoff_hz")
+    window.page("build").inspector.wishes.lock_asked.emit("fog-air-band.cutoff_hz")
     assert window.session.patch.module("fog-air-band").locked == {"cutoff_hz"}
     row = next(row for row in window.page("build").inspector.rows.values() if row.link.source.module == "gusts-1")
     row.changed.emit(replace(row.link, amount=0.7))

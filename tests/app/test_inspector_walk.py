@@ -43,7 +43,7 @@ class Desk:
     def __init__(self, type_id: str) -> None:
         self.document = Document(patch_of(Module(STILL_MODULE, type_id, "M")))
         self.inspector = Inspector(NOON, NothingLive())
-        self.inspector.values_moved.connect(self._moved)
+        self.inspector.wishes.values_moved.connect(self._moved)
         self.document.changed.connect(lambda _, patch: self.inspector.show_module(patch, STILL_MODULE))
         self.inspector.show_module(self.document.patch, STILL_MODULE)
         self.inspector.resize(340, 900)
@@ -137,7 +137,7 @@ def test_enter_ends_the_typing_and_the_next_letter_is_a_command(desk: Desk, qtbo
     assert now is not rail, "another kind of value was asked for: the page is a new one"
     assert now.hasFocus()
     assert now.value == 1.0
-    with qtbot.waitSignal(desk.inspector.left):
+    with qtbot.waitSignal(desk.inspector.wishes.left):
         qtbot.keyClick(now, Qt.Key.Key_Escape)
 
 

@@ -12,8 +12,8 @@ from pytestqt.qtbot import QtBot
 from dunefall.app.controls.linkrow import LinkRow, parse_amount
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import DUSK, NOON
-from dunefall.app.inspector.inspector import reach_of
 from dunefall.app.inspector.screenkeys import ScreenKeys
+from dunefall.app.inspector.values import reach_of
 from dunefall.app.model.selection import Selection
 from dunefall.app.shell.header import Header, position_text
 from dunefall.app.watch.scope import Scope, columns_of, triggered
