@@ -160,3 +160,10 @@ def test_a_render_for_other_loudspeakers(tmp_path: Path) -> None:
     out = tmp_path / "around.wav"
     assert main(["render", "starter:fog-air", "--seconds", "0.5", "--layout", "5.1", "--out", str(out)]) == 0
     assert soundfile.info(out).channels == 6
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh"])
+def test_completion_comes_from_the_parser(shell: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["completion", shell]) == 0
+    script = capsys.readouterr().out
+    assert all(name in script for name in ("dunefall", "render", "--seconds", "story"))

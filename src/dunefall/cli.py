@@ -19,7 +19,7 @@ __all__ = ["main"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
 LAYOUT_IDS = tuple(layout.id for layout in LAYOUTS)
-COMMANDS = ("render", "modules", "starters", "story", "check")
+COMMANDS = ("render", "modules", "starters", "story", "check", "completion")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -86,6 +86,16 @@ def _open_window(words: list[str]) -> int:
 
 def _run_command(words: list[str]) -> int:
     parser = _Parser(prog="dunefall")
+    _add_commands(parser)
+    options = parser.parse_args(words)
+    run = {
+        "render": _render, "modules": _modules, "starters": _starters, "story": _story, "check": _check,
+        "completion": _completion,
+    }  # fmt: skip
+    return run[options.command](options)
+
+
+def _add_commands(parser: _Parser) -> None:
     commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
     render = commands.add_parser("render", help="render a patch or a take to a WAV file")
     render.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take (.dunetake)")
@@ -104,9 +114,8 @@ def _run_command(words: list[str]) -> int:
     story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
     check = commands.add_parser("check", help="say what is wrong with a patch, and where")
     check.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
-    options = parser.parse_args(words)
-    run = {"render": _render, "modules": _modules, "starters": _starters, "story": _story, "check": _check}
-    return run[options.command](options)
+    completion = commands.add_parser("completion", help="print the completion script of a shell")
+    completion.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="your shell")
 
 
 def _render(options: argparse.Namespace) -> int:
@@ -217,6 +226,15 @@ def _story(options: argparse.Namespace) -> int:
         names = ", ".join(layer.name for layer in patch.layers)
         raise PatchError(f'there is no layer "{options.layer}"; there are {names}')
     print(layer_story(patch, layers[0]))
+    return 0
+
+
+def _completion(options: argparse.Namespace) -> int:
+    import shtab
+
+    parser = _Parser(prog="dunefall")
+    _add_commands(parser)
+    print(shtab.complete(parser, options.shell))
     return 0
 
 

@@ -18,8 +18,8 @@ from pathlib import Path
 import numpy as np
 import platformdirs
 import soundfile
+import soxr
 from numpy.typing import NDArray
-from scipy import signal
 
 from dunefall.base.errors import StorageError
 from dunefall.catalogue.declare import ModuleSpec
@@ -193,8 +193,7 @@ def _heard(sound: Sound, rate: float) -> NDArray[np.float64]:
     """Both channels of a recorded response at a rate, with an energy of 1 for each."""
     rows = sound.samples.reshape(sound.rows, -1)[:, : round(responses.LONGEST_S * sound.rate_hz)].astype(np.float64)
     if sound.rate_hz != round(rate):
-        common = math.gcd(sound.rate_hz, round(rate))
-        rows = signal.resample_poly(rows, round(rate) // common, sound.rate_hz // common, axis=1)
+        rows = soxr.resample(rows.T, sound.rate_hz, round(rate), "VHQ").reshape(-1, sound.rows).T
     both = np.concatenate([rows, rows])[:2] if sound.rows == 1 else rows
     return np.asarray(both / max(math.sqrt(np.sum(both**2) / 2), 1e-12))
 

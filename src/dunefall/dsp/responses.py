@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 __all__ = ["LONGEST_S", "ROOMS", "Room", "decay_s", "response"]
 
@@ -119,6 +118,8 @@ def _tail(room: Room, side: int, number: int, count: int, rate: float) -> NDArra
     volume = math.prod(room.edges_m)
     dense = math.sqrt(4 * math.pi * SOUND_M_PER_S / volume / rate)
     rises = np.clip((seconds / _mixing_s(room) - 0.7) / 0.6, 0, 1)
+    from scipy import signal  # seldom needed, and half a second to import
+
     tail = np.zeros(count)
     for hz, decay in zip(OCTAVES_HZ, decay_s(room), strict=True):
         band = signal.sosfilt(_octave(hz, rate), noise)
@@ -128,6 +129,8 @@ def _tail(room: Room, side: int, number: int, count: int, rate: float) -> NDArra
 
 def _octave(hz: float, rate: float) -> NDArray[np.float64]:
     """Filter of an octave; the first one also takes all below, the last one all above."""
+    from scipy import signal
+
     low, high = hz / 2**0.5, min(hz * 2**0.5, 0.45 * rate)
     if hz == OCTAVES_HZ[0]:
         return np.asarray(signal.butter(4, high, "lowpass", fs=rate, output="sos"))

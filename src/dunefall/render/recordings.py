@@ -12,8 +12,8 @@ from typing import BinaryIO
 
 import numpy as np
 import soundfile
+import soxr
 from numpy.typing import NDArray
-from scipy.signal import resample_poly
 
 from dunefall.base.errors import StorageError
 from dunefall.patch.take import Heard, Take
@@ -111,7 +111,7 @@ class TakeRecordings:
         self._converted = None
         if self._file.samplerate != round(self._rate):
             whole = self._file.read(dtype="float64")
-            self._converted = np.asarray(resample_poly(whole, round(self._rate), self._file.samplerate))
+            self._converted = np.asarray(soxr.resample(whole, self._file.samplerate, round(self._rate), "VHQ"))
 
     def _piece(self, first: int) -> NDArray[np.float64]:
         """``_PIECE`` samples from the ``first`` on, in the take's rate."""
