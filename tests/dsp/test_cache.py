@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from dunefall.catalogue import catalogue
-from dunefall.compiler import kernels
+from dunefall.compiler import kernels, warmup
 from dunefall.dsp import cache
 
 
@@ -103,14 +103,14 @@ def test_what_is_missing_is_compiled_by_another_process(monkeypatch: pytest.Monk
         return Done()
 
     monkeypatch.setattr(kernels, "_loaded", {})
-    monkeypatch.setattr(kernels, "make_elsewhere", elsewhere)
-    kernels.prepare_beside(["clock", "transpose", "unheard-of"])
+    monkeypatch.setattr(warmup, "make_elsewhere", elsewhere)
+    warmup.prepare_beside(["clock", "transpose", "unheard-of"])
     assert asked == []  # both are on disk
     assert set(kernels._loaded) == {"clock", "transpose"}
     monkeypatch.setattr(kernels, "_loaded", {})
     real = kernels.compiled_before
-    monkeypatch.setattr(kernels, "compiled_before", lambda path: "clock" not in path.name and real(path))
-    kernels.prepare_beside(["clock", "transpose"])
+    monkeypatch.setattr(warmup, "compiled_before", lambda path: "clock" not in path.name and real(path))
+    warmup.prepare_beside(["clock", "transpose"])
     assert [path.parent.name.partition("-")[0] for path in asked[0]] == ["clock"]
     assert set(kernels._loaded) == {"clock", "transpose"}
 
@@ -118,9 +118,9 @@ def test_what_is_missing_is_compiled_by_another_process(monkeypatch: pytest.Monk
 def test_the_engine_in_reserve_loads_what_is_there_and_has_the_rest_made(monkeypatch: pytest.MonkeyPatch) -> None:
     asked: list[tuple[int, bool]] = []
     monkeypatch.setattr(kernels, "_loaded", {})
-    monkeypatch.setattr(kernels, "make_elsewhere", lambda paths, *, idle=False: asked.append((len(paths), idle)))
+    monkeypatch.setattr(warmup, "make_elsewhere", lambda paths, *, idle=False: asked.append((len(paths), idle)))
     real = kernels.compiled_before
-    monkeypatch.setattr(kernels, "compiled_before", lambda path: "glide" not in path.name and real(path))
-    kernels.prepare_idly(["glide", "transpose"])
+    monkeypatch.setattr(warmup, "compiled_before", lambda path: "glide" not in path.name and real(path))
+    warmup.prepare_idly(["glide", "transpose"])
     assert asked == [(1, True)]
     assert set(kernels._loaded) == {"transpose"}

@@ -67,7 +67,13 @@ class ProgrammeLoudness:
         self._blocks, self._pieces = _Counts(), _Counts()
 
     def add(self, energy: float) -> None:
-        """Take the K-weighted mean square of the next 100 ms, summed over the channels, into account."""
+        """Take the K-weighted mean square of the next 100 ms, summed over the channels, into account.
+
+        Parameters
+        ----------
+        energy : float
+            Mean square of a block, K-weighted.
+        """
         self._last.append(energy)
         if len(self._last) >= MOMENTARY:
             self._blocks.add(sum(list(self._last)[-MOMENTARY:]) / MOMENTARY)
@@ -112,7 +118,19 @@ class Verdict:
 
 
 def judge(sound: NDArray[np.float64], rate: float) -> Verdict:
-    """Measure a sound [shape=(n, channels)] at a rate in Hz; so many channels tell its layout."""
+    """Measure a sound [shape=(n, channels)] at a rate in Hz; so many channels tell its layout.
+
+    Parameters
+    ----------
+    sound : ndarray [shape=(n, channels)]
+        Samples.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    Verdict
+    """
     state, heard, true = np.zeros(STATE_SIZE), ProgrammeLoudness(), 0.0
     weights, phases, piece = k_weighting(rate), oversampler(), round(rate / 10)
     layout = next(layout for layout in LAYOUTS if layout.channels == sound.shape[1])

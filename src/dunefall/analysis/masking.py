@@ -35,7 +35,19 @@ class Covering:
 
 
 def band_powers(samples: NDArray[np.float32], rate: float) -> NDArray[np.float64]:
-    """Power in each band of ``BANDS_HZ`` of some samples."""
+    """Power in each band of ``BANDS_HZ`` of some samples.
+
+    Parameters
+    ----------
+    samples : ndarray
+        Samples, one column for each channel.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    ndarray
+    """
     spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples)))) ** 2 * (8 / 3) * 2 / len(samples) ** 2
     hz = np.fft.rfftfreq(len(samples), 1 / rate)
     edges = np.concatenate([BANDS_HZ / 2 ** (1 / 6), [BANDS_HZ[-1] * 2 ** (1 / 6)]])
@@ -59,7 +71,17 @@ class Masking:
         self._looks.clear()
 
     def worst(self, layer: str = "") -> Covering | None:
-        """The worst case, of one layer or of all; None where nothing is covered often enough."""
+        """The worst case, of one layer or of all; None where nothing is covered often enough.
+
+        Parameters
+        ----------
+        layer : str
+            Id of the layer.
+
+        Returns
+        -------
+        Covering or None
+        """
         if len(self._looks) < KEPT // 8:
             return None
         names = [name for name in self._looks[-1] if all(name in look for look in self._looks)]

@@ -19,6 +19,17 @@ def fundamental_hz(sound: NDArray[np.floating], rate: float) -> float | None:
     """Fundamental of the last stretch of a sound [shape=(n,)] at a rate in Hz; None where there is no pitch, or no
     sound. At least three periods of ``LOWEST_HZ`` are looked at, if there are so many samples.
 
+    Parameters
+    ----------
+    sound : ndarray [shape=(n,)]
+        Samples.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float or None
+
     Examples
     --------
     >>> tone = np.sin(2 * np.pi * 220 * np.arange(9600) / 48000)

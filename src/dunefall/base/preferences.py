@@ -69,7 +69,17 @@ class Preferences:
 
     @classmethod
     def load(cls, path: Path) -> Preferences:
-        """Those of a file; the defaults where it is missing, and for each value that is none."""
+        """Those of a file; the defaults where it is missing, and for each value that is none.
+
+        Parameters
+        ----------
+        path : Path
+            The file.
+
+        Returns
+        -------
+        Preferences
+        """
         try:
             raw = json.loads(path.read_text("utf-8"))
         except (OSError, ValueError):
@@ -83,7 +93,13 @@ class Preferences:
         return made
 
     def save(self, path: Path) -> None:
-        """Write them by way of a temporary file; where that is not possible, they hold for this session only."""
+        """Write them by way of a temporary file; where that is not possible, they hold for this session only.
+
+        Parameters
+        ----------
+        path : Path
+            The file.
+        """
         raw = {entry.name: getattr(self, entry.name) for entry in fields(self)}
         raw |= {"recent": list(self.recent), "shortcuts": dict(self.shortcuts)}
         with contextlib.suppress(OSError, StorageError):
@@ -91,7 +107,18 @@ class Preferences:
             write_file(json.dumps(raw, indent=1), path)
 
     def with_recent(self, path: Path) -> Preferences:
-        """These with a patch as the one that was open last."""
+        """These with a patch as the one that was open last.
+
+        Parameters
+        ----------
+        path : Path
+            The patch that was opened.
+
+        Returns
+        -------
+        Preferences
+            The changed patch.
+        """
         name = str(path.absolute())
         others = [known for known in self.recent if known != name]
         return replace(self, recent=(name, *others)[:MOST_RECENT])

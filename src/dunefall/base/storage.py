@@ -12,7 +12,20 @@ __all__ = ["write_file"]
 
 
 def write_file(text: str, path: Path) -> None:
-    """Write text to a file by way of a temporary one; raises StorageError."""
+    """Write text to a file by way of a temporary one; raises StorageError.
+
+    Parameters
+    ----------
+    text : str
+        What was typed, or read.
+    path : Path
+        The file.
+
+    Raises
+    ------
+    StorageError
+        If the file cannot be written; the old one stays whole.
+    """
     data = text.encode("utf-8")
     temporary = None
     try:

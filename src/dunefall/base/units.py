@@ -100,6 +100,15 @@ def hz_to_note(hz: float) -> float:
 def note_name(note: float) -> str:
     """Name of a note number with cents when it lies beside a key.
 
+    Parameters
+    ----------
+    note : float
+        MIDI note number; 69 is 440 Hz.
+
+    Returns
+    -------
+    str
+
     Examples
     --------
     >>> note_name(57.25)
@@ -123,6 +132,19 @@ def _number(value: float, digits: int = 3) -> str:
 
 def format_value(value: float, unit: str, *, choices: tuple[str, ...] = ()) -> str:
     """Text of a value in its unit.
+
+    Parameters
+    ----------
+    value : float
+        The value, in its unit.
+    unit : str
+        A key of `base.units.UNITS`.
+    choices : tuple of str
+        Names of the choices, where the value is one.
+
+    Returns
+    -------
+    str
 
     Examples
     --------
@@ -169,6 +191,15 @@ _CLOCK = re.compile(r"^(?:(\d+):)?(\d+):(\d+(?:[.,]\d+)?)$")
 def parse_time(text: str) -> float:
     """Seconds of a time such as ``1:30``, ``0:01:30.5``, ``45`` or ``2 min``; raises ParameterError.
 
+    Parameters
+    ----------
+    text : str
+        What was typed, or read.
+
+    Returns
+    -------
+    float
+
     Examples
     --------
     >>> parse_time("1:30"), parse_time("250 ms")
@@ -183,6 +214,17 @@ def parse_time(text: str) -> float:
 
 def format_amount(amount: float, unit: str) -> str:
     """Text of a link's amount, always signed.
+
+    Parameters
+    ----------
+    amount : float
+        Amount in the domain of the target: octaves, semitones, or its unit.
+    unit : str
+        A key of `base.units.UNITS`.
+
+    Returns
+    -------
+    str
 
     Examples
     --------
@@ -234,7 +276,30 @@ def _parse_musical(text: str, unit: str, tempo_bpm: float) -> float | None:
 def parse_range(
     text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bpm: float = 120.0, such_as: str = "100 Hz to 400 Hz"
 ) -> tuple[float, float]:
-    """Two numbers typed as "from to to", each as ``parse_value`` takes it; raises ParameterError."""
+    """Two numbers typed as "from to to", each as ``parse_value`` takes it; raises ParameterError.
+
+    Parameters
+    ----------
+    text : str
+        What was typed, or read.
+    unit : str
+        A key of `base.units.UNITS`.
+    choices : tuple of str
+        Names of the choices, where the value is one.
+    tempo_bpm : float
+        Tempo in BPM, for values in beats.
+    such_as : str
+        An example, for the error.
+
+    Returns
+    -------
+    tuple[float, float]
+
+    Raises
+    ------
+    ParameterError
+        If it is not two values of the unit.
+    """
     ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in text.split(" to ")]
     if len(ends) != 2:
         raise ParameterError(f"two values are needed, such as {such_as}; got {text}")

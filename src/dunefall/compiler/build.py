@@ -31,14 +31,40 @@ FUSED_MOST = 24
 
 
 def base_value(patch: Patch, module: Module, param: Param) -> float:
-    """Base value of a parameter in its own unit, within its hard range."""
+    """Base value of a parameter in its own unit, within its hard range.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    module : Module
+        The module.
+    param : Param
+        The parameter.
+
+    Returns
+    -------
+    float
+    """
     if param.follows:
         return followed(param, patch, module)
     return min(param.high, max(param.low, module.params.get(param.id, param.default)))
 
 
 def same_structure(a: Patch, b: Patch) -> bool:
-    """Whether two patches differ in values only, so that a running program can glide from one to the other."""
+    """Whether two patches differ in values only, so that a running program can glide from one to the other.
+
+    Parameters
+    ----------
+    a : Patch
+        A patch.
+    b : Patch
+        Another patch.
+
+    Returns
+    -------
+    bool
+    """
 
     def shape(patch: Patch) -> object:
         layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
@@ -424,7 +450,19 @@ def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = ()) 
 
 
 def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float]:
-    """Base values, in their domains, that differ between two patches of the same structure."""
+    """Base values, in their domains, that differ between two patches of the same structure.
+
+    Parameters
+    ----------
+    before : Patch
+        How it was.
+    after : Patch
+        How it is to be.
+
+    Returns
+    -------
+    Mapping[tuple[str, str], float]
+    """
     changes: dict[tuple[str, str], float] = {}
     for old, new in zip(before.modules(), after.modules(), strict=True):
         if old is new and before.tempo_bpm == after.tempo_bpm and heard(before, old) == heard(after, new):

@@ -38,7 +38,21 @@ class Channels:
 
     @classmethod
     def of(cls, patch: Patch, known: Mapping[str, ModuleSpec], links: list[Link]) -> Channels:
-        """Follow the links from what is stereo by itself, until nothing more becomes stereo."""
+        """Follow the links from what is stereo by itself, until nothing more becomes stereo.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        known : mapping
+            What is known already.
+        links : collection of Link
+            The links.
+
+        Returns
+        -------
+        Channels
+        """
         into: dict[str, list[Link]] = {}
         after: dict[str, list[str]] = {}
         for link in links:
@@ -77,7 +91,17 @@ def _wide_outputs(
 
 
 def widths(patch: Patch) -> tuple[bool, ...]:
-    """For every output with a parameter that widens it, whether it does: a change of it changes the program."""
+    """For every output with a parameter that widens it, whether it does: a change of it changes the program.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    tuple[bool, ...]
+    """
     found = ((module, spec_of(module.type)) for module in patch.modules())
     return tuple(
         _opened(module, output, spec) for module, spec in found if spec for output in spec.outputs if output.width

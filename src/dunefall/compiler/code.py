@@ -15,6 +15,13 @@ __all__ = ["LoopCode", "use_loop_code"]
 def use_loop_code(program: Program, *, wait: bool = False) -> list[Path]:
     """Give a program the code of its loops that is there already; ``wait``: and make what is missing.
 
+    Parameters
+    ----------
+    program : Program
+        The compiled patch.
+    wait : bool
+        Whether missing code is compiled now.
+
     Returns
     -------
     list of Path
@@ -39,7 +46,13 @@ class LoopCode:
         self._process: subprocess.Popen[bytes] | None = None
 
     def use(self, program: Program) -> None:
-        """Give a program what there is, and ask for the rest."""
+        """Give a program what there is, and ask for the rest.
+
+        Parameters
+        ----------
+        program : Program
+            The compiled patch.
+        """
         for path in use_loop_code(program):
             if path not in self._tried:
                 self._tried.add(path)
@@ -47,7 +60,17 @@ class LoopCode:
         self._next()
 
     def poll(self, program: Program) -> bool:
-        """Whether new code was put to use just now."""
+        """Whether new code was put to use just now.
+
+        Parameters
+        ----------
+        program : Program
+            The compiled patch.
+
+        Returns
+        -------
+        bool
+        """
         if self._process is None or self._process.poll() is None:
             return False
         self._process = None

@@ -54,14 +54,34 @@ def fused_ready(path: Path) -> bool:
 
 
 def fused_address(path: Path) -> int:
-    """Address of a loop's compiled function; compiles it for some seconds, or loads it from disk."""
+    """Address of a loop's compiled function; compiles it for some seconds, or loads it from disk.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    int
+    """
     if path not in _loaded:
         _loaded[path] = load_generated(path).entry
     return int(_loaded[path].address)
 
 
 def fused_text(modules: tuple[LoopModule, ...]) -> str:
-    """Source of the loop's function."""
+    """Source of the loop's function.
+
+    Parameters
+    ----------
+    modules : collection of str
+        Ids of the modules.
+
+    Returns
+    -------
+    str
+    """
     lines = ['"""Made for one kind of feedback loop."""', "import numpy as np", "from numba import cfunc, njit"]
     kernels = {module.spec.id: module.spec.kernel.__module__ for module in modules}
     lines += [f"from {place} import kernel as plain_{_name(type_id)}" for type_id, place in kernels.items()]
@@ -69,7 +89,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
         "from dunefall.compiler.fuse import FUSED, local",
         "from dunefall.compiler.records import SCRATCH",
         "from dunefall.compiler.views import window, words",
-        "from dunefall.compiler.program import QUANTUM",
+        "from dunefall.compiler.records import QUANTUM",
         "from dunefall.compiler.loop import FAULT_SIZE, ceiling, shaped, sound",
         "from dunefall.dsp.cache import use_folder_of",
         "from dunefall.dsp.maths import exp2, fma",

@@ -48,6 +48,17 @@ def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]
 def reached(start: Iterable[str], edges: Mapping[str, Iterable[str]]) -> set[str]:
     """All nodes to which the edges lead from some nodes, in any number of steps; those nodes with them.
 
+    Parameters
+    ----------
+    start : iterable
+        Where it begins.
+    edges : list of (int, int)
+        Source and target of each link.
+
+    Returns
+    -------
+    set[str]
+
     Examples
     --------
     >>> sorted(reached(["a"], {"a": ["b"], "b": ["c", "a"], "d": ["a"]}))

@@ -68,6 +68,15 @@ _loaded: dict[str, Any] = {}
 def kernel_arguments(spec: ModuleSpec) -> list[str]:
     """Names that the kernel asks for, in its order: ports and series of the declaration and some of ``OWN``.
 
+    Parameters
+    ----------
+    spec : ModuleSpec
+        Declaration of the module.
+
+    Returns
+    -------
+    list[str]
+
     Raises
     ------
     ValueError
@@ -122,7 +131,17 @@ def _wrapper_text(spec: ModuleSpec) -> str:
 
 
 def load_generated(path: Path) -> ModuleType:
-    """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk."""
+    """Import a file that ``generated_path`` wrote; its ``entry`` is compiled, or loaded from disk.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    ModuleType
+    """
     name = f"dunefall_{path.stem}"
     found = importlib.util.spec_from_file_location(name, path)
     assert found is not None
@@ -161,7 +180,17 @@ def kernel_path(spec: ModuleSpec) -> Path:
 
 
 def kernel_address(spec: ModuleSpec) -> int:
-    """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked."""
+    """Address of a module's compiled kernel; compiles it, or loads it from disk, when first asked.
+
+    Parameters
+    ----------
+    spec : ModuleSpec
+        Declaration of the module.
+
+    Returns
+    -------
+    int
+    """
     if spec.id not in _loaded:
         _loaded[spec.id] = load_generated(kernel_path(spec)).entry
     return int(_loaded[spec.id].address)
@@ -173,6 +202,18 @@ def compiled(spec: ModuleSpec) -> bool:
 
 
 def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.Popen[bytes]:
-    """A process that compiles generated files, one after the other, and ends; ``idle``: only when nobody else works."""
+    """A process that compiles generated files, one after the other, and ends; ``idle``: only when nobody else works.
+
+    Parameters
+    ----------
+    paths : iterable of Path
+        Generated files.
+    idle : bool
+        Whether at the lowest priority.
+
+    Returns
+    -------
+    subprocess.Popen[bytes]
+    """
     command = [sys.executable, "-m", "dunefall.compiler.makecode", *(["--idle"] if idle else []), *map(str, paths)]
     return subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

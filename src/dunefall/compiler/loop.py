@@ -20,7 +20,8 @@ from dunefall.compiler.views import call_kernel
 from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
-from dunefall.dsp.maths import exp2, fma, saturate_rarely
+from dunefall.dsp.maths import exp2, fma
+from dunefall.dsp.saturation import saturate_rarely
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
@@ -31,11 +32,8 @@ LOOP_KNEE = 2.0
 """Audio that goes round a loop is bent above this level and never passes twice of it."""
 FAULT_SIZE = 1e6
 """Nothing that is right gets near this: +120 dBFS, a million semitones."""
-REST_LEVEL = 1e-6
-REST_STATE = 1e-5
+REST_LEVEL, REST_STATE = 1e-6, 1e-5
 """Below these, -120 and -100 dB, a voice has ended."""
-
-
 borrow: Any = _borrow
 restore_tiny: Any = _restore_tiny
 tiny_is_zero: Any = _tiny_is_zero
@@ -44,7 +42,19 @@ piece: Any = _piece
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def shaped(x: float, curve: int) -> float:
-    """A link's response curve (its place in ``patch.model.CURVES``, not 0)."""
+    """A link's response curve (its place in ``patch.model.CURVES``, not 0).
+
+    Parameters
+    ----------
+    x : float
+        What the link brings.
+    curve : int
+        Place of the curve in `patch.model.CURVES`.
+
+    Returns
+    -------
+    float
+    """
     if curve == 1:
         return x * abs(x)
     if curve == 2:
@@ -180,7 +190,17 @@ def _gather(
 
 @njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
 def sound(row: Floats) -> bool:
-    """Whether a row is finite and bounded; made of operations that vectorise."""
+    """Whether a row is finite and bounded; made of operations that vectorise.
+
+    Parameters
+    ----------
+    row : ndarray [shape=(n,)]
+        One number for each sample.
+
+    Returns
+    -------
+    bool
+    """
     power = 0.0
     for i in range(row.size):
         power += row[i] * row[i]

@@ -103,14 +103,36 @@ class Memory(NamedTuple):
 
 
 def aligned_zeros(count: int) -> Floats:
-    """Zeros that begin at a whole cache line: what is read and written in vectors must not straddle two of them."""
+    """Zeros that begin at a whole cache line: what is read and written in vectors must not straddle two of them.
+
+    Parameters
+    ----------
+    count : int
+        How many.
+
+    Returns
+    -------
+    Floats
+    """
     room = np.zeros(count + 7)
     first = (-room.ctypes.data % 64) // 8
     return room[first : first + count]
 
 
 def ramp_place(left: Ints, ramp: int) -> Floats:
-    """Share of the way that glides have done with ``left`` of ``ramp`` samples to go."""
+    """Share of the way that glides have done with ``left`` of ``ramp`` samples to go.
+
+    Parameters
+    ----------
+    left : ndarray
+        Samples that glides still have to go.
+    ramp : int
+        Samples that a glide takes.
+
+    Returns
+    -------
+    Floats
+    """
     u = 1.0 - left / ramp
     return np.asarray(u * u * (3.0 - 2.0 * u))
 

@@ -87,7 +87,17 @@ class Program:
         )
 
     def set_base(self, module: str, param: str, domain_value: float) -> None:
-        """Let a base value glide to a new one, given in the parameter's domain, in all voices."""
+        """Let a base value glide to a new one, given in the parameter's domain, in all voices.
+
+        Parameters
+        ----------
+        module : str
+            Id of the module.
+        param : str
+            Id of the parameter.
+        domain_value : float
+            New base value in the parameter's domain.
+        """
         now = self.bases_now()
         for instance in self.copies.get(module, ()):
             index = self.input_at[(instance, param)]
@@ -96,14 +106,34 @@ class Program:
             self.memory.restless[self.module_at[instance]] = 1
 
     def set_link(self, link: str, amount: float, offset: float) -> None:
-        """Let a link's amount and offset glide to new ones."""
+        """Let a link's amount and offset glide to new ones.
+
+        Parameters
+        ----------
+        link : str
+            The link.
+        amount : float
+            Amount in the domain of the target: octaves, semitones, or its unit.
+        offset : float
+            Offset in the domain of the target.
+        """
         amounts, offsets = self.amounts_now()
         for index in self.link_at.get(link, ()):
             goal, shift = amount * self.shares[index, 0], offset * self.shares[index, 1]
             self.memory.amounts[index] = (amounts[index], goal, offsets[index], shift, self.ramp)
 
     def set_series(self, module: str, series: str, values: Sequence[float]) -> None:
-        """Give a module other numbers of a series, at once, in all voices."""
+        """Give a module other numbers of a series, at once, in all voices.
+
+        Parameters
+        ----------
+        module : str
+            Id of the module.
+        series : mapping of str to tuple of float
+            Numbers by the id of the series.
+        values : mapping
+            Values by parameter.
+        """
         spec = spec_of(self.patch.module(module).type)
         for instance in self.copies.get(module, ()):
             first, size = spec.series_places[series] if spec else (0, 0)
@@ -112,7 +142,17 @@ class Program:
             self.memory.series[at : at + 1 + len(values)] = (len(values), *values)
 
     def writes(self, place: Place) -> bool:
-        """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds."""
+        """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds.
+
+        Parameters
+        ----------
+        place : Place
+            Module and port.
+
+        Returns
+        -------
+        bool
+        """
         spec = spec_of(self.patch.module(place.module).type) if place.module in self.sounding else None
         return spec is not None and place.port == spec.outputs[0].id
 

@@ -59,7 +59,21 @@ PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts",
 
 
 def word(record: np.dtype[np.void], field: str, index: int = 0) -> int:
-    """Place of a field, in words of 8 bytes, in a row of records."""
+    """Place of a field, in words of 8 bytes, in a row of records.
+
+    Parameters
+    ----------
+    record : dtype
+        Kind of record.
+    field : str
+        Name of the field.
+    index : int
+        Which record.
+
+    Returns
+    -------
+    int
+    """
     fields = record.fields
     assert fields is not None
     return int(index * record.itemsize + fields[field][1]) // 8

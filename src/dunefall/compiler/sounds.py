@@ -112,7 +112,19 @@ def at_hand(patch: Patch) -> bool:
 
 
 def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
-    """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more."""
+    """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    report : function of (int, int)
+        Called with what is done and how much there is.
+
+    Returns
+    -------
+    list[str]
+    """
     troubles = []
     for module in patch.modules():
         ref = module.sound
@@ -133,7 +145,21 @@ def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
 
 def prepared(spec: ModuleSpec, module: Module, rate: float) -> Sound:
     """What a module's kernel reads at a rate in Hz; silence where its file has not been taken in. Without a file of the
-    user's it is the shipped one, the built-in tables, or a computed place."""
+    user's it is the shipped one, the built-in tables, or a computed place.
+
+    Parameters
+    ----------
+    spec : ModuleSpec
+        Declaration of the module.
+    module : Module
+        Id of the module.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    Sound
+    """
     if spec.sound == "response":
         return _response(module.sound, round(module.params.get("place", 0.0)), rate)
     if spec.sound == "table":
@@ -148,7 +174,17 @@ def shipped() -> SoundRef:
 
 
 def mapped(ref: SoundRef) -> Sound:
-    """A sound that was taken in; silence otherwise."""
+    """A sound that was taken in; silence otherwise.
+
+    Parameters
+    ----------
+    ref : SoundRef
+        The sound file.
+
+    Returns
+    -------
+    Sound
+    """
     if ref.digest not in _mapped:
         path = _converted(ref.digest)
         if path is None:

@@ -60,7 +60,17 @@ def no_traces() -> Traces:
 
 @njit(nogil=True, error_model="numpy")
 def span(row: NDArray[np.float64]) -> tuple[float, float]:
-    """Lowest and highest value of a row."""
+    """Lowest and highest value of a row.
+
+    Parameters
+    ----------
+    row : ndarray [shape=(n,)]
+        One number for each sample.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     low = high = row[0]
     for i in range(row.size):
         low = smaller(low, row[i])
@@ -70,7 +80,21 @@ def span(row: NDArray[np.float64]) -> tuple[float, float]:
 
 @njit(nogil=True, error_model="numpy")
 def trace_module(rows: NDArray[np.float64], traces: Traces, m: int, start: int, n: int) -> None:
-    """What the window shows of a module, taken while its rows are fresh."""
+    """What the window shows of a module, taken while its rows are fresh.
+
+    Parameters
+    ----------
+    rows : ndarray
+        All rows.
+    traces : Traces
+        Where the window reads from.
+    m : int
+        Place of the module in the order of execution.
+    start : int
+        First sample within the quantum.
+    n : int
+        Samples.
+    """
     begins = traces.counts[1] == 0 and start == 0
     ends = traces.counts[1] == TRACE_QUANTUMS - 1 and start + n == QUANTUM
     at = traces.counts[0] % TRACE_BINS
@@ -86,7 +110,15 @@ def trace_module(rows: NDArray[np.float64], traces: Traces, m: int, start: int, 
 
 @njit(nogil=True, error_model="numpy")
 def trace_end(rows: NDArray[np.float64], traces: Traces) -> None:
-    """The end of a quantum: count on, and copy what is watched sample by sample."""
+    """The end of a quantum: count on, and copy what is watched sample by sample.
+
+    Parameters
+    ----------
+    rows : ndarray
+        All rows.
+    traces : Traces
+        Where the window reads from.
+    """
     counts = traces.counts
     ends = counts[1] == TRACE_QUANTUMS - 1
     counts[1] = 0 if ends else counts[1] + 1

@@ -38,7 +38,25 @@ SIGNATURE = types.void(
 
 
 def view(context: Any, builder: Any, kind: Any, first: Any, count: Any) -> Any:
-    """An array of ``count`` numbers that begins at a pointer."""
+    """An array of ``count`` numbers that begins at a pointer.
+
+    Parameters
+    ----------
+    context : Any
+        Numba's target context.
+    builder : Any
+        LLVM's builder.
+    kind : Any
+        Kind of value that is needed.
+    first : int
+        Where it begins.
+    count : int
+        How many.
+
+    Returns
+    -------
+    Any
+    """
     array = context.make_array(kind)(context, builder)
     constant, size = context.get_constant, kind.dtype.bitwidth // 8
     context.populate_array(
@@ -95,7 +113,17 @@ def piece(typingctx, array, first, count):  # type: ignore[no-untyped-def]
 
 
 def address_caller(of: Any) -> Any:
-    """What calls C functions of a signature: (address, tuple of arguments)."""
+    """What calls C functions of a signature: (address, tuple of arguments).
+
+    Parameters
+    ----------
+    of : Any
+        The signature.
+
+    Returns
+    -------
+    Any
+    """
 
     @intrinsic
     def call_address(typingctx, address, arguments):  # type: ignore[no-untyped-def]

@@ -80,13 +80,37 @@ def instance_id(module_id: str, voice: int, side: int = 0) -> str:
 
 
 def module_key(seed: int, instance: str) -> int:
-    """Key of an instance's random numbers: it depends on the patch's seed and the instance and on nothing else."""
+    """Key of an instance's random numbers: it depends on the patch's seed and the instance and on nothing else.
+
+    Parameters
+    ----------
+    seed : int
+        The patch's seed.
+    instance : str
+        The module as it runs in one voice.
+
+    Returns
+    -------
+    int
+    """
     digest = hashlib.blake2b(f"{seed}/{instance}".encode(), digest_size=8).digest()
     return int.from_bytes(digest, "little")
 
 
 def voice_spread(instance: Instance, param: Param) -> float:
-    """What a voice adds to a base value, in the parameter's domain."""
+    """What a voice adds to a base value, in the parameter's domain.
+
+    Parameters
+    ----------
+    instance : Instance
+        The module as it runs in one voice.
+    param : Param
+        The parameter.
+
+    Returns
+    -------
+    float
+    """
     if instance.voice <= 0 or not (param.octaves or param.unit in SPREAD_OCTAVES):
         return 0.0
     place = module_key(0, f"{instance_id(instance.module.id, instance.voice)}.{param.id}") / 2**63 - 1.0
@@ -94,7 +118,17 @@ def voice_spread(instance: Instance, param: Param) -> float:
 
 
 def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
-    """Instances in the order of the patch, voices side by side, and the wires between them."""
+    """Instances in the order of the patch, voices side by side, and the wires between them.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    tuple[list[Instance], list[Wire]]
+    """
     known = {module.id: spec for module in patch.modules() if (spec := spec_of(module.type))}
     links = [link for link in patch.links if link.on and link.source.module in known and link.target.module in known]
     channels = Channels.of(patch, known, links)

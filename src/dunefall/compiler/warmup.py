@@ -57,7 +57,17 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
 
 def prepare_beside(type_ids: Iterable[str]) -> bool:
     """Load the kernels of these module types; what is missing is compiled by another process, so that a thread that
-    sounds is not held up. Waits for it; gives whether anything was loaded."""
+    sounds is not held up. Waits for it; gives whether anything was loaded.
+
+    Parameters
+    ----------
+    type_ids : iterable of str
+        Types of modules.
+
+    Returns
+    -------
+    bool
+    """
     todo = _not_loaded(type_ids)
     missing = [path for path in map(kernel_path, todo) if not compiled_before(path)]
     if missing:
@@ -69,7 +79,19 @@ def prepare_beside(type_ids: Iterable[str]) -> bool:
 
 def prepare_idly(type_ids: Iterable[str], others: Iterable[str] = ()) -> subprocess.Popen[bytes] | None:
     """Load the loop and those of these kernels that are compiled; gives the process that compiles what is missing of
-    them and of ``others`` while nobody else works, or None."""
+    them and of ``others`` while nobody else works, or None.
+
+    Parameters
+    ----------
+    type_ids : iterable of str
+        Types of modules.
+    others : iterable of str
+        Types that are compiled in the background.
+
+    Returns
+    -------
+    subprocess.Popen[bytes] or None
+    """
     wanted = list(type_ids)
     paths = {spec.id: kernel_path(spec) for spec in _not_loaded([*wanted, *others])}
     missing = [path for path in paths.values() if not compiled_before(path)]

@@ -24,7 +24,17 @@ FUNDAMENTAL = 2.0 / math.pi
 
 @njit(error_model="numpy", forceinline=True)
 def step_left(distance: float) -> float:
-    """What a rounded step of height 1 still lacks at a distance after its middle, in samples, at or above 0."""
+    """What a rounded step of height 1 still lacks at a distance after its middle, in samples, at or above 0.
+
+    Parameters
+    ----------
+    distance : float
+        Cycles from the step.
+
+    Returns
+    -------
+    float
+    """
     u = min(distance * (1.0 / REACH), 1.0)
     u2 = u * u
     u4 = u2 * u2
@@ -36,7 +46,19 @@ def step_left(distance: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def saw(at: float, step: float) -> float:
-    """A saw that rises from -1 at 0 to 1 at the end of the cycle, for a phase in [0, 1) and the size of its step."""
+    """A saw that rises from -1 at 0 to 1 at the end of the cycle, for a phase in [0, 1) and the size of its step.
+
+    Parameters
+    ----------
+    at : float
+        Phase in cycles [0, 1).
+    step : float
+        Cycles per sample, or steps.
+
+    Returns
+    -------
+    float
+    """
     near = at - 1.0 if at >= 0.5 else at
     left = 2.0 * step_left(abs(near) / max(step, 1e-12))
     bent = fma(2.0, at, -1.0) + (left if near >= 0.0 else -left)
@@ -46,14 +68,40 @@ def saw(at: float, step: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def pulse(at: float, step: float, width: float) -> float:
-    """A pulse that is high for a share of the cycle, of height 2 and mean 0."""
+    """A pulse that is high for a share of the cycle, of height 2 and mean 0.
+
+    Parameters
+    ----------
+    at : float
+        Phase in cycles [0, 1).
+    step : float
+        Cycles per sample, or steps.
+    width : float (0, 1)
+        Share of the period in which it is high.
+
+    Returns
+    -------
+    float
+    """
     later = at - width
     return saw(later - floor(later), step) - saw(at, step)
 
 
 @njit(error_model="numpy", forceinline=True)
 def triangle(at: float, step: float) -> float:
-    """A triangle that rises through 0 at phase 0; its corners are rounded over four samples."""
+    """A triangle that rises through 0 at phase 0; its corners are rounded over four samples.
+
+    Parameters
+    ----------
+    at : float
+        Phase in cycles [0, 1).
+    step : float
+        Cycles per sample, or steps.
+
+    Returns
+    -------
+    float
+    """
     turned = at + 0.25 - floor(at + 0.25)
     per = 1.0 / max(step, 1e-12)
     low, high = min(turned, 1.0 - turned) * per, abs(turned - 0.5) * per
@@ -70,7 +118,23 @@ def _corner(distance: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def wave(form: float, at: float, step: float, width: float) -> float:
-    """From sine (0) over triangle (1) and saw (2) to pulse (3), the fundamental of all in step with the sine's."""
+    """From sine (0) over triangle (1) and saw (2) to pulse (3), the fundamental of all in step with the sine's.
+
+    Parameters
+    ----------
+    form : float
+        Shape of the wave: sine, triangle, saw, pulse, and between them.
+    at : float
+        Phase in cycles [0, 1).
+    step : float
+        Cycles per sample, or steps.
+    width : float (0, 1)
+        Share of the period in which it is high.
+
+    Returns
+    -------
+    float
+    """
     half = at + 0.5 - floor(at + 0.5)
     a, b = max(1.0 - form, 0.0), max(1.0 - abs(form - 1.0), 0.0)
     c, d = max(1.0 - abs(form - 2.0), 0.0), max(form - 2.0, 0.0)

@@ -68,7 +68,17 @@ def _imported(text: str) -> frozenset[str]:
 
 
 def sources_of(text: str) -> str:
-    """Digest of a text and of all the project's sources that it imports, and they in turn."""
+    """Digest of a text and of all the project's sources that it imports, and they in turn.
+
+    Parameters
+    ----------
+    text : str
+        What was typed, or read.
+
+    Returns
+    -------
+    str
+    """
     reached: set[str] = set()
     waiting = set(_imported(text))
     while waiting:
@@ -84,7 +94,19 @@ def sources_of(text: str) -> str:
 
 def kept_folder(stem: str, sources: str) -> Path:
     """Folder of what was made of these sources on exactly this kind of machine; made if missing, older ones of the
-    same stem are forgotten."""
+    same stem are forgotten.
+
+    Parameters
+    ----------
+    stem : str
+        How it begins.
+    sources : bool
+        Whether copies of all that moves them come along.
+
+    Returns
+    -------
+    Path
+    """
     folder = _machine_folder() / f"{stem}-{sources}"
     folder.mkdir(parents=True, exist_ok=True)
     os.utime(folder)

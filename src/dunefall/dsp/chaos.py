@@ -19,7 +19,25 @@ PER_CYCLE = 0.15915494309189535
 
 @njit(error_model="numpy", forceinline=True)
 def slope(system: float, x: float, y: float, z: float, heat: float) -> tuple[float, float, float]:
-    """How fast the three values change; ``heat`` 0.5 gives the usual constants (28, 5.7 and 0.19)."""
+    """How fast the three values change; ``heat`` 0.5 gives the usual constants (28, 5.7 and 0.19).
+
+    Parameters
+    ----------
+    system : float
+        Which system, and between two of them.
+    x : float
+        The number.
+    y : float
+        Second coordinate.
+    z : float
+        Third coordinate.
+    heat : float
+        How wild, [0, 1].
+
+    Returns
+    -------
+    tuple[float, float, float]
+    """
     if system == LORENZ:
         return 10.0 * (y - x), x * (20.0 + 16.0 * heat - z) - y, x * y - 8.0 / 3.0 * z
     if system == ROSSLER:
@@ -34,7 +52,27 @@ def slope(system: float, x: float, y: float, z: float, heat: float) -> tuple[flo
 
 @njit(error_model="numpy", forceinline=True)
 def chaos_step(system: float, x: float, y: float, z: float, heat: float, h: float) -> tuple[float, float, float]:
-    """The three values a time ``h`` later (0..0.05)."""
+    """The three values a time ``h`` later (0..0.05).
+
+    Parameters
+    ----------
+    system : float
+        Which system, and between two of them.
+    x : float
+        The number.
+    y : float
+        Second coordinate.
+    z : float
+        Third coordinate.
+    heat : float
+        How wild, [0, 1].
+    h : float
+        Time step.
+
+    Returns
+    -------
+    tuple[float, float, float]
+    """
     ax, ay, az = slope(system, x, y, z, heat)
     bx, by, bz = slope(system, x + 0.5 * h * ax, y + 0.5 * h * ay, z + 0.5 * h * az, heat)
     cx, cy, cz = slope(system, x + 0.5 * h * bx, y + 0.5 * h * by, z + 0.5 * h * bz, heat)

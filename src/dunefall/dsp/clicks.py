@@ -34,6 +34,19 @@ def watch_clicks(state: Floats, first: int, left: Floats, right: Floats, positio
     """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on.
 
     Hardly ever is there a step worth asking about: then the largest of all these samples is all that is worked out.
+
+    Parameters
+    ----------
+    state : ndarray
+        What is carried from call to call; 0 at first.
+    first : int
+        Where this layer's numbers begin.
+    left : ndarray [shape=(n,)]
+        Left channel.
+    right : ndarray [shape=(n,)]
+        Right channel.
+    position : int
+        Sample since the start of the take.
     """
     n, largest = left.size, abs(left[0] + right[0] - state[first + LAST])
     half = n // 2  # of a quantum, whole vectors: the n - 1 steps as two halves with one step in common

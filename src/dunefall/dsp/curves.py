@@ -29,7 +29,25 @@ def drawn(points: Row, place: float, around: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def drawn_span(points: Row, first: int, count: float, place: float, around: float) -> float:
-    """As ``drawn``, over ``count`` points from ``first`` on."""
+    """As ``drawn``, over ``count`` points from ``first`` on.
+
+    Parameters
+    ----------
+    points : ndarray
+        How many points, then the points.
+    first : int
+        Where it begins.
+    count : int
+        How many.
+    place : float [0, 1]
+        Place along the curve.
+    around : bool
+        Whether the end joins the beginning.
+
+    Returns
+    -------
+    float
+    """
     at = place * (count if around else count - 1.0)
     low = min(max(floor(at), 0.0), count - 1.0)
     share, k = at - low, int(low)
@@ -44,6 +62,17 @@ def bent(place: float, bend: float) -> float:
     """A stretch from 0 to 1 that starts slowly (bend towards -1) or fast (towards 1); straight at 0.
 
     The curve p / (p + (1 - p) 2^(-7 bend)): monotone, 0 at 0 and 1 at 1 (the project's own choice).
+
+    Parameters
+    ----------
+    place : float [0, 1]
+        Place along the curve.
+    bend : float
+        Curvature, [-1, 1]; 0 is straight.
+
+    Returns
+    -------
+    float
     """
     if bend == 0.0:
         return place

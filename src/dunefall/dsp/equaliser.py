@@ -26,7 +26,27 @@ FLAT = 0.7071067811865476
 def band_levels_db(
     kind: int, hz: float, db: float, q: float, at_hz: NDArray[np.float64], rate: float
 ) -> NDArray[np.float64]:
-    """What a band does at some frequencies, in dB: Audio EQ Cookbook's responses, warped as the filter warps them."""
+    """What a band does at some frequencies, in dB: Audio EQ Cookbook's responses, warped as the filter warps them.
+
+    Parameters
+    ----------
+    kind : int
+        Low shelf, bell, bell or high shelf.
+    hz : float
+        Frequency in Hz.
+    db : float
+        Gain in dB.
+    q : float
+        Quality factor.
+    at_hz : ndarray
+        Frequencies in Hz.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    ndarray
+    """
     root = 10 ** (db / 40)
     s = 1j * np.tan(np.pi * np.minimum(at_hz / rate, 0.485)) / math.tan(math.pi * min(hz / rate, 0.485))
     if kind == MIDDLE:
@@ -47,7 +67,33 @@ def run_band(
 ) -> None:  # fmt: skip
     """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
     the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB
-    its integrators are empty, whether it rests or moves."""
+    its integrators are empty, whether it rests or moves.
+
+    Parameters
+    ----------
+    kind : int
+        Low shelf, bell, bell or high shelf.
+    audio : ndarray [shape=(n,)]
+        Samples that come in.
+    hz : ndarray [shape=(n,)]
+        Frequency in Hz.
+    db : ndarray [shape=(n,)]
+        Gain in dB.
+    q : ndarray [shape=(n,)]
+        Quality factor.
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    state : ndarray
+        What is carried from call to call; 0 at first.
+    at : int
+        Where its state begins.
+    rate : float
+        Sample rate in Hz.
+    moves : int
+        Non-zero where the values change within the call.
+    scratch : ndarray
+        Room that holds nothing of use before or after.
+    """
     n, scale = out.size, 2.0 / rate
     if moves == 0 and db[0] == 0.0:
         for i in range(n):

@@ -17,7 +17,21 @@ NEAR = 2
 @njit(error_model="numpy", forceinline=True)
 def read_line(memory: Memory, write: int, delay: float) -> float:
     """The sound of ``delay`` samples before the place of writing, at least 2 and at most ``memory.size`` - 4, by
-    third-order Lagrange interpolation (Laakso et al. 1996, Splitting the unit delay)."""
+    third-order Lagrange interpolation (Laakso et al. 1996, Splitting the unit delay).
+
+    Parameters
+    ----------
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    write : int
+        Where the next sample is written.
+    delay : float
+        Delay in samples.
+
+    Returns
+    -------
+    float
+    """
     delay = max(delay, 2.0)
     back = int(delay)
     f, at, size = delay - back, write - back, memory.size
@@ -28,7 +42,19 @@ def read_line(memory: Memory, write: int, delay: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def read_run(out: Row, memory: Memory, write: int, delay: float) -> None:
-    """As ``read_line`` for a row of samples to come, ``delay`` being at least ``out.size + NEAR``."""
+    """As ``read_line`` for a row of samples to come, ``delay`` being at least ``out.size + NEAR``.
+
+    Parameters
+    ----------
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    write : int
+        Where the next sample is written.
+    delay : float
+        Delay in samples.
+    """
     n, size, back = out.size, memory.size, int(delay)
     f, first = delay - back, write - back - 2
     first = first if first >= 0 else first + size
@@ -43,7 +69,21 @@ def read_run(out: Row, memory: Memory, write: int, delay: float) -> None:
 
 @njit(error_model="numpy", forceinline=True)
 def write_run(memory: Memory, write: int, row: Row) -> int:
-    """Write a row of samples round the ring; gives the place after it."""
+    """Write a row of samples round the ring; gives the place after it.
+
+    Parameters
+    ----------
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    write : int
+        Where the next sample is written.
+    row : ndarray [shape=(n,)]
+        One number for each sample.
+
+    Returns
+    -------
+    int
+    """
     first = min(row.size, memory.size - write)
     end = memory[write : write + first]
     for i in range(first):
@@ -75,7 +115,25 @@ def cubic_weights(f: float) -> tuple[float, float, float, float]:
 @njit(error_model="numpy", forceinline=True)
 def read_ring(memory: Row, first: int, size: int, write: int, delay: float) -> float:
     """The sound of ``delay`` samples ago, 1 to ``size`` - 4, in the ring of ``size`` numbers that begins at ``first``
-    and is written next at ``write``; what the present sample has not written yet counts as its neighbour."""
+    and is written next at ``write``; what the present sample has not written yet counts as its neighbour.
+
+    Parameters
+    ----------
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    first : int
+        Where it begins.
+    size : int
+        Numbers in the ring.
+    write : int
+        Where the next sample is written.
+    delay : float
+        Delay in samples.
+
+    Returns
+    -------
+    float
+    """
     back = int(delay)
     at = write - back if write >= back else write - back + size
     here = get(memory, first + at)

@@ -28,6 +28,23 @@ def loudness_of(left: float, right: float, memory: Memory, first: int, rate: flo
     ``memory`` from ``first`` on holds ``LOUDNESS_SIZE`` numbers, 0 at rest: the rate its filters are for, both biquads,
     what they hold for both sides, the power of the piece under way and its samples, the piece's number, the mean power,
     the power of each piece.
+
+    Parameters
+    ----------
+    left : ndarray [shape=(n,)]
+        Left channel.
+    right : ndarray [shape=(n,)]
+        Right channel.
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    first : int
+        Where it begins.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float
     """
     if memory[first + RATE] != rate:
         _set(memory, first, rate)

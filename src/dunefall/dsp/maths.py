@@ -14,16 +14,13 @@ from llvmlite import ir
 from numba import njit, types
 from numba.extending import intrinsic, overload
 
-from dunefall.base.arrays import Row, Scratch
+from dunefall.base.arrays import Row
 
 __all__ = [
-    "approach",
-    "approach_step",
     "db_to_gain",
     "exp2",
     "floor",
     "fma",
-    "follow",
     "larger",
     "level_db",
     "log2",
@@ -33,9 +30,6 @@ __all__ = [
     "on_grid",
     "ramp",
     "ramp_by",
-    "saturate",
-    "saturate_rarely",
-    "saturate_row",
     "sine",
     "smaller",
     "smooth_step",
@@ -44,7 +38,6 @@ __all__ = [
 ]
 
 
-_TO_ONE_PERCENT = math.log2(100.0)
 # Not Numba's own inlining: it then removes stores into arrays that it takes for local ones.
 _INLINED: Any = {"forceinline": True, "error_model": "numpy"}
 
@@ -158,6 +151,15 @@ def exp2(x: float) -> float:
 
     Method: whole part into the exponent, fraction in [-0.5, 0.5] by a polynomial of degree 9 with the smallest greatest
     relative error (Remez), evaluated in pairs (Estrin), which lets the processor work on several terms at once.
+
+    Parameters
+    ----------
+    x : float
+        The number.
+
+    Returns
+    -------
+    float
     """
     whole = nearest(x)
     f = x - whole
@@ -185,6 +187,15 @@ def sine(phase: float) -> float:
 
     Method: whole cycles taken off, then zeros at 0 and at half a cycle as factors, so that one even polynomial covers
     the whole cycle. No branches, so that loops over it vectorise.
+
+    Parameters
+    ----------
+    phase : float
+        Phase in cycles.
+
+    Returns
+    -------
+    float
     """
     f = phase - nearest(phase)
     y = f * f
@@ -194,7 +205,17 @@ def sine(phase: float) -> float:
 @njit(error_model="numpy", forceinline=True)
 def tangent_parts(x: float) -> tuple[float, float]:
     """sin(pi/2 * x) and cos(pi/2 * x), for x in [0, 1]: for x up to 0.98 their quotient, the tangent that prewarps
-    filters, has a relative error below 1e-9."""
+    filters, has a relative error below 1e-9.
+
+    Parameters
+    ----------
+    x : float
+        The number.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     f = 0.25 * x
     e = 0.25 - f
     u, v = f * f, e * e
@@ -226,7 +247,21 @@ def on_grid(x: float) -> float:
 def ramp(out: Row, phase: float, step: float) -> float:
     """Fill ``out``, at most 64 samples, with a phase in [0, 1) that moves by an even step of [-0.5, 1]; returns the
     phase after it. The phase must lie on the grid of ``on_grid``, to which the step is brought: so no sample has to
-    wait for the one before."""
+    wait for the one before.
+
+    Parameters
+    ----------
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    phase : float
+        Phase in cycles.
+    step : float
+        Cycles per sample, or steps.
+
+    Returns
+    -------
+    float
+    """
     step = on_grid(step)
     if out.size == 1:
         out[0] = phase
@@ -240,7 +275,23 @@ def ramp(out: Row, phase: float, step: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def ramp_by(out: Row, phase: float, steps: Row, factor: float) -> float:
-    """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [-0.5, 1]."""
+    """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [-0.5, 1].
+
+    Parameters
+    ----------
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    phase : float
+        Phase in cycles.
+    steps : ndarray [shape=(n,)]
+        Cycles per sample, before the factor.
+    factor : float
+        Of all steps.
+
+    Returns
+    -------
+    float
+    """
     if out.size == 1:
         out[0] = phase
         return _wrapped(phase + on_grid(steps[0] * factor))
@@ -268,71 +319,9 @@ def _wrapped(at: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def approach_step(time_s: float, rate: float) -> float:
-    """Share of the way that a first-order follower goes in one sample, so that 99 % are done after ``time_s``."""
-    return 1.0 - exp2(-_TO_ONE_PERCENT / (time_s * rate))
-
-
-@njit(error_model="numpy", forceinline=True)
-def approach(value: float, goal: float, rise: float, fall: float) -> float:
-    """One sample nearer to a goal, by the share ``rise`` upwards or ``fall`` downwards."""
-    gap = goal - value
-    return fma(gap, rise, value) if gap > 0.0 else fma(gap, fall, value)
-
-
-@njit(error_model="numpy", forceinline=True)
-def follow(
-    out: Row, goals: Row, value: float, rise_s: Row, fall_s: Row, rate: float, moves: int, scratch: Scratch
-) -> float:
-    """Go after a row of goals with times of rising and falling that move or, where ``moves`` is 0, rest; returns the
-    last value. ``goals`` may be ``out`` itself."""
-    n = out.size
-    if moves:
-        for i in range(n):
-            scratch[i], scratch[64 + i] = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
-        for i in range(n):
-            value = approach(value, goals[i], scratch[i], scratch[64 + i])
-            out[i] = value
-    else:
-        rise, fall = approach_step(rise_s[0], rate), approach_step(fall_s[0], rate)
-        for i in range(n):
-            value = approach(value, goals[i], rise, fall)
-            out[i] = value
-    return value
-
-
-@njit(error_model="numpy", forceinline=True)
 def smooth_step(x: float) -> float:
     """From 0 to 1 for x in [0, 1], level at both ends."""
     return x * x * fma(-2.0, x, 3.0)
-
-
-@njit(error_model="numpy", forceinline=True)
-def saturate(x: float, knee: float) -> float:
-    """x unchanged up to +-knee, then bent smoothly so that it never passes +-2 knee."""
-    size = abs(x)
-    bent = math.copysign(knee * (2.0 - knee / size), x)
-    return x if size <= knee else bent
-
-
-@njit(error_model="numpy", forceinline=True)
-def saturate_rarely(x: float, knee: float) -> float:
-    """As ``saturate``, by a branch: for a sound that goes round, where each sample waits for the one before, and hardly
-    ever gets so loud."""
-    if abs(x) <= knee:
-        return x
-    return saturate(x, knee)
-
-
-@njit(error_model="numpy", forceinline=True)
-def saturate_row(row: Row, knee: float) -> None:
-    """``saturate`` a row in place; where nothing is so loud, as usual, it is only looked at."""
-    loud = 0
-    for i in range(row.size):  # counted: a largest one would be found one by one
-        loud += 1 if abs(row[i]) > knee else 0
-    if loud > 0:
-        for i in range(row.size):
-            row[i] = saturate(row[i], knee)
 
 
 @intrinsic
@@ -353,7 +342,17 @@ def _parts_of(typingctx: Any, x: Any) -> Any:
 
 
 def mantissa_and_exponent(x: float) -> tuple[float, float]:
-    """x as mantissa in [1, 2) times 2**exponent, for a normal number above 0."""
+    """x as mantissa in [1, 2) times 2**exponent, for a normal number above 0.
+
+    Parameters
+    ----------
+    x : float
+        The number.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     mantissa, exponent = math.frexp(x)
     return 2.0 * mantissa, exponent - 1.0
 
@@ -366,6 +365,15 @@ def log2(x: float) -> float:
     """Logarithm to base 2 of x in [1e-300, 1e300], with an absolute error below 1e-9.
 
     Method: mantissa brought to [0.71, 1.42], then the series of the inverse hyperbolic tangent to the 11th power.
+
+    Parameters
+    ----------
+    x : float
+        The number.
+
+    Returns
+    -------
+    float
     """
     m, e = mantissa_and_exponent(x)
     big = m > 1.4142135623730951

@@ -28,7 +28,17 @@ STATE_SIZE = _ENERGY + BINS
 
 
 def k_weighting(rate: float) -> NDArray[np.float64]:
-    """Two biquads (b0 b1 b2 a1 a2), high shelf and high-pass, for a rate in Hz; shape (2, 5)."""
+    """Two biquads (b0 b1 b2 a1 a2), high shelf and high-pass, for a rate in Hz; shape (2, 5).
+
+    Parameters
+    ----------
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    ndarray
+    """
     k = math.tan(math.pi * 1681.974450955533 / rate)
     gain, q = 10 ** (3.999843853973347 / 20), 0.7071752369554196
     middle = gain**0.4996667741545416
@@ -42,7 +52,21 @@ def k_weighting(rate: float) -> NDArray[np.float64]:
 
 
 def oversampler(phases: int = 4, taps: int = TAPS, beta: float = 8.0) -> NDArray[np.float64]:
-    """Phases of a Kaiser-windowed sinc, shape (phases, taps): interpolates between samples."""
+    """Phases of a Kaiser-windowed sinc, shape (phases, taps): interpolates between samples.
+
+    Parameters
+    ----------
+    phases : int
+        How many places between two samples.
+    taps : int
+        Length of each filter.
+    beta : float
+        Of the Kaiser window.
+
+    Returns
+    -------
+    ndarray
+    """
     n = np.arange(phases * taps)
     sinc = np.sinc((n - (phases * taps - 1) / 2) / phases) * np.kaiser(phases * taps, beta)
     rows = sinc.reshape(taps, phases).T
@@ -102,7 +126,19 @@ def measure(
 
 
 def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:
-    """Energies of the pieces of 100 ms that were completed since the piece of this number; of the last one for -1."""
+    """Energies of the pieces of 100 ms that were completed since the piece of this number; of the last one for -1.
+
+    Parameters
+    ----------
+    state : ndarray
+        What is carried from call to call; 0 at first.
+    since : int
+        How many have been taken.
+
+    Returns
+    -------
+    list[float]
+    """
     now = int(state[_BIN])
     count = 1 if since < 0 else (now - since) % BINS
     return [float(state[_ENERGY + (now - k) % BINS]) for k in range(count, 0, -1)]
@@ -114,6 +150,16 @@ def piece_number(state: NDArray[np.float64]) -> int:
 
 
 def short_term_lufs(state: NDArray[np.float64]) -> float:
-    """Loudness of the last 3 s in LUFS, -inf for silence."""
+    """Loudness of the last 3 s in LUFS, -inf for silence.
+
+    Parameters
+    ----------
+    state : ndarray
+        What is carried from call to call; 0 at first.
+
+    Returns
+    -------
+    float
+    """
     energy = float(state[_ENERGY : _ENERGY + BINS].mean())
     return -0.691 + 10 * math.log10(energy) if energy > 0 else -math.inf

@@ -49,7 +49,21 @@ SECTIONS_SIZE = HELD + 2 * EIGHT * LINES
 @njit(error_model="numpy", forceinline=True)
 def section(band: int, gain_db: float, per: float) -> tuple[float, float, float, float, float]:
     """Coefficients of a shelf (first and last band) or bell, normalised to a0 = 1 (Bristow-Johnson, Audio EQ
-    Cookbook); ``per`` is 1 / rate."""
+    Cookbook); ``per`` is 1 / rate.
+
+    Parameters
+    ----------
+    band : int
+        Octave band.
+    gain_db : float
+        Gain in dB.
+    per : float
+        Radians per Hz.
+
+    Returns
+    -------
+    tuple[float, float, float, float, float]
+    """
     hz = LOW_SHELF if band == 0 else HIGH_SHELF if band == EIGHT - 1 else BANDS[band]
     up, down = tangent_parts(min(2.0 * hz * per, 0.95))
     cosine, sined = down * down - up * up, 2.0 * up * down
@@ -126,7 +140,23 @@ def keep_gains(memory: Memory, first: int) -> None:
 def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int) -> None:
     """Weaken a sample of all lines at a time, in place; line k's samples stand from ``rows`` + 64 k on, the first is
     sample ``start`` of the quantum, over which the gains go evenly to their new values. ``lines`` is 16, given as a
-    variable, so that the loop over the lines becomes one of vectors."""
+    variable, so that the loop over the lines becomes one of vectors.
+
+    Parameters
+    ----------
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    first : int
+        Where it begins.
+    rows : ndarray
+        All rows.
+    n : int
+        Samples.
+    start : int
+        First sample within the quantum.
+    lines : int
+        How many delay lines.
+    """
     row, held = first + ROW, first + HELD
     for i in range(n):
         share = (start + i) * (1.0 / BLOCK)
@@ -148,7 +178,17 @@ def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int
 
 @njit(error_model="numpy", forceinline=True)
 def mix_rows(memory: Memory, rows: float, n: int) -> None:
-    """Hadamard matrix of sixteen rows, in place; it makes all four times as strong."""
+    """Hadamard matrix of sixteen rows, in place; it makes all four times as strong.
+
+    Parameters
+    ----------
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    rows : ndarray
+        All rows.
+    n : int
+        Samples.
+    """
     half = LINES // 2
     while half > 0:
         for pair in range(LINES // 2):
@@ -166,7 +206,27 @@ def fill_row(
 ) -> None:
     """What lies in a ring a time ago, while that time goes evenly from ``before`` to ``after`` (samples) within a
     quantum of 64; ``write`` is the place of the first of these samples, ``start`` its number in the quantum. Whole
-    numbers of samples that stay are copied."""
+    numbers of samples that stay are copied.
+
+    Parameters
+    ----------
+    row : ndarray [shape=(n,)]
+        One number for each sample.
+    memory : ndarray [shape=(size,)]
+        The delay line.
+    first : int
+        Where it begins.
+    size : int
+        Numbers in the ring.
+    write : int
+        Where the next sample is written.
+    before : float
+        Delay in samples at the start of the quantum.
+    after : float
+        Delay at its end.
+    start : int
+        First sample within the quantum.
+    """
     n = row.size
     whole = int(before)
     at = write - whole if write >= whole else write - whole + size

@@ -45,7 +45,17 @@ def _level_numbers(block: int, count: int) -> int:
 
 
 def memory_numbers(length: int) -> int:
-    """Numbers that both channels need for a response of this length."""
+    """Numbers that both channels need for a response of this length.
+
+    Parameters
+    ----------
+    length : int
+        Samples of the response.
+
+    Returns
+    -------
+    int
+    """
     counts = block_counts(length)
     return 4 * DIRECT + sum(_level_numbers(block, count) for block, count in zip(BLOCKS, counts, strict=True))
 
@@ -53,7 +63,17 @@ def memory_numbers(length: int) -> int:
 def prepared_response(response: NDArray[np.float64]) -> NDArray[np.float64]:
     """A response [shape=(2, n)] as the kernel reads it: counts, cosines and sines of the largest block, the first
     numbers of both channels, then for each size and block the spectra of both, real parts before imaginary ones,
-    divided by the size of the transform."""
+    divided by the size of the transform.
+
+    Parameters
+    ----------
+    response : ndarray [shape=(2, n)]
+        Both channels.
+
+    Returns
+    -------
+    ndarray
+    """
     counts = block_counts(response.shape[1])
     head = np.array([*counts, *[0.0] * (HEADER - len(counts))])
     padded = np.concatenate([response, np.zeros((2, BEGINS[-1] + BLOCKS[-1] * (counts[2] + 1)))], axis=1)
@@ -76,7 +96,25 @@ def _sizes(response: Row, level: int) -> tuple[int, int]:
 
 @njit(error_model="numpy", fastmath={"contract"})
 def convolve(audio: Row, out: Row, memory: Memory, response: Row, channel: int, quantum: float, start: int) -> None:
-    """Convolve the next samples of a channel, within the quantum of this number, from its sample ``start`` on."""
+    """Convolve the next samples of a channel, within the quantum of this number, from its sample ``start`` on.
+
+    Parameters
+    ----------
+    audio : ndarray [shape=(n,)]
+        Samples that come in.
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    memory : ndarray
+        As many numbers as `memory_numbers` says.
+    response : ndarray
+        The prepared response.
+    channel : int
+        0 left, 1 right.
+    quantum : int
+        Number of the quantum.
+    start : int
+        First sample within the quantum.
+    """
     n = out.size
     past = memory[2 * DIRECT * channel : 2 * DIRECT * (channel + 1)]
     first = response[HEADER + TABLE + DIRECT * channel : HEADER + TABLE + DIRECT * (channel + 1)]
@@ -102,7 +140,17 @@ def convolve(audio: Row, out: Row, memory: Memory, response: Row, channel: int, 
 
 @njit(error_model="numpy", fastmath={"contract"})
 def end_quantum(memory: Memory, response: Row, quantum: int) -> None:
-    """The work on the spectra that is due once the quantum of this number is complete in both channels."""
+    """The work on the spectra that is due once the quantum of this number is complete in both channels.
+
+    Parameters
+    ----------
+    memory : ndarray
+        As many numbers as `memory_numbers` says.
+    response : ndarray
+        The prepared response.
+    quantum : int
+        Number of the quantum.
+    """
     for channel in range(2):
         at = 2 * DIRECT * channel
         for i in range(DIRECT):

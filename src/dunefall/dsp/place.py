@@ -18,7 +18,19 @@ AIR_HZ = 8000.0
 
 @njit(error_model="numpy", forceinline=True)
 def falloff_gain(distance_m: float, falloff_db: float) -> float:
-    """Gain of a sound at a distance: 1 up to a metre, then so many dB less at each doubling."""
+    """Gain of a sound at a distance: 1 up to a metre, then so many dB less at each doubling.
+
+    Parameters
+    ----------
+    distance_m : float
+        Metres.
+    falloff_db : float
+        dB for each doubling of the distance.
+
+    Returns
+    -------
+    float
+    """
     if distance_m <= 1.0:
         return 1.0
     return exp2(-falloff_db * 0.16609640474436813 * math.log2(distance_m))
@@ -27,7 +39,21 @@ def falloff_gain(distance_m: float, falloff_db: float) -> float:
 @njit(error_model="numpy", forceinline=True)
 def air_share(distance_m: float, air: float, rate: float) -> float:
     """Share of a one-pole low-pass that takes as much from 8 kHz as the air does on the way; 1: nothing. ``air`` is how
-    thick the air is: 1 as it is."""
+    thick the air is: 1 as it is.
+
+    Parameters
+    ----------
+    distance_m : float
+        Metres.
+    air : float [0, 1]
+        How much the air takes from the highs.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float
+    """
     lost_db = AIR_DB_PER_M * distance_m * air
     if lost_db < 1e-3:
         return 1.0
@@ -38,7 +64,17 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def pan_gains(angle_deg: float) -> tuple[float, float]:
-    """Gains of left and right at constant power: 0 degrees ahead, 90 right, what is behind as what is ahead."""
+    """Gains of left and right at constant power: 0 degrees ahead, 90 right, what is behind as what is ahead.
+
+    Parameters
+    ----------
+    angle_deg : float
+        Degrees from straight ahead, to the right positive.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     across = sine(angle_deg * (1.0 / 360.0))
     place = 0.125 + 0.125 * across
     return sine(place + 0.25), sine(place)

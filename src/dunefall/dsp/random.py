@@ -48,6 +48,20 @@ def philox(key: Key, counter: np.uint64, stream: np.uint64) -> tuple[np.uint64, 
 
 @njit(error_model="numpy")
 def uniform(key: Key, counter: float, stream: float) -> float:
-    """One number in [0, 1): draw ``counter`` (a float64 count) of a stream (a small integer)."""
+    """One number in [0, 1): draw ``counter`` (a float64 count) of a stream (a small integer).
+
+    Parameters
+    ----------
+    key : uint64
+        Key of the module's random numbers.
+    counter : float
+        Number of the draw.
+    stream : float
+        Which of the module's streams.
+
+    Returns
+    -------
+    float
+    """
     a, _, _, _ = philox(key, np.uint64(counter), np.uint64(stream))
     return np.float64(a) * (1.0 / 4294967296.0)

@@ -43,6 +43,23 @@ def read_between(sound: Sound, first: int, frames: float, at: float, speed: floa
 
     ``speed`` is the size of the steps in which it is read: what is above half the new rate is left out up to
     ``FASTEST``.
+
+    Parameters
+    ----------
+    sound : ndarray
+        Samples, channel after channel.
+    first : int
+        Where it begins.
+    frames : int
+        Length in frames.
+    at : float
+        Place in frames.
+    speed : float
+        Frames per sample.
+
+    Returns
+    -------
+    float
     """
     band = 0
     while band < len(SPEEDS) - 1 and speed > SPEEDS[band]:

@@ -59,6 +59,15 @@ ROOMS = (
 def decay_s(room: Room) -> NDArray[np.float64]:
     """Time in which the sound falls by 60 dB in each octave (Eyring 1930).
 
+    Parameters
+    ----------
+    room : Room
+        The room.
+
+    Returns
+    -------
+    ndarray
+
     Examples
     --------
     >>> bool((decay_s(ROOMS[0]) > decay_s(ROOMS[4])).all())
@@ -71,7 +80,19 @@ def decay_s(room: Room) -> NDArray[np.float64]:
 
 
 def response(number: int, rate: float) -> NDArray[np.float64]:
-    """Response of a room of ``ROOMS`` at a rate in Hz, left and right [shape=(2, n)], with an energy of 1 for each."""
+    """Response of a room of ``ROOMS`` at a rate in Hz, left and right [shape=(2, n)], with an energy of 1 for each.
+
+    Parameters
+    ----------
+    number : int
+        Which of the built-in rooms.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    ndarray
+    """
     room = ROOMS[number]
     seconds = min(float(decay_s(room).max()) * 1.1 + 0.1, LONGEST_S)
     count = round(seconds * rate)

@@ -30,7 +30,23 @@ def fall_factor(decay_s: float, rate: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def struck(value: float, rising: float, rise: float, fall: float) -> tuple[float, float]:
-    """Level and whether it rises (1.0), a sample later."""
+    """Level and whether it rises (1.0), a sample later.
+
+    Parameters
+    ----------
+    value : float
+        The envelope so far.
+    rising : float
+        1 while it rises.
+    rise : float
+        Share of the way per sample, upwards.
+    fall : float
+        Share of the way per sample, downwards.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     if rising > 0.5:
         value += (OVERSHOOT - value) * rise
         if value >= 1.0:

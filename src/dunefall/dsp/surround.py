@@ -36,6 +36,19 @@ def speaker_gains(angle_deg: float, centre: float, layout: float) -> tuple[float
 
     ``layout`` is ``QUAD`` or ``SURROUND``; ``centre`` how much of the power in front its own speaker takes, 0..1:
     the rest comes from between left and right.
+
+    Parameters
+    ----------
+    angle_deg : float
+        Degrees from straight ahead, to the right positive.
+    centre : float [0, 1]
+        Share of the centre loudspeaker.
+    layout : float
+        Place in `base.layouts.LAYOUTS`.
+
+    Returns
+    -------
+    tuple[float, float, float, float, float]
     """
     turned = angle_deg - 360.0 * math.floor(angle_deg * (1.0 / 360.0) + 0.5)
     aside = abs(turned)

@@ -18,7 +18,21 @@ __all__ = ["band_rows", "mean", "svf_factors", "svf_next", "three_bands"]
 def svf_factors(cutoff: float, damping: float, scale: float) -> tuple[float, float, float]:
     """Factors of the recurrence for a cutoff in Hz and ``scale`` 2 / rate: with g the tangent of half the cutoff's
     angle, k the damping and d = 1 + g (g + k) they are 2 / d, 2 g / d and 2 g**2 / d, worked out from sine and cosine
-    without g."""
+    without g.
+
+    Parameters
+    ----------
+    cutoff : float
+        Cutoff in Hz.
+    damping : float
+        1/Q.
+    scale : float
+        Cycles per Hz and sample.
+
+    Returns
+    -------
+    tuple[float, float, float]
+    """
     up, down = tangent_parts(min(cutoff * scale, 0.97))
     twice = 2.0 / fma(up * down, damping, 1.0)
     return down * down * twice, up * down * twice, up * up * twice
@@ -26,7 +40,27 @@ def svf_factors(cutoff: float, damping: float, scale: float) -> tuple[float, flo
 
 @njit(error_model="numpy", forceinline=True)
 def svf_next(s1: float, s2: float, x: float, take: float, cross: float, sink: float) -> tuple[float, float]:
-    """The integrators a sample later."""
+    """The integrators a sample later.
+
+    Parameters
+    ----------
+    s1 : float
+        First integrator.
+    s2 : float
+        Second integrator.
+    x : float
+        The number.
+    take : float
+        Factor of the input.
+    cross : float
+        Factor of the band.
+    sink : float
+        Factor of the low-pass.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
     away = x - s2
     return fma(cross, away, fma(take, s1, -s1)), fma(sink, away, fma(cross, s1, s2))
 
@@ -39,7 +73,21 @@ def mean(before: float, after: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def band_rows(scratch: Scratch, k: int, n: int) -> tuple[Row, Row, Row, Row]:
-    """Rows of scratch for the factors, and half the gain, of the k-th of the bands of ``three_bands``."""
+    """Rows of scratch for the factors, and half the gain, of the k-th of the bands of ``three_bands``.
+
+    Parameters
+    ----------
+    scratch : ndarray
+        Room that holds nothing of use before or after.
+    k : int
+        Which band.
+    n : int
+        Samples.
+
+    Returns
+    -------
+    tuple[Row, Row, Row, Row]
+    """
     at = 256 * k
     return (
         scratch[at : at + n],
@@ -52,7 +100,21 @@ def band_rows(scratch: Scratch, k: int, n: int) -> tuple[Row, Row, Row, Row]:
 @njit(error_model="numpy", forceinline=True)
 def three_bands(audio: Row, mix: Row, out: Row, scratch: Scratch, state: State) -> None:
     """Three band-passes side by side, mixed with the sound itself; their factors stand in ``band_rows``, their
-    integrators at the beginning of the state. One loop, as each waits for its own last sample only."""
+    integrators at the beginning of the state. One loop, as each waits for its own last sample only.
+
+    Parameters
+    ----------
+    audio : ndarray [shape=(n,)]
+        Samples that come in.
+    mix : ndarray
+        Shares of low-pass, band and input.
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    scratch : ndarray
+        Room that holds nothing of use before or after.
+    state : ndarray
+        What is carried from call to call; 0 at first.
+    """
     n = out.size
     ta, ca, sa, ga = band_rows(scratch, 0, n)
     tb, cb, sb, gb = band_rows(scratch, 1, n)

@@ -66,7 +66,17 @@ def turns() -> NDArray[np.float64]:
 
 
 def kept_bins(size: int) -> NDArray[np.int64]:
-    """Which bins of a spectrum of so many numbers are kept, in the order in which they lie."""
+    """Which bins of a spectrum of so many numbers are kept, in the order in which they lie.
+
+    Parameters
+    ----------
+    size : int
+        Numbers in the ring.
+
+    Returns
+    -------
+    NDArray[np.int64]
+    """
     reversed_bits: NDArray[np.int64] = np.zeros(1, np.int64)
     while len(reversed_bits) < size:
         reversed_bits = np.concatenate([2 * reversed_bits, 2 * reversed_bits + 1])
@@ -287,7 +297,19 @@ def _unite_one(re: Row, im: Row, i: int, k: int, left: Row, right: Row, at: int)
 @njit(error_model="numpy", fastmath={"contract"})
 def spectra_of(work: Row, left: Row, right: Row, table: Row) -> None:
     """Spectra of both channels (Gentleman and Sande 1966). ``work`` holds left and right, which are lost, and room for
-    their rows; ``left`` and ``right`` receive what is kept, real parts before imaginary ones."""
+    their rows; ``left`` and ``right`` receive what is kept, real parts before imaginary ones.
+
+    Parameters
+    ----------
+    work : ndarray
+        Room to work in; see `room`.
+    left : ndarray
+        Where the left spectrum goes.
+    right : ndarray
+        Where the right spectrum goes.
+    table : ndarray
+        Sines and cosines; see `turns`.
+    """
     n = left.size - 2
     re, im, m, p, wide = work[:n], work[n : 2 * n], n // ROWS, n // ROWS + SPARE, n // 2 + 1
     rows_re, rows_im = work[2 * n : 2 * n + ROWS * p], work[2 * n + ROWS * p :]
@@ -313,7 +335,19 @@ def spectra_of(work: Row, left: Row, right: Row, table: Row) -> None:
 
 @njit(error_model="numpy", fastmath={"contract"})
 def back(left: Row, right: Row, work: Row, table: Row) -> None:
-    """Inverse of ``spectra_of``, not divided (Cooley and Tukey 1965): to the beginning of ``work``."""
+    """Inverse of ``spectra_of``, not divided (Cooley and Tukey 1965): to the beginning of ``work``.
+
+    Parameters
+    ----------
+    left : ndarray
+        The left spectrum.
+    right : ndarray
+        The right spectrum.
+    work : ndarray
+        Room to work in; see `room`.
+    table : ndarray
+        Sines and cosines; see `turns`.
+    """
     n = left.size - 2
     re, im, m, p, wide = work[:n], work[n : 2 * n], n // ROWS, n // ROWS + SPARE, n // 2 + 1
     rows_re, rows_im = work[2 * n : 2 * n + ROWS * p], work[2 * n + ROWS * p :]

@@ -34,7 +34,19 @@ def pulsed(fires: float, left: float, length: float) -> tuple[float, float]:
 
 @njit(error_model="numpy", forceinline=True)
 def unchanged(gate: Row, last: float) -> bool:
-    """Whether a gate stays as high or low as it was a sample before: between triggers there is nothing to do."""
+    """Whether a gate stays as high or low as it was a sample before: between triggers there is nothing to do.
+
+    Parameters
+    ----------
+    gate : ndarray [shape=(n,)]
+        High above 0.5.
+    last : float
+        The value before the first sample.
+
+    Returns
+    -------
+    bool
+    """
     high = 0
     for i in range(gate.size):
         high += 1 if gate[i] > 0.5 else 0
@@ -43,14 +55,38 @@ def unchanged(gate: Row, last: float) -> bool:
 
 @njit(error_model="numpy", forceinline=True)
 def held_for(length_s: float, rate: float) -> float:
-    """Samples of a pulse, at least one."""
+    """Samples of a pulse, at least one.
+
+    Parameters
+    ----------
+    length_s : float
+        Length in seconds.
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float
+    """
     samples: float = max(1.0, np.floor(length_s * rate + 0.5))
     return samples
 
 
 @njit(error_model="numpy", forceinline=True)
 def wrapped(step: float, count: float) -> float:
-    """A whole number brought into 0..count - 1."""
+    """A whole number brought into 0..count - 1.
+
+    Parameters
+    ----------
+    step : float
+        A whole number.
+    count : int
+        How many.
+
+    Returns
+    -------
+    float
+    """
     within: float = step - count * np.floor(step / count)
     return within
 
@@ -60,6 +96,17 @@ def spread_evenly(hits: int, steps: int) -> list[bool]:
 
     Method: Bjorklund 2003, as told by Toussaint 2005, "The Euclidean algorithm generates traditional musical rhythms":
     the remainders are distributed over the groups until at most one is left.
+
+    Parameters
+    ----------
+    hits : float
+        Hits in the pattern.
+    steps : float
+        Steps of the pattern.
+
+    Returns
+    -------
+    list[bool]
 
     Examples
     --------
@@ -91,6 +138,20 @@ SPREADS = _tables()
 
 @njit(error_model="numpy", forceinline=True)
 def is_hit(hits: float, steps: float, step: float) -> bool:
-    """Whether a step is a hit; ``step`` within 0..steps - 1."""
+    """Whether a step is a hit; ``step`` within 0..steps - 1.
+
+    Parameters
+    ----------
+    hits : float
+        Hits in the pattern.
+    steps : float
+        Steps of the pattern.
+    step : float
+        Which step, from 0 on.
+
+    Returns
+    -------
+    bool
+    """
     hit: bool = (SPREADS[int(hits), int(steps)] >> np.uint64(step)) & np.uint64(1) != np.uint64(0)
     return hit

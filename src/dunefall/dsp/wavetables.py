@@ -156,7 +156,17 @@ def built_in_tables() -> NDArray[np.float32]:
 
 def tables_of_sound(samples: NDArray[np.float32]) -> tuple[NDArray[np.float32], int]:
     """One table of a file's cycles: frames of ``CYCLE`` samples if it holds several, else a single cycle; and its
-    number of frames, at most ``MOST_FRAMES``."""
+    number of frames, at most ``MOST_FRAMES``.
+
+    Parameters
+    ----------
+    samples : ndarray [shape=(n,)]
+        A sound file.
+
+    Returns
+    -------
+    tuple[ndarray of float32, int]
+    """
     several = len(samples) >= 2 * CYCLE
     count = min(len(samples) // CYCLE, MOST_FRAMES) if several else 1
     cycles = np.asarray(samples[: count * CYCLE] if several else samples, np.float64).reshape(count, -1)

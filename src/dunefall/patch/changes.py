@@ -125,6 +125,17 @@ T = TypeVar("T", Module, Link, Layer)
 def difference(before: Patch, after: Patch) -> tuple[Change, ...]:
     """What must change for ``before`` to sound as ``after``; empty if nothing.
 
+    Parameters
+    ----------
+    before : Patch
+        How it was.
+    after : Patch
+        How it is to be.
+
+    Returns
+    -------
+    tuple[Change, ...]
+
     Examples
     --------
     >>> difference(Patch(tempo_bpm=90), Patch(tempo_bpm=92))
@@ -203,7 +214,20 @@ def _moved(before: Sequence[T], after: Sequence[T]) -> tuple[list[T], list[tuple
 
 
 def apply_changes(patch: Patch, changes: Sequence[Change]) -> Patch:
-    """The patch with the changes made one after the other."""
+    """The patch with the changes made one after the other.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    changes : Changes
+        What `difference` gave.
+
+    Returns
+    -------
+    Patch
+        A new patch.
+    """
     for change in changes:
         patch = _apply(patch, change)
     return patch

@@ -48,7 +48,19 @@ def parent_of(patch: Patch, part: str) -> Compound | None:
 
 
 def modules_in(patch: Patch, chosen: Collection[str]) -> tuple[str, ...]:
-    """The modules of these ids, in the order of the patch; a compound stands for all that is in it."""
+    """The modules of these ids, in the order of the patch; a compound stands for all that is in it.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    chosen : collection of str
+        Ids of modules and compounds.
+
+    Returns
+    -------
+    tuple[str, ...]
+    """
     known = {compound.id: compound for compound in patch.compounds}
     found: set[str] = set()
     todo = list(chosen)
@@ -62,7 +74,19 @@ def modules_in(patch: Patch, chosen: Collection[str]) -> tuple[str, ...]:
 
 
 def compounds_in(patch: Patch, compound_id: str) -> tuple[Compound, ...]:
-    """The compounds that stand in one, at any depth."""
+    """The compounds that stand in one, at any depth.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    compound_id : str
+        Id of the compound.
+
+    Returns
+    -------
+    tuple[Compound, ...]
+    """
     here = compound_of(patch, compound_id)
     direct = [x for x in patch.compounds if here is not None and x.id in here.parts]
     return tuple(x for inner in direct for x in (inner, *compounds_in(patch, inner.id)))
@@ -75,6 +99,18 @@ def with_compound(patch: Patch, compound: Compound) -> Patch:
 
 def with_new_compound(patch: Patch, compound: Compound) -> Patch:
     """A patch with its parts made into one compound, which stands where they stood.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    compound : Compound
+        The compound.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
 
     Raises
     ------
@@ -95,7 +131,22 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
 
 
 def with_new_parts(before: Patch, after: Patch, compound_id: str) -> Patch:
-    """``after`` with all that ``before`` did not have, and that stands in no compound, put into this one."""
+    """``after`` with all that ``before`` did not have, and that stands in no compound, put into this one.
+
+    Parameters
+    ----------
+    before : Patch
+        The patch without the new modules.
+    after : Patch
+        The patch with them.
+    compound_id : str
+        Id of the compound.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     known = {*_ids(before), *parents(after)}
     return with_parts(after, compound_id, [part for part in _ids(after) if part not in known])
 
@@ -106,13 +157,41 @@ def _ids(patch: Patch) -> dict[str, None]:
 
 
 def with_parts(patch: Patch, compound_id: str, parts: Collection[str]) -> Patch:
-    """A patch in which some modules that stood in no compound stand in this one."""
+    """A patch in which some modules that stood in no compound stand in this one.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    compound_id : str
+        Id of the compound.
+    parts : collection of str
+        Ids of modules and compounds.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     compound = compound_of(patch, compound_id)
     return with_compound(patch, replace(compound, parts=(*compound.parts, *parts))) if compound else patch
 
 
 def without_compound(patch: Patch, compound_id: str) -> Patch:
-    """A patch in which a compound's parts stand where it stood, as themselves."""
+    """A patch in which a compound's parts stand where it stood, as themselves.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    compound_id : str
+        Id of the compound.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     gone, home = compound_of(patch, compound_id), parent_of(patch, compound_id)
     if gone is None:
         return patch
@@ -125,6 +204,11 @@ def without_compound(patch: Patch, compound_id: str) -> Patch:
 
 def check_compounds(patch: Patch) -> None:
     """Check that compounds hold together.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
 
     Raises
     ------
@@ -180,7 +264,22 @@ def _check_inside(patch: Patch, compound: Compound, place: str) -> None:
 
 def checked_compound(compound: Compound) -> Compound:
     """A compound with its texts trimmed; raises ParameterError where a name is missing or stands there twice, or a
-    range is empty."""
+    range is empty.
+
+    Parameters
+    ----------
+    compound : Compound
+        The compound.
+
+    Returns
+    -------
+    Compound
+
+    Raises
+    ------
+    ParameterError
+        If a name is missing or stands there twice, or a range is empty.
+    """
     names = [x.name.strip() for x in compound.controls] + [x.name.strip() for x in compound.ports]
     if not compound.name.strip() or not all(names):
         raise ParameterError("a compound, and each of its controls and ports, needs a name")

@@ -9,8 +9,8 @@ from typing import Any
 from dunefall.base.errors import PatchError
 from dunefall.patch.compounds import check_compounds, modules_in
 from dunefall.patch.fields import dump_json, objects, parse_json
-from dunefall.patch.files import dump_compound, dump_layer, dump_link, raw_compound, raw_layer, raw_link
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Layer, Link, Module, Patch, Place
+from dunefall.patch.partfiles import dump_compound, dump_layer, dump_link, raw_compound, raw_layer, raw_link
 
 __all__ = [
     "Clip",
@@ -59,7 +59,20 @@ class Copied:
 
 
 def with_sources(patch: Patch, modules: Collection[str]) -> frozenset[str]:
-    """These modules and all in their layers and in Shared that lead to them: their sources."""
+    """These modules and all in their layers and in Shared that lead to them: their sources.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    modules : collection of str
+        Ids of the modules.
+
+    Returns
+    -------
+    frozenset[str]
+        The changed patch.
+    """
     homes = {SHARED_ID} | {patch.layer_of(module).id for module in modules}
     near = {module.id for layer in patch.layers if layer.id in homes for module in layer.modules}
     found, todo = set(modules), list(modules)
@@ -73,7 +86,19 @@ def with_sources(patch: Patch, modules: Collection[str]) -> frozenset[str]:
 
 
 def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
-    """Some modules, with the links among them and those that come in; layers' ends and the master stay."""
+    """Some modules, with the links among them and those that come in; layers' ends and the master stay.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    modules : collection of str
+        Ids of the modules.
+
+    Returns
+    -------
+    Clip
+    """
     ends = {layer.output_id for layer in patch.layers} | {layer.sends_id for layer in patch.layers}
     chosen = {m for m in modules if m not in ends and patch.layer_of(m).id != MASTER_ID}
     layers = []
@@ -86,7 +111,19 @@ def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
 
 
 def clip_of_layer(patch: Patch, layer_id: str) -> Clip:
-    """A layer with everything in it, what comes in, and what it sends."""
+    """A layer with everything in it, what comes in, and what it sends.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer_id : str
+        Id of the layer.
+
+    Returns
+    -------
+    Clip
+    """
     layer = patch.layer(layer_id)
     own = {module.id for module in layer.modules}
     lanes = {lane.sends_id for lane in patch.layers if lane.effects}
@@ -106,6 +143,20 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
 
     Modules go into the layer that they came from, if the patch has it, else into ``layer_id``; whole layers become new
     layers. A link whose other end is not there is left out.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    clip : Clip
+        What was copied.
+    layer_id : str
+        Id of the layer.
+
+    Returns
+    -------
+    Copied
+        The changed patch.
     """
     names: dict[str, str] = {}
     for layer in clip.layers:
@@ -176,7 +227,19 @@ def _fresh(patch: Patch, module: Module, names: dict[str, str]) -> Module:
 
 
 def free_name(name: str, others: Iterable[str]) -> str:
-    """A name that nothing has yet, such as ``Filter 2``."""
+    """A name that nothing has yet, such as ``Filter 2``.
+
+    Parameters
+    ----------
+    name : str
+        The name that is wanted.
+    others : collection of str
+        Names that are taken.
+
+    Returns
+    -------
+    str
+    """
     taken, made, number = set(others), name, 2
     while made in taken:
         made, number = f"{name} {number}"[:60], number + 1
@@ -195,7 +258,22 @@ def clip_text(clip: Clip) -> str:
 
 
 def parse_clip(text: str) -> Clip:
-    """The clip of a text; raises PatchError if it is none."""
+    """The clip of a text; raises PatchError if it is none.
+
+    Parameters
+    ----------
+    text : str
+        What was typed, or read.
+
+    Returns
+    -------
+    Clip
+
+    Raises
+    ------
+    PatchError
+        If the text is no copied part of a patch.
+    """
     raw: Any = parse_json(text.encode())
     if not isinstance(raw, dict) or raw.get("dunefall_clip") != 1:
         raise PatchError("the clipboard holds no modules and no layer")
@@ -210,7 +288,17 @@ def parse_clip(text: str) -> Clip:
 
 
 def starter_clip(starter: Patch) -> Clip:
-    """All of a starter: its layers whole, what stands in Shared as modules."""
+    """All of a starter: its layers whole, what stands in Shared as modules.
+
+    Parameters
+    ----------
+    starter : Patch
+        The starter.
+
+    Returns
+    -------
+    Clip
+    """
     layers = tuple(layer for layer in starter.layers if layer.modules and layer.id != MASTER_ID)
     whole = frozenset(x.id for x in layers if x.id != SHARED_ID)
     return Clip(layers, whole, starter.links, starter.compounds)

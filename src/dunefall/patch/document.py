@@ -37,7 +37,15 @@ class Document:
         self._undone: list[_Step] = []
 
     def open(self, patch: Patch, path: Path | None) -> None:
-        """Hold another patch, with a history of its own; listeners stay, and are not told."""
+        """Hold another patch, with a history of its own; listeners stay, and are not told.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch that is held from now on.
+        path : Path or None
+            Its file.
+        """
         self.patch, self.path, self._saved = patch, path, patch
         self._done.clear()
         self._undone.clear()

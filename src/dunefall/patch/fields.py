@@ -26,7 +26,22 @@ _KINDS = {
 
 
 def parse_json(data: bytes) -> Any:
-    """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault."""
+    """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault.
+
+    Parameters
+    ----------
+    data : bytes
+        Bytes of the file.
+
+    Returns
+    -------
+    Any
+
+    Raises
+    ------
+    PatchError
+        If it is no valid JSON; with line and column.
+    """
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
@@ -72,7 +87,30 @@ def _check_depth(raw: Any) -> None:
 
 
 def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
-    """Field of an object, checked for its kind; missing fields give ``default`` or raise."""
+    """Field of an object, checked for its kind; missing fields give ``default`` or raise.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+    name : str
+        Name of the field.
+    kind : type
+        str, float, int, bool, list or dict.
+    place : str
+        Where in the file the object stands.
+    default : Any
+        What is given where the field is missing; without one it must be there.
+
+    Returns
+    -------
+    Any
+
+    Raises
+    ------
+    PatchError
+        If the field is missing or of another kind; with its place.
+    """
     where = f"{place}.{name}" if place else name
     if name not in raw:
         if default is None:
@@ -98,7 +136,28 @@ def others(raw: dict[str, Any], known: tuple[str, ...]) -> Mapping[str, Any]:
 
 
 def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
-    """The objects of a list, each with its place."""
+    """The objects of a list, each with its place.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+    name : str
+        Its name.
+    place : Place
+        Module and port.
+    most : int
+        How many there may be.
+
+    Returns
+    -------
+    list[tuple[dict[str, Any], str]]
+
+    Raises
+    ------
+    PatchError
+        If it is no list of objects, or too long.
+    """
     items = get(raw, name, list, place, [])
     where = f"{place}.{name}" if place else name
     if len(items) > most:
@@ -110,7 +169,26 @@ def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple
 
 
 def texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
-    """The texts of a list, none where it is missing."""
+    """The texts of a list, none where it is missing.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+    name : str
+        Its name.
+    place : Place
+        Module and port.
+
+    Returns
+    -------
+    list[str]
+
+    Raises
+    ------
+    PatchError
+        If it is no list of texts.
+    """
     items: list[Any] = get(raw, name, list, place, [])
     if not all(isinstance(item, str) for item in items):
         raise PatchError("needs a list of texts", place=f"{place}.{name}")
@@ -118,7 +196,26 @@ def texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
 
 
 def numbers(raw: dict[str, Any], name: str, place: str) -> tuple[float, ...]:
-    """The numbers of a list; raises PatchError with the place of what is none."""
+    """The numbers of a list; raises PatchError with the place of what is none.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+    name : str
+        Its name.
+    place : Place
+        Module and port.
+
+    Returns
+    -------
+    tuple[float, ...]
+
+    Raises
+    ------
+    PatchError
+        If it is no list of numbers, or too long.
+    """
     items = get(raw, name, list, place)
     where = f"{place}.{name}"
     if len(items) > MAX_SERIES:

@@ -14,7 +14,6 @@ version does not know are kept and saved again.
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -24,65 +23,61 @@ from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
-from dunefall.patch.fields import dump_json, get, numbers, objects, others, parse_json, texts
+from dunefall.patch.fields import dump_json, get, objects, others, parse_json
 from dunefall.patch.migrations import brought_up
 from dunefall.patch.model import (
-    CURVES,
-    MOST_VOICES,
     SHARED_ID,
     UNTITLED,
-    Compound,
-    Control,
     Layer,
     Link,
-    Module,
     Patch,
-    Place,
-    Port,
-    SoundRef,
+)
+from dunefall.patch.partfiles import (
+    MAX_MODULES,
+    dump_compound,
+    dump_layer,
+    dump_link,
+    raw_compound,
+    raw_layer,
+    raw_link,
+    split_place,
 )
 
 __all__ = [
     "FORMAT",
     "MAX_BYTES",
     "MAX_LINKS",
-    "dump_compound",
-    "dump_layer",
-    "dump_link",
-    "dump_module",
     "dump_patch",
     "layout_in",
     "load_patch",
     "parse_patch",
     "patch_of",
-    "raw_compound",
-    "raw_layer",
-    "raw_link",
-    "raw_module",
     "raw_patch",
     "read_file",
     "save_patch",
-    "split_place",
     "with_sounds_beside",
     "with_sounds_in",
 ]
 
 FORMAT = 2
 MAX_BYTES = 16_000_000
-MAX_MODULES = 10_000
 MAX_LINKS = 50_000
 
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links", "compounds")
-_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
-_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
-_LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
-_COMPOUND_FIELDS = (
-    "id", "name", "about", "parts", "controls", "ports", "bypassed", "resting", "library", "digest",
-)  # fmt: skip
 
 
 def load_patch(path: Path) -> Patch:
     """Read a patch file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    Patch
+        A new patch.
 
     Raises
     ------
@@ -99,7 +94,22 @@ def load_patch(path: Path) -> Patch:
 
 
 def read_file(path: Path) -> bytes:
-    """Bytes of a patch or take file; raises StorageError if it cannot be read, PatchError if it is absurdly large."""
+    """Bytes of a patch or take file; raises StorageError if it cannot be read, PatchError if it is absurdly large.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    bytes
+
+    Raises
+    ------
+    PatchError, StorageError
+        If the file is too large, or cannot be read.
+    """
     try:
         size = path.stat().st_size
         if size > MAX_BYTES:
@@ -169,47 +179,25 @@ def save_patch(patch: Patch, path: Path) -> None:
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
 
 
-def dump_layer(layer: Layer) -> dict[str, Any]:
-    """A layer as it stands in a file."""
-    voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
-    modules = [dump_module(module) for module in layer.modules]
-    effects = {"effects": True} if layer.effects else {}
-    group = {"group": layer.group} if layer.group else {}
-    own = {**effects, **group, **voices, "modules": modules, **layer.extra}
-    return {"id": layer.id, "name": layer.name, "folded": layer.folded, **own}
-
-
-def dump_module(module: Module) -> dict[str, Any]:
-    """A module as it stands in a file."""
-    return {
-        "id": module.id,
-        "type": module.type,
-        "name": module.name,
-        "bypassed": module.bypassed,
-        "params": dict(module.params),
-        **({"sound": {"path": module.sound.path, "digest": module.sound.digest}} if module.sound else {}),
-        **({"series": {name: list(values) for name, values in module.series.items()}} if module.series else {}),
-        **({"locked": sorted(module.locked)} if module.locked else {}),
-        **module.extra,
-    }
-
-
-def dump_link(link: Link) -> dict[str, Any]:
-    """A link as it stands in a file."""
-    return {
-        "id": link.id,
-        "from": str(link.source),
-        "to": str(link.target),
-        "amount": link.amount,
-        "offset": link.offset,
-        "curve": link.curve,
-        "on": link.on,
-        **link.extra,
-    }
-
-
 def layout_in(raw: dict[str, Any], place: str) -> str:
-    """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout."""
+    """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+    place : Place
+        Module and port.
+
+    Returns
+    -------
+    str
+
+    Raises
+    ------
+    PatchError
+        If there is no such layout.
+    """
     layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
     known = [known.id for known in LAYOUTS]
     if layout not in known:
@@ -218,7 +206,23 @@ def layout_in(raw: dict[str, Any], place: str) -> str:
 
 
 def patch_of(raw: Any) -> Patch:
-    """Patch of its objects and lists; raises PatchError with the place of the first fault."""
+    """Patch of its objects and lists; raises PatchError with the place of the first fault.
+
+    Parameters
+    ----------
+    raw : dict
+        Fields as they stand in the file.
+
+    Returns
+    -------
+    Patch
+        A new patch.
+
+    Raises
+    ------
+    PatchError
+        If a field is missing, of another kind, or refers to what is not there.
+    """
     if not isinstance(raw, dict):
         raise PatchError("the file does not hold a patch (its outermost part is no object)")
     version = get(raw, "format", int, "")
@@ -258,125 +262,6 @@ def patch_of(raw: Any) -> Patch:
     )
     check_compounds(patch)
     return brought_up(patch, version)
-
-
-def raw_layer(raw: dict[str, Any], place: str) -> Layer:
-    """Layer of its object."""
-    voices = get(raw, "voices", int, place, 1)
-    if not 1 <= voices <= MOST_VOICES:
-        raise PatchError(f"must be 1 to {MOST_VOICES}; got {voices}", place=f"{place}.voices")
-    spread = get(raw, "spread", float, place, 0.5)
-    if not 0 <= spread <= 1:
-        raise PatchError(f"must be 0 to 1; got {spread:g}", place=f"{place}.spread")
-    return Layer(
-        voices=voices,
-        spread=spread,
-        meet=get(raw, "meet", str, place, ""),
-        id=get(raw, "id", str, place),
-        name=get(raw, "name", str, place),
-        folded=get(raw, "folded", bool, place, False),
-        effects=get(raw, "effects", bool, place, False),
-        group=get(raw, "group", str, place, ""),
-        modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
-        extra=others(raw, _LAYER_FIELDS),
-    )
-
-
-def raw_module(raw: dict[str, Any], place: str) -> Module:
-    """Module of its object."""
-    params = get(raw, "params", dict, place, {})
-    values = {name: get(params, name, float, f"{place}.params") for name in params}
-    type_id = get(raw, "type", str, place)
-    return Module(
-        id=get(raw, "id", str, place),
-        type=type_id,
-        name=get(raw, "name", str, place, type_id),
-        bypassed=get(raw, "bypassed", bool, place, False),
-        params=values,
-        sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
-        series=_raw_series(get(raw, "series", dict, place, {}), f"{place}.series"),
-        locked=frozenset(texts(raw, "locked", place)),
-        extra=others(raw, _MODULE_FIELDS),
-    )
-
-
-def dump_compound(compound: Compound) -> dict[str, Any]:
-    """A compound as it stands in a file."""
-    resting = {"bypassed": True, "resting": list(compound.resting)} if compound.bypassed else {}
-    library = {"library": compound.library, "digest": compound.digest} if compound.library else {}
-    return {
-        "id": compound.id,
-        "name": compound.name,
-        **({"about": compound.about} if compound.about else {}),
-        "parts": list(compound.parts),
-        "controls": [{"at": str(x.place), "name": x.name, "low": x.low, "high": x.high} for x in compound.controls],
-        "ports": [{"at": str(port.place), "name": port.name} for port in compound.ports],
-        **resting,
-        **library,
-        **compound.extra,
-    }
-
-
-def raw_compound(raw: dict[str, Any], place: str) -> Compound:
-    """Compound of its object."""
-    shown = {name: objects(raw, name, place, MAX_MODULES) for name in ("controls", "ports")}
-    return Compound(
-        id=get(raw, "id", str, place),
-        name=get(raw, "name", str, place),
-        about=get(raw, "about", str, place, ""),
-        parts=tuple(texts(raw, "parts", place)),
-        controls=tuple(_raw_control(item, where) for item, where in shown["controls"]),
-        ports=tuple(Port(_place_at(item, where), get(item, "name", str, where)) for item, where in shown["ports"]),
-        bypassed=get(raw, "bypassed", bool, place, False),
-        resting=tuple(texts(raw, "resting", place)),
-        library=get(raw, "library", str, place, ""),
-        digest=get(raw, "digest", str, place, ""),
-        extra=others(raw, _COMPOUND_FIELDS),
-    )
-
-
-def _raw_control(raw: dict[str, Any], place: str) -> Control:
-    low, high = get(raw, "low", float, place), get(raw, "high", float, place)
-    if low >= high:
-        raise PatchError(f"must be above low ({low:g}); got {high:g}", place=f"{place}.high")
-    return Control(_place_at(raw, place), get(raw, "name", str, place), low, high)
-
-
-def _place_at(raw: dict[str, Any], place: str) -> Place:
-    return split_place(get(raw, "at", str, place), f"{place}.at")
-
-
-def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
-    return SoundRef(get(raw, "path", str, place), get(raw, "digest", str, place)) if raw else None
-
-
-def _raw_series(raw: dict[str, Any], place: str) -> dict[str, tuple[float, ...]]:
-    return {name: numbers(raw, name, place) for name in raw}
-
-
-def raw_link(raw: dict[str, Any], place: str) -> Link:
-    """Link of its object."""
-    curve = get(raw, "curve", str, place, CURVES[0])
-    if curve not in CURVES:
-        raise PatchError(f'must be one of {", ".join(CURVES)}; got "{curve}"', place=f"{place}.curve")
-    return Link(
-        id=get(raw, "id", str, place),
-        source=split_place(get(raw, "from", str, place), f"{place}.from"),
-        target=split_place(get(raw, "to", str, place), f"{place}.to"),
-        amount=get(raw, "amount", float, place, 1.0),
-        offset=get(raw, "offset", float, place, 0.0),
-        curve=curve,
-        on=get(raw, "on", bool, place, True),
-        extra=others(raw, _LINK_FIELDS),
-    )
-
-
-def split_place(text: Any, place: str) -> Place:
-    """Module and port of "module.port"."""
-    module, dot, port = text.partition(".") if isinstance(text, str) else ("", "", "")
-    if not (module and dot and port):
-        raise PatchError(f'needs "module.port"; got {json.dumps(text)[:40]}', place=place)
-    return Place(module, port)
 
 
 def _check_unique_ids(layers: tuple[Layer, ...]) -> None:

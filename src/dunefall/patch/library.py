@@ -23,6 +23,15 @@ def starters() -> dict[str, Path]:
 def find_patch(name: str) -> tuple[Patch, Path | None]:
     """Patch and file of a name that a user typed; shipped patches have no file, so that saving asks for one.
 
+    Parameters
+    ----------
+    name : str
+        A file, `demo:` or `starter:NAME`.
+
+    Returns
+    -------
+    tuple[Patch, Path or None]
+
     Raises
     ------
     PatchError

@@ -21,7 +21,20 @@ QUARTER_TURN = 90.0
 
 
 def brought_up(patch: Patch, version: int) -> Patch:
-    """The patch of a file of a format, as it is in the present format."""
+    """The patch of a file of a format, as it is in the present format.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    version : int
+        Format number of the file.
+
+    Returns
+    -------
+    Patch
+        A new patch.
+    """
     if version >= 2:
         return patch
     times = {m.id: _time_param(m) for m in patch.modules() if m.type == "delay"}

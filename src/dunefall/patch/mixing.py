@@ -52,6 +52,17 @@ def effect_lanes(patch: Patch) -> list[Layer]:
 def heard(patch: Patch, module: Module) -> float:
     """How much the solos leave of a layer whose output this is, 0..1; effect lanes are always heard.
 
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    module : Module
+        The output of a layer.
+
+    Returns
+    -------
+    float
+
     Examples
     --------
     >>> heard(Patch(), Module("a-output", "output", "A"))
@@ -71,13 +82,39 @@ def _solos(patch: Patch) -> set[int]:
 
 
 def send_of(patch: Patch, layer: Layer, lane: Layer) -> Link | None:
-    """The link by which a layer sends to an effect lane."""
+    """The link by which a layer sends to an effect lane.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer : Layer
+        The layer that sends.
+    lane : Layer or str
+        The effect lane.
+
+    Returns
+    -------
+    Link or None
+    """
     links = patch.links_into(lane.sends_id, "audio")
     return next((link for link in links if link.source.module == layer.output_id), None)
 
 
 def key_of(patch: Patch, layer: Layer) -> Place | None:
-    """What a layer is ducked by."""
+    """What a layer is ducked by.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer : Layer
+        The layer that makes way.
+
+    Returns
+    -------
+    Place or None
+    """
     links = patch.links_into(layer.output_id, "duck")
     return links[0].source if links else None
 
@@ -88,7 +125,26 @@ def master_of(patch: Patch) -> Module | None:
 
 
 def with_send(patch: Patch, layer: Layer, lane: Layer, gain: float, *, before: bool = False) -> Patch:
-    """A patch in which a layer sends so much, linear, to an effect lane; 0 takes the send away."""
+    """A patch in which a layer sends so much, linear, to an effect lane; 0 takes the send away.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer : Layer
+        The layer that sends.
+    lane : Layer
+        The effect lane.
+    gain : float
+        Linear gain; 0 takes it away.
+    before : bool
+        Whether it is taken before the level.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     old = send_of(patch, layer, lane)
     if gain <= 0.0:
         return patch.without_link(old.id) if old else patch
@@ -99,7 +155,22 @@ def with_send(patch: Patch, layer: Layer, lane: Layer, gain: float, *, before: b
 
 
 def with_key(patch: Patch, layer: Layer, source: Place | None) -> Patch:
-    """A patch in which a layer makes way for something else, or for nothing."""
+    """A patch in which a layer makes way for something else, or for nothing.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer : Layer
+        The layer that makes way.
+    source : Place or None
+        For what; None: for nothing.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     target = Place(layer.output_id, "duck")
     for link in patch.links_into(target.module, target.port):
         patch = patch.without_link(link.id)
@@ -108,6 +179,20 @@ def with_key(patch: Patch, layer: Layer, source: Place | None) -> Patch:
 
 def with_effect_lane(patch: Patch, name: str, types: tuple[str, ...]) -> Patch:
     """A patch with one more shared effect lane of modules of these types in a row, each all wet.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    name : str
+        Name of the lane.
+    types : tuple of str
+        Types of the modules, in the order of the sound.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
 
     Raises
     ------
@@ -146,7 +231,19 @@ class Way:
 
     @classmethod
     def of(cls, patch: Patch, output: Module) -> Way | None:
-        """The loop of a layer, by its output; None where it is moved by something else, or by nothing."""
+        """The loop of a layer, by its output; None where it is moved by something else, or by nothing.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        output : Output
+            What it gives.
+
+        Returns
+        -------
+        Way or None
+        """
         links = [next(iter(patch.links_into(output.id, port)), None) for port in ("angle_deg", "distance_m")]
         across, away = links
         if not across or not away or across.source.module != away.source.module:
@@ -161,7 +258,17 @@ class Way:
         return cls(gesture.id, tuple(places), middle, reach)
 
     def paths(self, places: Sequence[tuple[float, float]]) -> dict[str, tuple[float, ...]]:
-        """The gesture's series for other places."""
+        """The gesture's series for other places.
+
+        Parameters
+        ----------
+        places : iterable of Path
+            Files.
+
+        Returns
+        -------
+        dict[str, tuple[float, ...]]
+        """
         across = [_within((angle - self.middle[0]) / (self.reach[0] or 1.0)) for angle, _ in places]
         away = [_within(math.log2(far / self.middle[1]) / (self.reach[1] or 1.0)) for _, far in places]
         return {"path_x": tuple(across), "path_y": tuple(away)}
@@ -185,7 +292,22 @@ def _even_times(loop: Sequence[tuple[float, float, float]], middle: float) -> tu
 
 
 def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, float]]) -> Patch:
-    """A patch in which a layer goes round a drawn loop of (seconds, degrees, metres), as fast as it was drawn."""
+    """A patch in which a layer goes round a drawn loop of (seconds, degrees, metres), as fast as it was drawn.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer : Layer
+        The layer that moves.
+    loop : sequence of (float, float, float)
+        Seconds, degrees and metres along the way.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     output = patch.module(layer.output_id)
     seconds = min(max(loop[-1][0] - loop[0][0], 2.0), 3600.0)
     middle = math.sqrt(min(x[2] for x in loop) * max(x[2] for x in loop))
@@ -206,14 +328,40 @@ def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, flo
 
 
 def with_master(patch: Patch) -> Patch:
-    """A patch whose whole mix goes through a Master."""
+    """A patch whose whole mix goes through a Master.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     if master_of(patch):
         return patch
     return patch.with_layer(Layer(MASTER_ID, "Master", (Module("master-strip", "master", "Master"),), folded=True))
 
 
 def with_moved_layer(patch: Patch, layer_id: str, by: int) -> Patch:
-    """A patch with a layer moved up or down among its neighbours of the same kind."""
+    """A patch with a layer moved up or down among its neighbours of the same kind.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer_id : str
+        Id of the layer.
+    by : int
+        How many places, down if positive.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
     layers = list(patch.layers)
     here = next(k for k, layer in enumerate(layers) if layer.id == layer_id)
     alike = [k for k, layer in enumerate(layers) if layer.effects == layers[here].effects and layer.id not in (

@@ -42,7 +42,15 @@ class Recovery:
         self._file = folder / f"{os.getpid()}{SUFFIX}"
 
     def keep(self, patch: Patch, path: Path | None) -> None:
-        """Write the copy anew; raises StorageError if that is not possible."""
+        """Write the copy anew; raises StorageError if that is not possible.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        path : Path
+            The file.
+        """
         with contextlib.suppress(OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
         raw = {"path": str(path.absolute()) if path else "", "patch": raw_patch(patch)}

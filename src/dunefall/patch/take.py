@@ -95,7 +95,23 @@ class Take:
     entries: tuple[Entry, ...] = ()
 
     def with_entry(self, entry: Entry) -> Take:
-        """This take with one more entry, behind those of the same sample; raises ParameterError before the start."""
+        """This take with one more entry, behind those of the same sample; raises ParameterError before the start.
+
+        Parameters
+        ----------
+        entry : Entry
+            What happened, and when.
+
+        Returns
+        -------
+        Take
+            The changed patch.
+
+        Raises
+        ------
+        ParameterError
+            If it lies before the last entry.
+        """
         if entry.at < 0:
             raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")
         place = bisect.bisect_right([other.at for other in self.entries], entry.at)
@@ -114,7 +130,18 @@ class Take:
         return replace(self, entries=tuple(entry for entry in self.entries if entry.at < at))
 
     def patch_at(self, at: int) -> Patch:
-        """The patch as it was just before a sample."""
+        """The patch as it was just before a sample.
+
+        Parameters
+        ----------
+        at : float
+            Phase in cycles [0, 1).
+
+        Returns
+        -------
+        Patch
+            A new patch.
+        """
         patch = self.start
         for entry in self.entries:
             if entry.at < at and isinstance(entry.what, Edit):
@@ -122,7 +149,17 @@ class Take:
         return patch
 
     def at_rate(self, rate_hz: float) -> Take:
-        """This take counted in another sample rate."""
+        """This take counted in another sample rate.
+
+        Parameters
+        ----------
+        rate_hz : float
+            Sample rate in Hz.
+
+        Returns
+        -------
+        Take
+        """
         if rate_hz == self.rate_hz:
             return self
         scale = rate_hz / self.rate_hz

@@ -31,20 +31,14 @@ from dunefall.patch.fields import dump_json, get, numbers, objects, parse_json
 from dunefall.patch.files import (
     FORMAT,
     MAX_LINKS,
-    dump_layer,
-    dump_link,
-    dump_module,
     layout_in,
     patch_of,
-    raw_layer,
-    raw_link,
-    raw_module,
     raw_patch,
     read_file,
-    split_place,
     with_sounds_beside,
     with_sounds_in,
 )
+from dunefall.patch.partfiles import dump_layer, dump_link, dump_module, raw_layer, raw_link, raw_module, split_place
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 
 __all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "save_take"]
@@ -54,7 +48,22 @@ MAX_ENTRIES = 20 * MAX_LINKS
 
 
 def load_take(path: Path) -> Take:
-    """Read a take file; raises StorageError if it cannot be read and PatchError with the place if it is no take."""
+    """Read a take file; raises StorageError if it cannot be read and PatchError with the place if it is no take.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    Take
+
+    Raises
+    ------
+    PatchError
+        If the file is no take; with the place of the first fault.
+    """
     data = read_file(path)
     try:
         take = _take_of(with_sounds_in(parse_json(data), path.parent))
@@ -65,7 +74,15 @@ def load_take(path: Path) -> Take:
 
 def save_take(take: Take, path: Path) -> None:
     """Write a take, and its recordings beside it; raises StorageError and leaves an old file whole if it cannot be
-    written."""
+    written.
+
+    Parameters
+    ----------
+    take : Take
+        What was played.
+    path : Path
+        The file.
+    """
     raw = _raw_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries)))
     write_file(dump_json(with_sounds_beside(raw, path.parent)), path)
 

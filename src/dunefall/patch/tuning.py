@@ -22,7 +22,22 @@ _RATIO = re.compile(r"^(\d+)(?:/(\d+))?$")
 
 
 def load_tuning(path: Path) -> tuple[str, tuple[float, ...]]:
-    """Description and cents of a tuning file; raises StorageError or PatchError with the line that does not fit."""
+    """Description and cents of a tuning file; raises StorageError or PatchError with the line that does not fit.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    tuple[str, tuple[float, ...]]
+
+    Raises
+    ------
+    PatchError, StorageError
+        If the file is no scale, or cannot be read.
+    """
     try:
         if path.stat().st_size > MOST_BYTES:
             raise PatchError(f"{path.name} is too large to be a tuning")
@@ -37,6 +52,15 @@ def load_tuning(path: Path) -> tuple[str, tuple[float, ...]]:
 
 def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
     """Description and cents above the root, in rising order, of a tuning's text; the last one is the period.
+
+    Parameters
+    ----------
+    text : str
+        Text of a `.scl` file.
+
+    Returns
+    -------
+    tuple[str, tuple[float, ...]]
 
     Raises
     ------

@@ -35,7 +35,23 @@ class TinyPicture(NamedTuple):
 
     @classmethod
     def drawn(cls, role: str, bins: NDArray[np.floating[Any]], low: float, high: float) -> TinyPicture:
-        """The picture of lowest and highest values [shape=(n, 2)], which go from ``low`` to ``high``."""
+        """The picture of lowest and highest values [shape=(n, 2)], which go from ``low`` to ``high``.
+
+        Parameters
+        ----------
+        role : str
+            Kind of signal: audio, control, gate or pitch.
+        bins : ndarray [shape=(n, 2)]
+            Lowest and highest values, oldest first.
+        low : float
+            Lowest value that is drawn.
+        high : float
+            Highest value that is drawn.
+
+        Returns
+        -------
+        TinyPicture
+        """
         parts = np.array_split(np.clip((bins - low) / (high - low), 0.0, 1.0), COLUMNS)
         return cls(role, [[round(99 * float(x[:, 0].min())), round(99 * float(x[:, 1].max()))] for x in parts])
 
@@ -47,7 +63,22 @@ def library_folder() -> Path:
 
 
 def main_compound(patch: Patch) -> Compound:
-    """The compound that a file of the library holds; raises PatchError if it does not hold one."""
+    """The compound that a file of the library holds; raises PatchError if it does not hold one.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    Compound
+
+    Raises
+    ------
+    PatchError
+        If the patch holds not exactly one compound of its own.
+    """
     within = parents(patch)
     found = [compound for compound in patch.compounds if compound.id not in within]
     if len(found) != 1:
@@ -56,7 +87,17 @@ def main_compound(patch: Patch) -> Compound:
 
 
 def compound_clip(patch: Patch) -> Clip:
-    """What a file of the library adds to a patch: the compound with everything in it."""
+    """What a file of the library adds to a patch: the compound with everything in it.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    Clip
+    """
     inside = set(modules_in(patch, (main_compound(patch).id,)))
     layers = (replace(x, modules=tuple(m for m in x.modules if m.id in inside)) for x in patch.layers)
     links = (x for x in patch.links if {x.source.module, x.target.module} <= inside)
@@ -65,7 +106,17 @@ def compound_clip(patch: Patch) -> Clip:
 
 
 def picture_of(patch: Patch) -> TinyPicture | None:
-    """The tiny picture in a file of the library; None if there is none."""
+    """The tiny picture in a file of the library; None if there is none.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    TinyPicture or None
+    """
     raw: Any = patch.extra.get("picture")
     if not isinstance(raw, dict) or raw.get("role") not in ("audio", "control", "gate", "pitch"):
         return None
@@ -89,7 +140,18 @@ class UserLibrary:
         return tuple(sorted(path.name for path in self.folder.glob(f"*{SUFFIX}")))[:MOST_FILES]
 
     def load(self, name: str) -> Patch:
-        """The patch of a file that holds one compound, which knows the file; raises PatchError or StorageError."""
+        """The patch of a file that holds one compound, which knows the file; raises PatchError or StorageError.
+
+        Parameters
+        ----------
+        name : str
+            Name of the file in the library.
+
+        Returns
+        -------
+        Patch
+            A new patch.
+        """
         patch = load_patch(self._path(name))
         main = replace(main_compound(patch), library=name, digest=self.digest(name))
         return with_compound(patch, main)
@@ -102,13 +164,36 @@ class UserLibrary:
             return ""
 
     def file_for(self, compound: Compound) -> str:
-        """The file to which a compound would be saved: the one that it came from, or one of its name."""
+        """The file to which a compound would be saved: the one that it came from, or one of its name.
+
+        Parameters
+        ----------
+        compound : Compound
+            The compound.
+
+        Returns
+        -------
+        str
+        """
         words = re.sub(r"[^\w]+", "-", compound.name.lower()).strip("-")
         return compound.library or f"{words or 'compound'}{SUFFIX}"
 
     def save(self, patch: Patch, compound: Compound, picture: TinyPicture | None) -> Compound:
         """Save a compound of a patch; returns the compound that knows its file. Links that lead out are left behind:
         its controls and ports stay, so that new ones can be made.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        compound : Compound
+            The compound.
+        picture : TinyPicture or None
+            What it looks like in the palette.
+
+        Returns
+        -------
+        Compound
 
         Raises
         ------
@@ -130,6 +215,15 @@ class UserLibrary:
 
     def take_in(self, path: Path) -> str:
         """Take a compound's file of somebody else into the library, under a name that is free; returns it.
+
+        Parameters
+        ----------
+        path : Path
+            The file.
+
+        Returns
+        -------
+        str
 
         Raises
         ------

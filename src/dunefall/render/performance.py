@@ -21,7 +21,17 @@ __all__ = ["Performance", "by_hand"]
 
 
 def by_hand(what: Note | Press | Clear) -> Callable[[Player], None]:
-    """What an entry that leaves the patch as it is does to the sound."""
+    """What an entry that leaves the patch as it is does to the sound.
+
+    Parameters
+    ----------
+    what : Note, Press or Clear
+        What is done.
+
+    Returns
+    -------
+    Callable[[Player], None]
+    """
 
     def act(player: Player) -> None:
         program = player.program

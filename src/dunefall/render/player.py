@@ -105,7 +105,13 @@ class Player:
         return self._old is None and self.position % QUANTUM == 0 and self._changed_at != self.position
 
     def fill(self, out: NDArray[np.float64]) -> None:
-        """Write the next frames to ``out`` [shape=(n, channels), C order]."""
+        """Write the next frames to ``out`` [shape=(n, channels), C order].
+
+        Parameters
+        ----------
+        out : ndarray [shape=(n, channels)]
+            Where the samples are written.
+        """
         done, frames = 0, len(out)
         while done < frames:
             n = min(self._made - self._given, frames - done)
@@ -133,7 +139,17 @@ class Player:
             step.act(self)
 
     def swap(self, program: Program, traces: Traces | None, takeover: Takeover) -> None:
-        """Go on with another program, which takes over the state; the old one fades out."""
+        """Go on with another program, which takes over the state; the old one fades out.
+
+        Parameters
+        ----------
+        program : Program
+            The compiled patch.
+        traces : Traces
+            Where the window reads from.
+        takeover : Takeover or None
+            State that goes over from the program before.
+        """
         takeover.apply()
         if self._old is None:
             self._old, self._faded = self.program, 0
@@ -144,7 +160,17 @@ class Player:
         self._old = None
 
     def checkpoint(self, probed: Collection[Place] = ()) -> Checkpoint:
-        """The present state; only when ``settled``."""
+        """The present state; only when ``settled``.
+
+        Parameters
+        ----------
+        probed : sequence of Place
+            Outputs that are watched sample by sample.
+
+        Returns
+        -------
+        Checkpoint
+        """
         program = self.program
         return Checkpoint(self.position, program.patch, program.rate, tuple(probed), program.memory.copy())
 
@@ -195,7 +221,19 @@ class Player:
 
 
 def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
-    """Lets values go to those of another patch of the same structure; what differs is found here, not in the step."""
+    """Lets values go to those of another patch of the same structure; what differs is found here, not in the step.
+
+    Parameters
+    ----------
+    before : Patch
+        The patch that sounds.
+    after : Patch
+        The patch that is to sound.
+
+    Returns
+    -------
+    Callable[[Player], None]
+    """
     values, series = value_changes(before, after), series_changes(before, after)
     links = [
         new
@@ -216,7 +254,19 @@ def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
 
 
 def play_note(program: Program, module: str, note: float, velocity: float) -> None:
-    """Press a key of a keyboard module, or let it go (velocity 0); more than it can take at once are forgotten."""
+    """Press a key of a keyboard module, or let it go (velocity 0); more than it can take at once are forgotten.
+
+    Parameters
+    ----------
+    program : Program
+        The compiled patch.
+    module : str
+        Id of the module.
+    note : float
+        MIDI note number; 69 is 440 Hz.
+    velocity : float [0, 1]
+        How hard; 0 lets go.
+    """
     spec = spec_of(program.patch.module(module).type) if module in program.module_at else None
     if spec is None or not spec.keys:
         return

@@ -63,6 +63,23 @@ def portrait(
     A response is that to an impulse; in the other kinds gates are fed with a clock, sounds with a sine of A3, controls
     with something that wanders. Sources get gates only. ``seconds`` of sound are made, by default as
     many as the kind needs; fewer blur a response.
+
+    Parameters
+    ----------
+    spec : ModuleSpec
+        Declaration of the module.
+    params : mapping of str to float
+        Values by parameter.
+    sound : ndarray
+        Samples, channel after channel.
+    seconds : float
+        Time in seconds.
+    series : mapping of str to tuple of float
+        Numbers by the id of the series.
+
+    Returns
+    -------
+    Portrait
     """
     patch = _patch_of(spec, Module("m", spec.id, spec.name, params or {}, sound=sound, series=series or {}))
     watched = [Place("m", output.id) for output in spec.outputs]

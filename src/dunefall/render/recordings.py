@@ -39,7 +39,18 @@ class RecordingWriter:
             raise StorageError(f"the live input cannot be recorded to {path}: {error.strerror}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
-        """Add samples."""
+        """Add samples.
+
+        Parameters
+        ----------
+        samples : ndarray
+            Samples, one column for each channel.
+
+        Raises
+        ------
+        StorageError
+            If the disk is full, or the folder is gone.
+        """
         try:
             self._file.write(samples.astype(">f4").tobytes())
         except OSError as error:
@@ -70,7 +81,15 @@ class TakeRecordings:
         self._samples: NDArray[np.float64] = np.zeros(0)
 
     def read(self, position: int, out: NDArray[np.float64]) -> None:
-        """Fill ``out`` with the live input from a position on; positions mostly rise."""
+        """Fill ``out`` with the live input from a position on; positions mostly rise.
+
+        Parameters
+        ----------
+        position : int
+            Sample since the start of the take.
+        out : ndarray [shape=(n,)]
+            Where the samples are written.
+        """
         out[:] = 0.0
         done = 0
         while done < len(out):

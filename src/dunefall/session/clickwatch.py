@@ -60,7 +60,23 @@ class ClickWatch:
         self._told = -PAUSE_S
 
     def take(self, click: Clicked, patch: Patch, engine: EngineClient, key: str) -> str:
-        """Find out which module made a layer click; returns what is to be told, now and then."""
+        """Find out which module made a layer click; returns what is to be told, now and then.
+
+        Parameters
+        ----------
+        click : Clicked
+            What the engine reported.
+        patch : Patch
+            The patch; it is not changed.
+        engine : EngineClient
+            Where traces come from.
+        key : uint64
+            Key of the module's random numbers.
+
+        Returns
+        -------
+        str
+        """
         ago = max(engine.position - click.at, 0)
         found = find_culprit(patch, click.module, ago, engine)
         if found is None or time.monotonic() - self._told < PAUSE_S:

@@ -33,7 +33,19 @@ class IncomingControl:
 
     def turned(self, controller: int, share: float) -> str:
         """A controller stands at a share of its range, 0 to 1: what it moves follows, or it is learned. Returns what is
-        to be told, if anything."""
+        to be told, if anything.
+
+        Parameters
+        ----------
+        controller : int [0, 129]
+            Number of the MIDI controller; 128 and 129 are the wheel and the pressure.
+        share : float [0, 1]
+            Place in its range.
+
+        Returns
+        -------
+        str
+        """
         place, patch = self._learning, self._document.patch
         if place is None or controller > HIGHEST_CONTROLLER or not patch.has(place.module):
             turn_controller(self._document, controller, share)

@@ -18,6 +18,15 @@ __all__ = ["open_patch", "open_take"]
 def open_patch(name: str) -> tuple[Patch, Path | None]:
     """Patch and file of a name that a user gave, checked against the catalogue.
 
+    Parameters
+    ----------
+    name : str
+        A file, `demo:` or `starter:NAME`.
+
+    Returns
+    -------
+    tuple[Patch, Path or None]
+
     Raises
     ------
     PatchError, StorageError
@@ -30,6 +39,15 @@ def open_patch(name: str) -> tuple[Patch, Path | None]:
 
 def open_take(path: Path) -> Take:
     """Take of a file, its patches checked against the catalogue at the start and after each change.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    Take
 
     Raises
     ------

@@ -32,6 +32,21 @@ class QuietWatch:
         """Look at what has been drawn since the last time; whether anything about ``quiet`` has changed.
 
         ``position`` is the sample that sounds now. A jump back, or a stop, begins nothing anew and counts nothing.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        traces : Traces
+            Where traces come from.
+        position : int
+            Sample since the start of the take.
+        rate : float
+            Sample rate in Hz.
+
+        Returns
+        -------
+        bool
         """
         passed = position - self._looked
         if 0 <= passed < LOOK_S * rate:
@@ -51,7 +66,21 @@ class QuietWatch:
 
 
 def quiet_reason(patch: Patch, module: Module, quiet: frozenset[str]) -> str:
-    """Why a module gives nothing new, as the rest of a sentence; empty for one whose values simply stand still."""
+    """Why a module gives nothing new, as the rest of a sentence; empty for one whose values simply stand still.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    module : Module
+        The module.
+    quiet : frozenset of str
+        Modules that give nothing new.
+
+    Returns
+    -------
+    str
+    """
     spec = spec_for(module)
     if spec is None:
         return "this version does not know it"

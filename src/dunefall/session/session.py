@@ -60,7 +60,15 @@ class Session:
         return self.engine.options
 
     def replace_document(self, patch: Patch, path: Path | None) -> None:
-        """Open another patch: it begins at its start, stopped or playing as the old one was."""
+        """Open another patch: it begins at its start, stopped or playing as the old one was.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch that is opened.
+        path : Path or None
+            Its file.
+        """
         self.trial.forget()
         self.document.open(patch, path)
         self.engine.open(patch)
@@ -73,7 +81,13 @@ class Session:
     # -- what sounds ----------------------------------------------------------------------------------------------
 
     def play(self, fade_s: float = Play.fade_s) -> None:
-        """Let sound run, fading in."""
+        """Let sound run, fading in.
+
+        Parameters
+        ----------
+        fade_s : float
+            Length of the fade in seconds.
+        """
         self.engine.play(fade_s)
         self._set_playing(True)
 
@@ -97,7 +111,13 @@ class Session:
         return self.engine.position / self.options.rate
 
     def seek(self, seconds: float) -> None:
-        """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo."""
+        """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo.
+
+        Parameters
+        ----------
+        seconds : float
+            Time in seconds.
+        """
         then = self.engine.seek(round(seconds * self.options.rate))
         changed = apply_changes(self.patch, difference(self.patch, then))
         self.document.edit(f"Go to {seconds:.1f} s", changed)
@@ -106,6 +126,11 @@ class Session:
 
     def save(self, path: Path) -> None:
         """Save the patch; a patch that has no title yet takes the file's name.
+
+        Parameters
+        ----------
+        path : Path
+            The file.
 
         Raises
         ------

@@ -32,7 +32,15 @@ class Trial:
         return time.monotonic() - self._since
 
     def hear(self, patch: Patch, part: str = "") -> None:
-        """Let another patch sound."""
+        """Let another patch sound.
+
+        Parameters
+        ----------
+        patch : Patch
+            What is heard instead.
+        part : str
+            Module or compound that it is for.
+        """
         self.part, self._since = part, time.monotonic()
         self._engine.set_patch(patch)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import follow
+from dunefall.dsp.follow import follow
 
 __all__ = ["MODULE"]
 

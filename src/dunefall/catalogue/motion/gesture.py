@@ -7,7 +7,7 @@ from numba import njit
 from dunefall.base.arrays import Drawn, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
-from dunefall.dsp.maths import approach_step
+from dunefall.dsp.follow import approach_step
 
 __all__ = ["FIGURE", "MODULE", "MOST_POINTS"]
 

@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import follow
+from dunefall.dsp.follow import follow
 
 __all__ = ["MODULE"]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach_step
+from dunefall.dsp.follow import approach_step
 
 __all__ = ["MODULE"]
 

@@ -7,7 +7,8 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
-from dunefall.dsp.maths import fma, note_to_hz, saturate_rarely, saturate_row
+from dunefall.dsp.maths import fma, note_to_hz
+from dunefall.dsp.saturation import saturate_rarely, saturate_row
 
 __all__ = ["MODULE"]
 

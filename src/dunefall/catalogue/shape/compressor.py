@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db
+from dunefall.dsp.follow import approach, approach_step
+from dunefall.dsp.maths import db_to_gain, fma, level_db
 
 __all__ = ["MODULE"]
 

@@ -8,7 +8,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import db_to_gain, exp2, fma, saturate_rarely
+from dunefall.dsp.maths import db_to_gain, exp2, fma
+from dunefall.dsp.saturation import saturate_rarely
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]

@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import fma, ramp, ramp_by, saturate_rarely, sine
+from dunefall.dsp.maths import fma, ramp, ramp_by, sine
+from dunefall.dsp.saturation import saturate_rarely
 
 __all__ = ["MODULE"]
 

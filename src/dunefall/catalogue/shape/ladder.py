@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import db_to_gain, fma, saturate_rarely, tangent_parts
+from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
+from dunefall.dsp.saturation import saturate_rarely
 
 __all__ = ["MODULE"]
 

@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach_step, db_to_gain, fma
+from dunefall.dsp.follow import approach_step
+from dunefall.dsp.maths import db_to_gain, fma
 
 __all__ = ["MODULE"]
 

@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach_step, exp2, fma
+from dunefall.dsp.follow import approach_step
+from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach_step, fma
+from dunefall.dsp.follow import approach_step
+from dunefall.dsp.maths import fma
 from dunefall.dsp.onepole import one_pole_share
 
 __all__ = ["MODULE"]

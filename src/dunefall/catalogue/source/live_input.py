@@ -8,7 +8,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
-from dunefall.dsp.maths import approach, approach_step, db_to_gain, exp2, fma
+from dunefall.dsp.follow import approach, approach_step
+from dunefall.dsp.maths import db_to_gain, exp2, fma
 
 __all__ = ["MODULE"]
 

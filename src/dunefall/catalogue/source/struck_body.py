@@ -9,7 +9,8 @@ from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, fma, note_to_hz, saturate, sine
+from dunefall.dsp.maths import exp2, fma, note_to_hz, sine
+from dunefall.dsp.saturation import saturate
 from dunefall.dsp.strike import fall_factor
 
 __all__ = ["BODIES", "MODULE"]

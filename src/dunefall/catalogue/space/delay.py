@@ -9,8 +9,9 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights, read_ring
-from dunefall.dsp.maths import exp2, fma, nearest, saturate, saturate_row, sine, smooth_step
+from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
+from dunefall.dsp.saturation import saturate, saturate_row
 from dunefall.dsp.triggers import unchanged
 
 __all__ = ["MODULE"]

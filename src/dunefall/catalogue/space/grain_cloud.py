@@ -11,10 +11,11 @@ from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.lines import cubic_weights
-from dunefall.dsp.maths import exp2, floor, fma, nearest, saturate, sine
+from dunefall.dsp.maths import exp2, floor, fma, nearest, sine
 from dunefall.dsp.onepole import one_pole_share
 from dunefall.dsp.random import philox
 from dunefall.dsp.reading import get
+from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 

@@ -7,7 +7,8 @@ from numba import njit
 from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights
-from dunefall.dsp.maths import floor, fma, saturate
+from dunefall.dsp.maths import floor, fma
+from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 

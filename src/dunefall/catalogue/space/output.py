@@ -9,9 +9,10 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.follow import approach, approach_step
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
-from dunefall.dsp.maths import approach, approach_step, db_to_gain, fma, level_db, smooth_step
+from dunefall.dsp.maths import db_to_gain, fma, level_db, smooth_step
 from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
 from dunefall.dsp.surround import SURROUND, front_half_deg, speaker_gains
 from dunefall.dsp.svf import mean, svf_factors, svf_next

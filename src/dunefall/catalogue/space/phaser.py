@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, floor, fma, saturate, sine, tangent_parts
+from dunefall.dsp.maths import exp2, floor, fma, sine, tangent_parts
+from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 

@@ -7,7 +7,8 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
-from dunefall.dsp.maths import exp2, floor, fma, saturate, sine
+from dunefall.dsp.maths import exp2, floor, fma, sine
+from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 

@@ -7,8 +7,9 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import read_ring
-from dunefall.dsp.maths import exp2, fma, saturate
+from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share
+from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 

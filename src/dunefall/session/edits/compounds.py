@@ -40,6 +40,17 @@ __all__ = [
 def new_compound(document: Document, parts: Collection[str]) -> Compound:
     """The compound that some modules and compounds would make, in the order of the patch; nothing is edited.
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    parts : collection of str
+        Ids of modules and compounds.
+
+    Returns
+    -------
+    Compound
+
     Raises
     ------
     PatchError
@@ -76,20 +87,46 @@ def change_compound(document: Document, compound: Compound) -> None:
 
 
 def rename_compound(document: Document, compound_id: str, name: str) -> None:
-    """Give a compound another name."""
+    """Give a compound another name.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    compound_id : str
+        Id of the compound.
+    name : str
+        The new name.
+    """
     compound, name = _compound(document, compound_id), name.strip()[:MOST_NAME]
     if name:
         document.edit(f"Rename {compound.name}", with_compound(document.patch, replace(compound, name=name)))
 
 
 def take_apart(document: Document, compound_id: str) -> None:
-    """Let a compound's parts stand by themselves again."""
+    """Let a compound's parts stand by themselves again.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    compound_id : str
+        Id of the compound.
+    """
     compound = _compound(document, compound_id)
     document.edit(f"Take {compound.name} apart", without_compound(document.patch, compound_id))
 
 
 def toggle_compound_bypass(document: Document, compound_id: str) -> None:
-    """Bypass all that is in a compound, or all but what was bypassed before."""
+    """Bypass all that is in a compound, or all but what was bypassed before.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    compound_id : str
+        Id of the compound.
+    """
     patch, compound = document.patch, _compound(document, compound_id)
     on = not compound.bypassed
     inside = modules_in(patch, (compound_id,))
@@ -103,7 +140,19 @@ def toggle_compound_bypass(document: Document, compound_id: str) -> None:
 
 def keep_compound(document: Document, compound_id: str, library: UserLibrary, picture: TinyPicture | None) -> None:
     """Save a compound to the user's library, with a tiny picture of what it gives; raises StorageError if the
-    folder cannot be written."""
+    folder cannot be written.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    compound_id : str
+        Id of the compound.
+    library : UserLibrary
+        The user's own compounds.
+    picture : TinyPicture or None
+        What it looks like in the palette.
+    """
     kept = library.save(document.patch, _compound(document, compound_id), picture)
     document.edit(f"Keep {kept.name}", with_compound(document.patch, kept))
 
@@ -111,6 +160,19 @@ def keep_compound(document: Document, compound_id: str, library: UserLibrary, pi
 def renew_compounds(document: Document, compounds: Collection[str], library: UserLibrary) -> int:
     """Let compounds become what the library has under their names now: values of controls and links to controls
     and ports of the same name stay; returns how many links found no place any more.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    compounds : collection of str
+        Ids of the compounds.
+    library : UserLibrary
+        The user's own compounds.
+
+    Returns
+    -------
+    int
 
     Raises
     ------

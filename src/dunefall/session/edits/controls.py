@@ -18,14 +18,38 @@ __all__ = ["gather", "kinds_of_layer", "learn", "turn_control", "turn_controller
 
 
 def turn_control(document: Document, module: str, share: float) -> None:
-    """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step."""
+    """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    share : float [0, 1]
+        Place in its range.
+    """
     name = document.patch.module(module).name
     changed = document.patch.with_param(module, "value", min(max(share, 0.0), 1.0))
     document.edit(f"Move {name}", changed, merge=f"control {module}")
 
 
 def turn_named(document: Document, name: str, share: float) -> bool:
-    """Let all Named controls of a name as in an address stand at a share of their range; whether there is one."""
+    """Let all Named controls of a name as in an address stand at a share of their range; whether there is one.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    name : str
+        Name of the controls, as an OSC address writes it.
+    share : float [0, 1]
+        Place in its range.
+
+    Returns
+    -------
+    bool
+    """
     found = [m for m in document.patch.modules() if m.type == "named-control" and osc_name(m.name) == name]
     for module in found:
         turn_control(document, module.id, share)
@@ -33,7 +57,17 @@ def turn_named(document: Document, name: str, share: float) -> bool:
 
 
 def turn_controller(document: Document, controller: int, place: float) -> None:
-    """A MIDI controller moved: Named controls that hang on it follow; wheel and pressure go to the keyboards."""
+    """A MIDI controller moved: Named controls that hang on it follow; wheel and pressure go to the keyboards.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    controller : int [0, 129]
+        Number of the MIDI controller; 128 and 129 are the wheel and the pressure.
+    place : float [0, 1]
+        Where the controller stands.
+    """
     ports = {WHEEL: "wheel", PRESSURE: "pressure"}
     changed = document.patch
     for module in document.patch.modules():
@@ -46,7 +80,21 @@ def turn_controller(document: Document, controller: int, place: float) -> None:
 
 def learn(document: Document, place: Place, controller: int) -> str:
     """Let a MIDI controller (0 to 127) move a value: a Named control's own, or by the Named control that moves the
-    value, or by a new one. Returns the control's id."""
+    value, or by a new one. Returns the control's id.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    place : Place
+        Module and port.
+    controller : int [0, 129]
+        Number of the MIDI controller; 128 and 129 are the wheel and the pressure.
+
+    Returns
+    -------
+    str
+    """
     patch, module = document.patch, document.patch.module(place.module)
     sources = [patch.module(link.source.module) for link in patch.links_into(place.module, place.port)]
     control = next((m for m in (module, *sources) if m.type == "named-control"), None)
@@ -66,7 +114,19 @@ def learn(document: Document, place: Place, controller: int) -> str:
 
 def kinds_of_layer(document: Document, layer: str) -> dict[str, list[str]]:
     """Parameters of a layer's modules by their name in words, and which modules have them: those that can be
-    gathered under one control."""
+    gathered under one control.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+
+    Returns
+    -------
+    dict[str, list[str]]
+    """
     kinds: dict[str, list[str]] = {}
     for module in document.patch.layer(layer).modules:
         spec = spec_for(module)
@@ -77,7 +137,21 @@ def kinds_of_layer(document: Document, layer: str) -> dict[str, list[str]]:
 
 
 def gather(document: Document, layer: str, kind: str) -> str:
-    """Put all parameters of a kind in a layer under a new Named control, at rest; returns its id."""
+    """Put all parameters of a kind in a layer under a new Named control, at rest; returns its id.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    kind : str
+        Name of the parameters, as the window shows it.
+
+    Returns
+    -------
+    str
+    """
     patch = document.patch
     found = patch.layer(layer)
     control = Module(patch.free_id("named-control"), "named-control", f"{kind} of {found.name}"[:60])

@@ -18,7 +18,21 @@ __all__ = ["clip", "paste", "vary"]
 
 
 def clip(document: Document, modules: Collection[str], *, sources: bool = False) -> Clip:
-    """What is to be copied: some modules, their own sources too if so asked; a layer where its end is chosen."""
+    """What is to be copied: some modules, their own sources too if so asked; a layer where its end is chosen.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    modules : collection of str
+        Ids of the modules.
+    sources : bool
+        Whether their own sources come along.
+
+    Returns
+    -------
+    Clip
+    """
     ends = [layer.id for layer in document.patch.layers if layer.output_id in modules]
     if ends:
         return clip_of_layer(document.patch, ends[0])
@@ -27,6 +41,21 @@ def clip(document: Document, modules: Collection[str], *, sources: bool = False)
 
 def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str = "Paste") -> tuple[str, ...]:
     """Put a copy of a clip into the patch; returns the ids of the new modules.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    clip : Clip
+        What was copied.
+    layer : str
+        Id of the layer.
+    label : str
+        What the undo step is called.
+
+    Returns
+    -------
+    tuple[str, ...]
 
     Raises
     ------
@@ -41,7 +70,19 @@ def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str 
 
 
 def vary(document: Document, modules: Collection[str], strength: float, kinds: Collection[str] = KINDS) -> None:
-    """Give some modules other values by chance; see ``catalogue.varying``."""
+    """Give some modules other values by chance; see ``catalogue.varying``.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    modules : collection of str
+        Ids of the modules.
+    strength : float [0, 1]
+        How far.
+    kinds : collection of str
+        Kinds of values that may change.
+    """
     changed = varied(document.patch, modules, strength, kinds, seed=random.randrange(2**32))
     document.edit(f"Randomise {_called(document, modules)}", changed)
 

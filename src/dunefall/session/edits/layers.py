@@ -29,7 +29,19 @@ __all__ = [
 
 
 def add_layer(document: Document, name: str) -> str:
-    """Add an empty layer with its output; returns the output's id, to be selected."""
+    """Add an empty layer with its output; returns the output's id, to be selected.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    name : str
+        Name of the layer.
+
+    Returns
+    -------
+    str
+    """
     patch = document.patch
     layer_id = patch.free_id("layer")
     layer = Layer(layer_id, name)
@@ -48,6 +60,19 @@ def remove_layer(document: Document, layer: str) -> None:
 def set_voices(document: Document, layer: str, voices: int, spread: float, meet: str) -> None:
     """Give a layer 1 to ``MOST_VOICES`` voices, a spread of 0 to 1, and the module where they meet ("": its end).
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    voices : int
+        How many voices.
+    spread : float [0, 1]
+        How far the voices differ.
+    meet : str
+        Module at which they are mixed; "" for the layer's output.
+
     Raises
     ------
     ParameterError
@@ -61,20 +86,46 @@ def set_voices(document: Document, layer: str, voices: int, spread: float, meet:
 
 
 def toggle_fold(document: Document, layer: str) -> None:
-    """Fold a lane, or open it."""
+    """Fold a lane, or open it.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    """
     found = document.patch.layer(layer)
     label = f"{'Open' if found.folded else 'Fold'} {found.name}"
     document.edit(label, document.patch.with_layer(replace(found, folded=not found.folded)))
 
 
 def move_layer(document: Document, layer: str, by: int) -> None:
-    """Move a layer up or down among its neighbours."""
+    """Move a layer up or down among its neighbours.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    by : int
+        How many places, down if positive.
+    """
     name = document.patch.layer(layer).name
     document.edit(f"Move {name}", mixing.with_moved_layer(document.patch, layer, by))
 
 
 def set_title(document: Document, title: str) -> None:
-    """Rename the patch."""
+    """Rename the patch.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    title : str
+        Title of the patch.
+    """
     title = title.strip()[:60]
     if title:
         document.edit("Rename the patch", replace(document.patch, title=title))
@@ -86,7 +137,15 @@ def set_tempo(document: Document, bpm: float) -> None:
 
 
 def set_layout(document: Document, layout: str) -> None:
-    """Mix for other loudspeakers; nothing moves."""
+    """Mix for other loudspeakers; nothing moves.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layout : str
+        Id of the loudspeaker layout.
+    """
     name = layout_of(layout).name
     document.edit(f"Mix for {name}", replace(document.patch, layout=layout))
 

@@ -34,6 +34,19 @@ SOFT_S = 0.005
 def add_link(document: Document, source: Place, target: Place) -> str:
     """Link an output to a port with an audible amount; returns the link's id. The same link twice is refused.
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    source : Place
+        The output that moves or feeds.
+    target : Place
+        The port that is moved or fed.
+
+    Returns
+    -------
+    str
+
     Raises
     ------
     PatchError
@@ -48,14 +61,34 @@ def add_link(document: Document, source: Place, target: Place) -> str:
 
 
 def change_link(document: Document, link: Link) -> None:
-    """Give a link other values."""
+    """Give a link other values.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    link : Link
+        The link with its new values.
+    """
     name = document.patch.module(link.source.module).name
     document.edit(f"Change link from {name}", document.patch.with_link(link), merge=f"link {link.id}")
 
 
 def link_range(document: Document, link: Link) -> tuple[float, float] | None:
     """Values to which a link alone moves its parameter, in the parameter's unit: at the lowest and at the highest
-    of its source; None for an input."""
+    of its source; None for an input.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    link : Link
+        The link.
+
+    Returns
+    -------
+    tuple[float, float] or None
+    """
     param, (low, high) = _param_of(document, link.target), _span_of(document, link.source)
     if param is None:
         return None
@@ -67,6 +100,17 @@ def link_range(document: Document, link: Link) -> tuple[float, float] | None:
 def set_link_range(document: Document, link: Link, first: float, last: float) -> None:
     """Let a link move its parameter from one value to another, in the parameter's unit, as its source goes from its
     lowest to its highest.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    link : Link
+        The link.
+    first : float
+        Where the target stands at the source's lowest, in its unit.
+    last : float
+        Where it stands at the source's highest.
 
     Raises
     ------
@@ -86,7 +130,17 @@ def set_link_range(document: Document, link: Link, first: float, last: float) ->
 
 
 def scale_reach(document: Document, place: Place, factor: float) -> None:
-    """Let all that moves a parameter move it so many times as far; one drag becomes one undo step."""
+    """Let all that moves a parameter move it so many times as far; one drag becomes one undo step.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    place : Place
+        Module and port.
+    factor : float
+        How many times as far.
+    """
     patch = document.patch
     for link in patch.links_into(place.module, place.port):
         if link.on:
@@ -95,13 +149,31 @@ def scale_reach(document: Document, place: Place, factor: float) -> None:
 
 
 def remove_link(document: Document, link: str) -> None:
-    """Take a link away."""
+    """Take a link away.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    link : str
+        Id of the link.
+    """
     name = document.patch.module(document.patch.link(link).source.module).name
     document.edit(f"Remove link from {name}", document.patch.without_link(link))
 
 
 def paste_movement(document: Document, links: Collection[Link], target: Place) -> None:
-    """Let a parameter be moved as another one is: the same sources, amounts and curves."""
+    """Let a parameter be moved as another one is: the same sources, amounts and curves.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    links : collection of Link
+        The links.
+    target : Place
+        The port that is moved or fed.
+    """
     patch = document.patch
     there = {module.id for module in patch.modules()}
     known = {link.source for link in patch.links_into(target.module, target.port)}
@@ -113,7 +185,19 @@ def paste_movement(document: Document, links: Collection[Link], target: Place) -
 
 def soften(document: Document, module: str) -> str:
     """Put a slew of a few milliseconds behind a module, before everything but triggers that it moves; returns the
-    slew's id, or nothing where it moves no such thing."""
+    slew's id, or nothing where it moves no such thing.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+
+    Returns
+    -------
+    str
+    """
     patch = document.patch
     found = patch.module(module)
     spec = spec_for(found)

@@ -17,21 +17,55 @@ __all__ = ["add_effect_lane", "move_along", "set_group", "set_key", "set_master"
 
 
 def set_group(document: Document, layer: str, group: str) -> None:
-    """Put a layer's row into a group of this name, or into none."""
+    """Put a layer's row into a group of this name, or into none.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    group : str
+        Name of the group; "" for none.
+    """
     found = document.patch.layer(layer)
     label = f"Group {found.name} with {group}" if group else f"Ungroup {found.name}"
     document.edit(label, document.patch.with_layer(replace(found, group=group[:60])))
 
 
 def set_send(document: Document, layer: str, lane: str, gain: float, *, before: bool = False) -> None:
-    """Let a layer send so much, linear, to an effect lane; 0 takes the send away."""
+    """Let a layer send so much, linear, to an effect lane; 0 takes the send away.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    lane : str
+        Id of the effect lane.
+    gain : float
+        Linear gain; 0 takes it away.
+    before : bool
+        Whether it is taken before the level.
+    """
     a, b = document.patch.layer(layer), document.patch.layer(lane)
     changed = mixing.with_send(document.patch, a, b, gain, before=before)
     document.edit(f"Send {a.name} to {b.name}", changed, merge=f"send {layer} {lane}")
 
 
 def set_key(document: Document, layer: str, source: Place | None) -> None:
-    """Let a layer make way for an output, or for nothing."""
+    """Let a layer make way for an output, or for nothing.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    source : Place or None
+        What it makes way for; None: nothing.
+    """
     found = document.patch.layer(layer)
     document.edit(f"Duck {found.name}", mixing.with_key(document.patch, found, source))
 
@@ -50,6 +84,13 @@ def add_effect_lane(document: Document, name: str, types: tuple[str, ...]) -> No
 def set_master(document: Document, values: Mapping[str, float]) -> None:
     """Set values of the master, which is added if it is not there.
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    values : mapping
+        Values by parameter.
+
     Raises
     ------
     ParameterError
@@ -65,6 +106,16 @@ def set_master(document: Document, values: Mapping[str, float]) -> None:
 
 
 def move_along(document: Document, layer: str, loop: Sequence[tuple[float, float, float]]) -> None:
-    """Let a layer go round a drawn loop of (seconds, degrees, metres)."""
+    """Let a layer go round a drawn loop of (seconds, degrees, metres).
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    loop : sequence of (float, float, float)
+        Seconds, degrees and metres along the way.
+    """
     found = document.patch.layer(layer)
     document.edit(f"Loop of {found.name}", mixing.with_loop(document.patch, found, loop))

@@ -45,6 +45,13 @@ def set_params(document: Document, module: str, values: Mapping[str, float]) -> 
 def set_together(document: Document, values: Mapping[str, Mapping[str, float]]) -> None:
     """Set base values of modules; the steps of one movement become one undo step (see ``Document.end_merge``).
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    values : mapping of str to mapping of str to float
+        Values by module and parameter.
+
     Raises
     ------
     ParameterError
@@ -68,6 +75,17 @@ def set_series(
 ) -> None:
     """Give a module other series; the steps of one movement become one undo step.
 
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    series : mapping of str to tuple of float
+        Numbers by the id of the series.
+    label : str
+        What the undo step is called.
+
     Raises
     ------
     ParameterError
@@ -83,27 +101,73 @@ def set_series(
 
 
 def set_tuning(document: Document, module: str, cents: tuple[float, ...]) -> None:
-    """Let a quantiser use a tuning of the user's own."""
+    """Let a quantiser use a tuning of the user's own.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    cents : tuple of float
+        Notes of the scale in cents above the root, the last one the period.
+    """
     patch = document.patch.with_series(module, {"steps_ct": cents}).with_param(module, "scale", float(OWN_SCALE))
     document.edit(f"Tune {patch.module(module).name}", patch)
 
 
 def set_sound(document: Document, module: str, sound: SoundRef | None) -> None:
-    """Give a module another sound file, or take it away."""
+    """Give a module another sound file, or take it away.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    sound : SoundRef or None
+        The file; None takes it away.
+    """
     found = document.patch.module(module)
     document.edit(f"Sound of {found.name}", document.patch.with_module(replace(found, sound=sound)))
 
 
 def add_module(document: Document, layer: str, type_id: str, beside: str = "", port: str = "") -> Joined:
     """Add a module of a type to a layer, connected to what is expected beside a selected module or parameter (see
-    ``catalogue.joining``)."""
+    ``catalogue.joining``).
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    type_id : str
+        Type of the module.
+    beside : str
+        Module beside which it goes; "" for none.
+    port : str
+        Port that it is to move; "" for the main one.
+
+    Returns
+    -------
+    Joined
+    """
     made = joined(document.patch, layer, type_id, beside, port)
     document.edit(f"Add {made.patch.module(made.module).name}", made.patch)
     return made
 
 
 def remove_modules(document: Document, modules: Collection[str]) -> None:
-    """Remove modules; a sound that passed through them passes on without them."""
+    """Remove modules; a sound that passed through them passes on without them.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    modules : collection of str
+        Ids of the modules.
+    """
     patch, name = document.patch, ""
     for module in modules:
         name = patch.module(module).name
@@ -112,7 +176,17 @@ def remove_modules(document: Document, modules: Collection[str]) -> None:
 
 
 def rename(document: Document, module: str, name: str) -> None:
-    """Rename a module; the name of a layer's output is the layer's."""
+    """Rename a module; the name of a layer's output is the layer's.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    name : str
+        The new name.
+    """
     patch, name = document.patch, name.strip()[:60]
     if not name:
         return
@@ -124,14 +198,30 @@ def rename(document: Document, module: str, name: str) -> None:
 
 
 def toggle_bypass(document: Document, module: str) -> None:
-    """Bypass a module, or use it again."""
+    """Bypass a module, or use it again.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+    """
     found = document.patch.module(module)
     changed = document.patch.with_module(replace(found, bypassed=not found.bypassed))
     document.edit(f"{'Use' if found.bypassed else 'Bypass'} {found.name}", changed)
 
 
 def toggle_lock(document: Document, place: Place) -> None:
-    """Keep a value out of reach of chance, or no longer."""
+    """Keep a value out of reach of chance, or no longer.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    place : Place
+        Module and port.
+    """
     found = document.patch.module(place.module)
     locked = found.locked ^ {place.port}
     label = "Lock" if place.port in locked else "Unlock"
@@ -139,7 +229,15 @@ def toggle_lock(document: Document, place: Place) -> None:
 
 
 def toggle_pin(document: Document, place: Place) -> None:
-    """Pin an output in Watch, or take it away; the oldest of four goes for a fifth."""
+    """Pin an output in Watch, or take it away; the oldest of four goes for a fifth.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    place : Place
+        Module and port.
+    """
     patch = document.patch
     pins = tuple(pin for pin in patch.pins if pin != place)
     pins = pins if place in patch.pins else (*pins, place)[-MAX_PINS:]
