@@ -42,17 +42,10 @@ class Desk:
 
     def __init__(self, type_id: str) -> None:
         self.document = Document(patch_of(Module(STILL_MODULE, type_id, "M")))
-        self.inspector = Inspector(NOON, NothingLive())
-        self.inspector.wishes.values_moved.connect(self._moved)
+        self.inspector = Inspector(self.document, NOON, NothingLive())
         self.document.changed.connect(lambda _, patch: self.inspector.show_module(patch, STILL_MODULE))
         self.inspector.show_module(self.document.patch, STILL_MODULE)
         self.inspector.resize(340, 900)
-
-    def _moved(self, values: dict[str, float]) -> None:
-        patch = self.document.patch
-        for name, value in values.items():
-            patch = patch.with_param(STILL_MODULE, name, value)
-        self.document.edit("Change", patch)
 
 
 @pytest.fixture

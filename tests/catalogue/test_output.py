@@ -107,3 +107,17 @@ def test_position_gives_more_of_the_room_where_it_is_far() -> None:
     room = level_db(far["far"][9600:]) - level_db(near["far"][9600:])
     assert direct == pytest.approx(-18.0, abs=0.1)
     assert room == pytest.approx(-9.0, abs=0.1)
+
+
+def test_constant_power_panning() -> None:
+    # Textbook: -3.01 dB in the middle, sum of squares constant
+    sound = np.ones(640)
+    for angle in (-90.0, -24.0, 0.0, 44.0, 90.0):
+        out = Rig("output", level_db=0, angle_deg=angle).run(640, audio=sound)
+        assert out["left"][-1] ** 2 + out["right"][-1] ** 2 == pytest.approx(1.0, abs=1e-8)
+    middle = Rig("output", level_db=0, angle_deg=0).run(64, audio=sound)["left"][-1]
+    assert 20 * np.log10(middle) == pytest.approx(-3.01, abs=0.001)
+    left = Rig("output", level_db=-6, angle_deg=-90).run(64, audio=sound)
+    assert left["left"][-1] == pytest.approx(10 ** (-6 / 20))
+    assert abs(left["right"][-1]) < 1e-9
+    assert Rig("output", level_db=-96).run(64, audio=sound)["left"][-1] == 0

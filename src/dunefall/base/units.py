@@ -299,6 +299,11 @@ def parse_range(
     ------
     ParameterError
         If it is not two values of the unit.
+
+    Examples
+    --------
+    >>> parse_range("100 Hz to 2 kHz", "hz")
+    (100.0, 2000.0)
     """
     ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in text.split(" to ")]
     if len(ends) != 2:
@@ -315,8 +320,14 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
         Such as ``"950"``, ``"0.95k"``, ``"A#4"``, ``"1/8."``, ``"50%"``, ``"3 st"``, ``"-6 dB"``.
     unit : str
         A key of ``UNITS``; a number without a suffix is in this unit (a bare number for ``ratio`` is per cent).
+    choices : tuple of str
+        Names of the choices, where the value is one.
     tempo_bpm : float (0, inf)
         Tempo for note values.
+
+    Returns
+    -------
+    float
 
     Raises
     ------

@@ -101,10 +101,20 @@ def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: st
 
     Parameters
     ----------
+    patch : Patch
+        The patch; it is not changed.
+    layer_id : str
+        Id of the layer.
+    type_id : str
+        Type of the module.
     beside : str
         The module that is selected, if one is.
     port : str
         The parameter of it that is selected, if one is.
+
+    Returns
+    -------
+    Joined
     """
     spec = spec_of(type_id)
     assert spec is not None

@@ -30,8 +30,16 @@ def renewed(patch: Patch, old: Compound, kept: Patch) -> Renewed:
 
     Parameters
     ----------
+    patch : Patch
+        The patch; it is not changed.
+    old : Compound
+        The compound as it stands in the patch.
     kept : Patch
         What the file holds.
+
+    Returns
+    -------
+    Renewed
     """
     inside = modules_in(patch, (old.id,))
     home, parent = patch.layer_of(inside[0]), parent_of(patch, old.id)

@@ -37,6 +37,10 @@ def varied(
 
     Parameters
     ----------
+    patch : Patch
+        The patch; it is not changed.
+    modules : collection of str
+        Ids of the modules.
     strength : float (0, 1]
         How far they go.
     kinds : collection of str
@@ -46,6 +50,10 @@ def varied(
 
     Levels in dB only go down, pitches in whole semitones; layers' ends and the master stay, and so do values that are
     locked, follow from the patch or do not count.
+
+    Returns
+    -------
+    Patch
     """
     chance = Random(seed)
     for name in sorted(modules):

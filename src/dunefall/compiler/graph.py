@@ -22,6 +22,7 @@ def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]
     count : int
         Nodes are 0..count-1, numbered in the order of the patch.
     edges : list of (source, target)
+        Source and target of each link.
 
     Returns
     -------

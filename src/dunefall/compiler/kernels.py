@@ -164,6 +164,12 @@ def generated_path(stem: str, text: str) -> Path:
     ----------
     stem : str
         Start of the folder's name; a digest of the text and of what it imports follows.
+    text : str
+        What was typed, or read.
+
+    Returns
+    -------
+    Path
     """
     sources = sources_of(text)
     path = kept_folder(stem, sources) / f"{stem.replace('-', '_')}_{sources}.py"

@@ -132,6 +132,11 @@ def ramp_place(left: Ints, ramp: int) -> Floats:
     Returns
     -------
     Floats
+
+    Examples
+    --------
+    >>> ramp_place(np.array([100, 50, 0]), 100).tolist()
+    [0.0, 0.5, 1.0]
     """
     u = 1.0 - left / ramp
     return np.asarray(u * u * (3.0 - 2.0 * u))

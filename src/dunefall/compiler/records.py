@@ -73,6 +73,11 @@ def word(record: np.dtype[np.void], field: str, index: int = 0) -> int:
     Returns
     -------
     int
+
+    Examples
+    --------
+    >>> word(MODULE, "address"), word(MODULE, "address", 1) * 8 == MODULE.itemsize
+    (0, True)
     """
     fields = record.fields
     assert fields is not None

@@ -87,8 +87,14 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
 
     Parameters
     ----------
+    path : Path
+        The file.
     report : function of (done, total)
         Called between pieces; what it raises ends the work, and nothing is left behind.
+
+    Returns
+    -------
+    SoundRef
 
     Raises
     ------

@@ -36,6 +36,8 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
 
     Parameters
     ----------
+    type_ids : iterable of str
+        Types of modules.
     progress : function of (done, total, name)
         Called before each step and once at the end.
     """

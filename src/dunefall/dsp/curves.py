@@ -21,8 +21,13 @@ def drawn(points: Row, place: float, around: float) -> float:
     points : ndarray
         A series as a kernel gets it: how many points, then the points.
     place : float [0, 1]
+        Place along it.
     around : bool
         The curve goes on from its last point to its first one: it is a cycle.
+
+    Returns
+    -------
+    float
     """
     return drawn_span(points, 1, points[0], place, around)
 
@@ -73,6 +78,11 @@ def bent(place: float, bend: float) -> float:
     Returns
     -------
     float
+
+    Examples
+    --------
+    >>> bent(0.5, 0.0), bent(0.0, 0.7), bent(1.0, 0.7)
+    (0.5, 0.0, 1.0)
     """
     if bend == 0.0:
         return place

@@ -16,7 +16,14 @@ _TO_ONE_PERCENT = math.log2(100.0)
 
 @njit(error_model="numpy", forceinline=True)
 def approach_step(time_s: float, rate: float) -> float:
-    """Share of the way that a first-order follower goes in one sample, so that 99 % are done after ``time_s``."""
+    """Share of the way that a first-order follower goes in one sample, so that 99 % are done after ``time_s``.
+
+    Examples
+    --------
+    >>> share = approach_step(0.01, 48000.0)
+    >>> round((1.0 - share) ** 480, 3)  # what is left of the way after 10 ms
+    0.01
+    """
     return 1.0 - exp2(-_TO_ONE_PERCENT / (time_s * rate))
 
 

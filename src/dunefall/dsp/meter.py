@@ -82,14 +82,21 @@ def measure(
     Parameters
     ----------
     block : ndarray [shape=(n, channels)]
+        Frames at a time.
     state : ndarray [shape=(STATE_SIZE,)], 0 at rest
+        What is carried from call to call; 0 at first.
     weights, phases : from ``k_weighting`` and ``oversampler``
+        K-weighting filters.
     bin_samples : int
         Samples of 100 ms.
     shares : ndarray [shape=(used,)]
         What each channel counts in loudness (``Layout.weights``); channels beyond are not looked at.
     peaks : ndarray [shape=(used or more,)]
         Receives the highest sample of each channel, linear.
+
+    Returns
+    -------
+    float
     """
     true = 0.0
     peaks[:] = 0.0

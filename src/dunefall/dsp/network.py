@@ -113,6 +113,8 @@ def set_sections(memory: Memory, first: int, delays: Row, wanted_db: Row, share:
         Change of level in dB per second that each octave shall have, below 0.
     share : float [0, 1]
         How much of it: 0 keeps all for ever.
+    rate : float
+        Sample rate in Hz.
     """
     middle = 0.5 * (wanted_db[3] + wanted_db[4])
     for band in range(EIGHT):

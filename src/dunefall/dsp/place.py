@@ -30,6 +30,11 @@ def falloff_gain(distance_m: float, falloff_db: float) -> float:
     Returns
     -------
     float
+
+    Examples
+    --------
+    >>> round(falloff_gain(2.0, 6.0), 4)
+    0.5012
     """
     if distance_m <= 1.0:
         return 1.0
@@ -74,6 +79,12 @@ def pan_gains(angle_deg: float) -> tuple[float, float]:
     Returns
     -------
     tuple[float, float]
+
+    Examples
+    --------
+    >>> left, right = pan_gains(0.0)
+    >>> round(left**2 + right**2, 6), round(left, 4)
+    (1.0, 0.7071)
     """
     across = sine(angle_deg * (1.0 / 360.0))
     place = 0.125 + 0.125 * across

@@ -62,6 +62,12 @@ def uniform(key: Key, counter: float, stream: float) -> float:
     Returns
     -------
     float
+
+    Examples
+    --------
+    >>> a, b = uniform(np.uint64(1), 0.0, 0.0), uniform(np.uint64(1), 0.0, 0.0)
+    >>> a == b, 0.0 <= a < 1.0
+    (True, True)
     """
     a, _, _, _ = philox(key, np.uint64(counter), np.uint64(stream))
     return np.float64(a) * (1.0 / 4294967296.0)

@@ -25,6 +25,11 @@ def saturate(x: float, knee: float) -> float:
     Returns
     -------
     float
+
+    Examples
+    --------
+    >>> saturate(0.3, 1.0) == 0.3, saturate(100.0, 1.0) <= 2.0
+    (True, True)
     """
     size = abs(x)
     bent = math.copysign(knee * (2.0 - knee / size), x)

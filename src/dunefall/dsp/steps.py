@@ -29,6 +29,14 @@ def after(place: float, count: float, direction: float, length: float, key: Key,
         stays, each as likely.
     length : float
         Steps of the row, at least 1.
+    key : uint64
+        Key of the module's random numbers.
+    stream : float
+        Which of the module's streams.
+
+    Returns
+    -------
+    float
     """
     if direction == BACKWARD:
         return length - 1.0 - wrapped(count, length)

@@ -61,10 +61,13 @@ def draw_trace(
     bins : ndarray of float32 [shape=(n, 2)]
         Lowest and highest values, oldest first.
     kind : int
+        Kind of signal.
     low, high : float
         Span of the values; widened where the trace passes it. Audio is drawn around 0, up to its own peak.
     rgb : int
+        Colour as 0xRRGGBB.
     alpha : float [0, 1]
+        Opacity.
     stroke : float
         Thickness of lines in pixels.
     """

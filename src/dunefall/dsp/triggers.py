@@ -22,6 +22,14 @@ def pulsed(fires: float, left: float, length: float) -> tuple[float, float]:
     ----------
     fires : bool
         A pulse of ``length`` samples begins; one that is still high falls for one sample, so that both are counted.
+    left : float
+        Samples for which it stays high.
+    length : float
+        Samples of a whole pulse.
+
+    Returns
+    -------
+    tuple[float, float]
     """
     if fires:
         if left > 0.0:
@@ -86,6 +94,11 @@ def wrapped(step: float, count: float) -> float:
     Returns
     -------
     float
+
+    Examples
+    --------
+    >>> wrapped(7.0, 5.0), wrapped(-1.0, 5.0)
+    (2.0, 4.0)
     """
     within: float = step - count * np.floor(step / count)
     return within

@@ -239,6 +239,11 @@ def free_name(name: str, others: Iterable[str]) -> str:
     Returns
     -------
     str
+
+    Examples
+    --------
+    >>> free_name("Filter", ["Filter", "Gusts"])
+    'Filter 2'
     """
     taken, made, number = set(others), name, 2
     while made in taken:

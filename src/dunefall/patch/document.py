@@ -72,6 +72,8 @@ class Document:
         ----------
         label : str
             What the user did, as it reads after "Undo".
+        patch : Patch
+            The patch; it is not changed.
         merge : str
             Successive edits with the same non-empty key (one drag of a rail) become one step.
         """

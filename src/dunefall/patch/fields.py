@@ -41,6 +41,11 @@ def parse_json(data: bytes) -> Any:
     ------
     PatchError
         If it is no valid JSON; with line and column.
+
+    Examples
+    --------
+    >>> parse_json(b'{"title": "Night"}')
+    {'title': 'Night'}
     """
     try:
         text = data.decode("utf-8")

@@ -172,6 +172,11 @@ class Patch:
         Returns
         -------
         str
+
+        Examples
+        --------
+        >>> Patch().free_id("link")
+        'link-1'
         """
         used = {module.id for module in self.modules()}
         used |= {item.id for items in (self.layers, self.links, self.compounds) for item in items}

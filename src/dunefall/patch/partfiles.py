@@ -289,6 +289,11 @@ def split_place(text: Any, place: str) -> Place:
     ------
     PatchError
         If it is not of the form module.port.
+
+    Examples
+    --------
+    >>> split_place("clock-1.gate", "links[0].from")
+    Place(module='clock-1', port='gate')
     """
     module, dot, port = text.partition(".") if isinstance(text, str) else ("", "", "")
     if not (module and dot and port):

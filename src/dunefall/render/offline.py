@@ -46,10 +46,20 @@ def blocks(
     ----------
     take : Patch or Take
         A patch is a take without entries.
+    seconds : float
+        Time in seconds.
+    rate : float
+        Sample rate in Hz.
+    block : int
+        Frames at a time.
     limit : bool
         Whether true peaks are kept under ``dsp.limiter.CEILING_DB``, as at the output.
     checkpoint : Checkpoint, optional
         State of this take at this rate to begin at.
+
+    Yields
+    ------
+    ndarray [shape=(n, channels)]
 
     Raises
     ------
@@ -116,8 +126,20 @@ def render_to_file(
 
     Parameters
     ----------
+    take : Take
+        What was played.
+    path : Path
+        The file.
+    seconds : float
+        Time in seconds.
+    rate : float
+        Sample rate in Hz.
+    block : int
+        Frames at a time.
     limit : bool
         Whether the limiter of the output is in the way.
+    checkpoint : Checkpoint, optional
+        State of this take to begin at.
     progress : function of the share done, 0..1
         Called after each piece; returns False to cancel.
 

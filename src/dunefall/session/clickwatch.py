@@ -93,8 +93,18 @@ def find_culprit(patch: Patch, end: str, ago_samples: float, traces: Traces) -> 
 
     Parameters
     ----------
+    patch : Patch
+        The patch; it is not changed.
+    end : str
+        Id of the layer's output.
     ago_samples : float
         How long ago it clicked.
+    traces : Traces
+        Where traces come from.
+
+    Returns
+    -------
+    Culprit or None
     """
     best: Culprit | None = None
     for module_id in _before(patch, end):

@@ -32,6 +32,7 @@ class SearchRow(QStyledItemDelegate):
         self._theme = theme
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        """As high as every row."""
         return QSize(200, self.row_h)
 
 

@@ -23,7 +23,6 @@ from dunefall.session.edits.modules import (
     remove_modules,
     rename,
     set_sound,
-    set_together,
     set_tuning,
     toggle_bypass,
     toggle_pin,
@@ -33,7 +32,6 @@ __all__ = [
     "COMMANDS",
     "choose_sound",
     "choose_tuning",
-    "move_values",
     "remove_sound",
     "show_palette",
     "use_sound",
@@ -87,12 +85,6 @@ def show_palette(context: Context, layer: str) -> None:
     context.talk.show(palette, add)
     if troubles:
         context.tell(f"In your library: {'; '.join(troubles)}.")
-
-
-def move_values(context: Context, values: dict[str, float]) -> None:
-    """Set values of the selection; those of a compound are those of the modules in it."""
-    face, chosen = context.selection.face, context.selection.module
-    set_together(context.session.document, face.taken(values) if face else {chosen: values})
 
 
 def choose_sound(context: Context) -> None:

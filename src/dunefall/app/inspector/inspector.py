@@ -24,6 +24,7 @@ from dunefall.catalogue.motion.named_control import shown_value
 from dunefall.catalogue.story import module_warning
 from dunefall.engine.messages import AskPortrait
 from dunefall.patch.compounds import parent_of
+from dunefall.patch.document import Document
 from dunefall.patch.model import Module, Patch
 
 __all__ = ["Inspector"]
@@ -41,15 +42,17 @@ class Inspector(QScrollArea):
         What the user asks of it.
     """
 
-    def __init__(self, theme: Theme, live: Live, parent: QWidget | None = None) -> None:
+    def __init__(self, document: Document, theme: Theme, live: Live, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._document = document
         self._theme, self._live, self.wishes = theme, live, Wishes()
         self._patch = Patch()
         self._module = ""
         self._shape: object = "nothing yet"
         self._waiting = False
+        self.wishes.settled.connect(document.end_merge)
         self.wishes.settled.connect(self._catch_up)
-        self._values = Values(self._patch, "", theme, self.wishes)
+        self._values = Values(document, self._patch, "", theme, self.wishes)
         self.front: dict[str, Rail] = {}
         self.picture: Picture | None = None
         self.editor: SeriesEditor | None = None
@@ -172,7 +175,7 @@ class Inspector(QScrollArea):
     def _rebuild(self) -> None:
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
         self.front, self.picture, self.editor = {}, None, None
-        self._values = Values(self._patch, self._module, self._theme, self.wishes)
+        self._values = Values(self._document, self._patch, self._module, self._theme, self.wishes)
         self.story.setParent(self)  # it outlives the page
         self.story.hide()
         page = QWidget()
@@ -275,7 +278,7 @@ class Inspector(QScrollArea):
 
     def _add_picture(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
         self.picture = Picture(spec, module, self._theme)
-        self.picture.moved.connect(self.wishes.values_moved.emit)
+        self.picture.moved.connect(self._values.set_values)
         self.picture.settled.connect(self.wishes.settled.emit)
         column.addWidget(self.picture)
         if spec.sound:
@@ -307,7 +310,7 @@ class Inspector(QScrollArea):
     def _add_series(self, column: QVBoxLayout, spec: ModuleSpec) -> None:
         self.editor = SeriesEditor(spec, self._theme, self._chosen_series)
         self.editor.drawn.connect(self.wishes.drawn.emit)
-        self.editor.timed.connect(lambda seconds: self.wishes.values_moved.emit({"length_s": seconds}))
+        self.editor.timed.connect(lambda seconds: self._values.set_values({"length_s": seconds}))
         self.editor.settled.connect(self.wishes.settled.emit)
         self.editor.refused.connect(self.wishes.refused.emit)
         column.addWidget(self.editor)

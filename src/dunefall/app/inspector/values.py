@@ -12,7 +12,9 @@ from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.story import lowest, port_name
+from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.session.edits.modules import set_together
 
 __all__ = ["Values", "add_text", "reach_of"]
 
@@ -55,8 +57,9 @@ class Values:
         By port, and by the link's id.
     """
 
-    def __init__(self, patch: Patch, module: str, theme: Theme, wishes: Wishes) -> None:
-        self._patch, self._module, self._theme, self._wishes = patch, module, theme, wishes
+    def __init__(self, document: Document, patch: Patch, module: str, theme: Theme, wishes: Wishes) -> None:
+        self._document, self._patch, self._module = document, patch, module
+        self._theme, self._wishes = theme, wishes
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
 
@@ -64,6 +67,12 @@ class Values:
     def held(self) -> bool:
         """Whether the mouse holds one of them."""
         return any(rail.held for rail in self.rails.values()) or any(row.held for row in self.rows.values())
+
+    def set_values(self, values: dict[str, float]) -> None:
+        """Set values of the module; those of a compound are those of the modules in it."""
+        module = self._patch.module(self._module)
+        taken = module.taken(values) if isinstance(module, Face) else {module.id: values}
+        set_together(self._document, taken)
 
     def build(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
         """Add a rail or a line for each port that counts."""
@@ -108,7 +117,7 @@ class Values:
         if isinstance(port, Param):
             value = module.params.get(port.id, port.default)
             rail = Rail(port, value, self._theme, self._patch.tempo_bpm)
-            rail.moved.connect(lambda new, name=port.id: self._wishes.values_moved.emit({name: new}))
+            rail.moved.connect(lambda new, name=port.id: self.set_values({name: new}))
             rail.settled.connect(self._wishes.settled.emit)
             rail.link_asked.connect(lambda name=port.id: self._wishes.link_asked.emit(name))
             rail.reach_scaled.connect(lambda factor, name=port.id: self._wishes.reach_scaled.emit(name, factor))

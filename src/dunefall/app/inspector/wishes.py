@@ -31,8 +31,8 @@ class Wishes(QObject):
 
     Signals
     -------
-    values_moved (object), settled ()
-        A rail or the picture set parameters (a dict); the movement ended.
+    settled ()
+        A movement of a rail, a row or a picture ended.
     reach_scaled (str, float)
         What moves a port is to move it so many times as far.
     link_asked (str), link_changed (object), link_removed (str), range_asked (str), link_soloed (str)
@@ -54,7 +54,6 @@ class Wishes(QObject):
         Another sound file is wanted; none is.
     """
 
-    values_moved = Signal(object)
     settled = Signal()
     left = Signal()
     link_asked = Signal(str)

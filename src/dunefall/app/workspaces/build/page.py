@@ -43,7 +43,7 @@ class BuildPage(QWidget):
         session, theme = context.session, context.theme
         self._context, self._quiet_watch = context, QuietWatch()
         self.canvas = BuildCanvas(context.selection, session.engine, theme)
-        self.inspector = Inspector(theme, session.engine)
+        self.inspector = Inspector(session.document, theme, session.engine)
         self.watch = Watch(theme, session.engine, session.options.rate)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -73,8 +73,6 @@ class BuildPage(QWidget):
         context, inspector, document = self._context, self.inspector, self._context.session.document
         place_of, selection = context.selection.place_of, context.selection
         inspector.wishes.left.connect(self.canvas.setFocus)
-        inspector.wishes.values_moved.connect(partial(modules.move_values, context))
-        inspector.wishes.settled.connect(document.end_merge)
         inspector.wishes.drawn.connect(lambda series: set_series(document, selection.module, series))
         inspector.wishes.refused.connect(context.tell)
         inspector.wishes.compound_pressed.connect(selection.press_compound)

@@ -100,10 +100,12 @@ class StillPicture:
 
     @property
     def wide(self) -> int:
+        """Width of the viewport in px of the canvas."""
         return round(self._viewport.width() / self.zoom)
 
     @property
     def high(self) -> int:
+        """Height of the viewport in px of the canvas."""
         return round(self._viewport.height() / self.zoom)
 
     @property
@@ -125,14 +127,17 @@ class StillPicture:
         return self.zoomed(self.head_box(layer))
 
     def card_box(self, module: str) -> QRect:
+        """A card's place on the canvas as it is scrolled; empty if its lane is folded."""
         box = self.layout.cards.get(module)
         return QRect(box.x - self.dx, box.y - self.dy, CARD_W, CARD_H) if box is not None else QRect()
 
     def head_box(self, layer: str) -> QRect:
+        """The place of a lane's head on the canvas as it is scrolled."""
         lane = next(lane for lane in self.layout.lanes if lane.layer == layer)
         return QRect(MARGIN, lane.y - self.dy, HEAD_W, lane.height)
 
     def related(self) -> set[str]:
+        """The selection and its direct neighbours; empty without one."""
         if not self._selection.module:
             return set()
         near = {self._selection.module}
@@ -206,6 +211,7 @@ class StillPicture:
         return bool(self._selection.module) and self.patch.layer_of(self._selection.module).id == lane.layer
 
     def in_sight(self, lane: LaneBox) -> bool:
+        """Whether a lane can be seen."""
         return lane.y + lane.height >= self.dy and lane.y <= self.dy + self.high
 
     def _draw_lane(self, painter: QPainter, lane: LaneBox) -> None:
@@ -278,6 +284,7 @@ class StillPicture:
             draw_text(painter, box, BUTTONS[name], sans(11, 600), ink, centre=True)
 
     def head_wave(self, lane: LaneBox) -> QRect:
+        """Where the waveform in a lane's head is drawn."""
         return QRect(MARGIN + 8, lane.y - self.dy + 60, HEAD_W - 16, 40)
 
     def _draw_ribbon(self, painter: QPainter, lane: LaneBox) -> None:
@@ -341,6 +348,7 @@ class StillPicture:
         draw_text(painter, QRectF(card.x + 6, card.y + 4, CARD_W - 18 - width, 16), module.name, name_font, ink)
 
     def add_rect(self, lane: LaneBox) -> QRectF:
+        """Where a module is added to Shared."""
         return QRectF(CARDS_X + len(lane.cards) * PITCH, lane.y + 8, CARD_W, CARD_H)
 
     def _draw_add(self, painter: QPainter, lane: LaneBox) -> None:
@@ -359,6 +367,7 @@ class StillPicture:
                 draw_text(painter, box, stage.capitalize(), font, colour)
 
     def foot_rect(self) -> QRectF:
+        """Where a layer is added."""
         return QRectF(MARGIN, self.layout.height - 32 - self.dy, HEAD_W, 24)
 
     def _draw_foot(self, painter: QPainter) -> None:

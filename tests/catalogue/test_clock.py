@@ -1,0 +1,94 @@
+"""Clock."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from rig import RATE, Rig, pulses, rises
+
+
+@pytest.mark.parametrize("period_s", [0.0333, 1.7, 977.3])
+def test_a_clock_is_exact_for_hours(period_s: float) -> None:
+    """Against exact rational arithmetic: every tick comes less than a sample late (24 hours: `make soak`)."""
+    rig = Rig("clock", sync=1, period_s=period_s)
+    index = rig.program.input_at[("m", "period_s")]
+    period = Fraction(float(rig.program.memory.now[index])) * 48000
+    state = rig.program.plan.modules[0]["state_at"]
+    rig.run(64)
+    ticks = 10_000_000  # as if it had ticked so often: what it carries over is exact arithmetic's remainder
+    at = -(-(ticks * period) // 1)
+    rig.program.memory.states[state] = float(at - ticks * period)
+    gate = rig.run(min(200_000, round(3 * period_s * RATE)))["gate"]
+    found = np.flatnonzero(np.diff(gate) > 0.5) + 1
+    for k, place in enumerate(found, 1):
+        late = (int(place) + 1) + float(at - ticks * period) - float(k * period)
+        assert -1e-3 <= late < 1.001
+
+
+@pytest.mark.parametrize(("bpm", "beats"), [(92.0, 0.25), (120.0, 0.75), (61.7, 1 / 3)])
+def test_clock_is_exact(bpm: float, beats: float) -> None:
+    # 92 BPM, sixteenths: 163.04 ms (arithmetic); every tick within one sample of exact fractions, over 5 minutes
+    seconds = 300
+    rig = Rig("clock", period_beats=beats)
+    ticks = rises(rig.run(round(seconds * RATE), tempo_bpm=np.full(round(seconds * RATE), bpm))["gate"])
+    period = Fraction(beats) * 60 * 48000 / Fraction(bpm)
+    assert len(ticks) == math.ceil(seconds * 48000 / period)
+    error = [abs(tick - float(k * period)) for k, tick in enumerate(ticks)]
+    assert max(error) <= 1.0 + 1e-6
+
+
+def test_free_clock_and_gate_length() -> None:
+    out = Rig("clock", sync=1, period_s=0.1, width=0.25).run(48000)
+    ticks = rises(out["gate"])
+    assert (np.diff(ticks) == 4800).all()
+    assert out["gate"].mean() == pytest.approx(0.25, abs=0.01)
+    assert out["phase"].min() >= 0
+    assert out["phase"].max() < 1
+
+
+def test_swing_moves_every_second_tick_only() -> None:
+    ticks = rises(Rig("clock", sync=1, period_s=0.1, swing=0.5).run(96000)["gate"])
+    gaps = np.diff(ticks)
+    np.testing.assert_allclose(gaps[0::2], 7200, atol=1)
+    np.testing.assert_allclose(gaps[1::2], 2400, atol=1)
+
+
+def test_clock_reset() -> None:
+    reset = pulses([0.33], 1.0)
+    ticks = rises(Rig("clock", sync=1, period_s=0.1, width=0.1).run(48000, reset=reset)["gate"])
+    assert round(0.33 * RATE) in ticks
+    assert round(0.33 * RATE) + 4800 in ticks
+
+
+@pytest.mark.parametrize("zero", [0.0, -5.0])
+def test_nothing_sticks_on_absurd_periods(zero: float) -> None:
+    """Values are held in their range before a kernel sees them; even if not, the clock goes on."""
+    rig = Rig("clock", sync=1)
+    rig.program.set_base("m", "period_s", -1e9)  # far below the hard range, in octaves
+    gate = rig.run(48000)["gate"]
+    assert len(rises(gate)) > 100
+
+
+def test_a_clock_wanders_within_its_clamp_and_stops() -> None:
+    seconds = 20.0
+    wild = np.exp2(np.random.default_rng(2).uniform(-6, 6, 400)).repeat(2400)[: round(seconds * RATE)]
+    rig = Rig("clock", sync=1, least_s=0.1, most_s=0.4)
+    gaps = np.diff(rises(rig.run(len(wild), period_s=wild)["gate"])) / RATE
+    assert gaps.min() >= 0.1 - 2 / RATE
+    assert gaps.max() <= 0.4 + 2 / RATE
+    run = np.r_[np.ones(9600), np.zeros(19_200), np.ones(9600)]
+    out = Rig("clock", sync=1, period_s=0.05).run(len(run), run=run)["gate"]
+    assert not out[9600:28_800].any()
+    assert len(rises(out)) == 8
+
+
+def test_a_humanised_clock_keeps_its_tempo() -> None:
+    """Each tick moves by up to half a period, none drifts away: 400 ticks later they are still there."""
+    found = rises(Rig("clock", sync=1, period_s=0.05, humanise=0.5, width=0.1).run(400 * 2400)["gate"])
+    away = found - 2400 * np.arange(len(found))
+    assert np.ptp(away) <= 0.25 * 2400 + 2
+    assert np.std(away) > 100

@@ -1,0 +1,29 @@
+"""Folder."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from rig import RATE, Rig, tone
+
+
+def test_the_folder_aliases_far_less_than_the_bare_curve() -> None:
+    """Parker et al. 2016: at least 20 dB less in what is no harmonic, for 1.2 kHz at strong drive."""
+    sine = tone(1237.0, 1.0)
+    folded = Rig("folder", drive=8.0).run(round(RATE), audio=sine)["out"]
+    bare = 1 - np.abs(np.mod(8.0 * sine * 0.25 + 0.25, 1.0) * 4 - 2)
+
+    def alias(sound: np.ndarray) -> float:
+        spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound)))) ** 2
+        bins = np.arange(len(spectrum))
+        near = np.abs(np.mod(bins + 618, 1237) - 618) < 6
+        return float(10 * np.log10(spectrum[~near & (bins > 200) & (bins < 12000)].sum()))
+
+    assert alias(folded) < alias(bare) - 20
+    assert np.abs(folded).max() <= 1.0 + 1e-9
+
+
+def test_a_quiet_sound_passes_the_folder() -> None:
+    sine = tone(100.0, 0.2, level=0.4)
+    out = Rig("folder", drive=2.0).run(len(sine), audio=sine)["out"]
+    np.testing.assert_allclose(out[1:], (sine[1:] + sine[:-1]), atol=1e-6)  # 2x, the mean of neighbours

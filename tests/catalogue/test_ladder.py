@@ -1,0 +1,38 @@
+"""Ladder."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from measuring import impulse_of_shaping, pitch_hz, response_db
+from rig import RATE, Rig, level_db, tone
+
+SECOND = round(RATE)
+
+
+def test_ladder_is_four_equal_one_poles() -> None:
+    """Without feedback -3.01 dB four times at the cutoff, -24 dB per octave far above (Stilson and Smith 1996); with
+    the bilinear transform tan(pi f / rate) / tan(pi fc / rate) takes the place of f / fc."""
+    out = Rig("ladder", cutoff_hz=500, resonance=0).run(SECOND, audio=0.1 * impulse_of_shaping())["out"]
+    levels = response_db(10 * out)
+    for hz in (100, 500, 1000, 2000, 4000, 8000):
+        ratio = np.tan(np.pi * hz / RATE) / np.tan(np.pi * 500 / RATE)
+        assert levels[hz] == pytest.approx(-80 * np.log10(np.hypot(1, ratio)), abs=0.02)
+
+
+@pytest.mark.parametrize("hz", [55.0, 440.0, 1760.0])
+def test_ladder_sings_in_tune_with_nothing_at_its_input(hz: float) -> None:
+    """Feedback 4 is the limit; a sine within 1 % of the cutoff below 2 kHz (Stilson and Smith 1996)."""
+    out = Rig("ladder", cutoff_hz=hz, resonance=1.05).run(8 * SECOND)["out"][-2 * SECOND :]
+    assert level_db(out) > -20
+    assert pitch_hz(out, hz) == pytest.approx(hz, rel=0.01)
+    spectrum = np.abs(np.fft.rfft(out * np.hanning(len(out))))
+    place = round(hz * 2)
+    assert 20 * np.log10(spectrum[round(2.5 * place) :].max() / spectrum[place - 40 : place + 40].max()) < -30
+
+
+def test_ladder_below_its_limit_dies_away() -> None:
+    rig = Rig("ladder", cutoff_hz=440, resonance=0.9)
+    out = rig.run(4 * SECOND, audio=np.concatenate((tone(440, 0.5), np.zeros(7 * SECOND // 2))))["out"]
+    assert level_db(out[-SECOND // 2 :]) < -150
