@@ -9,7 +9,7 @@ import sys
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import NoReturn
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
@@ -168,7 +168,7 @@ def _modules(options: argparse.Namespace) -> int:
         for spec in specs:
             print(f"{spec.id:15} {spec.stage:7} {spec.name}: {spec.sentence}")
         return 0
-    entries: list[dict[str, Any]] = [
+    entries: list[dict[str, object]] = [
         {
             "id": spec.id,
             "name": spec.name,

@@ -37,16 +37,6 @@ def test_tan_within_its_bound() -> None:
     assert np.abs(ours / np.tan(np.pi / 2 * x) - 1).max() < 1e-7
 
 
-def test_saturation_is_transparent_then_bounded() -> None:
-    assert maths.saturate(0.9, 1.0) == 0.9
-    x = np.linspace(-1e6, 1e6, 10001)
-    y = np.array([maths.saturate(v, 1.0) for v in x])
-    assert np.abs(y).max() < 2.0
-    assert (np.diff(y) > 0).all()
-    slopes = [(maths.saturate(1.0 + h, 1.0) - maths.saturate(1.0, 1.0)) / h for h in (-1e-6, 1e-6)]
-    assert abs(slopes[0] - slopes[1]) < 1e-5  # no corner at the knee
-
-
 @njit
 def _ramps(phase, steps, size):  # type: ignore[no-untyped-def]
     out = np.zeros(len(steps))
@@ -130,16 +120,6 @@ def test_kernels_run_as_plain_python() -> None:
     for kind, outputs in pickle.loads(done.stdout).items():
         for port, values in outputs.items():
             np.testing.assert_allclose(values, compiled[kind][port], atol=1e-9, err_msg=f"{kind} {port}")
-
-
-@pytest.mark.parametrize("height", [0.4, 3.0])
-def test_a_row_is_bent_as_its_samples_are(height: float) -> None:
-    row = height * np.sin(np.arange(64.0))
-    bent = row.copy()
-    maths.saturate_row(bent, 0.5)
-    np.testing.assert_array_equal(bent, [maths.saturate(x, 0.5) for x in row])
-    np.testing.assert_array_equal(bent, [maths.saturate_rarely(x, 0.5) for x in row])
-    assert (bent == row).all() == (height <= 0.5)
 
 
 def test_largest_and_smallest_are_found_compiled_as_in_python() -> None:

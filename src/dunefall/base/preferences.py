@@ -5,10 +5,9 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from pathlib import Path
-from typing import Any
 
 import platformdirs
 
@@ -86,10 +85,10 @@ class Preferences:
             return cls()
         if not isinstance(raw, dict):
             return cls()
-        made = cls()
+        made, change = cls(), _changed()
         for entry in fields(cls):
             value = _valid(entry.name, raw.get(entry.name), getattr(made, entry.name))
-            made = replace(made, **{entry.name: value})
+            made = change(made, **{entry.name: value})
         return made
 
     def save(self, path: Path) -> None:
@@ -124,7 +123,12 @@ class Preferences:
         return replace(self, recent=(name, *others)[:MOST_RECENT])
 
 
-def _valid(name: str, value: Any, default: Any) -> Any:
+def _changed() -> Callable[..., Preferences]:
+    """``dataclasses.replace`` for fields whose names are found out."""
+    return replace
+
+
+def _valid(name: str, value: object, default: object) -> object:
     """A value of a file, if it is one of its kind; else the default."""
     if name == "recent":
         texts = [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
@@ -133,9 +137,10 @@ def _valid(name: str, value: Any, default: Any) -> Any:
         items = value.items() if isinstance(value, dict) else ()
         return {str(k): v for k, v in items if isinstance(v, str)}
     if isinstance(default, float):
-        good = isinstance(value, (int, float)) and not isinstance(value, bool)
         allowed = SCALES if name == "scale" else RATES_HZ
-        return float(value) if good and float(value) in allowed else default
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            return default
+        return float(value) if value in allowed else default
     if type(value) is not type(default):
         return default
     if name == "frames":

@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple, NoReturn, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -81,6 +81,7 @@ class Cycle:
     at: tuple[str, ...] = ()
 
 
+Door = TypeVar("Door", Input | Param, Output)
 RIGHT = "_right"
 """What the name of a channel's port ends in, where it is not the left one."""
 
@@ -265,9 +266,9 @@ class ModuleSpec:
         return next((port for port in self.outputs if port.id == port_id), None)
 
 
-def _channels(port: Any, stereo: bool) -> tuple[Any, ...]:
+def _channels(port: Door, stereo: bool) -> tuple[Door, ...]:
     return (port, replace(port, id=port.id + RIGHT, name=f"{port.name}, right")) if stereo else (port,)
 
 
-def _missing(module: str, param: str) -> Any:
+def _missing(module: str, param: str) -> NoReturn:
     raise KeyError(f'module "{module}" has no parameter "{param}"')

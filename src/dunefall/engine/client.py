@@ -40,12 +40,15 @@ class _Engine:
     def __init__(self, process: BaseProcess, pipe: Connection) -> None:
         self.process, self.pipe, self.started = process, pipe, time.monotonic()
         self._waiting: queue.SimpleQueue[object] = queue.SimpleQueue()
-        threading.Thread(target=self._write, name="to the engine", daemon=True).start()
+        self._writer = threading.Thread(target=self._write, name="to the engine", daemon=True)
+        self._writer.start()
 
     def _write(self) -> None:
+        """Write until there is nothing more to say, then close the pipe: nobody closes it under a message."""
         while (message := self._waiting.get()) is not None:
             with contextlib.suppress(OSError):  # a process that is gone hears nothing
                 self.pipe.send(message)
+        self.pipe.close()
 
     def send(self, message: object) -> None:
         """Say something, after all that was said before."""
@@ -63,7 +66,7 @@ class _Engine:
     def let_go(self) -> None:
         """Say nothing any more."""
         self.send(None)
-        self.pipe.close()
+        self._writer.join(1.0)
 
 
 class EngineClient:

@@ -10,7 +10,6 @@ from collections import deque
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any
 
 from dunefall.base.collector import keep_what_is_loaded
 from dunefall.base.errors import DeviceError, DunefallError
@@ -87,7 +86,7 @@ class _Host:
         self._deferred: deque[object] = deque()
         self._code = LoopCode()
         self._monitor = say.Monitor()
-        self._answers: dict[type, Callable[[Any], None]] = {
+        self._answers: dict[type, Callable[..., None]] = {
             say.Prepare: self._get_ready,
             say.Watch: self._watch,
             say.Open: self._open,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
-from typing import Any
 
 from dunefall.base.errors import PatchError
 from dunefall.patch.compounds import check_compounds, modules_in
@@ -279,7 +278,7 @@ def parse_clip(text: str) -> Clip:
     PatchError
         If the text is no copied part of a patch.
     """
-    raw: Any = parse_json(text.encode())
+    raw: object = parse_json(text.encode())
     if not isinstance(raw, dict) or raw.get("dunefall_clip") != 1:
         raise PatchError("the clipboard holds no modules and no layer")
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MOST_MODULES))

@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import TypeVar, cast
 
 from dunefall.base.errors import PatchError
 
 __all__ = ["dump_json", "get", "numbers", "objects", "others", "parse_json", "texts"]
+
+T = TypeVar("T")
 
 MAX_DEPTH = 32
 MAX_TEXT = 10_000
@@ -25,7 +27,7 @@ _KINDS = {
 }
 
 
-def parse_json(data: bytes) -> Any:
+def parse_json(data: bytes) -> object:
     """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault.
 
     Parameters
@@ -35,7 +37,7 @@ def parse_json(data: bytes) -> Any:
 
     Returns
     -------
-    Any
+    object
 
     Raises
     ------
@@ -63,7 +65,7 @@ def parse_json(data: bytes) -> Any:
     return raw
 
 
-def dump_json(raw: Any) -> str:
+def dump_json(raw: object) -> str:
     """Text of objects and lists as it stands in a file."""
     return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
@@ -72,7 +74,7 @@ def _refuse_constant(name: str) -> float:
     raise PatchError(f"{name} is no number that a patch may hold")
 
 
-def _unique_object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
     result = dict(pairs)
     if len(result) != len(pairs):
         names = [name for name, _ in pairs]
@@ -81,7 +83,7 @@ def _unique_object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return result
 
 
-def _check_depth(raw: Any) -> None:
+def _check_depth(raw: object) -> None:
     level, depth = [raw], 0
     while level:
         depth += 1
@@ -91,7 +93,7 @@ def _check_depth(raw: Any) -> None:
         level = [item for part in parts for item in part]
 
 
-def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = None) -> Any:
+def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default: T | None = None) -> T:
     """Field of an object, checked for its kind; missing fields give ``default`` or raise.
 
     Parameters
@@ -104,12 +106,12 @@ def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = N
         str, float, int, bool, list or dict.
     place : str
         Where in the file the object stands.
-    default : Any
+    default : T, optional
         What is given where the field is missing; without one it must be there.
 
     Returns
     -------
-    Any
+    T
 
     Raises
     ------
@@ -126,21 +128,21 @@ def get(raw: dict[str, Any], name: str, kind: type, place: str, default: Any = N
     if not fits or (isinstance(value, bool) and kind is not bool):
         shown = json.dumps(value)[:40]
         raise PatchError(f"needs {_KINDS[kind]}; got {shown}", place=where)
-    if kind is float:
+    if kind is float and isinstance(value, int | float):
         if not abs(value) <= 1e300 or not math.isfinite(value):
             raise PatchError("the number is too large", place=where)
-        return float(value)
-    if kind is str and len(value) > MAX_TEXT:
+        return cast(T, float(value))
+    if isinstance(value, str) and len(value) > MAX_TEXT:
         raise PatchError(f"the text is longer than {MAX_TEXT} characters", place=where)
-    return value
+    return cast(T, value)
 
 
-def others(raw: dict[str, Any], known: tuple[str, ...]) -> Mapping[str, Any]:
+def others(raw: dict[str, object], known: tuple[str, ...]) -> Mapping[str, object]:
     """The fields of an object that are not among those known."""
     return {name: value for name, value in raw.items() if name not in known}
 
 
-def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple[dict[str, Any], str]]:
+def objects(raw: dict[str, object], name: str, place: str, most: int) -> list[tuple[dict[str, object], str]]:
     """The objects of a list, each with its place.
 
     Parameters
@@ -156,7 +158,7 @@ def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple
 
     Returns
     -------
-    list[tuple[dict[str, Any], str]]
+    list[tuple[dict[str, object], str]]
 
     Raises
     ------
@@ -173,7 +175,7 @@ def objects(raw: dict[str, Any], name: str, place: str, most: int) -> list[tuple
     return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
 
 
-def texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
+def texts(raw: dict[str, object], name: str, place: str) -> list[str]:
     """The texts of a list, none where it is missing.
 
     Parameters
@@ -194,13 +196,13 @@ def texts(raw: dict[str, Any], name: str, place: str) -> list[str]:
     PatchError
         If it is no list of texts.
     """
-    items: list[Any] = get(raw, name, list, place, [])
+    items: list[object] = get(raw, name, list, place, [])
     if not all(isinstance(item, str) for item in items):
         raise PatchError("needs a list of texts", place=f"{place}.{name}")
     return [str(item) for item in items]
 
 
-def numbers(raw: dict[str, Any], name: str, place: str) -> tuple[float, ...]:
+def numbers(raw: dict[str, object], name: str, place: str) -> tuple[float, ...]:
     """The numbers of a list; raises PatchError with the place of what is none.
 
     Parameters

@@ -17,7 +17,6 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.layouts import LAYOUTS
@@ -124,17 +123,17 @@ def parse_patch(data: bytes) -> Patch:
     return patch_of(parse_json(data))
 
 
-def with_sounds_in(raw: Any, folder: Path) -> Any:
+def with_sounds_in(raw: object, folder: Path) -> object:
     """Objects and lists of a file in a folder, the paths of all sounds in them made absolute."""
     return _with_sound_paths(raw, lambda path: os.path.normpath(folder.absolute() / path))
 
 
-def with_sounds_beside(raw: Any, folder: Path) -> Any:
+def with_sounds_beside(raw: object, folder: Path) -> object:
     """Objects and lists for a file in a folder, the paths of all sounds in them made relative to it."""
     return _with_sound_paths(raw, lambda path: Path(os.path.relpath(path, folder.absolute())).as_posix())
 
 
-def _with_sound_paths(raw: Any, change: Callable[[str], str]) -> Any:
+def _with_sound_paths(raw: object, change: Callable[[str], str]) -> object:
     if isinstance(raw, list):
         return [_with_sound_paths(item, change) for item in raw]
     if not isinstance(raw, dict):
@@ -151,7 +150,7 @@ def dump_patch(patch: Patch) -> str:
     return dump_json(raw_patch(patch))
 
 
-def raw_patch(patch: Patch) -> dict[str, Any]:
+def raw_patch(patch: Patch) -> dict[str, object]:
     """A patch as objects and lists, in the order of its file."""
     return {
         "format": FORMAT,
@@ -179,7 +178,7 @@ def save_patch(patch: Patch, path: Path) -> None:
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
 
 
-def layout_in(raw: dict[str, Any], place: str) -> str:
+def layout_in(raw: dict[str, object], place: str) -> str:
     """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout.
 
     Parameters
@@ -205,7 +204,7 @@ def layout_in(raw: dict[str, Any], place: str) -> str:
     return layout
 
 
-def patch_of(raw: Any) -> Patch:
+def patch_of(raw: object) -> Patch:
     """Patch of its objects and lists; raises PatchError with the place of the first fault.
 
     Parameters

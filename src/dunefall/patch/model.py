@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
-from typing import Any
 
 from dunefall.base.errors import PatchError
 from dunefall.patch.parts import (
@@ -66,7 +65,7 @@ class Patch:
     links: tuple[Link, ...] = ()
     compounds: tuple[Compound, ...] = ()
     pins: tuple[Place, ...] = ()
-    extra: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, object] = field(default_factory=dict)
 
     def modules(self) -> Iterator[Module]:
         """All modules, layer by layer."""
@@ -88,7 +87,7 @@ class Patch:
             start.setdefault(link.source.module, []).append(link)
         return into, start
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> dict[str, object]:
         """What is sent to another process: the fields alone."""
         return {entry.name: getattr(self, entry.name) for entry in fields(self)}
 

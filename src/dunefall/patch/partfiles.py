@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from dunefall.base.errors import PatchError
 from dunefall.patch.fields import get, numbers, objects, others, texts
@@ -43,7 +42,7 @@ _COMPOUND_FIELDS = (
 )  # fmt: skip
 
 
-def dump_layer(layer: Layer) -> dict[str, Any]:
+def dump_layer(layer: Layer) -> dict[str, object]:
     """A layer as it stands in a file.
 
     Parameters
@@ -53,7 +52,7 @@ def dump_layer(layer: Layer) -> dict[str, Any]:
 
     Returns
     -------
-    dict[str, Any]
+    dict[str, object]
     """
     voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
     modules = [dump_module(module) for module in layer.modules]
@@ -63,7 +62,7 @@ def dump_layer(layer: Layer) -> dict[str, Any]:
     return {"id": layer.id, "name": layer.name, "folded": layer.folded, **own}
 
 
-def dump_module(module: Module) -> dict[str, Any]:
+def dump_module(module: Module) -> dict[str, object]:
     """A module as it stands in a file."""
     return {
         "id": module.id,
@@ -78,7 +77,7 @@ def dump_module(module: Module) -> dict[str, Any]:
     }
 
 
-def dump_link(link: Link) -> dict[str, Any]:
+def dump_link(link: Link) -> dict[str, object]:
     """A link as it stands in a file."""
     return {
         "id": link.id,
@@ -92,7 +91,7 @@ def dump_link(link: Link) -> dict[str, Any]:
     }
 
 
-def raw_layer(raw: dict[str, Any], place: str) -> Layer:
+def raw_layer(raw: dict[str, object], place: str) -> Layer:
     """Layer of its object.
 
     Parameters
@@ -131,7 +130,7 @@ def raw_layer(raw: dict[str, Any], place: str) -> Layer:
     )
 
 
-def raw_module(raw: dict[str, Any], place: str) -> Module:
+def raw_module(raw: dict[str, object], place: str) -> Module:
     """Module of its object.
 
     Parameters
@@ -161,7 +160,7 @@ def raw_module(raw: dict[str, Any], place: str) -> Module:
     )
 
 
-def dump_compound(compound: Compound) -> dict[str, Any]:
+def dump_compound(compound: Compound) -> dict[str, object]:
     """A compound as it stands in a file.
 
     Parameters
@@ -171,7 +170,7 @@ def dump_compound(compound: Compound) -> dict[str, Any]:
 
     Returns
     -------
-    dict[str, Any]
+    dict[str, object]
     """
     resting = {"bypassed": True, "resting": list(compound.resting)} if compound.bypassed else {}
     library = {"library": compound.library, "digest": compound.digest} if compound.library else {}
@@ -188,7 +187,7 @@ def dump_compound(compound: Compound) -> dict[str, Any]:
     }
 
 
-def raw_compound(raw: dict[str, Any], place: str) -> Compound:
+def raw_compound(raw: dict[str, object], place: str) -> Compound:
     """Compound of its object.
 
     Parameters
@@ -218,26 +217,26 @@ def raw_compound(raw: dict[str, Any], place: str) -> Compound:
     )
 
 
-def _raw_control(raw: dict[str, Any], place: str) -> Control:
+def _raw_control(raw: dict[str, object], place: str) -> Control:
     low, high = get(raw, "low", float, place), get(raw, "high", float, place)
     if low >= high:
         raise PatchError(f"must be above low ({low:g}); got {high:g}", place=f"{place}.high")
     return Control(_place_at(raw, place), get(raw, "name", str, place), low, high)
 
 
-def _place_at(raw: dict[str, Any], place: str) -> Place:
+def _place_at(raw: dict[str, object], place: str) -> Place:
     return split_place(get(raw, "at", str, place), f"{place}.at")
 
 
-def _raw_sound(raw: dict[str, Any], place: str) -> SoundRef | None:
+def _raw_sound(raw: dict[str, object], place: str) -> SoundRef | None:
     return SoundRef(get(raw, "path", str, place), get(raw, "digest", str, place)) if raw else None
 
 
-def _raw_series(raw: dict[str, Any], place: str) -> dict[str, tuple[float, ...]]:
+def _raw_series(raw: dict[str, object], place: str) -> dict[str, tuple[float, ...]]:
     return {name: numbers(raw, name, place) for name in raw}
 
 
-def raw_link(raw: dict[str, Any], place: str) -> Link:
+def raw_link(raw: dict[str, object], place: str) -> Link:
     """Link of its object.
 
     Parameters
@@ -271,12 +270,12 @@ def raw_link(raw: dict[str, Any], place: str) -> Link:
     )
 
 
-def split_place(text: Any, place: str) -> Place:
+def split_place(text: object, place: str) -> Place:
     """Module and port of "module.port".
 
     Parameters
     ----------
-    text : Any
+    text : object
         What was typed, or read.
     place : Place
         Module and port.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 __all__ = [
     "CURVES", "MASTER_ID", "MOST_NESTED", "MOST_VOICES", "OUTPUT_ID", "SENDS_ID", "SHARED_ID", "UNTITLED", "Compound",
@@ -73,7 +72,7 @@ class Module:
     sound: SoundRef | None = None
     series: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
     locked: frozenset[str] = frozenset()
-    extra: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -116,7 +115,7 @@ class Link:
     offset: float = 0.0
     curve: str = "straight"
     on: bool = True
-    extra: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -146,7 +145,7 @@ class Layer:
     meet: str = ""
     effects: bool = False
     group: str = ""
-    extra: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def output_id(self) -> str:
@@ -209,7 +208,7 @@ class Compound:
     resting: tuple[str, ...] = ()
     library: str = ""
     digest: str = ""
-    extra: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, object] = field(default_factory=dict)
 
     def names(self) -> dict[Place, str]:
         """The names of its controls and ports, by the places inside."""

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import platformdirs
 
-from dunefall.base.errors import DunefallError
+from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.storage import write_file
 from dunefall.patch.fields import dump_json, get, parse_json
 from dunefall.patch.files import patch_of, raw_patch, read_file
@@ -73,6 +73,8 @@ class Recovery:
 
 def _read(file: Path) -> Recovered:
     raw = parse_json(read_file(file))
+    if not isinstance(raw, dict):
+        raise PatchError("needs an object", place="the recovery copy")
     path = get(raw, "path", str, "", "")
     return Recovered(file, patch_of(get(raw, "patch", dict, "")), Path(path) if path else None)
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 import shutil
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.storage import write_file
@@ -119,7 +118,7 @@ def dump_take(take: Take) -> str:
     return dump_json(_raw_take(take))
 
 
-def _raw_take(take: Take) -> dict[str, Any]:
+def _raw_take(take: Take) -> dict[str, object]:
     return {
         "format": FORMAT,
         "kind": "take",
@@ -134,7 +133,7 @@ def parse_take(data: bytes) -> Take:
     return _take_of(parse_json(data))
 
 
-def _take_of(raw: Any) -> Take:
+def _take_of(raw: object) -> Take:
     if not isinstance(raw, dict) or raw.get("kind") != "take":
         raise PatchError("the file does not hold a take")
     rate = get(raw, "rate_hz", float, "")
@@ -154,7 +153,7 @@ def _take_of(raw: Any) -> Take:
     return Take(start, rate, tuple(entries))
 
 
-def _dump(entry: Entry) -> list[dict[str, Any]]:
+def _dump(entry: Entry) -> list[dict[str, object]]:
     what = entry.what
     if isinstance(what, Note):
         return [{"note": what.module, "pitch": what.note, "velocity": what.velocity}]
@@ -167,7 +166,7 @@ def _dump(entry: Entry) -> list[dict[str, Any]]:
     return [_dump_change(change) for change in what.changes]
 
 
-def _dump_change(change: Change) -> dict[str, Any]:
+def _dump_change(change: Change) -> dict[str, object]:
     if isinstance(change, ParamSet):
         return {"set": f"{change.module}.{change.param}", "to": change.value}
     if isinstance(change, SeriesSet):
@@ -191,7 +190,7 @@ def _dump_change(change: Change) -> dict[str, Any]:
     return {"without_layer": change.layer}
 
 
-def _entry(at: int, actions: list[tuple[dict[str, Any], str]], place: str) -> Entry:
+def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) -> Entry:
     if len(actions) == 1:
         item, where = actions[0]
         if "note" in item:
@@ -209,7 +208,7 @@ def _entry(at: int, actions: list[tuple[dict[str, Any], str]], place: str) -> En
     return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))
 
 
-def _change(item: dict[str, Any], place: str) -> Change:
+def _change(item: dict[str, object], place: str) -> Change:
     if "set" in item:
         target = split_place(item["set"], f"{place}.set")
         return ParamSet(target.module, target.port, get(item, "to", float, place))

@@ -69,8 +69,9 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
 
     Examples
     --------
-    >>> parse_tuning("fifths\\n 2\\n3/2\\n1200.0")
-    ('fifths', (701.9550008653874, 1200.0))
+    >>> title, cents = parse_tuning("fifths\\n 2\\n3/2\\n1200.0")
+    >>> title, [round(note, 3) for note in cents]
+    ('fifths', [701.955, 1200.0])
     """
     lines = [(k, line.strip()) for k, line in enumerate(text.splitlines(), 1) if not line.lstrip().startswith("!")]
     if len(lines) < 2:

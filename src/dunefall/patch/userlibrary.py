@@ -7,7 +7,7 @@ import os
 import re
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 import platformdirs
@@ -34,7 +34,7 @@ class TinyPicture(NamedTuple):
     columns: list[list[int]]
 
     @classmethod
-    def drawn(cls, role: str, bins: NDArray[np.floating[Any]], low: float, high: float) -> TinyPicture:
+    def drawn(cls, role: str, bins: NDArray[np.float32], low: float, high: float) -> TinyPicture:
         """The picture of lowest and highest values [shape=(n, 2)], which go from ``low`` to ``high``.
 
         Parameters
@@ -117,7 +117,7 @@ def picture_of(patch: Patch) -> TinyPicture | None:
     -------
     TinyPicture or None
     """
-    raw: Any = patch.extra.get("picture")
+    raw: object = patch.extra.get("picture")
     if not isinstance(raw, dict) or raw.get("role") not in ("audio", "control", "gate", "pitch"):
         return None
     columns = raw.get("columns")

@@ -100,9 +100,10 @@ class Settings:
         if self.lasting:
             values.save(preferences_file())
 
-    def change(self, **values: Any) -> None:
+    def change(self, **values: object) -> None:
         """Prefer other values of these names from now on."""
-        self.take(replace(self.values, **values))
+        change: Callable[..., Preferences] = replace
+        self.take(change(self.values, **values))
 
 
 class Context:

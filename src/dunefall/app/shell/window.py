@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -91,7 +91,7 @@ class MainWindow(QMainWindow):
         self._frame_timer.start(FRAME_MS)
         threading.Thread(target=entries, name="starters", daemon=True).start()  # so that the palette opens at once
 
-    def _timer(self, run: Any, *, once: bool = False) -> QTimer:
+    def _timer(self, run: Callable[[], object], *, once: bool = False) -> QTimer:
         timer = QTimer(self)
         timer.setSingleShot(once)
         timer.timeout.connect(run)

@@ -9,7 +9,6 @@ import math
 import re
 import threading
 from collections import deque
-from typing import Any
 
 from pythonosc.dispatcher import Dispatcher
 from pythonosc.osc_server import ThreadingOSCUDPServer
@@ -65,7 +64,7 @@ class OscInput:
         self._thread = threading.Thread(target=self._server.serve_forever, name="open sound control", daemon=True)
         self._thread.start()
 
-    def _take(self, address: str, *values: Any) -> None:
+    def _take(self, address: str, *values: object) -> None:
         if not address.startswith(ROOT):
             self.refused.append(f"{address} does not begin with {ROOT}")
         elif len(values) != 1 or isinstance(values[0], bool) or not isinstance(values[0], int | float):

@@ -128,6 +128,12 @@ class SimulatedOutput:
                 due = time.monotonic()
 
 
+class _Flags(Protocol):
+    """What PortAudio says of a block."""
+
+    output_underflow: bool
+
+
 class RealOutput:
     """A device of the machine, through PortAudio."""
 
@@ -144,7 +150,7 @@ class RealOutput:
 
         piece = np.zeros((self._frames, self._channels))
 
-        def callback(out: NDArray[np.float32], frames: int, _time: object, status: Any) -> None:
+        def callback(out: NDArray[np.float32], frames: int, _time: object, status: _Flags) -> None:
             if status.output_underflow:
                 self.underruns += 1
             done = 0
