@@ -12,7 +12,7 @@ import json
 from pathlib import Path
 
 from dunefall.catalogue import catalogue
-from dunefall.compiler.sounds import take_in_all
+from dunefall.compiler.sounds import import_sounds
 from dunefall.compiler.warmup import prepare
 from dunefall.patch.library import starters
 from dunefall.render.offline import render_to_array
@@ -26,7 +26,7 @@ def digests(seconds: float = SECONDS) -> dict[str, str]:
     found = {}
     for name in ("demo:", *(f"starter:{starter}" for starter in starters())):
         patch, _ = open_patch(name)
-        take_in_all(patch)
+        import_sounds(patch)
         found[name] = hashlib.sha256(render_to_array(patch, seconds=seconds).tobytes()).hexdigest()
     return found
 

@@ -121,7 +121,7 @@ def _add_commands(parser: _Parser) -> None:
 def _render(options: argparse.Namespace) -> int:
     from dunefall.base.errors import ParameterError
     from dunefall.catalogue import catalogue
-    from dunefall.compiler.sounds import take_in_all
+    from dunefall.compiler.sounds import import_sounds
     from dunefall.compiler.warmup import prepare
     from dunefall.patch.take import Take
     from dunefall.patch.takefiles import TAKE_SUFFIX
@@ -131,7 +131,7 @@ def _render(options: argparse.Namespace) -> int:
     is_take = options.patch.endswith(TAKE_SUFFIX)
     take = open_take(Path(options.patch)) if is_take else Take(open_patch(options.patch)[0])
     patch = take.start
-    for trouble in {*take_in_all(patch), *take_in_all(take.patch_at(1 << 62))}:
+    for trouble in {*import_sounds(patch), *import_sounds(take.patch_at(1 << 62))}:
         print(trouble, file=sys.stderr)
     if options.seed is not None:
         if not 0 <= options.seed < 2**32:
@@ -240,11 +240,11 @@ def _completion(options: argparse.Namespace) -> int:
 
 def _check(options: argparse.Namespace) -> int:
     from dunefall.catalogue.validate import unknown_modules
-    from dunefall.compiler.sounds import take_in_all
+    from dunefall.compiler.sounds import import_sounds
     from dunefall.session import open_patch
 
     patch, _ = open_patch(options.patch)
-    for trouble in take_in_all(patch):
+    for trouble in import_sounds(patch):
         print(f"note: {trouble}")
     for module in unknown_modules(patch):
         print(f'note: "{module.name}" is of the unknown kind "{module.type}": it is kept, and silent')

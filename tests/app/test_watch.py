@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import DUSK, NOON
-from dunefall.app.watch.scope import COURSE_S, Course
+from dunefall.app.watch.scope import COURSE_S, History
 from dunefall.app.watch.watch import PLOTS, TIPS, Watch
 from dunefall.app.watch.watchplots import (
     COLUMNS,
@@ -130,7 +130,7 @@ def test_ten_minutes_are_remembered(watch: Watch) -> None:
 
 def test_a_course_keeps_every_peak_whatever_the_pieces() -> None:
     signal = np.random.default_rng(2).normal(size=50_000).astype(np.float32)
-    once, bits = Course(), Course()
+    once, bits = History(), History()
     once.add(signal, RATE)
     for at in range(0, 50_000, 777):
         bits.add(signal[at : at + 777], RATE)

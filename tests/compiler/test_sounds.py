@@ -14,7 +14,7 @@ from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.story import module_story
 from dunefall.compiler import sounds
 from dunefall.compiler.build import same_structure
-from dunefall.compiler.sounds import at_hand, mapped, take_in, take_in_all
+from dunefall.compiler.sounds import import_sounds, mapped, sounds_ready, take_in
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Module, SoundRef
 from dunefall.patch.take import Take
@@ -172,20 +172,20 @@ def test_missing_and_changed_sounds_are_told_once_each(tmp_path: Path, own_cache
     path = written(tmp_path / "a.wav")
     ref = take_in(path)
     patch = patch_of(Module("m", "sample-player", "Gulls", sound=ref), Module("n", "grain-player", "N"))
-    assert at_hand(patch)
-    assert take_in_all(patch) == []
+    assert sounds_ready(patch)
+    assert import_sounds(patch) == []
     for kept in own_cache.iterdir():
         kept.unlink()
-    assert not at_hand(patch)
-    assert take_in_all(patch) == []  # taken in again
+    assert not sounds_ready(patch)
+    assert import_sounds(patch) == []  # taken in again
     for kept in own_cache.iterdir():
         kept.unlink()
     written(path, 4000)
-    (trouble,) = take_in_all(patch)
+    (trouble,) = import_sounds(patch)
     assert "Gulls" in trouble
     assert "not the sound that the patch was made with" in trouble
     path.unlink()
-    (trouble,) = take_in_all(patch)
+    (trouble,) = import_sounds(patch)
     assert "No such file" in trouble
 
 
@@ -194,4 +194,4 @@ def test_another_sound_is_another_program(tmp_path: Path) -> None:
     patch = patch_of(Module("m", "sample-player", "M", sound=a))
     assert same_structure(patch, patch)
     assert not same_structure(patch, patch.with_module(replace(patch.module("m"), sound=b)))
-    assert at_hand(demo())
+    assert sounds_ready(demo())

@@ -16,7 +16,7 @@ def test_checkpoints_spread_over_the_take() -> None:
     player, kept = performance.player, Checkpoints(4800.0)  # as if at a tenth of the rate: one every 0.2 s
     kept.begin(Room(player.program, ()))
     while player.position < 75 * 9600:
-        kept.look_after()
+        kept.maintain()
         kept.offer(player)
         player.fill(np.zeros((640, 2)))
     places = sorted({c.position for at in range(0, 75 * 9600, 3200) if (c := kept.nearest(at))})

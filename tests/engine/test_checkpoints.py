@@ -6,7 +6,7 @@ import gc
 
 import numpy as np
 
-from dunefall.base.collector import keep_what_is_loaded
+from dunefall.base.collector import freeze_loaded_objects
 from dunefall.compiler.build import compile_patch
 from dunefall.engine.checkpoints import BUDGET_BYTES, MOST, Checkpoints, Room
 from dunefall.render.player import Player
@@ -23,8 +23,8 @@ def test_room_grows_only_when_it_is_looked_after_and_then_takes_the_next_checkpo
     player.fill(out)
     kept.offer(player)  # due, but there is no room yet: the audio thread makes none
     assert room.positions == [0]
-    kept.look_after()
-    kept.look_after()
+    kept.maintain()
+    kept.maintain()
     assert len(room.memories) == 2
     kept.offer(player)
     assert sorted(room.positions) == [0, 9600]
@@ -41,7 +41,7 @@ def test_what_is_not_wanted_any_more_is_freed_a_memory_at_a_time() -> None:
     assert kept.nearest(1 << 40) is None
     for left in (3, 2, 1, 0):
         assert len(room.memories) == left + 1
-        kept.look_after()
+        kept.maintain()
     assert not room.memories
 
 
@@ -53,14 +53,14 @@ def test_the_oldest_rooms_go_when_all_are_too_large_together() -> None:
         rooms.append(Room(program, ()))
         rooms[-1]._size = BUDGET_BYTES // 8  # as if the patch remembered so much
         kept.begin(rooms[-1])
-    kept.look_after()
+    kept.maintain()
     assert not rooms[0].memories
     assert rooms[1].memories
     assert rooms[-1].most <= MOST
 
 
 def test_what_is_loaded_is_not_looked_through_again_and_what_is_lost_later_is_still_found() -> None:
-    keep_what_is_loaded()
+    freeze_loaded_objects()
     assert gc.get_freeze_count() > 10_000
     lost: list[object] = []
     lost.append(lost)

@@ -321,7 +321,7 @@ def test_an_unplugged_device_is_replaced_at_the_same_place(monkeypatch: pytest.M
     outlet.open(EngineOptions(), sounding, 2)
     position = shared.status[Status.POSITION]
     assert position == 10 * 512
-    outlet.look_after(sounding, shared)
+    outlet.maintain(sounding, shared)
     assert until(lambda: shared.status[Status.POSITION] > position)
     assert "Card that goes is gone" in told[-1].note
     assert told[-1].simulated

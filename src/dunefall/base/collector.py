@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import gc
 
-__all__ = ["keep_what_is_loaded"]
+__all__ = ["freeze_loaded_objects"]
 
 
-def keep_what_is_loaded() -> None:
+def freeze_loaded_objects() -> None:
     """Take all that is loaded by now for lasting: the collector does not look through it again.
 
     The libraries are more than 100,000 objects. The collector holds up every thread of the process while it goes

@@ -34,13 +34,13 @@ __all__ = [
     "LONGEST_S",
     "SILENCE",
     "Sound",
-    "at_hand",
     "built_in",
+    "import_sounds",
     "mapped",
     "prepared",
     "shipped",
+    "sounds_ready",
     "take_in",
-    "take_in_all",
 ]
 
 SHIPPED = DATA / "sounds" / "iron-gate.flac"
@@ -112,12 +112,12 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
     return ref
 
 
-def at_hand(patch: Patch) -> bool:
+def sounds_ready(patch: Patch) -> bool:
     """Whether all sounds of a patch have been taken in."""
     return all(module.sound is None or _converted(module.sound.digest) is not None for module in patch.modules())
 
 
-def take_in_all(patch: Patch, report: Report | None = None) -> list[str]:
+def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
     """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more.
 
     Parameters

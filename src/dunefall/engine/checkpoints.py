@@ -55,7 +55,7 @@ class Room:
 class Checkpoints:
     """The checkpoints of a take so far: evenly spread over it, further apart the longer it gets.
 
-    ``look_after`` is for the thread that makes and frees memory, so that the audio thread does neither.
+    ``maintain`` is for the thread that makes and frees memory, so that the audio thread does neither.
     """
 
     def __init__(self, rate: float) -> None:
@@ -68,7 +68,7 @@ class Checkpoints:
         """From now on take them of another program (audio thread)."""
         self._rooms.append(room)
 
-    def look_after(self) -> None:
+    def maintain(self) -> None:
         """Make room for the next one, and free what is not wanted any more; each time at most one memory of each."""
         rooms = self._rooms
         if rooms and rooms[-1].wanting:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 
-from dunefall.base.collector import keep_what_is_loaded
+from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.catalogue import catalogue, spec_of
@@ -29,7 +29,7 @@ from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.input import open_input
 from dunefall.engine.devices.keys import Keys, open_keys
 from dunefall.engine.devices.outlet import Outlet
-from dunefall.engine.devices.output import ask_to_go_first
+from dunefall.engine.devices.output import raise_thread_priority
 from dunefall.engine.live import LiveTap
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.seeking import SeekJob
@@ -116,7 +116,7 @@ class _Host:
             try:
                 if message is not None:
                     self._answers[type(message)](message)
-                self._look_after()
+                self._maintain()
             except DunefallError as error:
                 self._tell(say.Trouble(str(error)))
 
@@ -159,7 +159,7 @@ class _Host:
             self._sounding.monitor = self._monitor
         return self._sounding
 
-    def _look_after(self) -> None:
+    def _maintain(self) -> None:
         """What is due beside messages."""
         if self._program is None:
             return
@@ -178,8 +178,8 @@ class _Host:
         self._code.poll(self._program)
         if self._seek is not None:
             self._go_on_seeking(self._seek)
-        self._outlet.look_after(self._sound(), self._shared)
-        self._sound().checkpoints.look_after()
+        self._outlet.maintain(self._sound(), self._shared)
+        self._sound().checkpoints.maintain()
         self._tap.keep()
 
     def _tell_clicks(self, program: Program) -> None:
@@ -203,7 +203,7 @@ class _Host:
         """Load what the patch needs; what is not compiled yet of all modules, an idle process compiles meanwhile."""
         self._maker = prepare_idly(message.types, catalogue())
         built_in()
-        keep_what_is_loaded()
+        freeze_loaded_objects()
         self._tell(say.Prepared())
 
     def _prepare(self, patch: Patch) -> None:
@@ -216,7 +216,7 @@ class _Host:
         else:
             loaded = prepare_beside(types)
         if loaded:
-            keep_what_is_loaded()
+            freeze_loaded_objects()
 
     def _compile(self, patch: Patch) -> Program:
         self._prepare(patch)
@@ -248,7 +248,7 @@ class _Host:
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
         if not self._opened:
             self._opened = True
-            ask_to_go_first()
+            raise_thread_priority()
             self._open_keys()
             self._tell(say.Prepared())
 

@@ -23,7 +23,7 @@ from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
 from dunefall.patch.fields import dump_json, get, objects, others, parse_json
-from dunefall.patch.migrations import brought_up
+from dunefall.patch.migrations import migrated
 from dunefall.patch.model import (
     SHARED_ID,
     UNTITLED,
@@ -260,7 +260,7 @@ def patch_of(raw: object) -> Patch:
         extra=others(raw, _PATCH_FIELDS),
     )
     check_compounds(patch)
-    return brought_up(patch, version)
+    return migrated(patch, version)
 
 
 def _check_unique_ids(layers: tuple[Layer, ...]) -> None:

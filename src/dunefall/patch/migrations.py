@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from dunefall.patch.model import Link, Module, Patch, Place
 
-__all__ = ["brought_up"]
+__all__ = ["migrated"]
 
 OLD_RATE_HZ = 48000.0
 OLD_MIX, OLD_DAMPING = 0.35, 0.2
@@ -20,7 +20,7 @@ SPANS = {"short_s": 0.0, "time_s": 1.0, "long_s": 2.0}
 QUARTER_TURN = 90.0
 
 
-def brought_up(patch: Patch, version: int) -> Patch:
+def migrated(patch: Patch, version: int) -> Patch:
     """The patch of a file of a format, as it is in the present format.
 
     Parameters

@@ -15,7 +15,7 @@ from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.app.shell.renderdialog import RenderDialog
 from dunefall.base.errors import DunefallError
-from dunefall.compiler.sounds import at_hand, take_in_all
+from dunefall.compiler.sounds import import_sounds, sounds_ready
 from dunefall.patch.library import DEMO
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
@@ -83,11 +83,11 @@ def open_path(context: Context, path: Path) -> bool:
 
 def open_document(context: Context, patch: Patch, path: Path | None) -> None:
     """Go on with another document as soon as its sounds are at hand."""
-    if at_hand(patch):
+    if sounds_ready(patch):
         show_document(context, patch, path)
         return
     text = f"Reading the sounds of “{patch.title}”…"
-    dialog = SoundDialog(text, lambda report: take_in_all(patch, report), context.talk.parent)
+    dialog = SoundDialog(text, lambda report: import_sounds(patch, report), context.talk.parent)
 
     def done() -> None:
         show_document(context, patch, path)

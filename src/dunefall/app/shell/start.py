@@ -15,10 +15,10 @@ from dunefall.app.controls.accessible import install_accessibility
 from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
-from dunefall.base.collector import keep_what_is_loaded
+from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DunefallError
 from dunefall.base.preferences import Preferences, preferences_file
-from dunefall.compiler.sounds import take_in_all
+from dunefall.compiler.sounds import import_sounds
 from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
@@ -44,7 +44,7 @@ def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
     install_accessibility()
     load_fonts()
     apply_theme(app, wanted_theme(theme))
-    keep_what_is_loaded()
+    freeze_loaded_objects()
     return app
 
 
@@ -67,7 +67,7 @@ def open_window(options: argparse.Namespace) -> int:
     first = not preferences.hints_seen and options.patch is None
     name = DEMO if options.demo or first else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
-    troubles = take_in_all(patch)
+    troubles = import_sounds(patch)
     theme = options.theme or preferences.theme or None
     app = make_app(theme, preferences.scale)
     session = Session(patch, path, _engine_options(options, preferences))

@@ -12,7 +12,7 @@ from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.watch.watchplots import Plot
 from dunefall.base.units import format_value
 
-__all__ = ["Course", "Scope", "columns_of", "triggered"]
+__all__ = ["History", "Scope", "columns_of", "triggered"]
 
 COURSE_S, COURSE_BINS = 0.05, 12_000
 """Ten minutes in pieces of 50 ms: what is longer ago than the engine's own samples."""
@@ -37,7 +37,7 @@ def triggered(samples: NDArray[np.float32], length: int) -> NDArray[np.float32]:
     return samples[start : start + length]
 
 
-class Course:
+class History:
     """The last ten minutes of a signal, as lowest and highest value of each 50 ms."""
 
     def __init__(self) -> None:

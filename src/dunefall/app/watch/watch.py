@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from dunefall.app.controls.theme import Theme, numerals
 from dunefall.app.watch.events import Events
-from dunefall.app.watch.scope import Course, Scope, triggered
+from dunefall.app.watch.scope import History, Scope, triggered
 from dunefall.app.watch.watchplots import Plot, Spectrogram, Spectrum, Tuner
 from dunefall.base.units import format_value
 from dunefall.catalogue.compounds import spec_for
@@ -66,7 +66,7 @@ class Watch(QWidget):
         self._base = TIME_BASES_S.index(5.0)
         self._shown: tuple[object, ...] = ("nothing yet",)
         self.plots: dict[str, list[Plot]] = {name: [] for name in PLOTS}
-        self._courses: list[Course] = []
+        self._histories: list[History] = []
         self._seen = 0
         self.view = "Scope"
         self.setFixedHeight(HEIGHT)
@@ -186,7 +186,7 @@ class Watch(QWidget):
             self._row.removeWidget(plot)
             plot.deleteLater()
         self.plots = {name: [] for name in PLOTS}
-        self._courses = [Course() for _ in patch.pins[:MOST_PINS]]
+        self._histories = [History() for _ in patch.pins[:MOST_PINS]]
         for index in range(MOST_PINS):
             pin = patch.pins[index] if index < len(patch.pins) else None
             self._source.set_probe(index, pin)
@@ -210,7 +210,7 @@ class Watch(QWidget):
         fresh = self._source.probed - self._seen
         self._seen = self._source.probed
         if fresh > 0:
-            for index, course in enumerate(self._courses):
+            for index, course in enumerate(self._histories):
                 course.add(self._source.probe(index, fresh), self.rate)
 
     def animate(self, *, even_frozen: bool = False) -> None:
@@ -232,5 +232,5 @@ class Watch(QWidget):
         if self.seconds < TRIGGERED_BELOW_S:
             return triggered(self._source.probe(index, 3 * length + 2000), length)
         if self.seconds > FROM_COURSE_S:
-            return self._courses[index].last(self.seconds)
+            return self._histories[index].last(self.seconds)
         return self._source.probe(index, length)

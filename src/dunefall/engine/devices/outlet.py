@@ -40,7 +40,7 @@ class Outlet:
         else:
             self._announce(options)
 
-    def look_after(self, sounding: Sounding, shared: SharedState) -> None:
+    def maintain(self, sounding: Sounding, shared: SharedState) -> None:
         """Count underruns; go on with the simulated output where the device is gone."""
         if self._output is None or self._options is None:
             return

@@ -21,9 +21,9 @@ __all__ = [
     "RealOutput",
     "SimulatedOutput",
     "ask_for_real_time",
-    "ask_to_go_first",
     "device_names",
     "open_output",
+    "raise_thread_priority",
 ]
 
 Fill = Callable[[NDArray[np.float64]], None]
@@ -58,7 +58,7 @@ def ask_for_real_time() -> None:
         os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(10))
 
 
-def ask_to_go_first() -> None:
+def raise_thread_priority() -> None:
     """Let the calling thread go before ordinary ones, as it holds Python's lock at times, for which the sound waits;
     without the right to, it stays ordinary."""
     with contextlib.suppress(OSError):
