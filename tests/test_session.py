@@ -82,12 +82,19 @@ def test_new_modules_get_free_names_and_ids(session: Session) -> None:
     assert session.patch.module(second).name == "LFO 2"
 
 
-def test_removing_heals_the_sound_s_way_only(session: Session) -> None:
+def test_removing_heals_what_the_module_passed_on(session: Session) -> None:
     remove_modules(session.document, ["fog-air-band"])
     into = session.patch.links_into("fog-air-swell", "audio")
     assert [link.source for link in into] == [Place("fog-air-noise", "out")]
+    moved = session.patch.links_from("drip-line-slew")
     remove_modules(session.document, ["drip-line-slew"])
-    assert not any(link.source.module == "drip-line-hold" for link in session.patch.links_into("drip-line-droplet"))
+    for link in moved:  # and the movement goes on without the slew, as far as before
+        healed = session.patch.links_into(link.target.module, link.target.port)
+        assert (Place("drip-line-hold", "out"), link.amount) in [(x.source, x.amount) for x in healed]
+    session.document.undo()
+    remove_modules(session.document, ["drip-line-skip"])
+    triggers = session.patch.links_into("drip-line-strike", "trigger")
+    assert [link.source.module for link in triggers] == ["clock-1"], "the clock starts it without the chance"
 
 
 def test_layers_come_and_go(session: Session) -> None:

@@ -34,8 +34,9 @@ class Answers:
         self.warned: list[str] = []
         self.answers = list(answers)
 
-    def tell(self, text: str) -> None:
+    def tell(self, text: str, action: object = None) -> None:
         self.told.append(text)
+        self.action = action
 
     def quiet(self) -> None:
         self.told.clear()
@@ -46,7 +47,7 @@ class Answers:
     def _answer(self, *_: object, **__: object) -> object:
         return self.answers.pop(0)
 
-    ask_text = ask_item = confirm = open_file = save_file = show = offer = _answer
+    ask_text = ask_item = confirm = choose = open_file = save_file = show = offer = _answer
 
 
 class Silent:
@@ -127,6 +128,7 @@ def test_bypass_pin_and_remove_act_on_the_selection() -> None:
     assert Place("fog-air-band", "low") in here.session.patch.pins
     modules.remove(here)
     assert not here.session.patch.has("fog-air-band")
+    assert here.talk.told[-1] == "Band was removed."
     assert here.selection.module == "", "what has gone is no longer selected"
 
 

@@ -18,6 +18,7 @@ from dunefall.app.controls.theme import NOON
 from dunefall.app.shell.files import open_path, save_path
 from dunefall.app.shell.hints import Hints
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
+from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.shell.window import MainWindow
 from dunefall.base.preferences import MOST_RECENT, Preferences, preferences_file
 from dunefall.engine.messages import EngineOptions
@@ -115,11 +116,12 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(
     (recovery_folder() / "999999998.recovery").write_text("half a fi")
     asked: list[str] = []
 
-    def answer(_window: object, _title: str, text: str, *_: object) -> QMessageBox.StandardButton:
+    def answer(_talk: object, _title: str, text: str, answers: dict[str, str]) -> str:
+        assert list(answers.values()) == ["Open the unsaved patch", "Delete it for good", "Leave it for later"]
         asked.append(text)
-        return QMessageBox.StandardButton.Yes
+        return "open"
 
-    monkeypatch.setattr(QMessageBox, "question", answer)
+    monkeypatch.setattr(WindowTalk, "choose", answer)
     assert shared.copies.offer()
     assert "Lost at night" in asked[0]
     assert "night.dunefall" in asked[0]

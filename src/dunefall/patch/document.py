@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from dunefall.base.events import Event
@@ -92,6 +92,26 @@ class Document:
         if self._done and self._done[-1].merge:
             last = self._done[-1]
             self._done[-1] = _Step(last.label, last.before, last.after, "")
+
+    def retitle(self, title: str) -> None:
+        """Give the patch another title, also in its history: no undo step, and undo does not bring the old one back.
+
+        Parameters
+        ----------
+        title : str
+            The new title.
+        """
+        old = self.patch.title
+
+        def named(patch: Patch) -> Patch:
+            return replace(patch, title=title) if patch.title == old else patch
+
+        before, self.patch = self.patch, named(self.patch)
+        self._saved = named(self._saved)
+        for steps in (self._done, self._undone):
+            steps[:] = [replace(step, before=named(step.before), after=named(step.after)) for step in steps]
+        if self.patch is not before:
+            self.changed.emit(before, self.patch)
 
     def undo(self) -> None:
         """Take back the last step, if there is one."""

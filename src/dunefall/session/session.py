@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from dunefall.base.events import Event
@@ -13,7 +14,6 @@ from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, Patch
 from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.control import IncomingControl
-from dunefall.session.edits.layers import set_title
 from dunefall.session.trial import Trial
 
 __all__ = ["Session"]
@@ -125,7 +125,7 @@ class Session:
     # -- files --------------------------------------------------------------------------------------------------
 
     def save(self, path: Path) -> None:
-        """Save the patch; a patch that has no title yet takes the file's name.
+        """Save the patch. One that has no title yet, or goes to another file, takes the file's name.
 
         Parameters
         ----------
@@ -137,7 +137,8 @@ class Session:
         StorageError
             If the file cannot be written; the old file stays whole.
         """
-        if self.patch.title == UNTITLED:
-            set_title(self.document, path.stem)
-        save_patch(self.patch, path)
+        renamed = self.patch.title == UNTITLED or path != self.document.path
+        title = path.stem[:60] if renamed else self.patch.title
+        save_patch(replace(self.patch, title=title), path)
+        self.document.retitle(title)
         self.document.mark_saved(path)

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
 
 from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import TraceImage, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.base.errors import ParameterError
@@ -98,6 +99,7 @@ class LinkRow(QWidget):
             "Drag for the amount, click the name to go there, right-click for offset, curve, switch, removal"
         )
         self.set_link(link)
+        own_keys(self, Qt.Key.Key_Delete)
 
     @property
     def held(self) -> bool:

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.base.errors import ParameterError
@@ -98,6 +99,7 @@ class Rail(QWidget):
         self.setAccessibleName(param.name)
         self.setToolTip(f"{param.help or param.name} ({param.allowed})")
         self._describe()
+        own_keys(self, Qt.Key.Key_Delete)
 
     @property
     def value(self) -> float:
@@ -287,7 +289,7 @@ class Rail(QWidget):
             self._step(steps[Qt.Key(key)], modifiers)
         elif key in ends:
             self._set(ends[Qt.Key(key)])
-        elif key == Qt.Key.Key_Backspace:
+        elif key in (Qt.Key.Key_Backspace, Qt.Key.Key_Delete):
             self.reset()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit()

@@ -16,9 +16,18 @@ from dunefall.catalogue.declare import Param
 from dunefall.catalogue.story import port_name
 from dunefall.patch.model import SHARED_ID, Place
 from dunefall.session.edits.controls import gather, kinds_of_layer
-from dunefall.session.edits.links import add_link, link_range, paste_movement, set_link_range
+from dunefall.session.edits.links import add_link, link_range, paste_movement, remove_link, set_link_range
 
-__all__ = ["COMMANDS", "ask_link", "ask_range", "copy_movement", "learn_controller", "link_places", "take_movement"]
+__all__ = [
+    "COMMANDS",
+    "ask_link",
+    "ask_range",
+    "copy_movement",
+    "learn_controller",
+    "link_places",
+    "remove",
+    "take_movement",
+]
 
 
 def link_selection(context: Context) -> None:
@@ -83,6 +92,15 @@ def ask_range(context: Context, link_id: str) -> None:
             set_link_range(document, link, *parse_range(text, param.unit, choices=param.choices))
         except ParameterError as error:
             context.tell(str(error))
+
+
+def remove(context: Context, link_id: str) -> None:
+    """Take a link away."""
+    patch = context.session.patch
+    link = patch.link(link_id)
+    remove_link(context.session.document, link_id)
+    name = port_name(patch, link.target.module, link.target.port)
+    context.tell_removed(f"The link from {patch.module(link.source.module).name} to {name} was")
 
 
 def copy_movement(context: Context, port: str) -> None:

@@ -29,14 +29,8 @@ from dunefall.session.edits.modules import (
 )
 
 __all__ = [
-    "COMMANDS",
-    "choose_sound",
-    "choose_tuning",
-    "remove_sound",
-    "show_palette",
-    "use_sound",
-    "use_tuning",
-]
+    "COMMANDS", "choose_sound", "choose_tuning", "remove_sound", "show_palette", "unpin", "use_sound", "use_tuning",
+]  # fmt: skip
 
 SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
 
@@ -162,22 +156,37 @@ def ask_name(context: Context) -> None:
         set_title(document, name)
 
 
+def ask_title(context: Context) -> None:
+    """Rename the patch."""
+    title = context.talk.ask_text("Rename the patch", "Title of the patch", context.session.patch.title)
+    if title is not None:
+        set_title(context.session.document, title)
+
+
 def reset(context: Context) -> None:
     """Clear what the selected modules remember; one that was stopped sounds again."""
     for module in context.selection.modules:
         context.session.engine.act(Clear(module))
 
 
+def unpin(context: Context, place: Place) -> None:
+    """Take a signal out of Watch."""
+    toggle_pin(context.session.document, place)
+    context.tell_removed(f"{context.session.patch.module(place.module).name} in Watch was")
+
+
 def remove(context: Context) -> None:
     """Remove what is selected: modules, compounds with all in them, or the layer whose head is selected."""
     selection, document = context.selection, context.session.document
-    layer = selection.layer
+    layer, name, count = selection.layer, selection.name, len(selection.chosen)
     if layer is None:
         return
     if selection.module == layer.output_id:
         remove_layer(document, layer.id)
+        context.tell_removed(f"The layer {layer.name} with {len(layer.modules)} modules was")
     else:
         remove_modules(document, selection.modules)
+        context.tell_removed(f"{name} was" if count == 1 else f"{count} modules were")
 
 
 COMMANDS = (

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono
 from dunefall.base.units import note_name
@@ -37,6 +38,7 @@ class PlaneField(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        own_keys(self, Qt.Key.Key_Delete)
 
     @property
     def numbers(self) -> tuple[tuple[float, ...], tuple[float, ...]]:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QGridLayout, QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.inspector.planes import GridField, PathField, PlaneField
@@ -65,6 +66,7 @@ class SeriesField(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        own_keys(self, Qt.Key.Key_Delete)
         self.setAccessibleName(f"Editor of {series.name}")
         more = " Double-click adds a point, Delete takes one away." if series.least < series.most else ""
         self.setToolTip(f"{series.help} Draw across; arrows and digits set one number; right-click for more.{more}")
@@ -278,8 +280,11 @@ class SeriesField(QWidget):
             value = self._values[self._chosen] + (step if key == Qt.Key.Key_Up else -step)
             self._set({self._chosen: self._rounded(value)})
             self.settled.emit()
-        elif key == Qt.Key.Key_Delete and len(self._values) > self.series.least:
-            self.point_removed.emit(self._chosen)
+        elif key == Qt.Key.Key_Delete:
+            if len(self._values) > self.series.least:
+                self.point_removed.emit(self._chosen)
+            else:
+                self.refused.emit(f"{self.series.name} needs at least {self.series.least}: none can be removed.")
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or event.text().isdigit():
             self._type(event.text() if event.text().isdigit() else "")
         else:

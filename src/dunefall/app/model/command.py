@@ -13,7 +13,7 @@ from dunefall.app.model.context import Context
 
 __all__ = ["MENUS", "Command", "needs_selection"]
 
-MENUS = ("File", "Edit", "Add", "Layer", "Module", "Listen", "Sound", "View")
+MENUS = ("File", "Edit", "Add", "Layer", "Module", "Listen", "Sound", "View", "Help")
 """The menus, in the order in which they are shown."""
 
 

@@ -26,8 +26,8 @@ class Talk(Protocol):
     def parent(self) -> QWidget | None:
         """What dialogs and menus belong to."""
 
-    def tell(self, text: str) -> None:
-        """Say what happened, for a while."""
+    def tell(self, text: str, action: tuple[str, Callable[[], object]] | None = None) -> None:
+        """Say what happened, for a while, with a button for what can be done about it."""
 
     def quiet(self) -> None:
         """What was told last holds no longer."""
@@ -43,6 +43,9 @@ class Talk(Protocol):
 
     def confirm(self, title: str, text: str, answers: tuple[str, ...], usual: str = "") -> str:
         """One of the answers, which are names of Qt's standard buttons ("Yes", "No", "Save", "Discard", "Cancel")."""
+
+    def choose(self, title: str, text: str, answers: dict[str, str]) -> str:
+        """The name of one of the answers, whose texts stand on the buttons; the last one is the harmless one."""
 
     def open_file(self, title: str, kinds: str, folder: str = "") -> Path | None:
         """A file to read; None if the user thought better of it."""
@@ -74,6 +77,9 @@ class Shell(Protocol):
 
     def ask_preferences(self) -> None:
         """Let the user choose theme, size, folder and keys."""
+
+    def show_notices(self) -> None:
+        """Show what was told before."""
 
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""
@@ -126,6 +132,10 @@ class Context:
     def tell(self, text: str) -> None:
         """Say what happened, for a while."""
         self.talk.tell(text)
+
+    def tell_removed(self, what: str) -> None:
+        """Say that something ("Gusts was") was removed, with a way to get it back."""
+        self.talk.tell(f"{what} removed.", ("Undo", self.session.document.undo))
 
     def key_of(self, command: str) -> str:
         """The key of a command by its id, as it is to be told."""

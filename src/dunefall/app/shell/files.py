@@ -179,7 +179,13 @@ def _path_named(context: Context, ending: str) -> Path:
 def _ask_file(context: Context, title: str, kind: str, suffix: str) -> Path | None:
     """File to save to, with the suffix where none was given; None if the user thought better of it."""
     path = context.talk.save_file(title, f"{kind} (*{suffix})", str(_path_named(context, suffix)))
-    return path.with_suffix(suffix) if path and not path.suffix else path
+    if path is None or path.suffix:
+        return path
+    whole = path.with_name(path.name + suffix)  # the dialog has asked about the name without it
+    text = f"There is a {whole.name} in {whole.parent} already. Replace it?"
+    if whole.exists() and context.talk.confirm("Replace the file", text, ("Yes", "No"), "No") != "Yes":
+        return None
+    return whole
 
 
 def render_file(context: Context) -> None:

@@ -146,12 +146,11 @@ class Header(QWidget):
         row.setContentsMargins(12, 6, 12, 6)
         row.setSpacing(8)
         self.title = QToolButton()
-        self.title.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.title.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.title.setFont(sans(14, 600))
         self.title.setIconSize(QSize(26, 20))
-        self.title.setAccessibleName("Patch menu")
-        self.title.setToolTip("The patch: open, save, render, undo and everything else")
+        self.title.setAccessibleName("Title of the patch")
+        self.title.setToolTip("The patch. Click to rename it")
         self.workspaces: dict[str, QPushButton] = {}
         for workspace in workspaces:
             button = QPushButton(workspace.name)

@@ -147,6 +147,7 @@ def first_hints(window: QWidget, build: BuildPage, header: Header, patch: Patch)
              "“+” asks what shall move it; below, in words, why it sounds as it does.", lambda: of(build.inspector)),
         Hint("Another seed: everything that goes by chance falls differently. Undo brings the old one back, exactly.",
              lambda: of(header.reroll)),
-        Hint("This menu has everything else, with its keys. A adds something new: a module or a whole layer, found in "
-             "plain words. Ctrl+S takes it home, Ctrl+Shift+R renders a file.", lambda: of(header.title)),
+        Hint("The menus above have everything else, with its keys; Ctrl+K finds any of it. A adds something new: a "
+             "module or a whole layer, found in plain words. Ctrl+S saves the patch, Ctrl+Shift+R renders a file.",
+             lambda: of(header.title)),
     ]  # fmt: skip

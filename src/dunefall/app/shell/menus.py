@@ -6,12 +6,16 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 
-__all__ = ["actions", "menu", "update"]
+__all__ = ["actions", "fill_bar", "update"]
+
+
+MNEMONICS = {"Module": "M&odule", "Listen": "Lis&ten", "Sound": "So&und"}
+"""Alt+M and Alt+S mute and solo the layer."""
 
 
 def actions(commands: Sequence[Command], context: Context, parent: QWidget) -> dict[str, QAction]:
@@ -30,20 +34,19 @@ def _run(command: Command, context: Context, _checked: bool = False) -> None:
     command.run(context)
 
 
-def menu(commands: Sequence[Command], made: dict[str, QAction], context: Context, parent: QWidget) -> QMenu:
-    """A menu of menus: the commands, each in the menu that it names."""
-    whole, parts = QMenu(parent), dict[str, QMenu]()
+def fill_bar(bar: QMenuBar, commands: Sequence[Command], made: dict[str, QAction], context: Context) -> None:
+    """Put the commands into the menu bar, each into the menu that it names."""
+    parts = dict[str, QMenu]()
     for command in commands:
         if command.menu not in parts:
-            parts[command.menu] = whole.addMenu(command.menu)
+            parts[command.menu] = bar.addMenu(MNEMONICS.get(command.menu, f"&{command.menu}"))
+            parts[command.menu].aboutToShow.connect(partial(update, commands, made, context))
         part = parts[command.menu]
         if command.lists is None:
             part.addAction(made[command.id])
         else:
             lists = part.addMenu(command.text)
             lists.aboutToShow.connect(partial(_fill, lists, command, context))
-    whole.aboutToShow.connect(partial(update, commands, made, context))
-    return whole
 
 
 def _fill(lists: QMenu, command: Command, context: Context) -> None:

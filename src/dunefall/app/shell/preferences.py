@@ -26,6 +26,11 @@ def find_command(context: Context) -> None:
     context.shell.ask_command()
 
 
+def earlier_notices(context: Context) -> None:
+    """Look back at what was told."""
+    context.shell.show_notices()
+
+
 def quit_program(context: Context) -> None:
     """Close the window."""
     context.shell.close()
@@ -35,5 +40,6 @@ COMMANDS = (
     Command("commands", "Find a command…", "Ctrl+K", "Edit", find_command),
     Command("theme", "Noon or Dusk", "Ctrl+T", "View", toggle_theme),
     Command("preferences", "Preferences…", "Ctrl+,", "Edit", ask_preferences),
+    Command("notices", "Earlier notices…", "Ctrl+Shift+N", "Help", earlier_notices),
     Command("quit", "Quit", "Ctrl+Q", "File", quit_program),
 )

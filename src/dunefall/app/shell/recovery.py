@@ -16,7 +16,8 @@ from dunefall.patch.recovery import Recovery, recovery_folder
 
 __all__ = ["CrashCopies"]
 
-KEEP_MS = 30_000
+KEEP_MS = 2_000
+"""After an edit it takes at most so long until the copy is written: what a crash takes away."""
 
 
 class CrashCopies(QObject):
@@ -26,15 +27,23 @@ class CrashCopies(QObject):
         super().__init__(parent)
         self._context, self._recovery = context, Recovery(recovery_folder())
         self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.keep)
-        if context.settings.lasting:
+        self._writer: threading.Thread | None = None
+        context.session.document.changed.connect(lambda *_: self._edited())
+
+    def _edited(self) -> None:
+        if self._context.settings.lasting and not self._timer.isActive():
             self._timer.start(KEEP_MS)
 
     def keep(self) -> None:
         """Write a copy of the patch if it is not saved."""
         document = self._context.session.document
-        if document.modified:
-            threading.Thread(target=self._write, args=(document.patch, document.path), daemon=True).start()
+        if self._writer is not None and self._writer.is_alive():
+            self._timer.start(KEEP_MS)
+        elif document.modified:
+            self._writer = threading.Thread(target=self._write, args=(document.patch, document.path), daemon=True)
+            self._writer.start()
         else:
             self._recovery.forget()
 
@@ -51,14 +60,18 @@ class CrashCopies(QObject):
     def offer(self) -> bool:
         """Ask whether to go on with what an earlier window left behind; whether it was taken up."""
         for found in self._recovery.left_behind():
-            where = f", changes to {found.path.name}" if found.path else ""
-            text = f"Dunefall ended unexpectedly with “{found.patch.title}” not saved{where}. Go on with it?"
-            choice = self._context.talk.confirm("An unsaved patch is there", text, ("Yes", "No", "Discard"))
-            if choice == "Yes":
+            where = f"It was opened from {found.path}." if found.path else "It had no file yet."
+            text = (
+                f"Dunefall ended unexpectedly while “{found.patch.title}” was not saved. {where} Opening it changes no "
+                "file; you can save it afterwards. If you leave it, you are asked again at the next start."
+            )
+            answers = {"open": "Open the unsaved patch", "discard": "Delete it for good", "later": "Leave it for later"}
+            choice = self._context.talk.choose("There is unsaved work", text, answers)
+            if choice == "open":
                 take_up(self._context, found.patch, found.path)
                 self.keep()
                 found.copy.unlink(missing_ok=True)
                 return True
-            if choice == "Discard":
+            if choice == "discard":
                 found.copy.unlink(missing_ok=True)
         return False

@@ -21,13 +21,13 @@ class WindowTalk:
     def __init__(self, parent: QWidget, notices: Notices) -> None:
         self.parent, self._notices = parent, notices
 
-    def tell(self, text: str) -> None:
-        """Show a sentence for a while."""
-        self._notices.tell(text)
+    def tell(self, text: str, action: tuple[str, Callable[[], object]] | None = None) -> None:
+        """Show a sentence for a while, with a button for what can be done about it."""
+        self._notices.tell(text, action)
 
     def quiet(self) -> None:
-        """Take the sentence away."""
-        self._notices.hide()
+        """Take all sentences away."""
+        self._notices.clear()
 
     def warn(self, title: str, text: str) -> None:
         """Say what went wrong in a dialog."""
@@ -55,6 +55,15 @@ class WindowTalk:
         default = buttons.get(usual, QMessageBox.StandardButton.NoButton)
         choice = QMessageBox.question(self.parent, title, text, offered, default)
         return next((answer for answer, button in buttons.items() if button == choice), answers[-1])
+
+    def choose(self, title: str, text: str, answers: dict[str, str]) -> str:
+        """The name of one of the answers, whose texts stand on the buttons; the last one where the user closes it."""
+        box = QMessageBox(QMessageBox.Icon.Question, title, title, QMessageBox.StandardButton.NoButton, self.parent)
+        box.setInformativeText(text)
+        buttons = {name: box.addButton(label, QMessageBox.ButtonRole.ActionRole) for name, label in answers.items()}
+        box.setEscapeButton(buttons[list(answers)[-1]])
+        box.exec()
+        return next((name for name, button in buttons.items() if button is box.clickedButton()), list(answers)[-1])
 
     def open_file(self, title: str, kinds: str, folder: str = "") -> Path | None:
         """A file to read."""

@@ -13,6 +13,7 @@ from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, apply_theme, sans, wanted_theme
+from dunefall.app.editing import modules
 from dunefall.app.editing.layers import another_seed
 from dunefall.app.listening import hearing, transport
 from dunefall.app.model.context import Context, Settings
@@ -23,7 +24,7 @@ from dunefall.app.shell.commands import gathered
 from dunefall.app.shell.guard import guard_overrides
 from dunefall.app.shell.header import Header, position_text, type_seed, type_tempo
 from dunefall.app.shell.hints import Hints, first_hints
-from dunefall.app.shell.notices import Notices
+from dunefall.app.shell.notices import NoticeDialog, Notices
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.recovery import CrashCopies
 from dunefall.app.shell.talk import WindowTalk
@@ -70,7 +71,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Dunefall")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
-        self.header, self.notice, self.pages = Header(theme, workspaces), Notices(theme), QStackedWidget()
+        self.header, self.pages = Header(theme, workspaces), QStackedWidget()
+        self.notice = Notices(self.pages, theme)
         settings, library = Settings(preferences), UserLibrary(library_folder())
         self.context = Context(session, WindowTalk(self, self.notice), self, theme, settings, library)
         self.selection = self.context.selection
@@ -105,13 +107,13 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.header)
-        column.addWidget(self.notice)
         for page in self._pages.values():
             assert isinstance(page, QWidget)
             self.pages.addWidget(page)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(middle)
-        self.header.title.setMenu(menus.menu(self.commands, self.actions_by_id, self.context, self))
+        menus.fill_bar(self.menuBar(), self.commands, self.actions_by_id, self.context)
+        self.header.title.clicked.connect(lambda: modules.ask_title(self.context))
         self.empty = QLabel(self.pages)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.empty.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
@@ -174,6 +176,10 @@ class MainWindow(QMainWindow):
         """Let the user choose theme, size, folder and keys."""
         dialog = PreferencesDialog(self.context.settings.values, self.commands, self)
         self.context.talk.show(dialog, lambda: self._take_preferences(dialog.values))
+
+    def show_notices(self) -> None:
+        """Show what was told before."""
+        self.context.talk.show(NoticeDialog(self.notice, self))
 
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""
@@ -274,7 +280,9 @@ class MainWindow(QMainWindow):
         rate = status[Status.RATE] or self.session.options.rate
         self.header.position.setText(position_text(status[Status.POSITION] / rate))
         peaks = status[Status.PEAKS : Status.PEAKS + max(2, int(status[Status.CHANNELS]))].tolist()
-        self.header.meter.show_levels(peaks, status[Status.TRUE_PEAK], status[Status.LUFS], status[Status.REDUCTION])
+        if status[Status.BLOCKS]:  # nothing is measured before the first sound
+            levels = (status[Status.TRUE_PEAK], status[Status.LUFS], status[Status.REDUCTION])
+            self.header.meter.show_levels(peaks, *levels)
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written

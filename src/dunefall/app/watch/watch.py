@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, numerals
@@ -52,6 +52,11 @@ class ProbeSource(Protocol):
 class Watch(QWidget):
     """The pinned signals; ``rate`` is the sample rate in Hz.
 
+    Signals
+    -------
+    unpin_asked (Place)
+        A signal is no longer to be pinned.
+
     Attributes
     ----------
     view : str
@@ -59,6 +64,8 @@ class Watch(QWidget):
     plots : dict of str to list of Plot
         A plot of each kind for each pin.
     """
+
+    unpin_asked = Signal(object)
 
     def __init__(self, theme: Theme, source: ProbeSource, rate: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -202,6 +209,7 @@ class Watch(QWidget):
         role = output.role if output else "control"
         for name, kind in PLOTS.items():
             plot = kind(module.name, patch.layer_of(pin.module).name, role, self._theme)
+            plot.removed.connect(lambda place=pin: self.unpin_asked.emit(place))
             self.plots[name].append(plot)
             self._row.addWidget(plot, 1)
 

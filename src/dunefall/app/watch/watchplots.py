@@ -7,12 +7,13 @@ import time
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from dunefall.analysis.pitch import fundamental_hz
-from dunefall.app.controls.painting import draw_text
+from dunefall.app.controls.ownkeys import own_keys
+from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.base.units import format_value
 
@@ -38,15 +39,24 @@ def levels_db(
 
 
 class Plot(QWidget):
-    """A plot of one pinned signal: its title, and a cursor that says what is under the mouse."""
+    """A plot of one pinned signal: its title, and a cursor that says what is under the mouse.
+
+    Signals
+    -------
+    removed ()
+        The signal is no longer to be pinned.
+    """
 
     kind = ""
+    removed = Signal()
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__()
         self._name, self._layer, self._role, self._theme = name, layer, role, theme
         self._cursor: QPointF | None = None
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        own_keys(self, Qt.Key.Key_Delete)
         self.setAccessibleName(f"{self.kind} of {name}")
 
     @property
@@ -63,6 +73,23 @@ class Plot(QWidget):
         self._cursor = event.position() if self.plot.contains(event.position().toPoint()) else None
         self.update()
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Delete takes the pin away."""
+        if event.key() == Qt.Key.Key_Delete:
+            self.removed.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Show that the keys are here."""
+        self.update()
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The keys are elsewhere."""
+        self.update()
+        super().focusOutEvent(event)
+
     def leaveEvent(self, event: object) -> None:
         """No cursor any more."""
         self._cursor = None
@@ -75,6 +102,8 @@ class Plot(QWidget):
         draw_text(painter, room, f"{self._layer} · {self._name}", sans(12, 600), theme.colour("text"))
         draw_text(painter, title, right, mono(12), theme.colour("text"), right=True)
         painter.fillRect(self.plot, theme.colour("ground"))
+        if self.hasFocus():
+            outline(painter, QRectF(self.plot), theme.colour("text"), 1.5, 3)
 
     def _across_hz(self, painter: QPainter) -> None:
         """Frequencies below the plot."""

@@ -245,12 +245,18 @@ def toggle_pin(document: Document, place: Place) -> None:
 
 
 def _healed(patch: Patch, module: str) -> Patch:
-    """A patch without a module: what came into it goes to where its sound went."""
+    """A patch without a module: what it passed on, sound, movement, trigger or pitch, goes to where it went."""
     spec, healed = spec_for(patch.module(module)), patch.without_module(module)
-    if spec and spec.passes and spec.outputs[0].role == "audio":
-        after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
-        for before in patch.links_into(module, spec.passes):
-            for link in after:
-                if before.source.module != module and link.target.module != module:
-                    healed = healed.with_link(replace(link, id=healed.free_id("link"), source=before.source))
+    if spec is None or not spec.passes:
+        return healed
+    after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
+    for before in patch.links_into(module, spec.passes):
+        for link in after:
+            known = any(x.source == before.source and x.target == link.target for x in healed.links)
+            if module not in (before.source.module, link.target.module) and not known:
+                through = replace(
+                    link, id=healed.free_id("link"), source=before.source, amount=before.amount * link.amount,
+                    offset=link.offset + before.offset * link.amount,
+                )  # fmt: skip
+                healed = healed.with_link(through)
     return healed

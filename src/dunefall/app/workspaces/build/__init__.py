@@ -20,5 +20,5 @@ def _scene(context: Context, _page: Page) -> None:
 
 WORKSPACE = Workspace(
     "build", "Build", "Ctrl+1", "The Build workspace", BuildPage, COMMANDS, _listens,
-    "There is no layer yet. Click “Add layer” on the left, or open the demo from the patch's menu, top left.", _scene,
+    "There is no layer yet. Click “Add layer” on the left, or choose “Open the demo” in the menu File.", _scene,
 )  # fmt: skip

@@ -25,7 +25,7 @@ from dunefall.engine.shared import Status
 from dunefall.patch.model import Place
 from dunefall.session.edits.controls import turn_control
 from dunefall.session.edits.layers import toggle_fold
-from dunefall.session.edits.links import change_link, remove_link, scale_reach
+from dunefall.session.edits.links import change_link, scale_reach
 from dunefall.session.edits.modules import set_series, toggle_lock
 from dunefall.session.quietwatch import QuietWatch
 
@@ -68,6 +68,7 @@ class BuildPage(QWidget):
         canvas.button_pressed.connect(partial(hearing.turn_button, context))
         canvas.compound_pressed.connect(context.selection.press_compound)
         canvas.link_drawn.connect(self.take_drawn_link)
+        self.watch.unpin_asked.connect(partial(modules.unpin, context))
 
     def _connect_inspector(self) -> None:
         context, inspector, document = self._context, self.inspector, self._context.session.document
@@ -86,7 +87,7 @@ class BuildPage(QWidget):
         inspector.wishes.link_changed.connect(lambda link: change_link(document, selection.real_link(link)))
         inspector.wishes.range_asked.connect(partial(links.ask_range, context))
         inspector.wishes.link_soloed.connect(partial(hearing.hear_link_alone, context))
-        inspector.wishes.link_removed.connect(partial(remove_link, document))
+        inspector.wishes.link_removed.connect(partial(links.remove, context))
         inspector.wishes.renamed.connect(lambda _: modules.ask_name(context))
         inspector.wishes.bypass_asked.connect(lambda: modules.bypass(context))
         inspector.wishes.sound_asked.connect(lambda: modules.choose_sound(context))

@@ -11,6 +11,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.controls.accessible import PaintedPart, tell_focus
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.ruler import gain_db
@@ -93,6 +94,7 @@ class Field(QWidget):
         self._on_handle = False
         self.handles = WayHandles(self._point)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        own_keys(self, Qt.Key.Key_Delete)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(200)
         self.setMouseTracking(True)
@@ -344,9 +346,10 @@ class Field(QWidget):
         """Left and right turn the selected mark, up and down move it away and near."""
         turns = {Qt.Key.Key_Left: -TURN_DEG, Qt.Key.Key_Right: TURN_DEG}
         moves = {Qt.Key.Key_Up: FARTHER, Qt.Key.Key_Down: 1 / FARTHER}
-        if event.key() == Qt.Key.Key_Delete and self.handles.chosen >= 0:
-            self._reshape(self.handles.without())
-            self.settled.emit()
+        if event.key() == Qt.Key.Key_Delete:
+            if self.handles.chosen >= 0:
+                self._reshape(self.handles.without())
+                self.settled.emit()
             return
         if not self._selection or event.key() not in (*turns, *moves):
             super().keyPressEvent(event)

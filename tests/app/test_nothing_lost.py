@@ -1,0 +1,197 @@
+"""Nothing that is removed, told or saved is lost: Delete, notices, save as, recovery."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from dunefall.app.controls.theme import NOON
+from dunefall.app.shell.files import save_as
+from dunefall.app.shell.notices import NoticeDialog
+from dunefall.app.shell.window import MainWindow
+from dunefall.app.watch.watchplots import Plot
+from dunefall.base.preferences import Preferences
+from dunefall.engine.messages import EngineOptions
+from dunefall.patch.files import load_patch
+from dunefall.patch.model import Place
+from dunefall.patch.recovery import recovery_folder
+from dunefall.session import Session
+from dunefall.session.edits.layers import set_tempo
+from rig import demo
+
+
+@pytest.fixture(scope="module")
+def shared(qapp: QApplication) -> Iterator[MainWindow]:
+    made = MainWindow(Session(demo(), None, EngineOptions(audio="simulated")), NOON)
+    made.show()
+    yield made
+    made.session.document.mark_saved(None)
+    made.close()
+
+
+@pytest.fixture
+def window(shared: MainWindow, qtbot: QtBot) -> MainWindow:
+    shared.selection.select("")
+    shared.session.replace_document(demo(), None)
+    shared.selection.look_again()
+    shared.notice.clear()
+    shared.activateWindow()
+    qtbot.waitUntil(shared.isActiveWindow)
+    return shared
+
+
+# -- Delete -----------------------------------------------------------------------------------------------------------
+
+
+def test_delete_removes_the_link_row_that_has_the_focus(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("fog-air-band")
+    link = window.session.patch.links_into("fog-air-band", "cutoff_hz")[0]
+    row = window.page("build").inspector.rows[link.id]
+    row.setFocus()
+    qtbot.keyClick(row, Qt.Key.Key_Delete)
+    assert link.id not in {x.id for x in window.session.patch.links}
+    assert window.session.patch.has("fog-air-band"), "only the link"
+    assert window.notice.text().startswith("The link from")
+    undo = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Undo")
+    qtbot.mouseClick(undo, Qt.MouseButton.LeftButton)
+    assert window.session.patch == demo()
+
+
+def test_delete_on_a_rail_resets_it_and_the_module_stays(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("fog-air-band")
+    rail = window.page("build").inspector.rails["resonance"]
+    rail.setFocus()
+    qtbot.keyClick(rail, Qt.Key.Key_Delete)
+    assert rail.value == rail.param.default
+    assert window.session.patch.has("fog-air-band")
+
+
+def test_delete_on_a_plot_takes_its_pin_away(window: MainWindow, qtbot: QtBot) -> None:
+    pins = window.session.patch.pins
+    plot = next(plot for plot in window.page("build").watch.findChildren(Plot) if plot.isVisible())
+    plot.setFocus()
+    qtbot.keyClick(plot, Qt.Key.Key_Delete)
+    assert len(window.session.patch.pins) == len(pins) - 1
+
+
+def test_delete_on_the_lanes_removes_the_module_and_says_so(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("fog-air-band")
+    window.page("build").canvas.setFocus()
+    qtbot.keyClick(window.page("build").canvas, Qt.Key.Key_Delete)
+    assert not window.session.patch.has("fog-air-band")
+    assert window.notice.text() == "Band was removed."
+
+
+def test_a_layer_that_is_removed_says_how_to_get_it_back(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("fog-air-output")
+    window.actions_by_id["remove"].trigger()
+    assert window.notice.text().startswith("The layer Fog air with")
+    undo = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Undo")
+    undo.click()
+    assert window.session.patch == demo()
+
+
+# -- healing ----------------------------------------------------------------------------------------------------------
+
+
+def test_a_slew_that_is_removed_leaves_the_movement_through(window: MainWindow) -> None:
+    """Removing the Slew between Hold and the cutoff used to leave the cutoff still."""
+    before = demo()
+    into = before.links_into("drip-line-slew", "signal")
+    out = before.links_from("drip-line-slew")
+    window.selection.select("drip-line-slew")
+    window.actions_by_id["remove"].trigger()
+    patch = window.session.patch
+    for link in out:
+        healed = [x for x in patch.links_into(link.target.module, link.target.port) if x.source == into[0].source]
+        assert [x.amount for x in healed] == [pytest.approx(link.amount * into[0].amount)]
+    window.session.document.undo()
+    assert window.session.patch == before
+
+
+# -- notices ----------------------------------------------------------------------------------------------------------
+
+
+def test_notices_never_move_the_page_and_none_is_lost(window: MainWindow, qtbot: QtBot) -> None:
+    page = window.page("build")
+    before = page.geometry()
+    for k in range(5):
+        window.context.tell(f"Sentence {k}.")
+    assert page.geometry() == before
+    shown = [row.text for row in window.notice._rows]
+    assert shown == ["Sentence 2.", "Sentence 3.", "Sentence 4."]
+    assert [notice.text for notice in window.notice.kept][-5:] == [f"Sentence {k}." for k in range(5)]
+    window.actions_by_id["notices"].trigger()
+    dialog = window.findChildren(NoticeDialog)[-1]
+    assert dialog.list.item(0).text().endswith("Sentence 4.")
+    assert dialog.list.count() >= 5
+    dialog.accept()
+    window.context.tell("Sentence 4.")
+    assert len(window.notice._rows) == 3, "the same again only stays longer"
+    window.notice.clear()
+    assert not window.notice.isVisible()
+    assert window.pages.rect().contains(window.notice.geometry().center())
+
+
+# -- files ------------------------------------------------------------------------------------------------------------
+
+
+def test_save_as_names_the_patch_and_is_no_undo_step(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    set_tempo(window.session.document, 70.0)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "night walk"), ""))
+    assert save_as(window.context)
+    assert "night walk" in window.header.title.text()
+    assert load_patch(tmp_path / "night walk.dunefall").title == "night walk"
+    assert window.session.document.undo_label == "Change tempo", "saving is no step"
+    window.session.document.undo()
+    assert window.session.patch.title == "night walk", "and undo does not bring the old name back"
+    window.session.document.mark_saved(tmp_path / "night walk.dunefall")
+
+
+def test_a_suffix_that_is_added_does_not_overwrite_unasked(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "shore.dunefall").write_text("mine")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "shore"), ""))
+    asked: list[str] = []
+
+    def no(_parent: object, _title: str, text: str, *_: object) -> QMessageBox.StandardButton:
+        asked.append(text)
+        return QMessageBox.StandardButton.No
+
+    monkeypatch.setattr(QMessageBox, "question", no)
+    assert not save_as(window.context)
+    assert "shore.dunefall" in asked[0]
+    assert (tmp_path / "shore.dunefall").read_text() == "mine"
+
+
+def test_a_crash_takes_at_most_five_seconds_of_work(
+    qapp: QApplication, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
+    monkeypatch.setenv("DUNEFALL_CONFIG", str(tmp_path))
+    made = MainWindow(Session(demo(), None, EngineOptions(audio="simulated")), NOON, Preferences())
+    made.show()
+    try:
+        begun = time.monotonic()
+        set_tempo(made.session.document, 66.0)
+        qtbot.waitUntil(lambda: any(recovery_folder().glob("*.recovery")), timeout=5000)
+        first = next(recovery_folder().glob("*.recovery")).read_bytes()
+        set_tempo(made.session.document, 67.0)
+        qtbot.waitUntil(lambda: next(recovery_folder().glob("*.recovery")).read_bytes() != first, timeout=5000)
+        assert time.monotonic() - begun < 10
+    finally:
+        made.session.document.mark_saved(None)
+        made.close()
+
+
+def test_a_pin_is_a_place() -> None:
+    assert all(isinstance(pin, Place) for pin in demo().pins)
