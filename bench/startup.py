@@ -13,7 +13,7 @@ __all__ = ["first_start_s", "measure"]
 
 BARE = """
 import sys, time
-import numpy, scipy, scipy.signal, numba
+import numpy, scipy, numba
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QMainWindow
 app = QApplication([])
@@ -25,7 +25,7 @@ app.exec()
 """
 OURS = """
 import sys, os, signal, time
-from dunefall.app import start, window
+from dunefall.app.shell import start, window
 shown = window.MainWindow.showEvent
 def first_picture(self, event):
     shown(self, event)

@@ -92,7 +92,7 @@ def measure() -> dict[str, float]:
         canvas.viewport().repaint()
 
     def select() -> None:
-        canvas.select(names[(next(step) * 13) % len(names)])
+        window.selection.select(names[(next(step) * 13) % len(names)])
         canvas.viewport().repaint()
         window.page("build").inspector.repaint()
 
