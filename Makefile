@@ -33,3 +33,4 @@ bench: setup
 
 soak: setup
 	$(BIN)/python -m bench.soak
+	$(BIN)/python -m bench.mutations

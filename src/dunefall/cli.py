@@ -62,9 +62,11 @@ def _window_parser() -> _Parser:
     parser.add_argument(
         "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
     )
-    parser.add_argument("--screenshot", type=Path, metavar="FILE", help="save the window's picture when it has settled")
     parser.add_argument(
-        "--quit-after", type=_seconds, metavar="SECONDS", help="end by itself; 0: after the first sound"
+        "--screenshot", type=Path, metavar="FILE", help="save a picture of the window once it is stable"
+    )
+    parser.add_argument(
+        "--quit-after", type=_seconds, metavar="SECONDS", help="quit after this many seconds; 0: after the first sound"
     )
     parser.add_argument("--version", action="version", version=f"dunefall {__version__}")
     return parser
@@ -100,7 +102,7 @@ def _add_commands(parser: _Parser) -> None:
     render = commands.add_parser("render", help="render a patch or a take to a WAV file")
     render.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take (.dunetake)")
     render.add_argument("--seconds", type=_seconds, required=True, help="length of the file")
-    render.add_argument("--seed", type=int, help="another seed than the patch's")
+    render.add_argument("--seed", type=int, help="a seed other than the patch's")
     render.add_argument("--layout", choices=LAYOUT_IDS, help="the loudspeakers; default: the patch's")
     render.add_argument("--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000")
     render.add_argument(
@@ -109,7 +111,7 @@ def _add_commands(parser: _Parser) -> None:
     render.add_argument("--out", type=Path, required=True, metavar="FILE", help="the WAV file to write")
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
         commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
-    story = commands.add_parser("story", help="tell in words what a patch does")
+    story = commands.add_parser("story", help="say what a patch does")
     story.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
     story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
     check = commands.add_parser("check", help="say what is wrong with a patch, and where")
@@ -247,7 +249,7 @@ def _check(options: argparse.Namespace) -> int:
     for trouble in import_sounds(patch):
         print(f"note: {trouble}")
     for module in unknown_modules(patch):
-        print(f'note: "{module.name}" is of the unknown kind "{module.type}": it is kept, and silent')
+        print(f'note: "{module.name}" is of an unknown kind, "{module.type}": it stays in the file and is silent')
     print(
         f"{patch.title}: good, with {len(patch.layers)} layers, {len(list(patch.modules()))} modules "
         f"and {len(patch.links)} links"

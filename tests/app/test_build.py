@@ -282,7 +282,7 @@ def test_quiet_modules_are_marked_and_told_why(window: MainWindow) -> None:
     window.selection.select("drip-line-low-pass")
     for part in (window.page("build").canvas, window.page("build").inspector.story):
         part.set_quiet(frozenset({"drip-line-low-pass", "drip-line-droplet"}))
-    assert "It has given nothing new for 30 s" in window.page("build").inspector.story.text.text()
+    assert "Its output has not changed for 30 s" in window.page("build").inspector.story.text.text()
     assert "which it takes, gives nothing new either" in window.page("build").inspector.story.text.text()
     for part in (window.page("build").canvas, window.page("build").inspector.story):
         part.set_quiet(frozenset())

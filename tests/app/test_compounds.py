@@ -290,7 +290,7 @@ def test_a_file_of_somebody_else_is_taken_in(
     for _ in range(2):
         window.actions_by_id["take_in"].trigger()
     assert window.context.library.files() == ("fog-body-2.dunefall", "fog-body.dunefall")
-    assert "Fog body is in your library now" in window.notice.text()
+    assert "Fog body is now in your library" in window.notice.text()
     path.write_text("{}")
     window.actions_by_id["take_in"].trigger()
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())

@@ -1,4 +1,4 @@
-"""What has given nothing new for half a minute is marked quiet, with the reason."""
+"""A module whose output has not changed for half a minute is marked quiet, with the reason."""
 
 from __future__ import annotations
 

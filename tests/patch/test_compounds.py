@@ -102,7 +102,7 @@ def test_removing_what_is_in_it_leaves_no_loose_ends() -> None:
         (lambda x: x.update(parts=[]), "at least one module"),
         (lambda x: x.update(parts=["low", "a-output"]), "a layer's end"),
         (lambda x: x.update(parts=["lfo"]), 'of a module that is not in it: "low.cutoff_hz"'),
-        (lambda x: x.update(parts=["low", "lfo", "lfo"]), "stands in two compounds"),
+        (lambda x: x.update(parts=["low", "lfo", "lfo"]), "is in two compounds"),
         (lambda x: x.update(parts=["sweep"], controls=[], ports=[]), "at most 4 deep"),
         (lambda x: x.update(id="tone"), r"compounds\[0\].id: the id \"tone\" is used already"),
         (lambda x: x["controls"][0].update(high=50), r"controls\[0\].high: must be above low \(100\); got 50"),

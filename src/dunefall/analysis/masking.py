@@ -71,7 +71,7 @@ class Masking:
         self._looks.clear()
 
     def worst(self, layer: str = "") -> Covering | None:
-        """The worst case, of one layer or of all; None where nothing is covered often enough.
+        """The worst case, of one layer or of all; None where nothing is masked often enough.
 
         Parameters
         ----------

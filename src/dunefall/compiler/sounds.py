@@ -144,7 +144,7 @@ def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
         if found.digest != ref.digest:
             troubles.append(
                 f"“{module.name}” is silent: {Path(ref.path).name} is not the sound that the patch was made with; "
-                "choose it anew to use it as it is now"
+                "choose it again to use it as it is now"
             )
     return troubles
 
@@ -249,12 +249,10 @@ def _opened(path: Path) -> soundfile.SoundFile:
     try:
         file = soundfile.SoundFile(path)
     except (OSError, soundfile.SoundFileError) as error:
-        raise StorageError(
-            f"{path.name} is no sound that can be read: a WAV, FLAC, Ogg or AIFF file is needed"
-        ) from error
+        raise StorageError(f"{path.name} is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF") from error
     fault = ""
     if file.format == "RAW":  # what libsndfile takes for sound without a header
-        fault = "is no sound that can be read: a WAV, FLAC, Ogg or AIFF file is needed"
+        fault = "is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF"
     elif file.frames <= 0:
         fault = "holds no sound: it is empty"
     elif file.frames > LONGEST_S * file.samplerate:

@@ -332,7 +332,7 @@ class EngineClient:
         short = time.monotonic() - self._engine.started < SHORT_LIFE_S
         self._deaths = self._deaths + 1 if short else 1
         if self._deaths == MOST_DEATHS:
-            return say.Trouble("The sound engine ends again and again. Save your patch and start Dunefall anew.")
+            return say.Trouble("The sound engine keeps stopping. Save your patch and restart Dunefall.")
         self._replace()
         return say.Trouble("The sound engine stopped unexpectedly and was started again; nothing is lost.")
 

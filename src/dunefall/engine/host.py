@@ -418,7 +418,7 @@ class _Host:
                 self._tap.source = open_input(self._options.live, self._options.rate)
             except DeviceError as error:
                 self._tap.source = open_input("simulated", self._options.rate)
-                self._tell(say.Trouble(f"{error}. The simulated microphone is heard instead."))
+                self._tell(say.Trouble(f"{error}. Using the simulated microphone instead."))
         elif not on and self._tap.source is not None:
             source, self._tap.source = self._tap.source, None
             source.stop()

@@ -119,7 +119,7 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
     """
     within = {parent.id if (parent := parent_of(patch, part)) else "" for part in compound.parts}
     if len(within) > 1:
-        raise PatchError("what becomes one compound must not stand in different compounds: open none, or choose inside")
+        raise PatchError("these modules are in different compounds: select modules of one compound, or of none")
     home = compound_of(patch, within.pop()) if within else None
     compounds = (*patch.compounds, compound)
     if home is not None:
@@ -213,7 +213,7 @@ def check_compounds(patch: Patch) -> None:
     Raises
     ------
     PatchError
-        If an id is used twice or not there, something stands in two compounds, or in itself, or the modules of one
+        If an id is used twice or not there, something is in two compounds, or in itself, or the modules of one
         stand in different layers or are a layer's end; with the place in the file.
     """
     layers = {module.id: layer for layer in patch.layers for module in layer.modules}
@@ -225,7 +225,7 @@ def check_compounds(patch: Patch) -> None:
         names.add(compound.id)
         for part in compound.parts:
             if part in within:
-                raise PatchError(f'"{part}" stands in two compounds', place=f"compounds[{k}].parts")
+                raise PatchError(f'"{part}" is in two compounds', place=f"compounds[{k}].parts")
             within[part] = compound.id
     known = {compound.id for compound in patch.compounds}
     for k, compound in enumerate(patch.compounds):
@@ -243,23 +243,25 @@ def _check_depth(within: Mapping[str, str], name: str, place: str) -> None:
     while name in within:
         name, depth = within[name], depth + 1
         if depth > MOST_NESTED:
-            raise PatchError(f"compounds stand in one another at most {MOST_NESTED} deep", place=place)
+            raise PatchError(f"compounds nest at most {MOST_NESTED} deep", place=place)
 
 
 def _check_inside(patch: Patch, compound: Compound, place: str) -> None:
     inside = modules_in(patch, (compound.id,))
     layers = {patch.layer_of(module).id: patch.layer_of(module) for module in inside}
     if len(layers) > 1:
-        raise PatchError("the modules of a compound must stand in one layer", place=f"{place}.parts")
+        raise PatchError("the modules of a compound must be in one layer", place=f"{place}.parts")
     for layer in layers.values():
         if layer.id == MASTER_ID or {layer.output_id, layer.sends_id} & set(inside):
-            raise PatchError("a layer's end and the master stay as they are: leave them out", place=f"{place}.parts")
+            raise PatchError(
+                "a layer's output and the master cannot be in a compound: leave them out", place=f"{place}.parts"
+            )
     shown: list[Control | Port] = [*compound.controls, *compound.ports]
     stray = next((x for x in shown if x.place.module not in inside), None)
     if stray is not None:
         raise PatchError(f'"{stray.name}" is of a module that is not in it: "{stray.place}"', place=place)
     if len({str(x.place) for x in shown}) < len(shown):
-        raise PatchError("a control or port stands in it twice", place=place)
+        raise PatchError("it lists a control or port twice", place=place)
 
 
 def checked_compound(compound: Compound) -> Compound:

@@ -52,11 +52,11 @@ def parse_json(data: bytes) -> object:
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
-        raise PatchError(f"byte {error.start} is no UTF-8 text; is this a patch file?") from error
+        raise PatchError(f"byte {error.start} is not UTF-8 text; is this a patch file?") from error
     try:
         raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
     except json.JSONDecodeError as error:
-        raise PatchError(f"line {error.lineno}, column {error.colno}: this is no valid JSON ({error.msg})") from error
+        raise PatchError(f"line {error.lineno}, column {error.colno}: this is not valid JSON ({error.msg})") from error
     except RecursionError as error:
         raise PatchError("the file is nested too deeply to be a patch") from error
     except ValueError as error:
@@ -71,7 +71,7 @@ def dump_json(raw: object) -> str:
 
 
 def _refuse_constant(name: str) -> float:
-    raise PatchError(f"{name} is no number that a patch may hold")
+    raise PatchError(f"{name} is not a number a patch may hold")
 
 
 def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
@@ -79,7 +79,7 @@ def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
     if len(result) != len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
-        raise PatchError(f'the field "{twice}" stands twice in one object')
+        raise PatchError(f'the field "{twice}" appears twice in one object')
     return result
 
 

@@ -223,7 +223,7 @@ def patch_of(raw: object) -> Patch:
         If a field is missing, of another kind, or refers to what is not there.
     """
     if not isinstance(raw, dict):
-        raise PatchError("the file does not hold a patch (its outermost part is no object)")
+        raise PatchError("the file does not hold a patch (its outermost part is not an object)")
     version = get(raw, "format", int, "")
     if version > FORMAT:
         raise PatchError(

@@ -92,10 +92,10 @@ def _found(entry: Entry, folder: Path) -> Entry:
         return entry
     name = entry.what.recording
     if Path(name).name != name:
-        raise PatchError(f'the recording "{name}" must lie beside the take: a file\'s name, no folder')
+        raise PatchError(f'the recording "{name}" must be beside the take: a file name without a folder')
     recording = folder / name
     if not recording.is_file():
-        raise PatchError(f'its recording "{name}" is missing; it belongs into {folder}')
+        raise PatchError(f'its recording "{name}" is missing; put it in {folder}')
     return replace(entry, what=Heard(str(recording)))
 
 

@@ -124,7 +124,7 @@ class TakeRecordings:
         except (OSError, soundfile.SoundFileError) as error:
             raise StorageError(f"the recording {path} of this take cannot be read: {error}") from error
         if self._file.format == "RAW":  # what libsndfile takes for sound without a header
-            raise StorageError(f"the recording {path} of this take cannot be read: it is no sound file")
+            raise StorageError(f"the recording {path} of this take cannot be read: it is not a sound file")
         if self._file.channels != 1:
             raise StorageError(f"the recording {path} must have one channel; it has {self._file.channels}")
         self._converted = None

@@ -1,4 +1,4 @@
-"""Which modules have given nothing new for half a minute while sound ran, and why."""
+"""Modules whose output has not changed for half a minute while the patch plays, and why."""
 
 from __future__ import annotations
 

@@ -136,7 +136,7 @@ class Rail(QWidget):
         self.update()
 
     def _describe(self) -> None:
-        locked = "; locked against chance" if self._locked else ""
+        locked = "; locked against randomising" if self._locked else ""
         self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}{locked}")
 
     # -- painting -----------------------------------------------------------------------------------------------
@@ -386,7 +386,7 @@ class Rail(QWidget):
         menu.addAction("Randomise", lambda: self.randomise())
         if not self.param.choices:
             menu.addAction("Randomise within…", self._ask_randomise)
-        lock = menu.addAction("Locked against chance", self.lock_asked.emit)
+        lock = menu.addAction("Locked against randomising", self.lock_asked.emit)
         lock.setCheckable(True)
         lock.setChecked(self._locked)
         menu.addAction("Copy the value", lambda: QApplication.clipboard().setText(self.param.format(self._value)))

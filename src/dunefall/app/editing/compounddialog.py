@@ -42,7 +42,7 @@ class CompoundDialog(QDialog):
         self.setWindowTitle("Make a compound" if new else f"Compound {compound.name}")
         self.resize(700, 560)
         self.name, self.about = QLineEdit(compound.name), QLineEdit(compound.about)
-        self.about.setPlaceholderText("What it does, in a sentence")
+        self.about.setPlaceholderText("What it does, in one sentence")
         form = QFormLayout()
         for label, field in (("&Name", self.name), ("&Sentence", self.about)):
             field.setAccessibleName(label.strip("&"))

@@ -35,7 +35,7 @@ def make(context: Context) -> None:
         selection.select("")
         edits.make_compound(document, dialog.value)
         selection.select(dialog.value.id)
-        context.tell(f"{dialog.value.name} is one module now. O opens it, Shift+C changes what it shows.")
+        context.tell(f"{dialog.value.name} is now one module. O opens it, Shift+C changes its controls.")
 
     context.talk.show(dialog, made)
 
@@ -81,20 +81,22 @@ def keep(context: Context) -> None:
     except DunefallError as error:
         context.talk.warn("The compound was not saved", str(error))
         return
-    context.tell(f"{found.name} is in your library now, as {library.folder / name}: A finds it in every patch.")
+    context.tell(
+        f"{found.name} is now in your library, as {library.folder / name}: the palette (A) finds it in every patch."
+    )
     offer_changes(context)
 
 
 def take_in(context: Context) -> None:
     """Choose the file of a compound that somebody else has made, and take it into the library."""
-    path = context.talk.open_file("Take a compound into your library", "Compounds (*.dunefall)")
+    path = context.talk.open_file("Import a compound", "Compounds (*.dunefall)")
     if path:
         try:
             taken = context.library.take_in(path)
         except DunefallError as error:
-            context.talk.warn("This file cannot be taken in", str(error))
+            context.talk.warn("The compound was not imported", str(error))
             return
-        context.tell(f"{taken} is in your library now: A finds it in every patch.")
+        context.tell(f"{taken} is now in your library: the palette (A) finds it in every patch.")
 
 
 def _picture(context: Context, compound: Compound) -> TinyPicture | None:
@@ -116,7 +118,7 @@ def offer_changes(context: Context) -> None:
         return
     names = ", ".join(dict.fromkeys(f"“{compound.name}”" for compound in changed))
     answer = context.talk.confirm(
-        "Your library has changed",
+        "Your library has a different version",
         f"{names} in this patch {'differs' if len(changed) == 1 else 'differ'} from what your library holds under "
         "the same name. Take what the library holds? Values and links stay where they fit; undo brings back what "
         "was.", ("Yes", "No"), "No",
@@ -129,7 +131,7 @@ def offer_changes(context: Context) -> None:
         context.talk.warn("The library cannot be used", str(error))
         return
     if lost:
-        context.tell(f"{lost} link{'s' if lost > 1 else ''} found no place any more. Undo brings back what was.")
+        context.tell(f"{lost} link{'s' if lost > 1 else ''} could not be kept. Undo restores them.")
 
 
 COMMANDS = (
@@ -137,6 +139,6 @@ COMMANDS = (
     Command("open_compound", "Open or close the compound", "O", "Module", toggle, needs_selection),
     Command("edit_compound", "Name, controls and ports…", "Shift+C", "Module", edit),
     Command("keep_compound", "Save the compound to your library", "Ctrl+Alt+C", "Module", keep),
-    Command("take_in", "Take a compound's file into your library…", "", "File", take_in),
-    Command("take_apart", "Take the compound apart", "Shift+O", "Module", take_apart),
+    Command("take_in", "Import a compound…", "", "File", take_in),
+    Command("take_apart", "Ungroup the compound", "Shift+O", "Module", take_apart),
 )

@@ -77,7 +77,7 @@ def ask_randomise(context: Context) -> None:
     """Randomise the selection: how far, which kinds of values."""
     modules, selection = _to_vary(context), context.selection
     if not modules:
-        context.tell("Select what is to be randomised: a module, several (Shift-click), or a layer's head.")
+        context.tell("Select what to randomise: a module, several (Shift-click), or a layer's head.")
         return
     what = selection.name if len(selection.chosen) == 1 else f"{len(modules)} modules"
     dialog = RandomiseDialog(what, context.talk.parent)

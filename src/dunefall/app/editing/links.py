@@ -81,7 +81,7 @@ def ask_range(context: Context, link_id: str) -> None:
     spec = spec_for(document.patch.module(link.target.module))
     param = spec.target(link.target.port) if spec else None
     if now is None or not isinstance(param, Param):
-        context.tell("An input takes the signal as it is: give this link an amount instead.")
+        context.tell("An input takes the signal unchanged: set this link's amount instead.")
         return
     text = context.talk.ask_text(
         "Range of the link", f"{param.name}: from … to …, as the source goes from its lowest to its highest",
@@ -108,13 +108,15 @@ def copy_movement(context: Context, port: str) -> None:
     place, patch = context.selection.place_of(port), context.session.patch
     context.movement = patch.links_into(place.module, place.port)
     names = ", ".join(patch.module(link.source.module).name for link in context.movement)
-    context.tell(f"Movement copied: {names}." if names else "Nothing moves this: there is no movement to copy.")
+    context.tell(
+        f"Movement copied: {names}." if names else "Nothing moves this value, so there is no movement to copy."
+    )
 
 
 def take_movement(context: Context, port: str) -> None:
     """Let a parameter be moved as the one whose movement was copied."""
     if not context.movement:
-        context.tell("Copy a movement first: the menu of a parameter that something moves has it.")
+        context.tell("Copy a movement first, from the menu of a modulated value.")
         return
     paste_movement(context.session.document, context.movement, context.selection.place_of(port))
 
@@ -125,11 +127,11 @@ def ask_gather(context: Context) -> None:
     layer = home.id if home else SHARED_ID
     kinds = kinds_of_layer(document, layer)
     if not kinds:
-        context.tell("There is nothing to gather in this layer yet: add modules first.")
+        context.tell("This layer has no values to put under a control yet: add modules first.")
         return
     most_first = sorted(kinds.items(), key=lambda kind: (-len(kind[1]), kind[0]))
     texts = {f"{kind} ({len(modules)})": kind for kind, modules in most_first}
-    text = context.talk.ask_item("Gather under a control", "All parameters of this kind in the layer", list(texts))
+    text = context.talk.ask_item("Put under a named control", "All parameters of this kind in the layer", list(texts))
     if text is not None:
         context.selection.select(gather(document, layer, texts[text]))
 
@@ -140,11 +142,11 @@ def learn_controller(context: Context, port: str = "") -> None:
     spec = selection.spec
     port = port or (spec.face if spec else "")
     if not port or spec is None:
-        context.tell("Select what a controller shall move: a module, or better a Named control.")
+        context.tell("Select what the controller should move: a module, or better a Named control.")
         return
     context.session.control.learn_next(selection.place_of(port))
     name = spec.param(port).name.lower()
-    context.tell(f"Turn a MIDI controller now: it will move {name} of {selection.name}.")
+    context.tell(f"Turn a MIDI controller now to assign it to {name} of {selection.name}.")
 
 
 def go_to_source(context: Context) -> None:
@@ -190,7 +192,7 @@ def find_module(context: Context) -> None:
 
 COMMANDS = (
     Command("link", "Move this…", "M", "Module", link_selection, needs_selection),
-    Command("gather", "Gather under a control…", "Ctrl+Shift+G", "Module", ask_gather),
+    Command("gather", "Put under a named control…", "Ctrl+Shift+G", "Module", ask_gather),
     Command("learn", "Learn a MIDI controller…", "Ctrl+Alt+M", "Module", learn_controller),
     Command("up", "What moves this?", "Alt+Left", "Listen", go_to_source),
     Command("down", "What does this move?", "Alt+Right", "Listen", go_to_target),

@@ -194,6 +194,6 @@ COMMANDS = (
     Command("bypass", "Bypass", "B", "Module", bypass, needs_selection),
     Command("pin", "Pin in Watch", "P", "Module", pin, needs_selection),
     Command("rename", "Rename…", "F2", "Module", ask_name),
-    Command("reset", "Start the module anew", "Ctrl+Backspace", "Module", reset, needs_selection),
+    Command("reset", "Restart the module", "Ctrl+Backspace", "Module", reset, needs_selection),
     Command("remove", "Remove", "Delete", "Module", remove, needs_selection),
 )

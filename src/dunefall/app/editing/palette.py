@@ -129,7 +129,7 @@ class Palette(SearchDialog):
             self.list.addItem(item)
         self.list.setCurrentRow(0)
         if not self.list.count():
-            self.told.setText("Nothing is called so or does so. Try another word for it.")
+            self.told.setText("No module matches. Try another word.")
 
     def _rested(self, _row: int) -> None:
         entry = self.entry

@@ -240,7 +240,7 @@ class Inspector(QScrollArea):
             bypass = QPushButton("Bypass")
             bypass.setCheckable(True)
             bypass.setChecked(module.bypassed)
-            bypass.setToolTip("Pass the sound on unchanged (B)")
+            bypass.setToolTip("Pass the sound through unchanged (B)")
             bypass.clicked.connect(self.wishes.bypass_asked.emit)
             row.addWidget(bypass)
         if isinstance(module, Face):
@@ -257,7 +257,11 @@ class Inspector(QScrollArea):
         name.setToolTip("Rename (F2)")
         name.clicked.connect(lambda: self.wishes.renamed.emit(module.id))
         column.addWidget(name)
-        text = spec.sentence if spec else "This version does not know this kind: it is kept in the file, and silent."
+        text = (
+            spec.sentence
+            if spec
+            else "This version does not know this kind of module. It stays in the file and is silent."
+        )
         add_text(column, text, sans(12), "text2", self._theme)
         self._warning = add_text(column, "", sans(12, 600), "hot", self._theme)
         self._warn()
@@ -286,7 +290,7 @@ class Inspector(QScrollArea):
             path = Path(module.sound.path) if module.sound else None
             none = OWN_SOUNDS[spec.sound]
             name = QLabel(path.name if path else none)
-            name.setToolTip(str(path) if path else "Nothing of your own has been chosen")
+            name.setToolTip(str(path) if path else "You have not chosen a file")
             name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             row.addWidget(name, 1)
             choose = QPushButton("Choose file…")
@@ -295,7 +299,7 @@ class Inspector(QScrollArea):
             row.addWidget(choose)
             if path:
                 remove = QPushButton("Remove")
-                remove.setToolTip("Go back to what is built in")
+                remove.setToolTip("Go back to the built-in one")
                 remove.clicked.connect(self.wishes.sound_removed.emit)
                 row.addWidget(remove)
             column.addLayout(row)

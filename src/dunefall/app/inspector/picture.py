@@ -114,7 +114,7 @@ class Picture(QWidget):
         elif self._portrait is not None:
             self._paint_portrait(painter, self._portrait)
         else:
-            self._foot(painter, "its picture comes in a moment", "")
+            self._foot(painter, "drawing its picture…", "")
         painter.end()
 
     @property
@@ -190,7 +190,7 @@ class Picture(QWidget):
                     painter.fillRect(
                         QRectF(middle.x() - full, middle.y() - full, 2 * full, 2 * full), self._theme.colour("audio")
                     )
-        self._foot(painter, self._face(), "who acts on whom")
+        self._foot(painter, self._face(), "which operator modulates which")
 
     def _face(self) -> str:
         """The main value in words."""

@@ -86,8 +86,8 @@ class PathField(PlaneField):
     def __init__(self, spec: ModuleSpec, theme: Theme) -> None:
         super().__init__(spec, theme)
         self._moves: list[tuple[float, float, float]] = []
-        self.setAccessibleName("Movement of the hand")
-        self.setToolTip("Press and move: the movement is recorded, with its speed, until you let go")
+        self.setAccessibleName("Recorded gesture")
+        self.setToolTip("Press and move the mouse: the movement and its speed are recorded until you release")
 
     def _to_plane(self, at: QPointF) -> tuple[float, float]:
         x = 2.0 * (at.x() - self._box.left()) / self._box.width() - 1.0
@@ -118,7 +118,7 @@ class PathField(PlaneField):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(self._theme.colour("text"))
             painter.drawEllipse(here, 4.5, 4.5)
-        self._foot(painter, "recording: let go to end" if self._moves else "press and move to record another one")
+        self._foot(painter, "recording: release to finish" if self._moves else "press and move to record again")
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -154,7 +154,9 @@ class GridField(PlaneField):
         super().__init__(spec, theme)
         self._chosen = (0, 0)
         self.setAccessibleName("Grid of notes")
-        self.setToolTip("Click: hit or rest. Wheel, Page up and Page down: another note. Arrows: another field.")
+        self.setToolTip(
+            "Click: hit or rest. Wheel, Page Up and Page Down: change the note. Arrows: move between cells."
+        )
 
     @property
     def _size(self) -> tuple[int, int]:

@@ -68,7 +68,7 @@ class SeriesField(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         own_keys(self, Qt.Key.Key_Delete)
         self.setAccessibleName(f"Editor of {series.name}")
-        more = " Double-click adds a point, Delete takes one away." if series.least < series.most else ""
+        more = " Double-click adds a point, Delete removes one." if series.least < series.most else ""
         self.setToolTip(f"{series.help} Draw across; arrows and digits set one number; right-click for more.{more}")
 
     def show_numbers(
@@ -330,7 +330,7 @@ class SeriesField(QWidget):
         add("Rotate to the left", lambda: rotated(values, count, -1))
         add("Reverse", lambda: reversed_order(values, count))
         add("Stretch to double length", lambda: stretched(values, count, 2.0))
-        add("Push together to half", lambda: stretched(values, count, 0.5))
+        add("Compress to half length", lambda: stretched(values, count, 0.5))
         menu.addSeparator()
         menu.addAction("Copy", lambda: _copied.__setitem__(slice(None), [(self.series, values[:count])]))
         paste = menu.addAction("Paste", self._paste)

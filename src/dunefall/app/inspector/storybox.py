@@ -64,7 +64,7 @@ class StoryBox(QFrame):
             self.text.setText(self._html())
 
     def set_quiet(self, modules: frozenset[str]) -> None:
-        """Tell of a shown module that it has given nothing new for long, and why."""
+        """Say that the shown module's output has not changed for a while, and why."""
         if modules != self._quiet:
             self._quiet = modules
             self.text.setText(self._html())
@@ -80,10 +80,10 @@ class StoryBox(QFrame):
             return ""
         text = html.escape(module_story(self._patch, self._module))
         if self._module in self._asleep:
-            text += " <b>It leads nowhere yet</b>, so it runs only while you look at it: link its output to something."
+            text += " <b>Nothing uses its output yet</b>, so it runs only while you look at it."
         if self._module in self._quiet:
             reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
-            text += " <b>It has given nothing new for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
+            text += " <b>Its output has not changed for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
         if self._clicks.get(self._module):
             count = self._clicks[self._module]
             text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."

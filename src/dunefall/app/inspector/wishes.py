@@ -39,8 +39,8 @@ class Wishes(QObject):
         "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed; a link
         is to be heard alone.
     lock_asked (str), movement_copied (str), movement_pasted (str), learn_asked (str)
-        A value is to be locked against chance; its movement is to be kept; what was kept, or the next controller, is to
-        move it.
+        A value is to be locked against randomising; its movement is to be copied; the copied movement, or the next
+        controller, is to move it.
     left ()
         Escape: the keys go back to the lanes.
     renamed (str), bypass_asked (), module_asked (str), compound_pressed (str)

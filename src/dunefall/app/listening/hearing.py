@@ -49,7 +49,7 @@ def key_released(context: Context) -> None:
 
 def _hear_everything(context: Context) -> None:
     context.session.trial.end()
-    context.tell("Everything is heard again.")
+    context.tell("Solo off: you hear everything again.")
 
 
 def hear_from_here(context: Context) -> None:
@@ -59,7 +59,7 @@ def hear_from_here(context: Context) -> None:
         _hear_everything(context)
         return
     trial.hear(_only(context.session.patch, place), context.selection.module)
-    context.tell(f"Only {context.selection.name} is heard. {key} again: everything.")
+    context.tell(f"Playing only {context.selection.name}. {key} again: everything.")
 
 
 def hear_without(context: Context) -> None:
@@ -71,7 +71,7 @@ def hear_without(context: Context) -> None:
     for module in chosen:
         patch = patch.with_module(replace(patch.module(module), bypassed=True))
     trial.hear(patch, context.selection.module)
-    context.tell(f"Heard without what is selected. {context.key_of('without')} again: with it.")
+    context.tell(f"Playing without the selection. {context.key_of('without')} again: with it.")
 
 
 def hear_link_alone(context: Context, link_id: str) -> None:
@@ -85,7 +85,7 @@ def hear_link_alone(context: Context, link_id: str) -> None:
         patch = patch.with_link(replace(other, on=other.id == link_id))
     trial.hear(patch, link.target.module)
     name = patch.module(link.source.module).name
-    context.tell(f"Here only {name} moves what it moves. The same again, or {context.key_of('hear')}: everything.")
+    context.tell(f"Only {name} modulates its target now. Repeat, or press {context.key_of('hear')}, for everything.")
 
 
 def _only(patch: Patch, output: Place) -> Patch:

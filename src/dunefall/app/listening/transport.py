@@ -58,7 +58,7 @@ def toggle_limiter(context: Context) -> None:
     engine = context.session.engine
     on = not engine.monitor.limited
     engine.set_monitor(replace(engine.monitor, limited=on))
-    context.tell("The limiter holds true peaks under −1 dBTP." if on else "The limiter is off: levels may clip.")
+    context.tell("The limiter is on: true peaks stay below −1 dBTP." if on else "The limiter is off: levels may clip.")
 
 
 def soften_last(context: Context) -> None:

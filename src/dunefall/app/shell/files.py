@@ -182,7 +182,7 @@ def _ask_file(context: Context, title: str, kind: str, suffix: str) -> Path | No
     if path is None or path.suffix:
         return path
     whole = path.with_name(path.name + suffix)  # the dialog has asked about the name without it
-    text = f"There is a {whole.name} in {whole.parent} already. Replace it?"
+    text = f"{whole.name} already exists in {whole.parent}. Replace it?"
     if whole.exists() and context.talk.confirm("Replace the file", text, ("Yes", "No"), "No") != "Yes":
         return None
     return whole

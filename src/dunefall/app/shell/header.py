@@ -86,7 +86,7 @@ class Meter(QWidget):
 
     def set_device(self, device: str) -> None:
         """Name the device in the tooltip."""
-        told = "Output: peak of each channel, loudness of the last 3 s, true peak, what the limiter takes off"
+        told = "Output: peak of each channel, short-term loudness, true peak, limiter gain reduction"
         self.setToolTip(f"{told}. Through the {device}" if device else told)
 
     @property
@@ -176,7 +176,7 @@ class Header(QWidget):
         self.load = QLabel("0 %")
         numerals(self.load, 12)
         self.load.setFixedWidth(LOAD_W)
-        self.load.setToolTip("Engine: share of one core that the sound takes")
+        self.load.setToolTip("Engine: load of one core")
         row.addWidget(self.title)
         row.addSpacing(4)
         places = QHBoxLayout()

@@ -160,7 +160,7 @@ class NoticeDialog(QDialog):
         for notice in reversed(notices.kept):
             self.list.addItem(f"{time.strftime('%H:%M:%S', time.localtime(notice.told_at))}  {notice.text}")
         if not notices.kept:
-            self.list.addItem("Nothing has been told yet.")
+            self.list.addItem("There are no notices yet.")
         column.addWidget(self.list)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)

@@ -53,7 +53,7 @@ class PreferencesDialog(QDialog):
         page = QWidget()
         form = QFormLayout(page)
         self.theme, self.scale, self.folder = QComboBox(), QComboBox(), QLineEdit(self._before.folder)
-        for text, value in (("As the desktop asks", ""), ("Noon (light)", "noon"), ("Dusk (dark)", "dusk")):
+        for text, value in (("Follow the desktop", ""), ("Noon (light)", "noon"), ("Dusk (dark)", "dusk")):
             self.theme.addItem(text, value)
         self.theme.setCurrentIndex(self.theme.findData(self._before.theme))
         for scale in SCALES:

@@ -52,7 +52,7 @@ class RenderDialog(QDialog):
         column.addWidget(heading)
         form = QFormLayout()
         self.length = QLineEdit(length)
-        self.length.setToolTip("Such as 90, 2 min or 1/4 (of a bar at this tempo)")
+        self.length.setToolTip("For example 90, 2 min or 1/4 (of a bar at this tempo)")
         form.addRow("Length", self.length)
         self.file = QLineEdit(str(path))
         browse = QPushButton("Choose…")
@@ -112,8 +112,8 @@ class RenderDialog(QDialog):
         self._timer.stop()
         self.start.setEnabled(True)
         self.cancel.setText("Close")
-        words = {"done": f"Done: {self.job.path}", "cancelled": "Cancelled; nothing was written."}
-        self.note.setText(words.get(state, f"It did not work: {self.job.error}"))
+        words = {"done": f"Done: {self.job.path}", "cancelled": "Cancelled. No file was written."}
+        self.note.setText(words.get(state, f"Rendering failed: {self.job.error}"))
         if state != "done":
             self.bar.setValue(0)
 

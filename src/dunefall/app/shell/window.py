@@ -193,7 +193,7 @@ class MainWindow(QMainWindow):
         if values.theme != before.theme:
             self.set_theme(wanted_theme(values.theme or None))
         if values.scale != before.scale:
-            self.context.tell(f"Everything is drawn at {values.scale * 100:.0f} % from the next start on.")
+            self.context.tell(f"The new size of {values.scale * 100:.0f} % applies from the next start.")
 
     def _apply_keys(self) -> None:
         """Give every command its key: the user's own, or the usual one."""
@@ -315,7 +315,7 @@ class MainWindow(QMainWindow):
         elif isinstance(message, say.Faults) and message.modules:
             names = ", ".join(self.session.patch.module(module).name for module in message.modules)
             key = self.key_of("reset")
-            tell(f"{names} gave no usable number and was silenced. Select it and press {key} to start it anew.")
+            tell(f"{names} produced invalid numbers and was muted. Select it and press {key} to restart it.")
         elif isinstance(message, say.Turned):
             learned = self.session.control.turned(message.controller, message.place)
             if learned:

@@ -26,9 +26,9 @@ HEIGHT, MOST_PINS, LISTENED = 170, 4, 8192
 PLOTS: dict[str, type[Plot]] = {"Scope": Scope, "Spectrum": Spectrum, "Spectrogram": Spectrogram, "Tuner": Tuner}
 TIPS = {
     "Scope": "The signals over time, from 1 ms to 10 minutes",
-    "Spectrum": "Level over frequency, and the highest of late",
-    "Spectrogram": "Level over time and frequency", "Tuner": "Which note it is, and how far off",
-    "Events": "Gates and triggers, with their cause",
+    "Spectrum": "Level over frequency, with a peak hold",
+    "Spectrogram": "Level over time and frequency", "Tuner": "The nearest note, and the deviation in cents",
+    "Events": "Gates and triggers, and what caused them",
 }  # fmt: skip
 
 
@@ -115,9 +115,9 @@ class Watch(QWidget):
         for widget in (self.shorter, self._label, self.longer):
             bar.addWidget(widget)
         bar.addSpacing(6)
-        self.overlay = self._button("Overlay", "Lay all pinned signals over each other")
-        self.compare = self._button("Compare", "Keep this picture faintly behind what comes")
-        self.freeze = self._button("Freeze", "Hold the picture (F)")
+        self.overlay = self._button("Overlay", "Show all pinned signals in one plot")
+        self.compare = self._button("Compare", "Keep the current picture faintly behind the new one")
+        self.freeze = self._button("Freeze", "Freeze the picture (F)")
         self.overlay.toggled.connect(lambda _: self._arrange())
         self.compare.toggled.connect(self._keep)
         for button in (self.overlay, self.compare, self.freeze):

@@ -52,11 +52,11 @@ MODULE = ModuleSpec(
     id="control-mix",
     name="Control mix",
     stage="motion",
-    sentence="Adds up to four movements, each by its own amount, and keeps the sum within bounds as you like.",
+    sentence="Adds up to four modulators, each by its own amount, and clips, folds or wraps the sum.",
     kernel=kernel,
     inputs=tuple(Input(letter, f"Movement {letter}", "control", "What is added.") for letter in LETTERS),
     params=(
-        *(Param(f"amount_{letter}", f"Amount {letter}", "ratio", -2, 2, 1, "How much of it; negative: upside down.",
+        *(Param(f"amount_{letter}", f"Amount {letter}", "ratio", -2, 2, 1, "Amount; negative inverts.",
                 amount=0.5) for letter in LETTERS),
         Param("offset", "Offset", "none", -2, 2, 0, "Added to the sum.", amount=0.3),
         Param("ending", "Beyond 1", "choice", 0, 3, 0, "What happens above 1 and below −1.",

@@ -125,14 +125,14 @@ MODULE = ModuleSpec(
     id="curve-sequencer",
     name="Curve sequencer",
     stage="motion",
-    sentence="Plays a row of curves, one a step, and a second row that it can blend into.",
+    sentence="Plays one curve per step and can blend into a second row of curves.",
     kernel=kernel,
     inputs=(
-        Input("clock", "Clock", "gate", "Each rising edge is a step; its own period when nothing is linked."),
-        Input("reset", "Reset", "gate", "Back to the first step when it goes high."),
+        Input("clock", "Clock", "gate", "Each rising edge is a step; with nothing linked it runs at its own period."),
+        Input("reset", "Reset", "gate", "Returns to the first step when it goes high."),
     ),
     params=(
-        Param("sync", "Counts in", "choice", 0, 1, 0, "What a step's length is measured in.", ("beats", "seconds"),
+        Param("sync", "Counts in", "choice", 0, 1, 0, "Unit of a step's length.", ("beats", "seconds"),
               idle_with="clock"),
         Param("period_beats", "Step in beats", "beats", 1 / 64, 256, 0.5, taper="octaves", amount=1.0,
               idle_with="clock", shown_when=("sync", (0,))),

@@ -49,16 +49,17 @@ MODULE = ModuleSpec(
     id="sample-hold",
     name="Sample & hold",
     stage="motion",
-    sentence="Takes a value at each trigger and holds it until the next; random values when nothing is linked.",
+    sentence="Samples its input at each trigger and holds the value until the next; with nothing linked the "
+             "values are random.",
     kernel=kernel,
     inputs=(
-        Input("signal", "Signal", "control", "What is sampled; even noise when nothing is linked."),
-        Input("trigger", "Trigger", "gate", "When to take a value; its own rate when nothing is linked."),
+        Input("signal", "Signal", "control", "What is sampled; uniform noise when nothing is linked."),
+        Input("trigger", "Trigger", "gate", "When to sample; with nothing linked it runs at its own rate."),
     ),
     params=(
         Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2.0, "Values per second when no trigger is linked.",
               taper="octaves", amount=1.0, idle_with="trigger"),
-        Param("mode", "Mode", "choice", 0, 1, 0, "Take one value, or follow while the trigger is high and then hold.",
+        Param("mode", "Mode", "choice", 0, 1, 0, "Sample and hold, or track while the trigger is high and then hold.",
               ("sample", "track")),
     ),
     outputs=(Output("out", "Held value", "control"), Output("tick", "Clock", "gate", 0, 1)),

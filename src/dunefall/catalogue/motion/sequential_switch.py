@@ -45,13 +45,13 @@ MODULE = ModuleSpec(
     id="sequential-switch",
     name="Sequential switch",
     stage="motion",
-    sentence="Lets one of eight signals through at a time, or sends one to eight places in turn, in an order of yours.",
+    sentence="Passes one of eight signals at a time, or sends one signal to eight outputs in turn, in any order.",
     kernel=kernel,
     inputs=(
-        *(Input(way, f"Signal {way}", "control", "One of those that are let through." if way != "a" else
-                "One of those that are let through; also what is sent on.") for way in WAYS),
+        *(Input(way, f"Signal {way}", "control", "One of the inputs to switch between." if way != "a" else
+                "One of the inputs to switch between; also the signal that is distributed.") for way in WAYS),
         Input("trigger", "Next", "gate", "Each rising edge is a step.", listens=True),
-        Input("reset", "Reset", "gate", "Back to the first step when it goes high."),
+        Input("reset", "Reset", "gate", "Returns to the first step when it goes high."),
     ),
     series=(
         Series("order", "Order", "choice", 0, 7, (0, 0, 1, 2), "Which one at each step.", choices=tuple(WAYS)),

@@ -49,16 +49,16 @@ MODULE = ModuleSpec(
     id="slew",
     name="Slew",
     stage="motion",
-    sentence="Follows its input with a set rise and fall time, so that steps become glides.",
+    sentence="Limits how fast its input rises and falls, so that steps become glides.",
     kernel=kernel,
     inputs=(Input("signal", "Signal", "control", "What is followed."),),
     params=(
-        Param("rise_s", "Rise", "s", 0.0005, 60, 0.13, "Time in which 99 % of a step upwards is done.",
+        Param("rise_s", "Rise", "s", 0.0005, 60, 0.13, "Time for 99 % of an upward step.",
               taper="octaves", amount=1.0),
-        Param("fall_s", "Fall", "s", 0.0005, 60, 0.13, "Time in which 99 % of a step downwards is done.",
+        Param("fall_s", "Fall", "s", 0.0005, 60, 0.13, "Time for 99 % of a downward step.",
               taper="octaves", amount=1.0),
-        Param("kind", "Way", "choice", 0, 2, 0, "Fast at first; straight, each step in the same time; or each 1.0 in "
-              "the same time.", ("eased", "straight, same time", "straight, same rate"), usual=0),
+        Param("kind", "Way", "choice", 0, 2, 0, "Exponential; linear with constant time; or linear with constant "
+              "speed.", ("eased", "straight, same time", "straight, same rate"), usual=0),
     ),
     outputs=(Output("out", "Value", "control"),),
     state=4,

@@ -49,7 +49,7 @@ MODULE = ModuleSpec(
     id="smooth-random",
     name="Smooth random",
     stage="motion",
-    sentence="Wanders without corners and never the same way twice.",
+    sentence="Wanders smoothly and never takes the same path twice.",
     kernel=kernel,
     params=(
         Param("rate_hz", "Rate", "hz", 1 / 3600, 200, 0.3, "New values per second.", taper="octaves", amount=1.0),

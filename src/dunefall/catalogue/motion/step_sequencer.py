@@ -144,28 +144,29 @@ MODULE = ModuleSpec(
     kernel=kernel,
     inputs=(
         Input("clock", "Clock", "gate", "Each rising edge is a step.", listens=True),
-        Input("reset", "Reset", "gate", "The next step is the first one again."),
-        *(Input(f"clock_{letter}", f"Clock of row {letter}", "gate", "A clock of its own; else the common one.")
+        Input("reset", "Reset", "gate", "Restarts at the first step with the next trigger."),
+        *(Input(f"clock_{letter}", f"Clock of row {letter}", "gate", "A clock for this row; otherwise it uses the "
+                "main clock.")
           for letter in "bcd"),
     ),
     params=(
         *(length for length, _ in ROW_PARAMS),
         *(direction for _, direction in ROW_PARAMS),
-        Param("width", "Gate length", "ratio", 0.02, 1, 0.5, "Share of a step for which its gate is high.", amount=0.3),
+        Param("width", "Gate length", "ratio", 0.02, 1, 0.5, "Gate length, as a share of the step.", amount=0.3),
     ),
     series=(
         Series("row_a", "Notes", "note", 0, 127, FIRST_NOTES, "Row a: the note of each step.", least=64,
                used="length_a"),
         *(Series(f"row_{letter}", f"Values {letter}", "none", -1, 1, tuple(((k * step) % 9 - 4) / 4 for k in range(64)),
-                 f"Row {letter}: a value for each step; a link gives it its range.", least=64,
+                 f"Row {letter}: a value for each step; the link sets its range.", least=64,
                  used=f"length_{letter}") for letter, step in (("b", 5), ("c", 2), ("d", 7))),
         Series("gates", "Gates", "choice", 0, 1, (1, 1, 0, 1, 1, 0, 1, 1) * 8, "Whether the step is played.", least=64,
                choices=("rest", "hit"), used="length_a"),
         Series("chances", "Chance", "ratio", 0, 1, (1.0,) * 64, "How likely a hit is heard.", least=64,
                used="length_a"),
-        Series("ratchets", "Ratchets", "none", 1, 8, (1,) * 64, "How often it is hit within the step.", least=64,
+        Series("ratchets", "Ratchets", "none", 1, 8, (1,) * 64, "Ratchets: hits within the step.", least=64,
                used="length_a"),
-        Series("ties", "Ties", "choice", 0, 1, (0,) * 64, "Whether it goes on from the step before without a new hit.",
+        Series("ties", "Ties", "choice", 0, 1, (0,) * 64, "Tie: continues the step before without a new hit.",
                least=64, choices=("new", "tied"), used="length_a"),
     ),
     outputs=(

@@ -108,22 +108,22 @@ MODULE = ModuleSpec(
     id="note-list",
     name="Note list",
     stage="pitch",
-    sentence="Plays the notes of a list, or those held on the keys, one at each clock, over octaves.",
+    sentence="Arpeggiator: plays the notes of a list, or those held on the keys, one per clock tick, over octaves.",
     kernel=kernel,
     inputs=(
         Input("clock", "Clock", "gate", "Each rising edge plays the next note.", listens=True),
-        Input("reset", "Reset", "gate", "The next note is the first one again."),
+        Input("reset", "Reset", "gate", "Restarts at the first note with the next trigger."),
     ),
     params=(
         Param("order", "Order", "choice", 0, 4, 0, "Which note is next.",
               ("up", "down", "up and down", "as written", "random")),
-        Param("octaves", "Octaves", "none", 1, 5, 2, "Over how many octaves it goes.", amount=1.0, whole=True),
-        Param("repeats", "Repeats", "none", 1, 8, 1, "How often each note is played.", amount=1.0, whole=True),
-        Param("hold", "Hold", "choice", 0, 1, 0, "Whether keys that were let go still count until others are pressed.",
+        Param("octaves", "Octaves", "none", 1, 5, 2, "Range in octaves.", amount=1.0, whole=True),
+        Param("repeats", "Repeats", "none", 1, 8, 1, "Repeats of each note.", amount=1.0, whole=True),
+        Param("hold", "Hold", "choice", 0, 1, 0, "Latch: released keys stay until new ones are pressed.",
               ("while pressed", "until the next")),
     ),
     series=(
-        Series("notes", "Notes", "note", 0, 127, (50, 53, 57, 60), "The list; held keys take its place.",
+        Series("notes", "Notes", "note", 0, 127, (50, 53, 57, 60), "The list; held keys replace it.",
                most=MOST_LISTED),
     ),
     outputs=(

@@ -23,7 +23,8 @@ MODULE = ModuleSpec(
     inputs=(Input("pitch", "Pitch", "pitch", "What is moved."),),
     params=(
         Param("octaves", "Octaves", "none", -5, 5, 0, "Whole octaves.", amount=1.0, whole=True),
-        Param("semitones", "Semitones", "st", -48, 48, 0, "Semitones; links move it by steps or freely.", amount=7.0),
+        Param("semitones", "Semitones", "st", -48, 48, 0, "Semitones; links can move it in steps or freely.",
+              amount=7.0),
         Param("cents", "Cents", "cents", -100, 100, 0, "Hundredths of a semitone.", amount=10.0),
     ),
     outputs=(Output("out", "Pitch", "pitch"),),

@@ -26,14 +26,14 @@ MODULE = ModuleSpec(
     id="amplifier",
     name="Amplifier",
     stage="shape",
-    sentence="Makes a sound louder or softer as something else moves it, evenly or in decibels.",
+    sentence="Controls the level of a sound by a modulator, linearly or in decibels.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
-        Param("gain", "Gain", "ratio", 0, 4, 1, "Level with nothing moving it; 0 % for a sound that only an envelope "
+        Param("gain", "Gain", "ratio", 0, 4, 1, "Level without modulation; 0 % for a sound that only an envelope "
               "opens.", amount=1.0),
-        Param("level_db", "Level", "db", -96, 24, 0, "The same in decibels: what is linked here moves it as the ear "
-              "hears.", amount=12.0),
+        Param("level_db", "Level", "db", -96, 24, 0, "The same in decibels: modulation here follows perceived "
+              "loudness.", amount=12.0),
     ),
     outputs=(Output("out", "Audio", "audio"),),
     face="gain",

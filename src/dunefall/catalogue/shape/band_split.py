@@ -60,11 +60,11 @@ MODULE = ModuleSpec(
     id="band-split",
     name="Band split",
     stage="shape",
-    sentence="Divides a sound at a frequency; both parts together are the whole again.",
+    sentence="Splits a sound at a frequency; the two bands add up to the original.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
-        Param("split_hz", "Split", "hz", 20, 18000, 500, "Where low and high part; both are 6 dB down there.",
+        Param("split_hz", "Split", "hz", 20, 18000, 500, "Crossover frequency; both bands are 6 dB down there.",
               taper="octaves", amount=1.0),
     ),
     outputs=(Output("low", "Low", "audio"), Output("high", "High", "audio")),

@@ -72,16 +72,16 @@ MODULE = ModuleSpec(
     id="comb",
     name="Comb",
     stage="shape",
-    sentence="Makes any sound ring at a pitch and its overtones, as a pipe or a wire does.",
+    sentence="Makes any sound ring at a pitch and its overtones, like a pipe or a wire.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
-        Param("pitch_note", "Pitch", "note", 0, 128, 48, "The note at which it rings; a linked pitch counts from C4.",
-              amount=7.0),
-        Param("feedback", "Feedback", "ratio", -0.999, 0.999, 0.8, "How long it rings; negative leaves odd overtones "
-              "only, an octave lower.", amount=0.2),
-        Param("damping", "Damping", "ratio", 0, 0.99, 0.1, "How much faster high overtones fade.", amount=0.2),
-        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the ringing.", amount=0.3),
+        Param("pitch_note", "Pitch", "note", 0, 128, 48, "The note at which it rings; a linked pitch is relative to "
+              "C4.", amount=7.0),
+        Param("feedback", "Feedback", "ratio", -0.999, 0.999, 0.8, "Decay time; negative keeps only odd overtones, an "
+              "octave lower.", amount=0.2),
+        Param("damping", "Damping", "ratio", 0, 0.99, 0.1, "How much faster high overtones decay.", amount=0.2),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the ringing.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=4,

@@ -22,7 +22,7 @@ MODULE = ModuleSpec(
     id="cross-fade",
     name="Cross-fade",
     stage="shape",
-    sentence="Goes from one sound, or one movement, to another.",
+    sentence="Crossfades from one sound, or one control signal, to another.",
     kernel=kernel,
     inputs=(
         Input("a", "Signal a", "audio", "Heard at the beginning."),
@@ -30,7 +30,7 @@ MODULE = ModuleSpec(
     ),
     params=(
         Param("place", "Place", "ratio", 0, 1, 0.5, "From a to b.", amount=0.5),
-        Param("law", "Law", "choice", 0, 1, 1, "Even, for movements and sounds that are alike; or with equal power.",
+        Param("law", "Law", "choice", 0, 1, 1, "Linear, for control signals and similar sounds; or equal power.",
               ("even", "equal power")),
     ),
     outputs=(Output("out", "Both", "audio"),),

@@ -124,13 +124,14 @@ MODULE = ModuleSpec(
     id="frequency-shifter",
     name="Frequency shifter",
     stage="shape",
-    sentence="Moves all partials by the same number of hertz: harmony turns to metal, still chords begin to swim.",
+    sentence="Shifts all partials by the same number of hertz: harmonic sounds turn metallic, static chords "
+             "begin to beat.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
         Param("shift_hz", "Shift", "shift", -5000, 5000, 3, "Hertz added to every partial.", amount=20.0),
-        Param("feedback", "Feedback", "ratio", -0.95, 0.95, 0, "Shifts what was shifted again: spirals.", amount=0.3),
-        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the shifted one.", amount=0.3),
+        Param("feedback", "Feedback", "ratio", -0.95, 0.95, 0, "Feeds the shifted sound back in: spirals.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the shifted one.", amount=0.3),
     ),
     outputs=(Output("up", "Up", "audio"), Output("down", "Down", "audio")),
     state=31,

@@ -139,22 +139,22 @@ def _point(number: int) -> Param:
     at = 2.0 * (number - 1) / (POINTS - 1) - 1.0
     place = f"{100 * at:+.0f} %".replace("-", "−")
     return Param(f"point_{number}", f"Drawn {place}", "ratio", -1, 1, round(at, 2),
-                 f"What the drawn curve gives at a level of {place}.", amount=0.3)  # fmt: skip
+                 f"Output of the drawn curve at an input of {place}.", amount=0.3)  # fmt: skip
 
 
 MODULE = ModuleSpec(
     id="waveshaper",
     name="Waveshaper",
     stage="shape",
-    sentence="Bends the wave along a curve: warmth, rasp, octaves, stairs, or a curve of your own.",
+    sentence="Distorts the wave by a curve: warmth, rasp, octaves, steps, or a curve of your own.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
-        Param("curve", "Curve", "choice", 0, 6, 0, "How level in becomes level out; glides from one to the next.",
+        Param("curve", "Curve", "choice", 0, 6, 0, "Transfer curve; glides from one to the next.",
               CURVES, amount=1.0),
         Param("drive_db", "Drive", "db", -24, 48, 6, "Level before the curve.", amount=6.0),
-        Param("bias", "Bias", "ratio", -1, 1, 0, "Moves the wave along the curve: even overtones.", amount=0.3),
-        Param("mix", "Mix", "ratio", 0, 1, 1, "From the sound alone to the bent one.", amount=0.3),
+        Param("bias", "Bias", "ratio", -1, 1, 0, "Bias: adds even harmonics.", amount=0.3),
+        Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the shaped one.", amount=0.3),
         *(_point(number) for number in range(1, POINTS + 1)),
     ),
     outputs=(Output("out", "Audio", "audio"),),

@@ -144,9 +144,9 @@ def _operator(letter: str, ratio: float, level: float) -> tuple[Param, Param, Pa
     return (
         Param(f"{low}_ratio", f"{letter} ratio", "factor", 0, 32, ratio, "Frequency as a multiple of the pitch; 0 for "
               "a fixed one.", amount=0.5),
-        Param(f"{low}_hz", f"{letter} hertz", "shift", -8000, 8000, 0, "Hertz on top of that: a beat, or with ratio 0 "
-              "a fixed frequency.", amount=20.0),
-        Param(f"{low}_level", f"{letter} level", "ratio", 0, 1, level, "How loud it is, or how far it bends.",
+        Param(f"{low}_hz", f"{letter} hertz", "shift", -8000, 8000, 0, "Hertz added to it: beating, or with ratio 0 a "
+              "fixed frequency.", amount=20.0),
+        Param(f"{low}_level", f"{letter} level", "ratio", 0, 1, level, "Level, or modulation index.",
               amount=0.3),
     )  # fmt: skip
 
@@ -170,14 +170,14 @@ MODULE = ModuleSpec(
     id="fm-stack",
     name="FM stack",
     stage="source",
-    sentence="Four operators that bend each other in one of eight arrangements: bells, reeds, growls, glass.",
+    sentence="Four FM operators in one of eight algorithms: bells, reeds, growls, glass.",
     kernel=kernel,
     params=(
-        Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is counted from C4.", amount=7.0),
-        Param("arrangement", "Arrangement", "choice", 0, 7, 0, "Who bends whom; glides from one to the next.",
-              tuple(ARRANGEMENTS), amount=1.0),
-        Param("index", "Index", "factor", 0, 20, 3, "How far a full level bends, in radians.", amount=1.0),
-        Param("feedback", "Feedback", "factor", 0, 4, 0, "How far D bends itself, in radians; rough from 1 on.",
+        Param("pitch_note", "Pitch", "note", -24, 136, 48, "The note; a linked pitch is relative to C4.", amount=7.0),
+        Param("arrangement", "Arrangement", "choice", 0, 7, 0, "Algorithm: which operator modulates which; glides "
+              "from one to the next.", tuple(ARRANGEMENTS), amount=1.0),
+        Param("index", "Index", "factor", 0, 20, 3, "Modulation index at full level, in radians.", amount=1.0),
+        Param("feedback", "Feedback", "factor", 0, 4, 0, "Feedback of D onto itself, in radians; rough above 1.",
               amount=0.3),
         *(params[0] for params in _OPERATORS),
         *(params[1] for params in _OPERATORS),

@@ -135,16 +135,16 @@ MODULE = ModuleSpec(
     id="struck-body",
     name="Struck body",
     stage="source",
-    sentence="A bar, drum skin, bell, plate or glass that is struck by triggers or driven by a sound, and rings out.",
+    sentence="A bar, drum skin, bell, plate or glass, struck by triggers or excited by a sound.",
     kernel=kernel,
     inputs=(
         Input("trigger", "Trigger", "gate", "Each rising edge strikes it.", listens=True),
-        Input("audio", "Drive", "audio", "A sound that makes it ring along."),
+        Input("audio", "Drive", "audio", "A sound that excites it."),
     ),
     params=(
         Param("body", "Body", "choice", 0, 4, 0, "What is struck.", tuple(BODIES)),
         Param("pitch_note", "Pitch", "note", 0, 120, 57, "Note of the first mode (of the prime, for a bell); a linked "
-              "pitch counts from C4.", amount=7.0),
+              "pitch is relative to C4.", amount=7.0),
         Param("size", "Size", "factor", 0.1, 10, 1, "A larger body rings lower and longer.", taper="octaves",
               amount=1.0),
         Param("decay_s", "Decay", "s", 0.02, 60, 2.5, "Time to −60 dB of the first mode.", taper="octaves", amount=1.0),

@@ -279,12 +279,12 @@ MODULE = ModuleSpec(
     id="delay",
     name="Delay",
     stage="space",
-    sentence="Repeats a sound after a time; feedback makes a row of echoes, and above 100 % it grows but never bursts.",
+    sentence="Repeats a sound after a time; feedback adds echoes, and above 100 % they build up but stay bounded.",
     kernel=kernel,
     inputs=(
         Input("audio", "Audio", "audio", stereo=True),
-        Input("back", "Return", "audio", "What is fed back in place of the echo: Send, through any modules.",
-              stereo=True),
+        Input("back", "Return", "audio", "Replaces the internal feedback: connect Send through any modules and back "
+              "here.", stereo=True),
         Input("clear", "Clear", "gate", "Each rising edge empties it."),
     ),
     params=(
@@ -296,28 +296,29 @@ MODULE = ModuleSpec(
               shown_when=("span", (1,))),
         Param("long_s", "Time", "s", 0.25, 20, 4, "Distance of the echoes.", taper="octaves", amount=0.1,
               shown_when=("span", (2,))),
-        Param("time_beats", "Time", "beats", 1 / 64, 32, 0.75, "Distance of the echoes, at most 20 s.",
+        Param("time_beats", "Time", "beats", 1 / 64, 32, 0.75, "Delay time, up to 20 s.",
               taper="octaves", amount=1.0, shown_when=("span", (3,))),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
-        Param("change", "A new time", "choice", 0, 1, 0, "Bends the pitch, as a moving tape does, or fades over.",
-              ("bends", "fades")),
-        Param("sides", "Sides", "choice", 0, 1, 0, "Echoes stay on their side, or alternate between left and right.",
+        Param("change", "A new time", "choice", 0, 1, 0, "How time changes sound: pitch bend like tape, or a "
+              "crossfade.", ("bends", "fades")),
+        Param("sides", "Sides", "choice", 0, 1, 0, "Echoes stay on their side, or ping-pong between left and right.",
               ("stay", "alternate")),
-        Param("feedback", "Feedback", "ratio", -1.1, 1.1, 0.4, "Share of each echo that is repeated again.",
+        Param("feedback", "Feedback", "ratio", -1.1, 1.1, 0.4, "Share of each echo that is fed back.",
               amount=0.2),
-        Param("high_cut_hz", "High cut", "hz", 200, OPEN_HZ, 12000, "Above this each repeat gets duller; 20 kHz: not "
-              "at all.", taper="octaves", amount=1.0),
-        Param("low_cut_hz", "Low cut", "hz", CLOSED_HZ, 2000, CLOSED_HZ, "Below this each repeat gets thinner; 10 Hz: "
-              "not at all.", taper="octaves", amount=1.0),
-        Param("saturation", "Saturation", "ratio", 0, 1, 0, "How early the loop is driven: full, it stays soft.",
+        Param("high_cut_hz", "High cut", "hz", 200, OPEN_HZ, 12000, "Low-pass in the feedback: each repeat gets "
+              "duller; 20 kHz: off.", taper="octaves", amount=1.0),
+        Param("low_cut_hz", "Low cut", "hz", CLOSED_HZ, 2000, CLOSED_HZ, "High-pass in the feedback: each repeat gets "
+              "thinner; 10 Hz: off.", taper="octaves", amount=1.0),
+        Param("saturation", "Saturation", "ratio", 0, 1, 0, "How early the feedback saturates.",
               amount=0.3),
-        Param("freeze", "Freeze", "choice", 0, 1, 0, "What is in it goes round for ever.", ("off", "on"), amount=1.0),
-        Param("dry", "Dry", "ratio", 0, 1, 0.7, "How much of the sound itself.", amount=0.3),
+        Param("freeze", "Freeze", "choice", 0, 1, 0, "Holds the contents of the delay for ever.", ("off", "on"),
+              amount=1.0),
+        Param("dry", "Dry", "ratio", 0, 1, 0.7, "Level of the dry sound.", amount=0.3),
         Param("wet", "Wet", "ratio", 0, 1, 0.4, "How much of the echoes.", amount=0.3),
-        Param("layering", "Layering", "ratio", 0, 1, 0, "While it is frozen: how much new sound is laid over.",
+        Param("layering", "Layering", "ratio", 0, 1, 0, "While frozen: how much new sound is overdubbed.",
               amount=0.5, shown_when=("freeze", (1,))),
-        Param("reverse", "Backwards", "ratio", 0, 1, 0, "How much the echoes are played backwards, in pieces as long "
-              "as the time.", amount=0.5),
+        Param("reverse", "Backwards", "ratio", 0, 1, 0, "Amount of reverse echo, in segments as long as the delay "
+              "time.", amount=0.5),
     ),
     outputs=(
         Output("out", "Audio", "audio", stereo=True, width="sides"),

@@ -222,33 +222,32 @@ MODULE = ModuleSpec(
     id="output",
     name="Layer output",
     stage="space",
-    sentence="Where a layer's sound leaves for the mix: its level, its place around you, and what it makes way for.",
+    sentence="Sends the layer to the mix: its level, its position around you, and its ducking.",
     kernel=kernel,
     inputs=(
         Input("audio", "Audio", "audio", stereo=True),
-        Input("duck", "Ducked by", "audio", "What this layer makes way for."),
+        Input("duck", "Ducked by", "audio", "The sound that ducks this layer."),
     ),
     params=(
         Param("level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0),
-        Param("mute", "Mute", "choice", 0, 1, 0, "Neither it nor what it sends is heard.", ("off", "on")),
-        Param("solo", "Solo", "choice", 0, 2, 0, "Only this layer and the effects are heard, or the others faintly.",
+        Param("mute", "Mute", "choice", 0, 1, 0, "Silences the layer and its sends.", ("off", "on")),
+        Param("solo", "Solo", "choice", 0, 2, 0, "Plays only this layer and the effects, or the others faintly.",
               ("off", "on", "others faint")),
         Param("heard", "Heard", "ratio", 0, 1, 1, follows="solo"),
         Param("angle_deg", "Angle", "deg", -180, 180, 0, "0° ahead, 90° right, −90° left, 180° behind.", amount=45.0),
-        Param("distance_m", "Distance", "m", 0.5, FARTHEST_M, 1, "Up to 1 m nothing is lost; farther it is softer and "
-              "duller.", taper="octaves", amount=1.0),
-        Param("width", "Width", "ratio", 0, 1.2, 1, "How far left and right stand apart; above 100 % it is thin in "
-              "mono.", amount=0.3),
-        Param("doppler", "Doppler", "choice", 0, 1, 0, "Moving near and far bends the pitch.", ("off", "on")),
+        Param("distance_m", "Distance", "m", 0.5, FARTHEST_M, 1, "Up to 1 m there is no loss; farther away it is "
+              "softer and duller.", taper="octaves", amount=1.0),
+        Param("width", "Width", "ratio", 0, 1.2, 1, "Stereo width; above 100 % it gets thin in mono.", amount=0.3),
+        Param("doppler", "Doppler", "choice", 0, 1, 0, "Doppler: changes of distance bend the pitch.", ("off", "on")),
         Param("duck_db", "Ducked up to", "db", 0, 48, 9, "How far it is lowered.", amount=6.0),
         Param("duck_attack_s", "Duck attack", "s", 0.001, 2, 0.02, "How fast it makes way.", taper="octaves",
               amount=1.0),
         Param("duck_release_s", "Duck release", "s", 0.01, 10, 0.4, "How fast it comes back.", taper="octaves",
               amount=1.0),
-        Param("centre_share", "Centre", "ratio", 0, 1, 0, "How much of what is in the middle comes from the centre "
-              "speaker; the rest from between left and right.", amount=0.3, shown_when=("layout", (2,))),
-        Param("low_effects_db", "Low effects", "db", SILENT_DB, 12, SILENT_DB, "How much goes to the low-effects "
-              "channel, below 120 Hz; −96 dB is nothing.", amount=6.0, shown_when=("layout", (2,))),
+        Param("centre_share", "Centre", "ratio", 0, 1, 0, "Share of a centred sound that the centre speaker plays; "
+              "left and right play the rest as a phantom centre.", amount=0.3, shown_when=("layout", (2,))),
+        Param("low_effects_db", "Low effects", "db", SILENT_DB, 12, SILENT_DB, "Send to the LFE channel, below 120 "
+              "Hz; −96 dB is off.", amount=6.0, shown_when=("layout", (2,))),
         Param("layout", "Layout", "choice", 0, 2, 0, "The loudspeakers of the patch.",
               tuple(layout.name for layout in LAYOUTS), follows="layout"),
     ),

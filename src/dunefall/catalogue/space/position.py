@@ -54,18 +54,18 @@ MODULE = ModuleSpec(
     id="position",
     name="Position",
     stage="space",
-    sentence="Places a sound: left or right, near or far; far away it is softer, duller, and comes with more room.",
+    sentence="Places a sound left or right, near or far; distant sounds are softer, duller and more reverberant.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
         Param("angle_deg", "Angle", "deg", -180, 180, 0, "0° ahead, 90° right, −90° left, 180° behind.", amount=45.0),
         Param("distance_m", "Distance", "m", 0.3, FARTHEST_M, 3, "How far away.", taper="octaves", amount=1.0),
-        Param("falloff_db", "Falloff", "db", 0, 9, 6, "How much softer at each doubling of the distance; 6 dB in the "
-              "open.", amount=1.0),
-        Param("air", "Air", "factor", 0, 20, 1, "How thick the air is: 1 as it is, more is fog.", amount=2.0),
-        Param("early", "Reflections", "ratio", 0, 1, 0.3, "How much the ground and what is around send back.",
-              amount=0.3),
-        Param("doppler", "Doppler", "choice", 0, 1, 1, "Moving it bends its pitch, as the way becomes shorter.",
+        Param("falloff_db", "Falloff", "db", 0, 9, 6, "Loss for each doubling of the distance; 6 dB in the open.",
+              amount=1.0),
+        Param("air", "Air", "factor", 0, 20, 1, "Air absorption: 1 is normal air, more is fog.", amount=2.0),
+        Param("early", "Reflections", "ratio", 0, 1, 0.3, "Level of early reflections from the ground and "
+              "surroundings.", amount=0.3),
+        Param("doppler", "Doppler", "choice", 0, 1, 1, "Doppler: moving it bends the pitch.",
               ("off", "on")),
     ),
     outputs=(

@@ -66,15 +66,15 @@ MODULE = ModuleSpec(
     id="width",
     name="Width",
     stage="space",
-    sentence="Makes a sound wider or narrower, keeps its depths in the middle, and gives a side to what has none.",
+    sentence="Widens or narrows a sound, keeps its lows in mono, and makes mono sounds stereo.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio", stereo=True),),
     params=(
-        Param("width", "Width", "ratio", 0, 2, 1, "0 %: mono; 100 %: as it comes; above: wider.", amount=0.3),
-        Param("low_mono_hz", "Mono below", "hz", CLOSED_HZ, 500, CLOSED_HZ, "Below this it stays in the middle; 10 Hz: "
-              "nowhere.", taper="octaves", amount=1.0),
-        Param("made", "Made side", "ratio", 0, 1, 0, "How much side is made of the middle; in mono it vanishes again.",
-              amount=0.3),
+        Param("width", "Width", "ratio", 0, 2, 1, "0 %: mono; 100 %: unchanged; above: wider.", amount=0.3),
+        Param("low_mono_hz", "Mono below", "hz", CLOSED_HZ, 500, CLOSED_HZ, "Below this frequency it is mono; 10 Hz: "
+              "off.", taper="octaves", amount=1.0),
+        Param("made", "Made side", "ratio", 0, 1, 0, "Amount of side signal made from the mid signal; it cancels in "
+              "mono.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio", stereo=True, width="made"),),
     state=STATE,

@@ -29,14 +29,14 @@ MODULE = ModuleSpec(
     id="comparator",
     name="Comparator",
     stage="time",
-    sentence="Gives a gate while a signal is above a level, below it, or within a window around it.",
+    sentence="Opens a gate while a signal is above a level, below it, or within a window around it.",
     kernel=kernel,
     inputs=(Input("signal", "Signal", "control", "What is compared."),),
     params=(
         Param("level", "Level", "none", -2, 2, 0, "Where above and below meet.", amount=0.5),
-        Param("hysteresis", "Hysteresis", "none", 0, 1, 0.02, "How far it must go back before the gate changes again.",
-              amount=0.1),
-        Param("window", "Window", "none", 0, 4, 0.5, "How wide the window around the level is.", amount=0.3),
+        Param("hysteresis", "Hysteresis", "none", 0, 1, 0.02, "Hysteresis: how far the signal must go back before the "
+              "gate changes again.", amount=0.1),
+        Param("window", "Window", "none", 0, 4, 0.5, "Width of the window around the level.", amount=0.3),
     ),
     outputs=(
         Output("above", "Above", "gate", 0, 1),

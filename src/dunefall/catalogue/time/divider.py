@@ -52,16 +52,16 @@ MODULE = ModuleSpec(
     id="divider",
     name="Divider",
     stage="time",
-    sentence="Lets every second, third, … trigger through: eight slower rhythms from one.",
+    sentence="Passes every second, third, … trigger: eight slower rhythms from one.",
     kernel=kernel,
     inputs=(
         Input("trigger", "Trigger", "gate", "What is counted.", listens=True),
-        Input("reset", "Reset", "gate", "Counts from the first one again when it goes high."),
+        Input("reset", "Reset", "gate", "Restarts the count when it goes high."),
     ),
     params=(
-        Param("offset", "Offset", "none", 0, 63, 0, "How many triggers earlier all of them begin.", amount=1.0,
+        Param("offset", "Offset", "none", 0, 63, 0, "Starts all counts this many triggers earlier.", amount=1.0,
               whole=True),
-        *(Param(f"by_{letter}", f"Divide {letter} by", "none", 1, 64, usual, f"How many triggers make one of {letter}.",
+        *(Param(f"by_{letter}", f"Divide {letter} by", "none", 1, 64, usual, f"Triggers for each one of {letter}.",
                 amount=2.0, whole=True)
           for letter, usual in zip(LETTERS, USUAL, strict=True)),
     ),

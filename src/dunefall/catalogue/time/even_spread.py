@@ -51,18 +51,18 @@ MODULE = ModuleSpec(
     id="even-spread",
     name="Even spread",
     stage="time",
-    sentence="Spreads hits over steps as evenly as can be: rhythms that limp without stumbling.",
+    sentence="Spreads hits over steps as evenly as possible: off-beat rhythms that still feel regular.",
     kernel=kernel,
     inputs=(
         Input("trigger", "Clock", "gate", "Each rising edge is a step.", listens=True),
-        Input("reset", "Reset", "gate", "The next trigger is the first step again."),
+        Input("reset", "Reset", "gate", "Restarts at the first step with the next trigger."),
     ),
     params=(
         Param("hits", "Hits", "none", 0, MOST_STEPS, 5, "How many steps are hits.", amount=2.0, whole=True),
         Param("steps", "Steps", "none", 1, MOST_STEPS, 8, "How long the pattern is.", amount=2.0, whole=True),
-        Param("rotation", "Rotation", "none", 0, MOST_STEPS - 1, 0, "How many steps later it begins.", amount=1.0,
-              whole=True),
-        Param("accents", "Accents", "none", 0, MOST_STEPS, 2, "How many of the hits are accents, evenly spread too.",
+        Param("rotation", "Rotation", "none", 0, MOST_STEPS - 1, 0, "Rotation: how many steps later the pattern "
+              "starts.", amount=1.0, whole=True),
+        Param("accents", "Accents", "none", 0, MOST_STEPS, 2, "Number of accents, also spread evenly.",
               amount=1.0, whole=True),
     ),
     outputs=(

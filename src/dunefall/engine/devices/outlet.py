@@ -36,7 +36,7 @@ class Outlet:
             self._output = open_output(options.audio, options.rate, options.frames, channels)
             self._output.start(sounding.fill)
         except DeviceError as error:
-            self._simulate(options, sounding, f"{error}. The simulated output sounds instead.")
+            self._simulate(options, sounding, f"{error}. Using the simulated output instead.")
         else:
             self._announce(options)
 
@@ -48,7 +48,7 @@ class Outlet:
         if not self._output.alive:
             gone = self._output
             gone.stop()
-            note = f"The sound device {gone.name} is gone; the simulated output goes on at the same place."
+            note = f"The sound device {gone.name} is gone; the simulated output continues from the same position."
             self._simulate(self._options, sounding, note)
 
     def close(self) -> None:

@@ -120,7 +120,7 @@ class CanvasView(QAbstractScrollArea):
             self.refresh()
 
     def set_quiet(self, modules: frozenset[str]) -> None:
-        """Mark modules that have given nothing new for long."""
+        """Mark modules whose output has not changed for a while."""
         if modules != self.still.quiet:
             self.still.quiet = modules
             self.refresh()

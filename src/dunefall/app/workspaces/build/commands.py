@@ -41,8 +41,8 @@ def toggle_freeze(context: Context) -> None:
 
 COMMANDS = (
     Command("inspector", "Show or hide the inspector", "I", "View", toggle_inspector),
-    Command("larger", "Lanes larger", "Ctrl++", "View", zoom_in),
-    Command("smaller", "Lanes smaller", "Ctrl+-", "View", zoom_out),
-    Command("real_size", "Lanes as large as they are", "Ctrl+0", "View", zoom_back),
+    Command("larger", "Zoom in", "Ctrl++", "View", zoom_in),
+    Command("smaller", "Zoom out", "Ctrl+-", "View", zoom_out),
+    Command("real_size", "Reset the zoom", "Ctrl+0", "View", zoom_back),
     Command("freeze", "Freeze Watch", "F", "View", toggle_freeze),
 )

@@ -74,7 +74,7 @@ class StillPicture:
     all_links : bool
         Whether all links are drawn, or those of the selection only.
     faults, asleep, quiet
-        Modules that were silenced, that lead nowhere, and that have given nothing new for long.
+        Modules that were silenced, whose output is unused, and whose output has not changed for a while.
     """
 
     def __init__(self, viewport: QWidget, selection: Selection, theme: Theme) -> None:

@@ -152,5 +152,5 @@ def select_master(context: Context) -> None:
 
 COMMANDS = (
     Command("effect_lane", "Add effect lane…", "Ctrl+Shift+E", "Add", ask_effect_lane),
-    Command("master", "Master's values", "Ctrl+Shift+M", "Sound", select_master),
+    Command("master", "Master settings", "Ctrl+Shift+M", "Sound", select_master),
 )

@@ -111,7 +111,7 @@ class MaskingPlot(QWidget):
         self._masking.add(looks)
         worst = self._masking.worst(self._selection) or self._masking.worst()
         self.worst = worst if worst and self._there(worst) else None
-        self.setAccessibleDescription(covering_text(self._patch, self.worst) if self.worst else "nothing is covered")
+        self.setAccessibleDescription(covering_text(self._patch, self.worst) if self.worst else "nothing is masked")
         self.update()
 
     def _x(self, hz: float) -> float:
@@ -148,5 +148,7 @@ class MaskingPlot(QWidget):
             box = QRectF(self._x(hz) - 30, plot.bottom() + 1, 60, 16)
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), centre=True)
         if not names:
-            draw_text(painter, plot, "Play, to see what covers what", sans(12), theme.colour("text2"), centre=True)
+            draw_text(
+                painter, plot, "Play to see which layer masks which", sans(12), theme.colour("text2"), centre=True
+            )
         painter.end()

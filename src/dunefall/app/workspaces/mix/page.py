@@ -91,7 +91,7 @@ class MixPage(QWidget):
         self.master = Master(patch, theme)
         self._correlation = _Correlation(theme)
         self.told, self.place, self.mono_told = QLabel(), QLabel(), QLabel()
-        self.cure, self.loop = QPushButton("Let it make way"), QPushButton("Draw a loop")
+        self.cure, self.loop = QPushButton("Make it give way"), QPushButton("Draw a loop")
         self.layout_choice = QComboBox()
         self.folds: dict[Fold, QPushButton] = {"stereo": QPushButton("Stereo"), "mono": QPushButton("Mono")}
         self._build()
@@ -153,10 +153,10 @@ class MixPage(QWidget):
         column.addLayout(self._line("Fold-down", "", self.mono_told, *self.folds.values()))
         row.addWidget(self.side)
         for button, tip in (
-            (self.cure, "The layer that covers makes way for the one that is covered; one undo step"),
-            (self.loop, "Press, and draw a way in the field for the selected layer; it goes round from then on"),
-            (self.folds["stereo"], "Hear it as two loudspeakers would have it; press again to hear all"),
-            (self.folds["mono"], "Hear it as one loudspeaker would have it; press again to hear all"),
+            (self.cure, "The masking layer gives way to the masked one; one undo step"),
+            (self.loop, "Press, then draw a path in the field; the selected layer follows it in a loop"),
+            (self.folds["stereo"], "Listen in stereo; press again for the full layout"),
+            (self.folds["mono"], "Listen in mono; press again for the full layout"),
         ):
             button.setFixedHeight(26)
             button.setStyleSheet("padding: 0 10px")
@@ -167,7 +167,7 @@ class MixPage(QWidget):
         for layout in LAYOUTS:
             self.layout_choice.addItem(layout.name, layout.id)
         self.layout_choice.setAccessibleName("Loudspeakers")
-        self.layout_choice.setToolTip("The loudspeakers that are mixed for; nothing moves when they change")
+        self.layout_choice.setToolTip("Loudspeaker layout; changing it moves nothing")
         self.loop.clicked.connect(self._loop_clicked)
         self.cure.clicked.connect(self._cure)
         self._style()
@@ -254,12 +254,12 @@ class MixPage(QWidget):
         lost = -float(status[Status.MONO_DB])
         told = "Nothing is lost in mono" if lost < 0.5 else f"Mono loses {lost:.1f} dB"
         self.mono_told.setText(told)
-        self.folds["mono"].setToolTip(f"Hear it as one loudspeaker would have it; press again to hear all. {told}.")
+        self.folds["mono"].setToolTip(f"Listen in mono; press again for the full layout. {told}.")
         self._tell()
 
     def _tell(self) -> None:
         worst = self.masking.worst
-        self.told.setText(covering_text(self._patch, worst) if worst else "Nothing is covered often.")
+        self.told.setText(covering_text(self._patch, worst) if worst else "Nothing is masked often.")
         self.cure.setVisible(worst is not None)
         layers = mixed_layers(self._patch)
         output = next((x.output_id for x in layers if any(m.id == self._selection for m in x.modules)), "")

@@ -37,12 +37,12 @@ __all__ = ["Row", "RowView", "Spot", "param_of"]
 
 TOP, HEAD_H, ROW_H, ROW_GAP, LANE_H, LANE_GAP = 8, 26, 52, 4, 26, 4
 TIPS = {
-    "mute": "Mute: neither it nor what it sends is heard (M)",
-    "solo": "Solo: the effects stay (S); with Alt the others stay faintly; with Ctrl it alone",
-    "level": "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right; a group moves together, with "
-    "Alt one row alone; right-click or G: its group",
+    "mute": "Mute the layer and its sends (M)",
+    "solo": "Solo: effects stay audible (S); Alt: the others stay faint; Ctrl: this layer only",
+    "level": "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right. Groups move "
+    "together; Alt moves one row alone. Right-click or G: group",
     "width": "Width: above 100 % it is thin in mono",
-    "key": "What this layer makes way for; right-click takes it away",
+    "key": "What ducks this layer; right-click removes it",
 }
 
 
@@ -179,7 +179,7 @@ class RowView(QWidget):
             spots.append(Spot(QRectF(RAIL_X, y + 30, 190, 20), "key", module, tip=TIPS["key"]))
             for k, lane in enumerate(effect_lanes(self._patch)):
                 box = QRectF(SEND_X[k] - 2, y + 2, SEND_W + 4, row.height - 4)
-                spots.append(Spot(box, "send", module, lane.id, f"How much goes to {lane.name}; Alt: before its level"))
+                spots.append(Spot(box, "send", module, lane.id, f"Send to {lane.name}; Alt-drag: pre-fader"))
         return spots
 
     # -- painting -----------------------------------------------------------------------------------------------
