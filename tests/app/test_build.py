@@ -303,7 +303,7 @@ def test_a_midi_controller_is_learned_for_a_value(window: MainWindow, qtbot: QtB
     window.selection.select("")
     assert control in window.page("build").inspector.front
     learn_controller(window.context)
-    assert "Select what a controller shall move" in window.notice.text()
+    assert "Select what the controller should move" in window.notice.text()
 
 
 def test_what_is_heard_while_a_key_is_held_ends_with_it(window: MainWindow, qtbot: QtBot) -> None:

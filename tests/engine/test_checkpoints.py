@@ -59,6 +59,16 @@ def test_the_oldest_rooms_go_when_all_are_too_large_together() -> None:
     assert rooms[-1].most <= MOST
 
 
+def test_small_rooms_all_stay() -> None:
+    kept = Checkpoints(4800.0)
+    rooms = [Room(compile_patch(demo(), rate=4800.0), ()) for _ in range(3)]
+    for room in rooms:
+        room.grow()
+        kept.begin(room)
+    kept.maintain()
+    assert all(room.memories for room in rooms)
+
+
 def test_what_is_loaded_is_not_looked_through_again_and_what_is_lost_later_is_still_found() -> None:
     freeze_loaded_objects()
     assert gc.get_freeze_count() > 10_000

@@ -106,7 +106,7 @@ def test_an_engine_that_keeps_dying_is_not_started_for_ever() -> None:
         heard += client.poll()
     told = [message.text for message in heard if isinstance(message, say.Trouble)]
     assert len(told) == 4
-    assert "ends again and again" in told[-1]
+    assert "keeps stopping" in told[-1]
     assert client.poll() == []
     client.close()
 
@@ -130,7 +130,7 @@ def test_a_missing_device_is_told_and_replaced() -> None:
     chosen = client.wait_for(say.DeviceChosen)
     assert isinstance(chosen, say.DeviceChosen)
     assert chosen.simulated
-    assert "The simulated output sounds instead" in chosen.note
+    assert "Using the simulated output instead" in chosen.note
     client.close()
 
 

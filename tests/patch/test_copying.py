@@ -84,3 +84,16 @@ def test_links_between_copies_stay_among_them() -> None:
     low, tone_ = copied.names["low"], copied.names["tone"]
     assert any(x.source.module == low and x.target.module == tone_ for x in copied.patch.links)
     assert not any(x.source.module == low and x.target.module == "tone" for x in copied.patch.links)
+
+
+def test_sources_in_other_layers_are_not_taken_along() -> None:
+    """Those of Shared are: they have no layer of their own."""
+    shared = Layer(SHARED_ID, "Shared", (Module("tide", "smooth-random", "Tide"),))
+    one = Layer("one", "One", (Module("wind", "noise", "Wind"), Module("one-output", "output", "One")))
+    two = Layer("two", "Two", (Module("low", "filter", "Low"), Module("two-output", "output", "Two")))
+    links = (
+        Link("a", Place("wind", "out"), Place("low", "audio"), 1.0),
+        Link("b", Place("tide", "out"), Place("low", "cutoff_hz"), 1.0),
+        Link("c", Place("low", "low"), Place("low", "resonance"), 0.1),
+    )
+    assert with_sources(Patch(layers=(shared, one, two), links=links), ["low"]) == {"low", "tide"}

@@ -85,8 +85,8 @@ BAD = [
     (edited("links", 3, "from", to="nowhere"), r'links\[3\].from: needs "module.port"'),
     (edited("links", 3, "curve", to="wild"), "must be one of straight"),
     (edited("links", 3, "on", to=1), r"links\[3\].on: needs true or false"),
-    ([], "outermost part is no object"),
-    ("hello", "outermost part is no object"),
+    ([], "outermost part is not an object"),
+    ("hello", "outermost part is not an object"),
 ]
 
 
@@ -230,3 +230,8 @@ def test_files_of_the_first_format_are_brought_up() -> None:
     assert targets["3"] == ("a-output.angle_deg", 45.0)
     assert targets["4"] == ("long.high_cut_hz", pytest.approx(-0.4))
     assert parse_patch(dump_patch(patch).encode()) == patch
+
+
+def test_fields_left_out_have_the_values_of_a_new_patch() -> None:
+    read, new = parse_patch(b'{"format": 2, "layers": [], "links": []}'), Patch()
+    assert (read.tempo_bpm, read.seed, read.layout, read.title) == (new.tempo_bpm, new.seed, new.layout, new.title)

@@ -54,7 +54,9 @@ def test_cancel_leaves_nothing(tmp_path: Path) -> None:
     assert list(tmp_path.iterdir()) == [path]
 
 
-@pytest.mark.parametrize(("name", "value"), [("seconds", 0.0), ("seconds", 1e9), ("rate", 100.0), ("block", 0)])
+@pytest.mark.parametrize(
+    ("name", "value"), [("seconds", 0.0), ("seconds", 1e9), ("rate", 100.0), ("block", 0), ("block", (1 << 20) + 1)]
+)
 def test_numbers_out_of_range(name: str, value: float, tmp_path: Path) -> None:
     numbers = {"seconds": 1.0, "rate": 48000.0, "block": 64, name: value}
     with pytest.raises(ParameterError, match=name):

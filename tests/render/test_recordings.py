@@ -148,7 +148,7 @@ def test_what_is_wrong_with_a_recording_is_said(tmp_path: Path) -> None:
     outside = (tmp_path / "t.dunetake").read_text().replace("t live 0.au", "../a.au")
     (tmp_path / "u.dunetake").write_text(outside)
     assert parse_take(outside.encode()).entries
-    with pytest.raises(PatchError, match="no folder"):
+    with pytest.raises(PatchError, match="without a folder"):
         load_take(tmp_path / "u.dunetake")
     (tmp_path / "no sound.au").write_text("no sound")
     broken = Take(PATCH, 48000.0, (Entry(0, Heard(str(tmp_path / "no sound.au"))),))
