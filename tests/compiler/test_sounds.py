@@ -63,7 +63,8 @@ def test_seven_channels_become_two(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("name", "content", "words"),
-    [("empty.wav", b"", "not a sound file"), ("text.wav", b"hello there, this is no sound" * 9, "not a sound file"),
+    [("empty.wav", b"", "not a sound file"),
+     ("text.wav", b"hello there, this is no sound" * 9, "not a sound file"),
      ("text.au", b"hello there, this is no sound" * 9, "not a sound file"),
      ("p.png", b"\x89PNG\r\n\x1a\n" + bytes(99), "not a sound file"), ("cut.flac", b"fLaC" + bytes(40), "not a sound file")],
 )  # fmt: skip
