@@ -63,11 +63,14 @@ def test_seven_channels_become_two(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("name", "content", "words"),
-    [("empty.wav", b"", "not a sound file"),
-     ("text.wav", b"hello there, this is no sound" * 9, "not a sound file"),
-     ("text.au", b"hello there, this is no sound" * 9, "not a sound file"),
-     ("p.png", b"\x89PNG\r\n\x1a\n" + bytes(99), "not a sound file"), ("cut.flac", b"fLaC" + bytes(40), "not a sound file")],
-)  # fmt: skip
+    [
+        ("empty.wav", b"", "not a sound file"),
+        ("text.wav", b"hello there, this is no sound" * 9, "not a sound file"),
+        ("text.au", b"hello there, this is no sound" * 9, "not a sound file"),
+        ("p.png", b"\x89PNG\r\n\x1a\n" + bytes(99), "not a sound file"),
+        ("cut.flac", b"fLaC" + bytes(40), "not a sound file"),
+    ],
+)
 def test_what_is_no_sound_is_told(tmp_path: Path, name: str, content: bytes, words: str) -> None:
     (tmp_path / name).write_bytes(content)
     with pytest.raises(StorageError, match=words) as found:
