@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -20,6 +21,11 @@ __all__ = ["Entry", "entries", "found", "kept_entries", "starter"]
 
 _WORD = re.compile(r"[\w&#]+")
 _DROPPED = frozenset(("a", "an", "and", "for", "like", "of", "or", "sound", "that", "the", "to", "which", "with"))
+_VOWEL = re.compile("[aeiouy]")
+_LIKENESS = 0.78
+"""Of two words, 0 to 1, from which on one is taken for the other, mistyped (`difflib.SequenceMatcher.ratio`)."""
+_NAMED, _CALLED = 100.0, 50.0
+"""Points for an entry whose name, or one of whose plain words, is just what was typed."""
 
 
 @dataclass(frozen=True)
@@ -34,6 +40,8 @@ class Entry:
         ``time`` to ``space``, ``starter``, or ``compound``: one of the user's library, by its file's name.
     ranks : tuple of frozenset
         Words by which it is found: those of its name, its plain words, its sentence, its ports.
+    names : tuple of str
+        Its name and its plain words, as they are compared with all that was typed.
     picture : TinyPicture or None
         Of a compound of the user's; what ships with the program has its pictures apart.
     """
@@ -43,11 +51,22 @@ class Entry:
     stage: str
     sentence: str
     ranks: tuple[frozenset[str], ...]
+    names: tuple[str, ...]
     picture: TinyPicture | None = None
 
 
+def _split(text: str) -> list[str]:
+    """The words of a text, in the British spelling."""
+    plain = text.lower().replace("-", " ").replace("s+h", "s&h")
+    return [re.sub(r"i[sz](e|er|ed|ing)$", r"is\1", word) for word in _WORD.findall(plain)]
+
+
 def _words(text: str) -> frozenset[str]:
-    return frozenset(_WORD.findall(text.lower().replace("-", " "))) - _DROPPED
+    return frozenset(_split(text)) - _DROPPED
+
+
+def _plain(text: str) -> str:
+    return " ".join(_split(text))
 
 
 @cache
@@ -64,13 +83,15 @@ def entries() -> tuple[Entry, ...]:
         if not spec.lane_end and not spec.closes:
             ports = " ".join(port.name for port in (*spec.targets, *spec.outputs))
             texts = (spec.name, " ".join(spec.words), spec.sentence, ports)
-            found.append(Entry(spec.id, spec.name, spec.stage, spec.sentence, tuple(map(_words, texts))))
+            names = tuple(map(_plain, (spec.name, *spec.words)))
+            found.append(Entry(spec.id, spec.name, spec.stage, spec.sentence, tuple(map(_words, texts)), names))
     for name in starters():
         patch = starter(name)
         modules = " ".join(module.name for module in patch.modules())
         sentence, _, plain = patch.about.partition(":")
         texts = (patch.title, plain, sentence, modules)
-        found.append(Entry(name, patch.title, "starter", f"{sentence}.", tuple(map(_words, texts))))
+        ranks, names = tuple(map(_words, texts)), (_plain(patch.title),)
+        found.append(Entry(name, patch.title, "starter", f"{sentence}.", ranks, names))
     return tuple(found)
 
 
@@ -93,41 +114,75 @@ def _kept_entry(library: UserLibrary, name: str, _digest: str) -> Entry:
     sentence = face_sentence(patch, compound)
     shown = " ".join((*compound.names().values(), *(module.name for module in patch.modules())))
     texts = (compound.name, "compound own mine library", sentence, shown)
-    return Entry(name, compound.name, "compound", sentence, tuple(map(_words, texts)), picture_of(patch))
+    ranks, names = tuple(map(_words, texts)), (_plain(compound.name),)
+    return Entry(name, compound.name, "compound", sentence, ranks, names, picture_of(patch))
 
 
 def _stem(word: str) -> str:
-    """A word without the endings that make it another form of itself."""
+    """A word without the endings that make it another form of itself; "spring" and "string" keep theirs."""
     for ending in ("ing", "ies", "es", "s", "y"):
-        if word.endswith(ending) and len(word) - len(ending) >= 3:
-            return word.removesuffix(ending)
+        stem = word.removesuffix(ending)
+        if stem != word and len(stem) >= 3 and _VOWEL.search(stem):
+            return stem
     return word
 
 
+@cache
+def _known_words() -> tuple[str, ...]:
+    return tuple(sorted(frozenset().union(*(words for entry in entries() for words in entry.ranks))))
+
+
+def _meant(word: str, kept: Sequence[Entry]) -> str:
+    """The stem of a word, or of the one that it is nearest to, where no entry has it."""
+    stem = _stem(word)
+    if any(_score(entry, stem) for entry in (*kept, *entries())):
+        return stem
+    near = difflib.get_close_matches(word, _known_words(), 1, _LIKENESS) if len(word) > 3 else []
+    return _stem(near[0]) if near else stem
+
+
 def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
-    """Entries that fit all words of a text, the best first; where none fits all, those that fit some. An empty text
-    finds everything: what the user has kept, then all others in the order of the stages.
+    """Entries that fit all words of a text, the best first; where none fits all, those that fit some.
+
+    What is called just so stands first, then what has it among its plain words. A word that no entry has is taken for
+    the nearest one that some have, mistyped. An empty text finds everything: what the user has kept, then all others
+    in the order of the stages.
+
+    Parameters
+    ----------
+    text : str
+        What was typed.
+    kept : sequence of Entry
+        The compounds of the user's library.
+
+    Returns
+    -------
+    sequence of Entry
 
     Examples
     --------
     >>> [entry.id for entry in found("wobble")][:1]
     ['lfo']
+    >>> [entry.id for entry in found("revreb")][:1]
+    ['reverb']
     """
-    wanted = [_stem(word) for word in _WORD.findall(text.lower().replace("-", " ")) if word not in _DROPPED]
+    wanted = [_meant(word, kept) for word in _split(text) if word not in _DROPPED]
     if not wanted:
         return (*kept, *entries())
-    scored = []
+    scored, whole = [], _plain(text)
     for entry in (*kept, *entries()):
         scores = [_score(entry, word) for word in wanted]
         hits = sum(score > 0 for score in scores)
         if hits:
-            scored.append((hits, sum(scores), entry))
+            called = _NAMED if entry.names[0] == whole else _CALLED if whole in entry.names else 0.0
+            scored.append((hits, called + sum(scores), entry))
     most = max((hits for hits, _, _ in scored), default=0)
     scored.sort(key=lambda item: (-item[1], item[2].name))
     return [entry for hits, _, entry in scored if hits == most]
 
 
 def _score(entry: Entry, word: str) -> float:
+    """Half as much for each rank further down; a little more where less of the known word is left over."""
     for rank, words in enumerate(entry.ranks):
         shortest = min((len(known) for known in words if known.startswith(word)), default=0)
         if shortest:

@@ -67,6 +67,6 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: "signal" not in g.linked,
                 lambda g: 0.0 if "trigger" in g.linked else 1.0 / g.values["rate_hz"], ("rate_hz",)),
     face="rate_hz",
-    words=("stepped random", "random notes", "stairs", "hold", "track"),
+    words=("stepped random", "random notes", "stairs", "hold", "track", "s&h"),
     sources=("definition",),
 )  # fmt: skip

@@ -64,6 +64,6 @@ MODULE = ModuleSpec(
     cycle=Cycle(steps=lambda g: len(g.series["order"]), at=("trigger",)),
     state=3,
     passes="a",
-    words=("router", "multiplexer", "rotate", "one of many", "alternate", "round robin"),
+    words=("router", "multiplexer", "rotate", "one of many", "alternate", "round robin", "mux"),
     sources=("definition",),
 )  # fmt: skip

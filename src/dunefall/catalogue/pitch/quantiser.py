@@ -145,6 +145,6 @@ MODULE = ModuleSpec(
     state=3,
     face="scale",
     passes="pitch",
-    words=("scale", "key", "notes", "tune", "mode", "scl", "microtonal", "just intonation"),
+    words=("scale", "key", "notes", "tune", "mode", "scl", "microtonal", "just intonation", "quantise"),
     sources=("scales: music theory (common practice)",),
 )  # fmt: skip

@@ -39,6 +39,6 @@ MODULE = ModuleSpec(
     face="gain",
     passes="audio",
     shows="wave",
-    words=("level", "volume", "gate", "tremolo", "decibel"),
+    words=("level", "volume", "gate", "tremolo", "decibel", "vca", "fader"),
     sources=("definition",),
 )  # fmt: skip

@@ -105,6 +105,6 @@ MODULE = ModuleSpec(
     face="threshold_db",
     passes="audio",
     shows="course",
-    words=("duck", "sidechain", "pump", "dynamics", "leveller"),
+    words=("duck", "sidechain", "pump", "dynamics", "leveller", "ducker"),
     sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (static curve with knee, smooth branching detector)",),
 )  # fmt: skip

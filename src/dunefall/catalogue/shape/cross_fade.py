@@ -36,6 +36,6 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Both", "audio"),),
     face="place",
     passes="a",
-    words=("blend", "morph", "mix two", "fade", "dissolve"),
+    words=("blend", "morph", "mix two", "fade", "dissolve", "crossfader", "xfade"),
     sources=("linear and sine-cosine law (textbook)",),
 )  # fmt: skip

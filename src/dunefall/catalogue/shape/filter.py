@@ -130,7 +130,8 @@ MODULE = ModuleSpec(
     handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",
-    words=("low-pass", "high-pass", "band-pass", "notch", "muffle", "tone", "darken", "brighten", "morph"),
+    words=("low-pass", "high-pass", "band-pass", "notch", "muffle", "tone", "darken", "brighten",
+           "morph", "lowpass", "highpass", "bandpass", "vcf", "lpf", "hpf"),
     sources=(
         "Zavalishin 2018, The Art of VA Filter Design (topology-preserving transform)",
         "Simper 2013, Linear trapezoidal integrated state variable filter",

@@ -389,7 +389,8 @@ MODULE = ModuleSpec(
     handle=("shape", "width"),
     cycle=Cycle(lambda g: g.used("drift_ct")),
     face="pitch_note",
-    words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync"),
+    words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync",
+           "vco", "supersaw"),
     sources=("Valimaki and Huovilainen 2007, Antialiasing oscillators (band-limited steps from a windowed sinc)",
              "Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)"),
 )  # fmt: skip

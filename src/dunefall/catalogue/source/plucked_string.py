@@ -109,7 +109,7 @@ MODULE = ModuleSpec(
     handle=("place", "decay_s"),
     face="pitch_note",
     shows="spectrum",
-    words=("string", "pluck", "guitar", "harp", "wire"),
+    words=("string", "pluck", "guitar", "harp", "wire", "karplus"),
     sources=("Karplus and Strong 1983 (plucked string)", "Jaffe and Smith 1983 (tuning, decay, place of plucking)",
              "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)"),
 )  # fmt: skip

@@ -223,6 +223,6 @@ MODULE = ModuleSpec(
     sound="file",
     cursors=("begin", "end"),
     face="pitch_note",
-    words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience"),
+    words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience", "sampler"),
     sources=("Smith 2002, Digital audio resampling (windowed sinc)",),
 )  # fmt: skip

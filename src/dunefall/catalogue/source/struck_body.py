@@ -159,7 +159,8 @@ MODULE = ModuleSpec(
     handle=("place", "decay_s"),
     face="pitch_note",
     shows="spectrum",
-    words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator"),
+    words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator",
+           "kick", "tom"),
     sources=("Fletcher and Rossing, The Physics of Musical Instruments (modes; bell and glass from memory)",
              "zeros of Bessel functions (membrane), roots of cosh x cos x = 1 (bar)"),
 )  # fmt: skip

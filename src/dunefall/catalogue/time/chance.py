@@ -81,6 +81,6 @@ MODULE = ModuleSpec(
     state=6,
     face="probability",
     passes="trigger",
-    words=("probability", "random", "skip", "coin", "sparse", "deck"),
+    words=("probability", "random gate", "skip", "coin", "sparse", "deck", "bernoulli"),
     sources=("Bernoulli trials; drawing without replacement (definition)",),
 )  # fmt: skip

@@ -45,6 +45,6 @@ MODULE = ModuleSpec(
     ),
     state=2,
     face="level",
-    words=("threshold", "gate from signal", "window", "detector", "greater than"),
+    words=("threshold", "gate from signal", "window", "detector", "greater than", "schmitt trigger"),
     sources=("comparator with hysteresis: Schmitt 1938 (from memory)",),
 )  # fmt: skip

@@ -55,6 +55,6 @@ MODULE = ModuleSpec(
     cycle=Cycle(steps=lambda g: 2 if g.values["kind"] == 5 else 1, at=("a", "b", "c")),
     face="kind",
     passes="a",
-    words=("and", "or", "xor", "not", "flip-flop", "combine gates", "boolean"),
+    words=("and", "or", "xor", "not", "flip-flop", "combine gates", "boolean", "exclusive or"),
     sources=("Boolean algebra (definition)",),
 )  # fmt: skip
