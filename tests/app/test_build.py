@@ -293,7 +293,7 @@ def test_a_midi_controller_is_learned_for_a_value(window: MainWindow, qtbot: QtB
     window.selection.select("drip-line-low-pass")
     menu = window.page("build").inspector.rails["resonance"].menu()
     next(action for action in menu.actions() if action.text().startswith("Learn")).trigger()
-    assert "it will move resonance of Low-pass" in window.notice.text()
+    assert "assign it to resonance of Low-pass" in window.notice.text()
     window.hear(Turned(128, 0.5))  # the wheel is no controller
     window.hear(Turned(21, 0.5))
     assert "Controller 21 moves Resonance of Low-pass" in window.notice.text()

@@ -22,7 +22,7 @@ def echoes(sound: np.ndarray) -> list[int]:
 
 
 def loop_through(*between: Module, feedback: float = 0.8, seconds: float = 0.5) -> np.ndarray:
-    """A delay whose echoes go through modules on their way back, struck by an impulse_of_space at its start."""
+    """A delay whose echoes go through modules on their way back, struck by an impulse at its start."""
     delay = Module("d", "delay", "D", {**PLAIN, "span": 0.0, "short_s": 0.01, "feedback": feedback})
     chain = ["d.send", *(f"{m.id}.audio" for m in between)]
     ways = [(chain[0], chain[1])] if between else [("d.send", "d.back")]
@@ -30,7 +30,7 @@ def loop_through(*between: Module, feedback: float = 0.8, seconds: float = 0.5) 
         ways.append((f"{a.id}.{output_of(a)}", f"{b.id}.audio"))
     if between:
         ways.append((f"{between[-1].id}.{output_of(between[-1])}", "d.back"))
-    click = Module("i", "impulse_of_space", "I", {"rate_hz": 0.01, "level": 0.5})
+    click = Module("i", "impulse", "I", {"rate_hz": 0.01, "level": 0.5})
     links = (("i.out", "d.audio", 1.0), *((a, b, 1.0) for a, b in ways), ("d.out", "a-output.audio", 1.0))
     modules = (click, delay, *between, Module("a-output", "output", "O", {"level_db": 0.0, "angle_deg": -90.0}))
     player = Player(compile_patch(patch_of(*modules, links=links), rate=RATE))

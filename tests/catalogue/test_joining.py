@@ -113,6 +113,75 @@ def test_what_changes_pitches_controls_and_triggers() -> None:
     assert {("clock.gate", "new.trigger"), ("new.out", "tone.pitch_note")} <= links
 
 
+def links_of(patch: Patch, *links: tuple[str, str]) -> Patch:
+    for number, (source, target) in enumerate(links):
+        patch = patch.with_link(Link(f"more-{number}", Place(*source.split(".")), Place(*target.split(".")), 1.0))
+    return patch
+
+
+@pytest.mark.parametrize("type_id", ["divider", "chance", "burst", "even-spread", "logic"])
+def test_behind_a_clock_a_trigger_listens_to_it_and_does_not_set_it_back(type_id: str) -> None:
+    _, _, links = added(type_id, "clock")
+    assert any(source == "clock.gate" and target.startswith("new.") for source, target in links)
+    assert not any(target.startswith("clock.") for _, target in links)
+
+
+def test_a_burst_goes_between_a_chance_and_what_it_starts() -> None:
+    patch = voice().with_new_module(LAYER, Module("luck", "chance", "Luck")).without_link("l1")
+    patch = links_of(patch, ("clock.gate", "luck.trigger"), ("luck.passed", "env.trigger"))
+    _, _, links = added("burst", "env", patch=patch)
+    assert {("clock.gate", "luck.trigger"), ("luck.passed", "new.trigger"), ("new.out", "env.trigger")} <= links
+    assert ("luck.passed", "env.trigger") not in links
+
+
+@pytest.mark.parametrize("type_id", [spec.id for spec in catalogue().values() if spec.inputs and not spec.lane_end])
+@pytest.mark.parametrize("added_type", ["clock", "scatter", "comparator", "burst"])
+def test_nothing_is_set_back_unasked(type_id: str, added_type: str) -> None:
+    """Restart, reset, clear: a trigger there can click, so it is linked by hand only."""
+    spec = spec_of(type_id)
+    assert spec is not None
+    patch = voice().with_new_module(LAYER, Module("other", type_id, "Other"))
+    made = joined(patch, LAYER, added_type, "other")
+    targets = [link.target for link in made.patch.links if link.source.module == made.module]
+    inputs = [spec.target(target.port) for target in targets if target.module == "other"]
+    assert all(getattr(port, "starts", True) for port in inputs)
+
+
+def test_a_source_goes_into_what_is_selected_and_into_an_amplifier_that_waits() -> None:
+    patch = voice().with_new_module(LAYER, Module("second", "filter", "Second"))
+    assert ("new.out", "second.audio") in added("noise", "second", patch=patch)[2]
+    held = voice().with_new_module(LAYER, Module("hold", "sample-hold", "Hold"))
+    assert ("new.out", "hold.signal") in added("noise", "hold", patch=held)[2]
+    empty = Patch(layers=(Layer(SHARED_ID, "Shared"), Layer(LAYER, "A", (Module("a-output", "output", "A"),))))
+    opened = added("envelope", patch=empty)[0]
+    amplifier = next(module.id for module in opened.modules() if module.type == "amplifier")
+    assert ("new.out", f"{amplifier}.audio") in added("oscillator", patch=opened)[2]
+
+
+def test_a_quantiser_goes_between_a_slow_wave_and_the_pitch_that_it_moves() -> None:
+    patch = (
+        voice()
+        .without_link("l2")
+        .with_new_module(LAYER, Module("wave", "lfo", "Wave"))
+        .with_param("tone", "pitch_note", 48.0)
+    )
+    patch = patch.with_link(Link("w", Place("wave", "out"), Place("tone", "pitch_note"), 7.0))
+    patch = patch.with_link(Link("x", Place("wave", "out"), Place("filter", "cutoff_hz"), 1.0))
+    for beside in ("wave", "tone"):
+        made, new, links = added("quantiser", beside, patch=patch)
+        assert {("wave.out", "new.pitch"), ("new.out", "tone.pitch_note"), ("wave.out", "filter.cutoff_hz")} <= links
+        assert ("wave.out", "tone.pitch_note") not in links
+        into = next(link for link in made.links if link.target.module == new)
+        out = next(link for link in made.links if link.source.module == new)
+        assert (into.amount, into.offset) == (7.0, 48.0), "the whole pitch is quantised"
+        assert made.module("tone").params["pitch_note"] + out.offset == 0.0, "and comes out as it is"
+
+
+@pytest.mark.parametrize("type_id", ["sample-hold", "stepped-random", "curve-sequencer", "step-sequencer"])
+def test_what_steps_is_clocked_by_the_layer(type_id: str) -> None:
+    assert any(source == "clock.gate" for source, target in added(type_id)[2] if target.startswith("new."))
+
+
 @pytest.mark.parametrize("type_id", [spec.id for spec in catalogue().values() if not spec.lane_end and not spec.closes])
 def test_every_module_can_be_added_anywhere_and_something_sounds(type_id: str) -> None:
     for beside in ("", "tone", "env", "notes", "clock"):
@@ -148,7 +217,8 @@ def test_plain_words_find_what_a_designer_means(text: str, id_: str) -> None:
 
 TRADE_WORDS = {
     "lowpass": "filter", "hpf": "filter", "vcf": "filter", "vca": "amplifier", "vco": "oscillator",
-    "s&h": "sample-hold", "s+h": "sample-hold", "xor": "logic", "exclusive or": "logic", "quantize": "quantiser", "ducker": "compressor",
+    "s&h": "sample-hold", "s+h": "sample-hold", "xor": "logic", "exclusive or": "logic", "quantize": "quantiser",
+    "ducker": "compressor",
     "adsr": "envelope", "arp": "note-list", "euclidean": "even-spread", "sampler": "sample-player", "lag": "slew",
     "kick": "struck-body", "xfade": "cross-fade", "clock divider": "divider", "ring mod": "ring-modulator",
 }  # fmt: skip

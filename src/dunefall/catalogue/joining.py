@@ -174,7 +174,8 @@ class _Joiner:
         elif first.role == "audio":
             self._as_source(first)
         elif first.role == "pitch" and self.spec.passes:
-            self._into_chain("pitch", main_pitch(self.before, self.layer_id))
+            if not self._between_pitches(first):
+                self._into_chain("pitch", main_pitch(self.before, self.layer_id))
         elif first.role == "pitch":
             self._play(first)
         elif first.role == "gate":
@@ -207,14 +208,28 @@ class _Joiner:
         return Place(self.beside.id, self.beside_spec.outputs[0].id)
 
     def _listen(self) -> None:
-        """Where it needs a trigger: the selection's own, or the layer's."""
-        port = next((port for port in self.spec.inputs if port.listens), None)
+        """Where it needs a trigger, or is clocked by one: the selection, what starts the selection, or the layer's."""
+        clocked = self.spec.stage == "motion"
+        port = next((port for port in self.spec.inputs if port.listens or (clocked and port.starts)), None)
         if port is None:
             return
-        source = self._beside_out() if self._gives("gate") else main_trigger(self.before, self.layer_id)
+        source = self._beside_out() if self._gives("gate") else self._starts_beside()
+        source = source or main_trigger(self.before, self.layer_id)
         if source is not None:
             self._link(source, Place(self.module.id, port.id))
             self._told.append(f"started by {self._name(source.module)}")
+
+    def _started_port(self) -> str:
+        """The input at which the selection is started; empty if it has none."""
+        ports = [port for port in self.beside_spec.inputs if port.starts] if self.beside_spec else []
+        return next((port.id for port in ports if port.listens), ports[0].id if ports else "")
+
+    def _starts_beside(self) -> Place | None:
+        """What starts the selection now, for a trigger that goes between."""
+        if self.beside and self.spec.outputs and self.spec.outputs[0].role == "gate" and self._started_port():
+            links = self.before.links_into(self.beside.id, self._started_port())
+            return links[0].source if links else None
+        return None
 
     def _takes_audio(self, link: Link) -> bool:
         spec = spec_for(self.patch.module(link.target.module))
@@ -258,12 +273,49 @@ class _Joiner:
             self._told.append(f"into {self._name(target.module)}")
 
     def _where_sources_go(self) -> Iterator[Place]:
-        for module in self.before.layer(self.layer_id).modules:
-            spec = spec_for(module)
+        """The selection, if it takes a sound; where the layer's other sources go; what waits for a sound."""
+        if self.beside and self.beside_spec and self.beside_spec.stage != "source":
+            for port in self.beside_spec.inputs[:1]:
+                empty = not self.before.links_into(self.beside.id, port.id)
+                if port.role == "audio" or (port.role == "control" and empty):
+                    yield Place(self.beside.id, port.id).inner
+        modules = [(module, spec_for(module)) for module in self.before.layer(self.layer_id).modules]
+        for module, spec in modules:
             if spec and spec.stage == "source":
                 for link in self.before.links_from(module.id):
                     if self._takes_audio(link):
                         yield link.target
+        for module, spec in modules:
+            if spec and spec.inputs and spec.inputs[0].role == "audio" and module.id != self.end:
+                place = Place(module.id, spec.inputs[0].id).inner
+                waits = not self.before.links_into(place.module, place.port)
+                if waits and any(self._takes_audio(link) for link in self.before.links_from(module.id)):
+                    yield place
+
+    def _between_pitches(self, first: Output) -> bool:
+        """Between what moves the selection's pitch and that pitch, or between a selected mover and the pitches it
+        moves. The notes come out as the scale has them: the new module's input gets the whole pitch."""
+        if self._gives("control"):
+            found = [link for link in self.before.links if link.source == self._beside_out()]
+        elif self.beside and not self._gives("pitch"):
+            found = list(self.before.links_into(self.beside.id, "pitch_note"))
+        else:
+            return False
+        taken = [link for link in found if link.target.port == "pitch_note"]
+        for link in taken:
+            target = self.patch.module(link.target.module)
+            spec = spec_for(target)
+            tone = spec.param("pitch_note") if spec else None
+            if tone is None:
+                continue
+            base = target.params.get("pitch_note", tone.default)
+            self.patch = self.patch.with_link(
+                replace(link, target=Place(self.module.id, self.spec.passes).inner, offset=link.offset + base)
+            )
+            self.patch = self.patch.with_param(target.id, "pitch_note", 60.0)
+            self._link(Place(self.module.id, first.id), link.target)
+            self._told.append(f"between {self._name(link.source.module)} and {target.name}")
+        return bool(taken)
 
     def _into_chain(self, role: str, fallback: Place | None) -> None:
         """Behind the selection, or behind what the layer plays: all that it moved in this layer is moved by this."""
@@ -287,12 +339,21 @@ class _Joiner:
                 self._told.append(f"plays {module.name}")
 
     def _as_trigger(self, first: Output) -> None:
-        gates = [port for port in self.beside_spec.inputs if port.role == "gate"] if self.beside_spec else []
-        if gates and self.beside:
-            port = next((port for port in gates if port.listens), gates[0])
-            for old in self.before.links_into(self.beside.id, port.id):
+        """Behind a trigger or a signal that is selected; else before what starts the selection."""
+        hears = next((port for port in self.spec.inputs if port.role == "control"), None)
+        if hears and self._gives("control", "audio"):
+            self._link(self._beside_out(), Place(self.module.id, hears.id))
+            self._told.append(f"hears {self._name(self._beside_out().module)}")
+            return
+        if self._gives("gate") and self.spec.inputs and self.spec.inputs[0].starts:
+            if not self.spec.inputs[0].listens:
+                self._link(self._beside_out(), Place(self.module.id, self.spec.inputs[0].id))
+                self._told.append(f"behind {self._name(self._beside_out().module)}")
+            return
+        if self.beside and (port := self._started_port()):
+            for old in self.before.links_into(self.beside.id, port):
                 self.patch = self.patch.without_link(old.id)
-            self._link(Place(self.module.id, first.id), Place(self.beside.id, port.id))
+            self._link(Place(self.module.id, first.id), Place(self.beside.id, port))
             self._told.append(f"starts {self.beside.name}")
 
     def _as_envelope(self, first: Output) -> None:

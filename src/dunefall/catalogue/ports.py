@@ -16,6 +16,10 @@ __all__ = ["Input", "Output", "Param", "Role", "Series"]
 Role = Literal["audio", "control", "gate", "pitch"]
 
 
+SETS_BACK = frozenset(("reset", "restart", "clear", "run", "take", "lay"))
+"""Ids of gate inputs that set a module back, empty or switch it. Nothing is linked there unasked: it could click."""
+
+
 @dataclass(frozen=True)
 class Input:
     """A port that takes a signal: 0 where nothing is linked, the sum of its links otherwise.
@@ -35,6 +39,11 @@ class Input:
     help: str = ""
     stereo: bool = False
     listens: bool = False
+
+    @property
+    def starts(self) -> bool:
+        """Whether a trigger here makes the module do what it is for, instead of setting it back or switching it."""
+        return self.role == "gate" and self.id not in SETS_BACK
 
 
 @dataclass(frozen=True)
