@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from dunefall.catalogue import catalogue, spec_of
-from dunefall.catalogue.joining import joined, main_pitch, main_trigger, with_starter
+from dunefall.catalogue.joining import joined, main_pitch, main_trigger, movers_of, with_starter
 from dunefall.catalogue.search import entries, found, starter
 from dunefall.catalogue.validate import check_patch
 from dunefall.catalogue.varying import KINDS, kind_of, varied
@@ -175,6 +175,18 @@ def test_a_quantiser_goes_between_a_slow_wave_and_the_pitch_that_it_moves() -> N
         out = next(link for link in made.links if link.source.module == new)
         assert (into.amount, into.offset) == (7.0, 48.0), "the whole pitch is quantised"
         assert made.module("tone").params["pitch_note"] + out.offset == 0.0, "and comes out as it is"
+
+
+def test_whatever_is_offered_to_move_a_value_moves_it() -> None:
+    """Every mover, for every parameter of a filter and for a pitch."""
+    for module, port in (("filter", "cutoff_hz"), ("filter", "resonance"), ("tone", "pitch_note"), ("amp", "gain")):
+        spec = spec_of(voice().module(module).type)
+        target = spec.target(port) if spec else None
+        assert target is not None
+        assert movers_of(target)
+        for type_id in movers_of(target):
+            made = joined(voice(), LAYER, type_id, module, port)
+            assert (made.module, port) in {(link.source.module, link.target.port) for link in made.patch.links}, type_id
 
 
 @pytest.mark.parametrize("type_id", ["sample-hold", "stepped-random", "curve-sequencer", "step-sequencer"])

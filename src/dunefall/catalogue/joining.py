@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.compounds import face_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.patch.compounds import compound_of
@@ -26,11 +26,14 @@ __all__ = [
     "joined",
     "main_pitch",
     "main_trigger",
+    "movers_of",
     "new_link",
     "with_kept_compound",
     "with_starter",
 ]
 
+USUAL_MOVERS = ("random-melody", "note-list", "lfo", "smooth-random", "sample-hold", "envelope")
+"""What moves things most often (common practice); the first two play pitches."""
 SOURCE_LEVEL = 0.5
 """What a second source gives to what is there already."""
 
@@ -94,6 +97,29 @@ def main_trigger(patch: Patch, layer_id: str) -> Place | None:
 def main_pitch(patch: Patch, layer_id: str) -> Place | None:
     """What a layer plays: the pitch that most of its modules follow."""
     return _most_used(patch, layer_id, "pitch")
+
+
+def movers_of(target: Input | Param) -> tuple[str, ...]:
+    """Types of the modules that `joined` can make to move a parameter: the usual ones first.
+
+    Parameters
+    ----------
+    target : Input or Param
+        What is to be moved; nothing can be made for an input or a choice.
+
+    Returns
+    -------
+    tuple of str
+    """
+    if not isinstance(target, Param) or target.choices:
+        return ()
+    roles = ("control", "pitch") if target.id == "pitch_note" else ("control",)
+    fit = [
+        spec.id for spec in catalogue().values()
+        if spec.outputs and spec.outputs[0].role in roles and not spec.passes and not spec.lane_end
+        and not spec.closes and all(port.role != "audio" for port in spec.inputs)
+    ]  # fmt: skip
+    return (*(name for name in USUAL_MOVERS if name in fit), *(name for name in fit if name not in USUAL_MOVERS))
 
 
 def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: str = "") -> Joined:

@@ -1,6 +1,8 @@
-"""The dialog behind "Move this…": all outputs, searched by name, each with its live trace."""
+"""The dialog behind "Move this…": all outputs, searched by name, each with its live trace, and what can be made."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter
@@ -11,6 +13,7 @@ from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.catalogue.compounds import face_of, spec_for
+from dunefall.catalogue.search import Entry, entries, found
 from dunefall.patch.compounds import modules_in
 from dunefall.patch.model import Patch, Place
 
@@ -21,6 +24,9 @@ TRACE_W = 120
 _PLACE = Qt.ItemDataRole.UserRole
 _ROLE = Qt.ItemDataRole.UserRole + 1
 _LAYER = Qt.ItemDataRole.UserRole + 2
+_MAKES = Qt.ItemDataRole.UserRole + 3
+MOST_OFFERED = 4
+"""So many modules to be made are offered before something is typed."""
 
 
 class _Row(SearchRow):
@@ -42,8 +48,13 @@ class _Row(SearchRow):
             painter.fillRect(box, theme.colour("line"))
         text_box = QRectF(box.x() + 8, box.y() + 2, box.width() - TRACE_W - 32, 18)
         draw_text(painter, text_box, index.data(), sans(13, 500), theme.colour("text"))
-        below = f"{index.data(_LAYER)} · {role}"
+        makes: Entry | None = index.data(_MAKES)
+        below = makes.sentence if makes else f"{index.data(_LAYER)} · {role}"
+        if makes:
+            text_box.setRight(box.right() - 8)
         draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
+        if makes:
+            return
         place: Place = index.data(_PLACE)
         inner = place.inner
         bins = self._traces.trace(inner.module, inner.port)
@@ -58,12 +69,21 @@ class _Row(SearchRow):
 
 
 class LinkDialog(SearchDialog):
-    """Choose an output; ``chosen`` holds it after the dialog was accepted, as a compound's where it was found so.
+    """Choose an output, or a module that is to be made.
 
     Parameters
     ----------
     first : bool
         Each module once, by its first output: a module is looked for.
+    makes : sequence of str
+        Types of the modules that can be made instead, the usual ones first.
+
+    Attributes
+    ----------
+    chosen : Place or None
+        The output, after the dialog was accepted; a compound's where it was found so.
+    made : str
+        The type of module to make instead, if one was chosen.
     """
 
     def __init__(
@@ -75,10 +95,12 @@ class LinkDialog(SearchDialog):
         parent: QWidget | None = None,
         *,
         first: bool = False,
+        makes: Sequence[str] = (),
     ) -> None:
         super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
         self.chosen: Place | None = None
-        self._patch, self._first = patch, first
+        self.made = ""
+        self._patch, self._first, self._makes = patch, first, makes
         self.resize(460, 480)
         self.list.setItemDelegate(_Row(traces, theme, self.list))
         self._timer = QTimer(self)
@@ -87,21 +109,34 @@ class LinkDialog(SearchDialog):
         self.fill("")
 
     def fill(self, text: str) -> None:
-        """List what fits all words; names that hold them come before kinds and layers that do."""
+        """List what fits all words; names that hold them come before kinds and layers that do. What can be made stands
+        below the outputs."""
         words = text.lower().split()
-        found = [row for row in self._outputs() if all(word in row[1] for word in words)]
-        found.sort(key=lambda row: not all(word in row[0].lower() for word in words))
+        rows = [row for row in self._outputs() if all(word in row[1] for word in words)]
+        rows.sort(key=lambda row: not all(word in row[0].lower() for word in words))
         self.list.clear()
-        for name, _, place, role, layer in found:
+        for name, _, place, role, layer in rows:
             item = QListWidgetItem(name)
             for key, value in ((_PLACE, place), (_ROLE, role), (_LAYER, layer)):
                 item.setData(key, value)
             self.list.addItem(item)
+        for entry in self._can_make(text):
+            item = QListWidgetItem(f"New {entry.name}")
+            item.setData(_MAKES, entry)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
+    def _can_make(self, text: str) -> list[Entry]:
+        """Modules to be made that fit a text; the usual ones where nothing is typed."""
+        if not text.strip():
+            offered = {entry.id: entry for entry in entries()}
+            return [offered[name] for name in self._makes[:MOST_OFFERED]]
+        return [entry for entry in found(text) if entry.id in self._makes]
+
     def _outputs(self) -> list[tuple[str, str, Place, str, str]]:
-        """All outputs: name, the text that is searched, place, role, layer."""
+        """All outputs, those of layers and the master last: name, the text that is searched, place, role, layer."""
         rows: list[tuple[str, str, Place, str, str]] = []
+        ends: list[tuple[str, str, Place, str, str]] = []
         for layer in self._patch.layers:
             inside = {module.id for module in layer.modules}
             compounds = (x for x in self._patch.compounds if modules_in(self._patch, (x.id,))[0] in inside)
@@ -114,12 +149,14 @@ class LinkDialog(SearchDialog):
                 for output in outputs:
                     name = module.name if len(outputs) == 1 else f"{module.name}: {output.name}"
                     searched = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()
-                    rows.append((name, searched, Place(module.id, output.id), output.role, layer.name))
-        return rows
+                    into = ends if spec.lane_end or spec.closes else rows
+                    into.append((name, searched, Place(module.id, output.id), output.role, layer.name))
+        return rows + ends
 
     def take(self) -> None:
-        """Accept the output that is chosen, if one is."""
+        """Accept what is chosen, if something is."""
         item = self.list.currentItem()
         if item is not None:
-            self.chosen = item.data(_PLACE)
+            makes: Entry | None = item.data(_MAKES)
+            self.chosen, self.made = item.data(_PLACE), makes.id if makes else ""
             self.accept()

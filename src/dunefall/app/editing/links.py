@@ -13,10 +13,12 @@ from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.units import parse_range
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
+from dunefall.catalogue.joining import movers_of
 from dunefall.catalogue.story import port_name
 from dunefall.patch.model import SHARED_ID, Place
 from dunefall.session.edits.controls import gather, kinds_of_layer
 from dunefall.session.edits.links import add_link, link_range, paste_movement, remove_link, set_link_range
+from dunefall.session.edits.modules import add_module
 
 __all__ = [
     "COMMANDS",
@@ -41,17 +43,23 @@ def link_selection(context: Context) -> None:
 
 
 def ask_link(context: Context, port: str) -> None:
-    """Let the user choose what moves a port of the selected module."""
+    """Let the user choose what moves a port of the selected module: an output, or a new module."""
     spec, target = context.selection.spec, context.selection.place_of(port)
     found = spec.target(port) if spec else None
     if found is None:
         return
     verb = "moves" if isinstance(found, Param) else "feeds"
     title = f"What {verb} {found.name.lower()} of {context.selection.name}?"
-    dialog = LinkDialog(context.session.patch, title, context.session.engine, context.theme, context.talk.parent)
+    dialog = LinkDialog(
+        context.session.patch, title, context.session.engine, context.theme, context.talk.parent,
+        makes=movers_of(found),
+    )  # fmt: skip
 
     def link() -> None:
-        if dialog.chosen is not None:
+        if dialog.made:
+            layer = context.session.patch.layer_of(target.module).id
+            context.tell(add_module(context.session.document, layer, dialog.made, target.module, target.port).told)
+        elif dialog.chosen is not None:
             _link(context, dialog.chosen.inner, target)
 
     context.talk.show(dialog, link)
