@@ -103,6 +103,29 @@ def test_links_add_up_in_the_parameter_s_domain() -> None:
     assert program.memory.now[program.input_at[("f", "cutoff_hz")]] == pytest.approx(100 * 2**octaves, rel=1e-9)
 
 
+@pytest.mark.parametrize("loop", [False, True])
+def test_values_amounts_and_offsets_glide_on_a_smooth_step(loop: bool) -> None:
+    """3 u**2 - 2 u**3 (smoothstep, textbook) over 60 ms, the same inside a loop of single samples."""
+    constant = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
+    sum_ = Module("y", "mix", "Y", {"level_a": 1.0, "level_b": 0.0})
+    links = [("c.out", "y.a", 0.2), ("c.out", "y.level_a", 0.0)]
+    program = watch_all(patch_of(constant, sum_, links=(*links, ("y.out", "y.b", 1.0))[: 3 if loop else 2]), rate=48000)
+    record(program, 2, ("y", "out"))
+    u = np.minimum(np.arange(1, 80 * QUANTUM + 1) / program.ramp, 1.0)
+    step = u * u * (3.0 - 2.0 * u)
+    assert program.ramp == 2880
+    ids = {str(link.target): link.id for link in program.patch.links}
+    program.set_link(ids["y.a"], 0.8, 0.0)
+    (y,) = record(program, 80, ("y", "out"))
+    np.testing.assert_allclose(y, 0.2 + 0.6 * step, rtol=1e-12)
+    program.set_link(ids["y.a"], 0.8, 0.1)
+    (y,) = record(program, 80, ("y", "out"))
+    np.testing.assert_allclose(y, 0.8 + 0.1 * step, rtol=1e-12)
+    program.set_base("y", "level_a", 0.5)
+    (y,) = record(program, 80, ("y", "out"))
+    np.testing.assert_allclose(y, 0.9 * (1.0 - 0.5 * step), rtol=1e-12)
+
+
 def test_the_hard_range_holds() -> None:
     one = Module("c", "lfo", "C", {"rate_hz": 1 / 3600, "shape": 3})
     program = watch_all(patch_of(one, Module("f", "filter", "F"), links=(("c.out", "f.cutoff_hz", 40.0),)), rate=48000)

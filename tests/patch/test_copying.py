@@ -20,22 +20,28 @@ PATCH = patch_of(
 )  # fmt: skip
 
 
-def test_a_module_s_copy_is_moved_by_the_same_sources() -> None:
+def test_a_module_s_copy_is_moved_by_the_same_sources_and_leads_to_the_same_place() -> None:
     copied = with_copy(PATCH, clip_of(PATCH, ["low"]))
     new = copied.names["low"]
     assert copied.patch.module(new).params == PATCH.module("low").params
     assert copied.patch.module(new).name == "Low 2"
     into = {(str(link.source), link.target.port, link.amount) for link in copied.patch.links_into(new)}
     assert into == {("tone.out", "audio", 1.0), ("lfo.out", "cutoff_hz", 2.0)}
-    assert copied.patch.links_from(new) == ()
+    assert {(link.source.port, str(link.target)) for link in copied.patch.links_from(new)} == {
+        ("low", "a-output.audio")
+    }
+    waves = with_copy(PATCH, clip_of(PATCH, ["lfo"]))
+    assert [(str(x.target), x.amount) for x in waves.patch.links_from(waves.names["lfo"])] == [("low.cutoff_hz", 2.0)]
 
 
 def test_a_copy_with_its_own_sources() -> None:
     whole = with_sources(PATCH, ["low"])
     assert whole == {"low", "tone", "lfo"}
-    copied = with_copy(PATCH, clip_of(PATCH, whole))
+    patch = PATCH.with_link(Link("more", Place("lfo", "out"), Place("a-output", "level_db"), 3.0))
+    copied = with_copy(patch, clip_of(patch, whole, ["low"]))
     sources = {link.source.module for link in copied.patch.links_into(copied.names["low"])}
     assert sources == {copied.names["tone"], copied.names["lfo"]}
+    assert copied.patch.links_into("a-output", "level_db") == patch.links_into("a-output", "level_db")
 
 
 def test_a_layer_s_copy_sounds_as_the_layer() -> None:

@@ -11,8 +11,10 @@ import pytest
 import soundfile
 
 from dunefall.base.errors import ParameterError, StorageError
+from dunefall.patch.take import Take
 from dunefall.render.job import RenderJob
 from dunefall.render.offline import render_to_array, render_to_file
+from dunefall.render.performance import Performance
 from rig import demo
 
 
@@ -44,6 +46,18 @@ def test_the_file_is_what_it_says(tmp_path: Path) -> None:
     assert np.abs(sound[0]).max() < 1e-3  # fades at both ends
     assert np.abs(sound[-1]).max() < 1e-3
     np.testing.assert_allclose(sound, render_to_array(demo(), seconds=2.5, rate=44100), atol=2**-22)
+
+
+def test_both_ends_fade_on_a_straight_line_of_ten_milliseconds_and_nothing_else_does() -> None:
+    """A longer render holds the shorter one's sound as it is before its fade."""
+    long, short, fade = render_to_array(demo(), seconds=3), render_to_array(demo(), seconds=2), 480
+    k = np.arange(fade)[:, None]
+    assert (short[:-fade] == long[: len(short) - fade]).all()
+    np.testing.assert_allclose(short[-fade:], long[len(short) - fade : len(short)] * (fade - k) / fade, rtol=1e-12)
+    plain = np.zeros((fade + 1, 2))
+    Performance(Take(demo(), 48000.0)).fill(plain)
+    np.testing.assert_allclose(short[:fade], plain[:fade] * (k + 1) / fade, rtol=1e-12)
+    assert (short[fade] == plain[fade]).all()
 
 
 def test_cancel_leaves_nothing(tmp_path: Path) -> None:

@@ -38,7 +38,8 @@ class Clip:
     whole : frozenset of str
         Layers that are copied as layers; of the others only modules are.
     links : tuple of Link
-        Those inside, those that come in, and what its outputs send to effect lanes.
+        Those inside, those that come in, and those that go out: of modules, all; of a layer, what it sends to effect
+        lanes.
     compounds : tuple of Compound
         Those of which every module belongs to it.
     """
@@ -84,8 +85,8 @@ def with_sources(patch: Patch, modules: Collection[str]) -> frozenset[str]:
     return frozenset(found)
 
 
-def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
-    """Some modules, with the links among them and those that come in; layers' ends and the master stay.
+def clip_of(patch: Patch, modules: Collection[str], leading: Collection[str] | None = None) -> Clip:
+    """Some modules with their links; layers' ends and the master stay.
 
     Parameters
     ----------
@@ -93,6 +94,9 @@ def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
         The patch; it is not changed.
     modules : collection of str
         Ids of the modules.
+    leading : collection of str, optional
+        Those whose copies also lead where they lead; all of them where it is not given. A source that is only taken
+        along must not start or move everything else twice.
 
     Returns
     -------
@@ -105,7 +109,8 @@ def clip_of(patch: Patch, modules: Collection[str]) -> Clip:
         inside = tuple(module for module in layer.modules if module.id in chosen)
         if inside:
             layers.append(replace(layer, modules=inside))
-    links = tuple(x for x in patch.links if x.target.module in chosen)
+    out = chosen if leading is None else chosen & set(leading)
+    links = tuple(x for x in patch.links if x.target.module in chosen or x.source.module in out)
     return Clip(tuple(layers), frozenset(), links, _whole_compounds(patch, chosen))
 
 

@@ -18,7 +18,8 @@ __all__ = ["clip", "paste", "vary"]
 
 
 def clip(document: Document, modules: Collection[str], *, sources: bool = False) -> Clip:
-    """What is to be copied: some modules, their own sources too if so asked; a layer where its end is chosen.
+    """What is to be copied: some modules, which lead where the originals lead, their own sources too if so asked; a
+    layer where its end is chosen.
 
     Parameters
     ----------
@@ -36,7 +37,7 @@ def clip(document: Document, modules: Collection[str], *, sources: bool = False)
     ends = [layer.id for layer in document.patch.layers if layer.output_id in modules]
     if ends:
         return clip_of_layer(document.patch, ends[0])
-    return clip_of(document.patch, with_sources(document.patch, modules) if sources else modules)
+    return clip_of(document.patch, with_sources(document.patch, modules) if sources else modules, modules)
 
 
 def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str = "Paste") -> tuple[str, ...]:
