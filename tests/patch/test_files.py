@@ -232,6 +232,13 @@ def test_files_of_the_first_format_are_brought_up() -> None:
     assert parse_patch(dump_patch(patch).encode()) == patch
 
 
+@pytest.mark.parametrize(("damping", "hertz"), [(1.0, 200.0), (0.5, 5295.3), (1e-30, 20000.0)])
+def test_old_damping_becomes_the_cut_of_the_same_first_order_filter(damping: float, hertz: float) -> None:
+    """y[n] = (1 - d) x[n] + d y[n-1] has its corner at -ln(d) rate / (2 pi) (textbook), within the range of today."""
+    old = OLD.replace('"mix": 0.5, "damping": 0.0', f'"mix": 0.5, "damping": {damping}')
+    assert parse_patch(old.encode()).module("short").params["high_cut_hz"] == pytest.approx(hertz, abs=0.1)
+
+
 def test_fields_left_out_have_the_values_of_a_new_patch() -> None:
     read, new = parse_patch(b'{"format": 2, "layers": [], "links": []}'), Patch()
     assert (read.tempo_bpm, read.seed, read.layout, read.title) == (new.tempo_bpm, new.seed, new.layout, new.title)
