@@ -46,7 +46,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
     assert len(entries) == 90
     cutoff = entries["filter"]["parameters"][0]
     assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
-    assert "Filter: Keeps what lies" in run("modules", capsys=capsys)[1]
+    assert "Filter: Low-pass, band-pass" in run("modules", capsys=capsys)[1]
 
 
 def test_starters_can_be_rendered(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.analysis.masking import Covering
@@ -170,6 +170,21 @@ def test_the_rows_go_by_keyboard_alone(window: MainWindow, qtbot: QtBot) -> None
     qtbot.keyClick(rows, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
     assert [x.id for x in mixed_layers(window.session.patch)][1:3] == ["drip-line", "fog-air"]
     assert "Fog air" in rows.accessibleDescription()
+
+
+def test_keys_of_the_rows_are_not_taken_by_commands(window: MainWindow, qtbot: QtBot) -> None:
+    """M is "Move this…" in Build: on a row it mutes, wherever the selection came from."""
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.selection.select("fog-air-band")
+    window.actions_by_id["mix"].trigger()
+    box = spot(window, "Drip line", "level").box
+    qtbot.mouseClick(window.page("mix").rows, Qt.MouseButton.LeftButton, pos=QPoint(12, round(box.center().y())))
+    assert window.selection.module == "drip-line-output"
+    for key, param in ((Qt.Key.Key_M, "mute"), (Qt.Key.Key_S, "solo")):
+        qtbot.keyClick(window.focusWidget(), key)
+        assert window.session.patch.module("drip-line-output").params[param] == 1.0
+    assert not [dialog for dialog in window.findChildren(QDialog) if dialog.isVisible()]
 
 
 def test_a_mark_is_dragged_in_the_field_and_by_arrows(window: MainWindow, qtbot: QtBot) -> None:

@@ -159,7 +159,7 @@ def test_choosing_a_sound_file(
     use_sound(window.context, tmp_path / "text.wav")
     qtbot.waitUntil(lambda: any(box.isVisible() for box in window.findChildren(QMessageBox)), timeout=10_000)
     box = next(box for box in window.findChildren(QMessageBox) if box.isVisible())
-    assert "text.wav is no sound that can be read" in box.informativeText()
+    assert "text.wav is not a sound file Dunefall can read" in box.informativeText()
     box.close()
     assert window.session.patch == before
     remove = next(b for b in window.page("build").inspector.findChildren(QPushButton) if b.text() == "Remove")

@@ -124,7 +124,9 @@ def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(wi
     added = add_module(window.session.document, "shared", "lfo").module
     window.selection.select(added)
     qtbot.waitUntil(lambda: added in window.session.engine.asleep, timeout=5000)
-    qtbot.waitUntil(lambda: "leads nowhere" in window.page("build").inspector.story.text.text(), timeout=5000)
+    qtbot.waitUntil(
+        lambda: "Nothing uses its output yet" in window.page("build").inspector.story.text.text(), timeout=5000
+    )
 
     def moves() -> bool:
         trace = window.session.engine.trace(added)

@@ -299,7 +299,7 @@ def test_render_can_be_cancelled_and_refuses_nonsense(window: MainWindow, qtbot:
     dialog.length.setText("a while")
     dialog.start.click()
     assert "is not a value" in dialog.note.text()
-    dialog.length.setText("1 h")
+    dialog.length.setText("10 min")
     dialog.start.click()
     qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=180_000)
     assert dialog.cancel.text() == "Cancel"

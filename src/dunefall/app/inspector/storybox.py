@@ -58,7 +58,7 @@ class StoryBox(QFrame):
         self.text.setText(self._html())
 
     def set_asleep(self, modules: frozenset[str]) -> None:
-        """Tell of a shown module that it leads nowhere."""
+        """Say that nothing uses the shown module's output."""
         if modules != self._asleep:
             self._asleep = modules
             self.text.setText(self._html())

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
 from dunefall.app.controls.live import TraceSource
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.theme import Theme
 from dunefall.app.workspaces.mix.rowview import Row, RowView, Spot, param_of
 from dunefall.app.workspaces.mix.ruler import WIDTH_W, db_at, gain_db, send_db_at, send_x, x_of_db
@@ -51,6 +52,7 @@ class MixRows(RowView):
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme) -> None:
         super().__init__(patch, traces, theme)
         self._grab: tuple[Spot, float, float] | None = None
+        own_keys(self, Qt.Key.Key_M, Qt.Key.Key_S, Qt.Key.Key_G)
 
     # -- changing -----------------------------------------------------------------------------------------------
 
