@@ -239,6 +239,16 @@ def test_old_damping_becomes_the_cut_of_the_same_first_order_filter(damping: flo
     assert parse_patch(old.encode()).module("short").params["high_cut_hz"] == pytest.approx(hertz, abs=0.1)
 
 
+@pytest.mark.parametrize(("seed", "good"), [(0, True), (2**32 - 1, True), (2**32, False), (-1, False)])
+def test_seeds_have_32_bits(seed: int, good: bool) -> None:
+    raw = raw_demo() | {"seed": seed}
+    if good:
+        assert parse(raw).seed == seed
+    else:
+        with pytest.raises(PatchError, match="seed"):
+            parse(raw)
+
+
 def test_fields_left_out_have_the_values_of_a_new_patch() -> None:
     read, new = parse_patch(b'{"format": 2, "layers": [], "links": []}'), Patch()
     assert (read.tempo_bpm, read.seed, read.layout, read.title) == (new.tempo_bpm, new.seed, new.layout, new.title)

@@ -129,14 +129,16 @@ class Program:
         ----------
         module : str
             Id of the module.
-        series : mapping of str to tuple of float
-            Numbers by the id of the series.
-        values : mapping
-            Values by parameter.
+        series : str
+            Id of the series.
+        values : sequence of float
+            The numbers, at most as many as the series is declared to hold.
         """
         spec = spec_of(self.patch.module(module).type)
+        if spec is None:
+            return
+        first, size = spec.series_places[series]
         for instance in self.copies.get(module, ()):
-            first, size = spec.series_places[series] if spec else (0, 0)
             at = int(self.plan.modules[self.module_at[instance]]["series_at"]) + first
             self.memory.series[at : at + size] = 0.0
             self.memory.series[at : at + 1 + len(values)] = (len(values), *values)

@@ -1,0 +1,36 @@
+"""Portraits: what a module does at its values, as curves of its own outputs."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import ModuleSpec
+from dunefall.render.portrait import RATE, portrait
+
+
+def spec(type_id: str) -> ModuleSpec:
+    found = spec_of(type_id)
+    assert found is not None
+    return found
+
+
+def test_a_course_begins_with_the_first_sample_and_has_every_one() -> None:
+    """A sine from its rising zero (definition)."""
+    found = portrait(spec("lfo"), {"rate_hz": 1.0, "shape": 0})
+    wave = found.curves["out"]
+    assert found.kind == "course"
+    assert len(wave) == 3000 * 64
+    seconds = np.arange(len(wave)) / RATE
+    assert found.across == pytest.approx(seconds)
+    assert np.abs(wave - np.sin(2 * np.pi * seconds)).max() < 1e-3
+
+
+def test_a_response_is_measured_at_its_values() -> None:
+    """A low-pass of Q 0.71 is 3 dB down at its cutoff and falls by 12 dB an octave (textbook)."""
+    found = portrait(spec("filter"), {"cutoff_hz": 1000.0, "resonance": 0.0})
+    low = np.interp([100.0, 1000.0, 4000.0, 8000.0], found.across, found.curves["low"])
+    assert low[0] == pytest.approx(0.0, abs=0.2)
+    assert low[1] == pytest.approx(-3.0, abs=0.3)
+    assert low[2] - low[3] == pytest.approx(12.0, abs=1.5)
