@@ -268,6 +268,8 @@ def test_rows_of_a_group_move_together(window: MainWindow, qtbot: QtBot) -> None
         set_group(session.document, layer, "Wet")
     before = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]
     window.selection.select("fog-air-output")
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
     rows.setFocus()
     qtbot.keyClick(rows, Qt.Key.Key_Right)
     now = [session.patch.module(f"{x}-output").params["level_db"] for x in ("fog-air", "drip-line", "beacon")]

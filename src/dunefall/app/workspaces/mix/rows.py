@@ -52,7 +52,8 @@ class MixRows(RowView):
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme) -> None:
         super().__init__(patch, traces, theme)
         self._grab: tuple[Spot, float, float] | None = None
-        own_keys(self, Qt.Key.Key_M, Qt.Key.Key_S, Qt.Key.Key_G)
+        alone = Qt.KeyboardModifier.AltModifier
+        own_keys(self, Qt.Key.Key_M, Qt.Key.Key_S, Qt.Key.Key_G, alone | Qt.Key.Key_Left, alone | Qt.Key.Key_Right)
 
     # -- changing -----------------------------------------------------------------------------------------------
 
