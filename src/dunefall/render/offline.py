@@ -162,14 +162,8 @@ def render_to_file(
         handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.resolve().parent)
         os.close(handle)
         temporary = Path(name)
-        first = next(pieces)
-        channels = first.shape[1]
-        kind = "WAV" if channels == 2 else "WAVEX"  # which says where each channel belongs
-        with soundfile.SoundFile(temporary, "w", round(rate), channels, subtype="PCM_24", format=kind) as file:
-            for index, piece in enumerate(chain((first,), pieces)):
-                file.write(piece)
-                if progress and not progress((index + 1) / count):
-                    return False
+        if not _written(temporary, pieces, round(rate), count, progress):
+            return False
         temporary.chmod(0o644)
         os.replace(temporary, path)
         return True
@@ -179,3 +173,22 @@ def render_to_file(
     finally:
         if temporary is not None:
             temporary.unlink(missing_ok=True)
+
+
+def _written(
+    path: Path,
+    pieces: Iterator[NDArray[np.float64]],
+    rate: int,
+    count: int,
+    progress: Callable[[float], bool] | None,
+) -> bool:
+    """Write ``count`` pieces into a file; False if it was cancelled."""
+    first = next(pieces)
+    channels = first.shape[1]
+    kind = "WAV" if channels == 2 else "WAVEX"  # which says where each channel belongs
+    with soundfile.SoundFile(path, "w", rate, channels, subtype="PCM_24", format=kind) as file:
+        for index, piece in enumerate(chain((first,), pieces)):
+            file.write(piece)
+            if progress and not progress((index + 1) / count):
+                return False
+    return True
