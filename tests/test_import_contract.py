@@ -10,6 +10,7 @@ from collections.abc import Collection
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
+MOST_FILE_LINES, MOST_FUNCTION_LINES = 500, 60
 SOURCE = Path(__file__).parent.parent / "src" / "dunefall"
 ORDER = ("app", "cli", "session", "engine", "render", "compiler", "catalogue", "analysis", "dsp", "patch", "base")
 INSIDE_APP = ("shell", "workspaces", "inspector", "watch", "editing", "listening", "model", "controls")
@@ -108,6 +109,21 @@ def test_no_class_has_two_parents_of_the_project() -> None:
     assert {
         name: [base for base in found if base in own] for name, found in bases.items() if len(own & {*found}) > 1
     } == {}
+
+
+def test_files_and_functions_fit() -> None:
+    """At most 500 lines a file, 60 a function, its docstring included."""
+    long_files, long_functions = [], []
+    for file in SOURCE.rglob("*.py"):
+        text = file.read_text()
+        if len(text.splitlines()) > MOST_FILE_LINES:
+            long_files.append(file.name)
+        long_functions += [
+            f"{file.name}: {node.name}"
+            for node in ast.walk(ast.parse(text))
+            if isinstance(node, ast.FunctionDef) and (node.end_lineno or 0) - node.lineno + 1 > MOST_FUNCTION_LINES
+        ]
+    assert (long_files, long_functions) == ([], [])
 
 
 def test_the_contract_bites(tmp_path: Path) -> None:

@@ -130,12 +130,8 @@ def render_to_file(
         What was played.
     path : Path
         The file.
-    seconds : float
-        Time in seconds.
-    rate : float
-        Sample rate in Hz.
-    block : int
-        Frames at a time.
+    seconds, rate, block : float, float, int
+        Length in seconds, sample rate in Hz, frames at a time.
     limit : bool
         Whether the limiter of the output is in the way.
     checkpoint : Checkpoint, optional
