@@ -253,15 +253,18 @@ def test_move_this_makes_what_is_missing(window: MainWindow, qtbot: QtBot) -> No
     ask_link(window.context, "feedback")
     dialog = window.findChildren(LinkDialog)[-1]
     names = [dialog.list.item(k).text() for k in range(dialog.list.count())]
-    assert names[-4:] == ["New LFO", "New Smooth random", "New Sample & hold", "New Envelope"]
+    new = [k for k, name in enumerate(names) if name.startswith("New ")]
+    assert [names[k] for k in new] == ["New LFO", "New Smooth random", "New Sample & hold", "New Envelope"]
+    assert names.index("Tide") < new[0] < names.index("Droplet"), "below what moves, above what sounds"
+    assert new[-1] - new[0] == 3
     qtbot.keyClicks(dialog.search, "random walk")
-    assert dialog.list.item(dialog.list.count() - 1).text() == "New Random walk"
-    dialog.list.setCurrentRow(dialog.list.count() - 1)
+    made = next(k for k in range(dialog.list.count()) if dialog.list.item(k).text() == "New Random walk")
+    dialog.list.setCurrentRow(made)
     qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
-    new = {module.id for module in window.session.patch.modules()} - before
-    assert len(new) == 1
+    added = {module.id for module in window.session.patch.modules()} - before
     links = window.session.patch.links_into("drip-line-echo", "feedback")
-    assert [link.source.module for link in links] == list(new)
+    assert {link.source.module for link in links} == added
+    assert len(added) == 1
     assert window.selection.module == "drip-line-echo", "the value that was asked for stays in view"
     assert "moves feedback of" in window.notice.text()
     window.actions_by_id["undo"].trigger()

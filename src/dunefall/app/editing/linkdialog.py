@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import QPainter
@@ -75,8 +75,10 @@ class LinkDialog(SearchDialog):
     ----------
     first : bool
         Each module once, by its first output: a module is looked for.
+    role : str
+        Outputs of this role stand first.
     makes : sequence of str
-        Types of the modules that can be made instead, the usual ones first.
+        Types of the modules that can be made instead, the usual ones first; they stand below the outputs of the role.
 
     Attributes
     ----------
@@ -95,12 +97,13 @@ class LinkDialog(SearchDialog):
         parent: QWidget | None = None,
         *,
         first: bool = False,
+        role: str = "",
         makes: Sequence[str] = (),
     ) -> None:
         super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
         self.chosen: Place | None = None
         self.made = ""
-        self._patch, self._first, self._makes = patch, first, makes
+        self._patch, self._first, self._role, self._makes = patch, first, role, makes
         self.resize(460, 480)
         self.list.setItemDelegate(_Row(traces, theme, self.list))
         self._timer = QTimer(self)
@@ -109,22 +112,26 @@ class LinkDialog(SearchDialog):
         self.fill("")
 
     def fill(self, text: str) -> None:
-        """List what fits all words; names that hold them come before kinds and layers that do. What can be made stands
-        below the outputs."""
+        """List what fits all words; names that hold them come before kinds and layers. Outputs of the role stand
+        first, then what can be made, then all others."""
         words = text.lower().split()
         rows = [row for row in self._outputs() if all(word in row[1] for word in words)]
         rows.sort(key=lambda row: not all(word in row[0].lower() for word in words))
         self.list.clear()
+        self._list_outputs([row for row in rows if row[3] == self._role])
+        for entry in self._can_make(text):
+            item = QListWidgetItem(f"New {entry.name}")
+            item.setData(_MAKES, entry)
+            self.list.addItem(item)
+        self._list_outputs([row for row in rows if row[3] != self._role])
+        self.list.setCurrentRow(0)
+
+    def _list_outputs(self, rows: Iterable[tuple[str, str, Place, str, str]]) -> None:
         for name, _, place, role, layer in rows:
             item = QListWidgetItem(name)
             for key, value in ((_PLACE, place), (_ROLE, role), (_LAYER, layer)):
                 item.setData(key, value)
             self.list.addItem(item)
-        for entry in self._can_make(text):
-            item = QListWidgetItem(f"New {entry.name}")
-            item.setData(_MAKES, entry)
-            self.list.addItem(item)
-        self.list.setCurrentRow(0)
 
     def _can_make(self, text: str) -> list[Entry]:
         """Modules to be made that fit a text; the usual ones where nothing is typed."""

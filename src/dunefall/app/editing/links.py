@@ -52,7 +52,7 @@ def ask_link(context: Context, port: str) -> None:
     title = f"What {verb} {found.name.lower()} of {context.selection.name}?"
     dialog = LinkDialog(
         context.session.patch, title, context.session.engine, context.theme, context.talk.parent,
-        makes=movers_of(found),
+        role="control" if isinstance(found, Param) else found.role, makes=movers_of(found),
     )  # fmt: skip
 
     def link() -> None:
