@@ -41,6 +41,19 @@ def test_lfo_forms(shape: int, expected: object) -> None:
     np.testing.assert_allclose(raised, 0.5 + 0.5 * out, atol=1e-12)
 
 
+@pytest.mark.parametrize("form", [0.5, 1.25, 2.5, 2.9, 3.4])
+def test_between_two_forms_an_lfo_blends_them(form: float) -> None:
+    """A linear crossfade of the two neighbours (definition)."""
+    drawn = {"wave": (0.5, -0.25, 0.75, -1.0)}
+    low, high, out = (
+        Rig("lfo", rate_hz=10.0, shape=shape, drawn=drawn).run(9600)["out"]
+        for shape in (int(form), int(form) + 1, form)
+    )
+    share = form - int(form)
+    good = np.abs(out - ((1 - share) * low + share * high)) < 1e-6
+    assert good.mean() > 0.999  # a jump may fall one sample beside
+
+
 def test_lfo_reset_and_phase() -> None:
     reset = pulses([0.3], 1.0)
     out = Rig("lfo", rate_hz=1.7, phase=0.25).run(48000, reset=reset)["out"]
