@@ -175,8 +175,19 @@ def test_a_drawn_loop_moves_the_place_as_it_was_drawn() -> None:
         assert 180 * gesture.series["path_x"][k] == pytest.approx(angle, abs=0.02)
         place = output.params["distance_m"] * 2 ** (4 * gesture.series["path_y"][k])
         assert place == pytest.approx(distance, rel=0.002)
+    assert output.params["distance_m"] == pytest.approx(math.sqrt(3.0 * 9.0), rel=0.02), "the geometric middle"
     again = with_loop(patch, patch.layer("low"), loop)
     assert len([link for link in again.links if link.target.module == "low-output"]) == 3
+
+
+def test_a_loop_from_the_nearest_to_far_away_keeps_both_ends() -> None:
+    """Four octaves each way from the geometric middle (arithmetic): 0.5 to 100 m are 7.6."""
+    loop = [(0.0, 0.0, 0.5), (2.0, 90.0, 100.0), (4.0, 0.0, 0.5)]
+    patch = with_loop(two_layers(), two_layers().layer("low"), loop)
+    middle = patch.module("low-output").params["distance_m"]
+    away = next(m for m in patch.modules() if m.type == "gesture").series["path_y"]
+    assert middle * 2 ** (4 * min(away)) == pytest.approx(0.5, rel=0.02)
+    assert middle * 2 ** (4 * max(away)) == pytest.approx(100.0, rel=0.02)
 
 
 def test_all_of_the_mix_is_in_the_journal(tmp_path: Path) -> None:
