@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
-from dunefall.patch.model import Patch
+from dunefall.patch.model import Layer, Module, Patch, SoundRef
 from dunefall.session import open_patch
 from rig import demo
 
@@ -247,6 +247,24 @@ def test_seeds_have_32_bits(seed: int, good: bool) -> None:
     else:
         with pytest.raises(PatchError, match="seed"):
             parse(raw)
+
+
+def test_paths_of_sounds_stand_relative_to_the_file(tmp_path: Path) -> None:
+    """A folder with a patch and its sounds can be moved."""
+    near, far = tmp_path / "project" / "gulls.wav", tmp_path / "library" / "sea.wav"
+    modules = tuple(
+        Module(f"m{k}", "sample-player", f"M{k}", sound=SoundRef(str(path), "0" * 64))
+        for k, path in enumerate((near, far))
+    )
+    patch = Patch(layers=(Layer("shared", "Shared"), Layer("a", "A", (*modules, Module("a-output", "output", "A")))))
+    here, there = tmp_path / "project" / "p.dunefall", tmp_path / "elsewhere"
+    here.parent.mkdir()
+    save_patch(patch, here)
+    written = [module["sound"]["path"] for module in json.loads(here.read_text())["layers"][1]["modules"][:2]]
+    assert written == ["gulls.wav", "../library/sea.wav"]
+    assert [m.sound.path for m in load_patch(here).modules() if m.sound] == [str(near), str(far)]
+    here.parent.rename(there)
+    assert next(m.sound.path for m in load_patch(there / "p.dunefall").modules() if m.sound) == str(there / "gulls.wav")
 
 
 def test_fields_left_out_have_the_values_of_a_new_patch() -> None:
