@@ -239,6 +239,14 @@ def test_old_damping_becomes_the_cut_of_the_same_first_order_filter(damping: flo
     assert parse_patch(old.encode()).module("short").params["high_cut_hz"] == pytest.approx(hertz, abs=0.1)
 
 
+def test_only_the_pan_of_an_output_becomes_an_angle() -> None:
+    old = OLD.replace('"params": {"pan": -0.5}', '"params": {"level_db": -3.0}')
+    old = old.replace('"name": "Sway"}', '"name": "Sway", "params": {"pan": 0.25}}')
+    read = parse_patch(old.encode())
+    assert read.module("a-output").params == {"level_db": -3.0}
+    assert read.module("lfo").params == {"pan": 0.25}, "what is not known stays as it is"
+
+
 @pytest.mark.parametrize(("seed", "good"), [(0, True), (2**32 - 1, True), (2**32, False), (-1, False)])
 def test_seeds_have_32_bits(seed: int, good: bool) -> None:
     raw = raw_demo() | {"seed": seed}
