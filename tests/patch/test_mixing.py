@@ -180,6 +180,13 @@ def test_a_drawn_loop_moves_the_place_as_it_was_drawn() -> None:
     assert len([link for link in again.links if link.target.module == "low-output"]) == 3
 
 
+def test_when_a_loop_was_drawn_does_not_matter() -> None:
+    loop = [(0.5 * k, 30 + 40 * math.sin(k), 6.0 + 3 * math.cos(k)) for k in range(9)]
+    later = [(seconds + 7.25, angle, distance) for seconds, angle, distance in loop]
+    first, second = (with_loop(two_layers(), two_layers().layer("low"), drawn) for drawn in (loop, later))
+    assert first == second
+
+
 def test_a_loop_from_the_nearest_to_far_away_keeps_both_ends() -> None:
     """Four octaves each way from the geometric middle (arithmetic): 0.5 to 100 m are 7.6."""
     loop = [(0.0, 0.0, 0.5), (2.0, 90.0, 100.0), (4.0, 0.0, 0.5)]
