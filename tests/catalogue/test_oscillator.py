@@ -98,6 +98,13 @@ def test_soft_sync_turns_the_wave_round() -> None:
     assert harmonics(wave, 50, 4)[0] > 0.05  # it repeats after two cycles of the master
 
 
+def test_restart_begins_the_wave_anew_beside_a_sync_signal_that_does_nothing() -> None:
+    restart, sync = np.zeros(9600), -0.5 + 0.1 * np.sin(np.arange(9600))
+    restart[5000:5100] = 1.0
+    wave = Rig("oscillator", pitch_note=45, shape=1, level=1).run(9600, restart=restart, sync=sync)["out"]
+    np.testing.assert_allclose(wave[5008:8000], wave[8:3000], atol=1e-6)
+
+
 def test_restart_begins_the_wave_anew() -> None:
     restart = np.zeros(9600)
     restart[5000:5100] = 1.0

@@ -5,7 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rig import Rig
+from dunefall.compiler.loop import run
+from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.traces import no_traces
+from dunefall.patch.model import Module
+from rig import RATE, Rig, patch_of, watch_all
 
 
 @pytest.mark.parametrize("rate", [44100.0, 48000.0])
@@ -17,3 +21,23 @@ def test_slew_times(rate: float) -> None:
     tau = 0.13 / np.log(100)
     n = np.arange(1, 2000)
     np.testing.assert_allclose(out[64 : 64 + 1999], 1 - np.exp(-n / (tau * rate)), atol=1e-9)  # first-order step
+
+
+def test_a_straight_way_chosen_in_the_middle_of_a_rise_goes_on_from_there() -> None:
+    """A line from where it is, the rest of the way in 0.2 s (definition)."""
+    gate = Module("g", "lfo", "G", {"rate_hz": 0.5, "shape": 3, "polarity": 1})
+    patch = patch_of(
+        gate, Module("s", "slew", "S", {"rise_s": 0.2, "fall_s": 0.2}), links=(("g.out", "s.signal", 1.0),)
+    )
+    program = watch_all(patch, rate=RATE)
+    found, out = [], np.zeros((QUANTUM, 2))
+    for quantum in range(1600):
+        if quantum == 1550:  # it rose again after two seconds
+            program.set_base("s", "kind", 1.0)
+        run(program.plan, program.memory, no_traces(), out)
+        row = program.row_at[("s", "out")]
+        found.append(program.memory.rows[row : row + QUANTUM].copy())
+    sound = np.concatenate(found)
+    reached = sound[1550 * QUANTUM - 1]
+    assert 0.3 < reached < 0.95
+    np.testing.assert_allclose(np.diff(sound[1550 * QUANTUM :]), (1.0 - reached) / 9600, rtol=1e-6)

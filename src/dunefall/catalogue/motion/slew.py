@@ -24,7 +24,7 @@ def kernel(
         state[VALUE], state[BEGUN], state[GOAL] = signal[0], 1.0, signal[0]
     if kind[0] == EASED and not moving & 0b1000:
         state[VALUE] = follow(out, signal, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
-        state[GOAL] = signal[out.size - 1]
+        state[GOAL] = state[VALUE]  # a straight way that is chosen now begins here
     else:
         _straight(signal, rise_s, fall_s, kind, out, state, rate)
 
