@@ -185,6 +185,8 @@ def test_when_a_loop_was_drawn_does_not_matter() -> None:
     later = [(seconds + 7.25, angle, distance) for seconds, angle, distance in loop]
     first, second = (with_loop(two_layers(), two_layers().layer("low"), drawn) for drawn in (loop, later))
     assert first == second
+    path = next(m for m in first.modules() if m.type == "gesture").series["path_x"]
+    assert [180 * x for x in path] == pytest.approx([angle for _, angle, _ in loop], abs=0.02)
 
 
 def test_a_loop_from_the_nearest_to_far_away_keeps_both_ends() -> None:
