@@ -20,6 +20,8 @@ import dunefall
 
 SOURCE = Path(dunefall.__file__).parent
 HELD = ("analysis", "base", "compiler", "dsp", "patch", "render", "session")
+PLAIN = {"str", "int", "float", "bool", "Path", "Place", "Patch", "Module", "Layer", "Link"}
+"""Types whose name in a docstring must be the annotation's."""
 PROPERTIES = ("property", "cached_property")
 
 
@@ -68,12 +70,26 @@ def faults(function: ast.FunctionDef) -> list[str]:
     return found
 
 
+def wrong_types(function: ast.FunctionDef) -> list[str]:
+    """Parameters to which the docstring gives another plain type than the annotation does."""
+    doc = ast.get_docstring(function) or ""
+    listed = dict(re.findall(r"^(\w+) : (\w+)", doc, re.MULTILINE))
+    return [
+        f"calls {arg.arg} {listed[arg.arg]}, which is {noted}"
+        for arg in function.args.args + function.args.kwonlyargs
+        if arg.annotation is not None and arg.arg in listed
+        for noted in [re.match(r"\w+", ast.unparse(arg.annotation))[0]]  # type: ignore[index]
+        if noted != "Any" and {noted, listed[arg.arg]} & PLAIN and noted != listed[arg.arg]
+    ]
+
+
 @pytest.mark.parametrize("folder", HELD)
 def test_public_functions_say_what_they_take_give_and_raise(folder: str) -> None:
     wrong = []
     for file in sorted((SOURCE / folder).rglob("*.py")):
         for function in public_functions(ast.parse(file.read_text())):
-            wrong += [f"{file.relative_to(SOURCE)}:{function.lineno} {function.name} {x}" for x in faults(function)]
+            found = (*faults(function), *wrong_types(function))
+            wrong += [f"{file.relative_to(SOURCE)}:{function.lineno} {function.name} {x}" for x in found]
     assert wrong == []
 
 
@@ -88,6 +104,15 @@ def test_the_rule_bites() -> None:
     function = ast.parse("\n".join(lines)).body[0]
     assert isinstance(function, ast.FunctionDef)
     assert len(faults(function)) == 3
+
+
+def test_a_type_that_is_not_the_annotation_s_is_found() -> None:
+    doc = (
+        '"""Adds.\n\n    Parameters\n    ----------\n    a : Place\n        One.\n    b : int\n        Other.\n    """'
+    )
+    function = ast.parse(f"def f(a: str, b: int) -> int:\n    {doc}\n    return a + b").body[0]
+    assert isinstance(function, ast.FunctionDef)
+    assert wrong_types(function) == ["calls a Place, which is str"]
 
 
 def modules() -> list[str]:

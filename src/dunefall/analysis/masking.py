@@ -76,7 +76,7 @@ class Masking:
         Parameters
         ----------
         layer : str
-            Id of the layer.
+            Id of the layer; empty for all.
 
         Returns
         -------

@@ -116,7 +116,7 @@ class Preferences:
         Returns
         -------
         Preferences
-            The changed patch.
+            These preferences, with the patch first.
         """
         name = str(path.absolute())
         others = [known for known in self.recent if known != name]

@@ -17,7 +17,7 @@ def write_file(text: str, path: Path) -> None:
     Parameters
     ----------
     text : str
-        What was typed, or read.
+        What to write.
     path : Path
         The file.
 

@@ -165,7 +165,7 @@ def generated_path(stem: str, text: str) -> Path:
     stem : str
         Start of the folder's name; a digest of the text and of what it imports follows.
     text : str
-        What was typed, or read.
+        The generated code.
 
     Returns
     -------

@@ -111,7 +111,7 @@ class Program:
         Parameters
         ----------
         link : str
-            The link.
+            Id of the link.
         amount : float
             Amount in the domain of the target: octaves, semitones, or its unit.
         offset : float

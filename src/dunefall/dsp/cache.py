@@ -73,7 +73,7 @@ def sources_of(text: str) -> str:
     Parameters
     ----------
     text : str
-        What was typed, or read.
+        Source text.
 
     Returns
     -------
@@ -100,8 +100,8 @@ def kept_folder(stem: str, sources: str) -> Path:
     ----------
     stem : str
         How it begins.
-    sources : bool
-        Whether copies of all that moves them come along.
+    sources : str
+        Digest of the sources, as `sources_of` gives it.
 
     Returns
     -------

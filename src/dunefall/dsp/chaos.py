@@ -26,7 +26,7 @@ def slope(system: float, x: float, y: float, z: float, heat: float) -> tuple[flo
     system : float
         Which system, and between two of them.
     x : float
-        The number.
+        First coordinate.
     y : float
         Second coordinate.
     z : float
@@ -59,7 +59,7 @@ def chaos_step(system: float, x: float, y: float, z: float, heat: float, h: floa
     system : float
         Which system, and between two of them.
     x : float
-        The number.
+        First coordinate.
     y : float
         Second coordinate.
     z : float

@@ -45,7 +45,7 @@ def watch_clicks(state: Floats, first: int, left: Floats, right: Floats, positio
         Left channel.
     right : ndarray [shape=(n,)]
         Right channel.
-    position : int
+    position : float
         Sample since the start of the take.
     """
     n, largest = left.size, abs(left[0] + right[0] - state[first + LAST])

@@ -22,8 +22,8 @@ def drawn(points: Row, place: float, around: float) -> float:
         A series as a kernel gets it: how many points, then the points.
     place : float [0, 1]
         Place along it.
-    around : bool
-        The curve goes on from its last point to its first one: it is a cycle.
+    around : float
+        Non-zero: the curve goes on from its last point to its first one; it is a cycle.
 
     Returns
     -------
@@ -41,13 +41,13 @@ def drawn_span(points: Row, first: int, count: float, place: float, around: floa
     points : ndarray
         How many points, then the points.
     first : int
-        Where it begins.
-    count : int
+        Where the points begin.
+    count : float
         How many.
     place : float [0, 1]
         Place along the curve.
-    around : bool
-        Whether the end joins the beginning.
+    around : float
+        Non-zero where the end joins the beginning.
 
     Returns
     -------

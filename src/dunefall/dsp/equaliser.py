@@ -71,7 +71,7 @@ def run_band(
 
     Parameters
     ----------
-    kind : int
+    kind : float
         Low shelf, bell, bell or high shelf.
     audio : ndarray [shape=(n,)]
         Samples that come in.

@@ -34,7 +34,7 @@ def approach(value: float, goal: float, rise: float, fall: float) -> float:
     Parameters
     ----------
     value : float
-        The value, in its unit.
+        Value of the sample before.
     goal : float
         Where it goes.
     rise : float

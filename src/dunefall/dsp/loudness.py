@@ -31,14 +31,14 @@ def loudness_of(left: float, right: float, memory: Memory, first: int, rate: flo
 
     Parameters
     ----------
-    left : ndarray [shape=(n,)]
-        Left channel.
-    right : ndarray [shape=(n,)]
-        Right channel.
+    left : float
+        Sample of the left channel.
+    right : float
+        Sample of the right channel.
     memory : ndarray [shape=(size,)]
-        The delay line.
+        What is kept, see above.
     first : int
-        Where it begins.
+        Where its numbers begin.
     rate : float
         Sample rate in Hz.
 

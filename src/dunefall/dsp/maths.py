@@ -256,7 +256,7 @@ def ramp(out: Row, phase: float, step: float) -> float:
     phase : float
         Phase in cycles.
     step : float
-        Cycles per sample, or steps.
+        Cycles per sample.
 
     Returns
     -------

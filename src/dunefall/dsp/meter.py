@@ -82,12 +82,12 @@ def measure(
     Parameters
     ----------
     block : ndarray [shape=(n, channels)]
-        Frames at a time.
+        The frames.
     state : ndarray [shape=(STATE_SIZE,)], 0 at rest
         What is carried from call to call; 0 at first.
     weights, phases : from ``k_weighting`` and ``oversampler``
         K-weighting filters.
-    bin_samples : int
+    bin_samples : float
         Samples of 100 ms.
     shares : ndarray [shape=(used,)]
         What each channel counts in loudness (``Layout.weights``); channels beyond are not looked at.

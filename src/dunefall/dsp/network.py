@@ -147,11 +147,11 @@ def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int
     Parameters
     ----------
     memory : ndarray [shape=(size,)]
-        The delay line.
+        The network's memory.
     first : int
         Where it begins.
-    rows : ndarray
-        All rows.
+    rows : int
+        Where the rows begin in it.
     n : int
         Samples.
     start : int
@@ -185,9 +185,9 @@ def mix_rows(memory: Memory, rows: float, n: int) -> None:
     Parameters
     ----------
     memory : ndarray [shape=(size,)]
-        The delay line.
-    rows : ndarray
-        All rows.
+        The network's memory.
+    rows : float
+        Where the rows begin in it.
     n : int
         Samples.
     """

@@ -110,7 +110,7 @@ def convolve(audio: Row, out: Row, memory: Memory, response: Row, channel: int, 
         The prepared response.
     channel : int
         0 left, 1 right.
-    quantum : int
+    quantum : float
         Number of the quantum.
     start : int
         First sample within the quantum.

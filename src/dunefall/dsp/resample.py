@@ -50,7 +50,7 @@ def read_between(sound: Sound, first: int, frames: float, at: float, speed: floa
         Samples, channel after channel.
     first : int
         Where it begins.
-    frames : int
+    frames : float
         Length in frames.
     at : float
         Place in frames.

@@ -24,7 +24,7 @@ def after(place: float, count: float, direction: float, length: float, key: Key,
         Step of now, 0..length - 1.
     count : float
         Steps taken since the reset: 0 before the first one.
-    direction : int
+    direction : float
         Place in ``DIRECTIONS``. There and back does not repeat its ends; a wandering row goes a step to either side or
         stays, each as likely.
     length : float

@@ -71,7 +71,7 @@ def kept_bins(size: int) -> NDArray[np.int64]:
     Parameters
     ----------
     size : int
-        Numbers in the ring.
+        Numbers in the transform.
 
     Returns
     -------

@@ -20,8 +20,9 @@ def pulsed(fires: float, left: float, length: float) -> tuple[float, float]:
 
     Parameters
     ----------
-    fires : bool
-        A pulse of ``length`` samples begins; one that is still high falls for one sample, so that both are counted.
+    fires : float
+        Non-zero: a pulse of ``length`` samples begins; one that is still high falls for one sample, so that both are
+        counted.
     left : float
         Samples for which it stays high.
     length : float
@@ -88,7 +89,7 @@ def wrapped(step: float, count: float) -> float:
     ----------
     step : float
         A whole number.
-    count : int
+    count : float
         How many.
 
     Returns
@@ -112,9 +113,9 @@ def spread_evenly(hits: int, steps: int) -> list[bool]:
 
     Parameters
     ----------
-    hits : float
+    hits : int
         Hits in the pattern.
-    steps : float
+    steps : int
         Steps of the pattern.
 
     Returns

@@ -71,7 +71,7 @@ def with_sources(patch: Patch, modules: Collection[str]) -> frozenset[str]:
     Returns
     -------
     frozenset[str]
-        The changed patch.
+        Ids of the modules, their sources included.
     """
     homes = {SHARED_ID} | {patch.layer_of(module).id for module in modules}
     near = {module.id for layer in patch.layers if layer.id in homes for module in layer.modules}
@@ -160,7 +160,7 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
     Returns
     -------
     Copied
-        The changed patch.
+        The changed patch, and the new ids.
     """
     names: dict[str, str] = {}
     for layer in clip.layers:
@@ -272,7 +272,7 @@ def parse_clip(text: str) -> Clip:
     Parameters
     ----------
     text : str
-        What was typed, or read.
+        Text of the clipboard.
 
     Returns
     -------

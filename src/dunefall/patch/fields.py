@@ -150,9 +150,9 @@ def objects(raw: dict[str, object], name: str, place: str, most: int) -> list[tu
     raw : dict
         Fields as they stand in the file.
     name : str
-        Its name.
-    place : Place
-        Module and port.
+        Name of the field.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
     most : int
         How many there may be.
 
@@ -183,9 +183,9 @@ def texts(raw: dict[str, object], name: str, place: str) -> list[str]:
     raw : dict
         Fields as they stand in the file.
     name : str
-        Its name.
-    place : Place
-        Module and port.
+        Name of the field.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -210,9 +210,9 @@ def numbers(raw: dict[str, object], name: str, place: str) -> tuple[float, ...]:
     raw : dict
         Fields as they stand in the file.
     name : str
-        Its name.
-    place : Place
-        Module and port.
+        Name of the field.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------

@@ -185,8 +185,8 @@ def layout_in(raw: dict[str, object], place: str) -> str:
     ----------
     raw : dict
         Fields as they stand in the file.
-    place : Place
-        Module and port.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------

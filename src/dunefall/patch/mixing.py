@@ -237,8 +237,8 @@ class Way:
         ----------
         patch : Patch
             The patch; it is not changed.
-        output : Output
-            What it gives.
+        output : Module
+            The layer's output.
 
         Returns
         -------

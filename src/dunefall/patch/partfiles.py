@@ -48,7 +48,7 @@ def dump_layer(layer: Layer) -> dict[str, object]:
     Parameters
     ----------
     layer : Layer
-        Id of the layer.
+        The layer.
 
     Returns
     -------
@@ -98,8 +98,8 @@ def raw_layer(raw: dict[str, object], place: str) -> Layer:
     ----------
     raw : dict
         Fields as they stand in the file.
-    place : Place
-        Module and port.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -137,8 +137,8 @@ def raw_module(raw: dict[str, object], place: str) -> Module:
     ----------
     raw : dict
         Fields as they stand in the file.
-    place : Place
-        Module and port.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -194,8 +194,8 @@ def raw_compound(raw: dict[str, object], place: str) -> Compound:
     ----------
     raw : dict
         Fields as they stand in the file.
-    place : Place
-        Module and port.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -243,8 +243,8 @@ def raw_link(raw: dict[str, object], place: str) -> Link:
     ----------
     raw : dict
         Fields as they stand in the file.
-    place : Place
-        Module and port.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -276,9 +276,9 @@ def split_place(text: object, place: str) -> Place:
     Parameters
     ----------
     text : object
-        What was typed, or read.
-    place : Place
-        Module and port.
+        What stands in the file.
+    place : str
+        Where it stands in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------

@@ -225,7 +225,7 @@ class Compound:
         Returns
         -------
         Compound
-            The changed patch.
+            The smaller compound.
         """
         kept = tuple(part for part in self.parts if part not in gone)
         controls = tuple(control for control in self.controls if control.place.module not in gone)

@@ -105,7 +105,7 @@ class Take:
         Returns
         -------
         Take
-            The changed patch.
+            The longer take.
 
         Raises
         ------
@@ -134,8 +134,8 @@ class Take:
 
         Parameters
         ----------
-        at : float
-            Phase in cycles [0, 1).
+        at : int
+            Sample since the start of the take.
 
         Returns
         -------

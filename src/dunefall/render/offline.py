@@ -126,8 +126,8 @@ def render_to_file(
 
     Parameters
     ----------
-    take : Take
-        What was played.
+    take : Patch or Take
+        What to render.
     path : Path
         The file.
     seconds, rate, block : float, float, int

@@ -70,8 +70,8 @@ class ClickWatch:
             The patch; it is not changed.
         engine : EngineClient
             Where traces come from.
-        key : uint64
-            Key of the module's random numbers.
+        key : str
+            Key of the command that softens the click, in words.
 
         Returns
         -------
@@ -100,7 +100,7 @@ def find_culprit(patch: Patch, end: str, ago_samples: float, traces: Traces) -> 
     ago_samples : float
         How long ago it clicked.
     traces : Traces
-        Where traces come from.
+        What the engine traced.
 
     Returns
     -------

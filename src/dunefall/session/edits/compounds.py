@@ -43,7 +43,7 @@ def new_compound(document: Document, parts: Collection[str]) -> Compound:
     Parameters
     ----------
     document : Document
-        The open document; the edit is one undo step of it.
+        The open document.
     parts : collection of str
         Ids of modules and compounds.
 

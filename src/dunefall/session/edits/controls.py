@@ -119,7 +119,7 @@ def kinds_of_layer(document: Document, layer: str) -> dict[str, list[str]]:
     Parameters
     ----------
     document : Document
-        The open document; the edit is one undo step of it.
+        The open document.
     layer : str
         Id of the layer.
 

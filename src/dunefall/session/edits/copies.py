@@ -24,7 +24,7 @@ def clip(document: Document, modules: Collection[str], *, sources: bool = False)
     Parameters
     ----------
     document : Document
-        The open document; the edit is one undo step of it.
+        The open document.
     modules : collection of str
         Ids of the modules.
     sources : bool

@@ -81,7 +81,7 @@ def link_range(document: Document, link: Link) -> tuple[float, float] | None:
     Parameters
     ----------
     document : Document
-        The open document; the edit is one undo step of it.
+        The open document.
     link : Link
         The link.
 
