@@ -16,8 +16,10 @@ __all__ = ["Input", "Output", "Param", "Role", "Series"]
 Role = Literal["audio", "control", "gate", "pitch"]
 
 
-SETS_BACK = frozenset(("reset", "restart", "clear", "run", "take", "lay"))
-"""Ids of gate inputs that set a module back, empty or switch it. Nothing is linked there unasked: it could click."""
+RESETS = frozenset(("reset", "restart", "run"))
+"""Ids of gate inputs that begin a module anew, or let it run."""
+SETS_BACK = RESETS | {"clear", "take", "lay"}
+"""Those, and the ones that empty a module or record into it. Nothing is linked there unasked: it could click."""
 
 
 @dataclass(frozen=True)

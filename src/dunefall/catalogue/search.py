@@ -24,6 +24,8 @@ _DROPPED = frozenset(("a", "an", "and", "for", "like", "of", "or", "sound", "tha
 _VOWEL = re.compile("[aeiouy]")
 _LIKENESS = 0.78
 """Of two words, 0 to 1, from which on one is taken for the other, mistyped (`difflib.SequenceMatcher.ratio`)."""
+SHORTEST_MENDED = 3
+"""Words up to this length are not taken for mistyped ones."""
 _NAMED, _CALLED = 100.0, 50.0
 """Points for an entry whose name, or one of whose plain words, is just what was typed."""
 
@@ -132,13 +134,13 @@ def _known_words() -> tuple[str, ...]:
     return tuple(sorted(frozenset().union(*(words for entry in entries() for words in entry.ranks))))
 
 
-def _meant(word: str, kept: Sequence[Entry]) -> str:
-    """The stem of a word, or of the one that it is nearest to, where no entry has it."""
-    stem = _stem(word)
-    if any(_score(entry, stem) for entry in (*kept, *entries())):
-        return stem
-    near = difflib.get_close_matches(word, _known_words(), 1, _LIKENESS) if len(word) > 3 else []
-    return _stem(near[0]) if near else stem
+def _scores(word: str, listed: Sequence[Entry]) -> list[float]:
+    """What a word is worth for each entry; where none has it, what the word is worth for which it was mistyped."""
+    scores = [_score(entry, _stem(word)) for entry in listed]
+    if any(scores) or len(word) <= SHORTEST_MENDED:
+        return scores
+    near = difflib.get_close_matches(word, _known_words(), 1, _LIKENESS)
+    return [_score(entry, _stem(near[0])) for entry in listed] if near else scores
 
 
 def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
@@ -166,12 +168,11 @@ def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     >>> [entry.id for entry in found("revreb")][:1]
     ['reverb']
     """
-    wanted = [_meant(word, kept) for word in _split(text) if word not in _DROPPED]
+    wanted, listed = [word for word in _split(text) if word not in _DROPPED], (*kept, *entries())
     if not wanted:
-        return (*kept, *entries())
+        return listed
     scored, whole = [], _plain(text)
-    for entry in (*kept, *entries()):
-        scores = [_score(entry, word) for word in wanted]
+    for entry, *scores in zip(listed, *(_scores(word, listed) for word in wanted), strict=True):
         hits = sum(score > 0 for score in scores)
         if hits:
             called = _NAMED if entry.names[0] == whole else _CALLED if whole in entry.names else 0.0

@@ -7,6 +7,7 @@ from pathlib import PurePath
 from dunefall.base.units import format_amount
 from dunefall.catalogue.compounds import face_of, face_sentence, spec_for
 from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
+from dunefall.catalogue.ports import RESETS
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.patch.compounds import modules_in
 from dunefall.patch.mixing import effect_lanes, mixed_layers
@@ -141,7 +142,7 @@ def cause_story(patch: Patch, module_id: str, port: str = "") -> str:
         if spec is None:
             break
         way.append(_cause(module, spec, output or spec.outputs[0].id))
-        gates = [port.id for port in spec.inputs if port.role == "gate" and port.id not in ("reset", "restart", "run")]
+        gates = [port.id for port in spec.inputs if port.role == "gate" and port.id not in RESETS]
         links = [link for gate in gates for link in patch.links_into(here, gate) if link.on]
         if not links:
             break

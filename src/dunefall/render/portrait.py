@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue.declare import ModuleSpec
+from dunefall.catalogue.ports import RESETS
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.records import QUANTUM
@@ -28,8 +29,6 @@ FEEDERS = {
     "impulse": Module("impulse-in", "impulse", "Impulse", {"rate_hz": 0.01, "level": 1.0}),
 }
 PORTS = {"clock": "gate"}
-LEFT_ALONE = ("reset", "restart", "run")
-"""Inputs that would begin everything anew at each tick."""
 
 
 @dataclass(frozen=True)
@@ -70,10 +69,10 @@ def portrait(
         Declaration of the module.
     params : mapping of str to float
         Values by parameter.
-    sound : ndarray
-        Samples, channel after channel.
+    sound : SoundRef
+        The sound file of the module.
     seconds : float
-        Time in seconds.
+        Length of the sound that is made.
     series : mapping of str to tuple of float
         Numbers by the id of the series.
 
@@ -120,7 +119,7 @@ def _patch_of(spec: ModuleSpec, module: Module) -> Patch:
     links: list[Link] = []
     used: dict[str, Module] = {}
     for k, port in enumerate(spec.inputs):
-        if port.id in LEFT_ALONE or (spec.stage == "source" and port.role != "gate"):
+        if port.id in RESETS or (spec.stage == "source" and port.role != "gate"):
             continue
         role = port.role if port.role != "audio" else "impulse" if spec.shows_as == "response" else "tone"
         feeder = used.setdefault(role, FEEDERS[role])

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QSize, Qt
-from PySide6.QtGui import QIcon, QKeyEvent
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
+    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -23,13 +24,27 @@ __all__ = ["SearchDialog", "SearchRow"]
 
 
 class SearchRow(QStyledItemDelegate):
-    """Paints an entry of the list, ``row_h`` px high."""
+    """Paints an entry of the list, ``row_h`` px high; ``draw`` paints what is in it."""
 
     row_h = 36
 
     def __init__(self, theme: Theme, parent: QObject) -> None:
         super().__init__(parent)
         self._theme = theme
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        """The ground of the chosen entry, then what is in it."""
+        box: QRect = option.rect  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        if chosen:
+            painter.fillRect(box, self._theme.colour("line"))
+        self.draw(painter, box, index, self._theme.colour("text" if chosen else "text2"))
+
+    def draw(self, painter: QPainter, box: QRect, index: QModelIndex | QPersistentModelIndex, quiet: QColor) -> None:
+        """Paint an entry into its box; ``quiet`` is the ink for what stands back."""
+        raise NotImplementedError
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         """As high as every row."""

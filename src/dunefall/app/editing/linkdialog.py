@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QListWidgetItem, QWidget
 
 from dunefall.app.controls.live import TraceSource
 from dunefall.app.controls.painting import TraceImage, draw_text
@@ -38,21 +38,15 @@ class _Row(SearchRow):
         super().__init__(theme, parent)
         self._traces, self._image = traces, TraceImage()
 
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
-        box: QRect = option.rect  # type: ignore[attr-defined]
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+    def draw(self, painter: QPainter, box: QRect, index: QModelIndex | QPersistentModelIndex, quiet: QColor) -> None:
         theme, role = self._theme, index.data(_ROLE)
-        if chosen:
-            painter.fillRect(box, theme.colour("line"))
         text_box = QRectF(box.x() + 8, box.y() + 2, box.width() - TRACE_W - 32, 18)
         draw_text(painter, text_box, index.data(), sans(13, 500), theme.colour("text"))
         makes: Entry | None = index.data(_MAKES)
         below = makes.sentence if makes else f"{index.data(_LAYER)} · {role}"
         if makes:
             text_box.setRight(box.right() - 8)
-        draw_text(painter, text_box.translated(0, 16), below, sans(11), theme.colour("text" if chosen else "text2"))
+        draw_text(painter, text_box.translated(0, 16), below, sans(11), quiet)
         if makes:
             return
         place: Place = index.data(_PLACE)

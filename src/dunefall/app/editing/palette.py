@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from functools import cache
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QCheckBox, QLabel, QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QCheckBox, QLabel, QListWidgetItem, QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
@@ -36,23 +36,16 @@ class _Row(SearchRow):
 
     row_h = ROW_H
 
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
-        box: QRect = option.rect  # type: ignore[attr-defined]
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+    def draw(self, painter: QPainter, box: QRect, index: QModelIndex | QPersistentModelIndex, quiet: QColor) -> None:
         theme, entry = self._theme, index.data(_ENTRY)
-        if chosen:
-            painter.fillRect(box, theme.colour("line"))
         self._thumb(painter, QRectF(box.x() + 8, box.y() + (ROW_H - THUMB_H) / 2, THUMB_W, THUMB_H), entry)
         left = box.x() + THUMB_W + 22.0
         room = QRectF(left, box.y() + 4, box.width() - THUMB_W - STAGE_W - 34, 19)
         draw_text(painter, room, entry.name, sans(13, 600), theme.colour("text"))
         wide = QRectF(left, box.y() + 23, box.width() - THUMB_W - 34, 18)
-        draw_text(painter, wide, entry.sentence, sans(12), theme.colour("text" if chosen else "text2"))
+        draw_text(painter, wide, entry.sentence, sans(12), quiet)
         stage = QRectF(box.right() - STAGE_W - 6, box.y() + 4, STAGE_W, 18)
-        ink = theme.colour("text" if chosen else "text2")
-        draw_text(painter, stage, entry.stage.capitalize(), mono(11), ink, right=True)
+        draw_text(painter, stage, entry.stage.capitalize(), mono(11), quiet, right=True)
 
     def _thumb(self, painter: QPainter, box: QRectF, entry: Entry) -> None:
         made = entry.picture or _thumbnails().get(entry.id)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt
-from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QListWidgetItem, QStyle, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QListWidgetItem, QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
@@ -25,21 +25,14 @@ class _Row(SearchRow):
 
     row_h = ROW_H
 
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
-        box: QRect = option.rect  # type: ignore[attr-defined]
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+    def draw(self, painter: QPainter, box: QRect, index: QModelIndex | QPersistentModelIndex, quiet: QColor) -> None:
         theme, command = self._theme, index.data(_COMMAND)
-        if chosen:
-            painter.fillRect(box, theme.colour("line"))
-        ink = theme.colour("text" if chosen else "text2")
         room = QRectF(box.x() + 10, box.y(), box.width() - KEY_W - MENU_W - 26, ROW_H)
         draw_text(painter, room, command.text, sans(13, 500), theme.colour("text"))
         menu = QRectF(box.right() - KEY_W - MENU_W - 8, box.y(), MENU_W, ROW_H)
-        draw_text(painter, menu, command.menu, sans(11), ink, right=True)
+        draw_text(painter, menu, command.menu, sans(11), quiet, right=True)
         key = QRectF(box.right() - KEY_W - 4, box.y(), KEY_W, ROW_H)
-        draw_text(painter, key, index.data(_KEY), mono(12), ink, right=True)
+        draw_text(painter, key, index.data(_KEY), mono(12), quiet, right=True)
 
 
 class CommandDialog(SearchDialog):
