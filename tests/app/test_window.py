@@ -257,6 +257,10 @@ def test_move_this_makes_what_is_missing(window: MainWindow, qtbot: QtBot) -> No
     assert [names[k] for k in new] == ["New LFO", "New Smooth random", "New Sample & hold", "New Envelope"]
     assert names.index("Tide") < new[0] < names.index("Droplet"), "below what moves, above what sounds"
     assert new[-1] - new[0] == 3
+    for text, first in (("droplet", "Droplet"), ("swell", "Swell"), ("echo", "Echo")):
+        dialog.search.setText(text)
+        assert dialog.list.item(0).text().startswith(first), "what is called so, whatever could be made"
+    dialog.search.clear()
     qtbot.keyClicks(dialog.search, "random walk")
     made = next(k for k in range(dialog.list.count()) if dialog.list.item(k).text() == "New Random walk")
     dialog.list.setCurrentRow(made)

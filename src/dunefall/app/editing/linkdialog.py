@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from itertools import compress
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QPainter
@@ -106,18 +107,18 @@ class LinkDialog(SearchDialog):
         self.fill("")
 
     def fill(self, text: str) -> None:
-        """List what fits all words; names that hold them come before kinds and layers. Outputs of the role stand
-        first, then what can be made, then all others."""
+        """List what fits all words. Outputs whose names hold them stand first, or, where nothing is typed, those of the
+        role; then what can be made, then all others."""
         words = text.lower().split()
         rows = [row for row in self._outputs() if all(word in row[1] for word in words)]
-        rows.sort(key=lambda row: not all(word in row[0].lower() for word in words))
+        named = [all(word in row[0].lower() for word in words) if words else row[3] == self._role for row in rows]
         self.list.clear()
-        self._list_outputs([row for row in rows if row[3] == self._role])
+        self._list_outputs(compress(rows, named))
         for entry in self._can_make(text):
             item = QListWidgetItem(f"New {entry.name}")
             item.setData(_MAKES, entry)
             self.list.addItem(item)
-        self._list_outputs([row for row in rows if row[3] != self._role])
+        self._list_outputs(row for row, first in zip(rows, named, strict=True) if not first)
         self.list.setCurrentRow(0)
 
     def _list_outputs(self, rows: Iterable[tuple[str, str, Place, str, str]]) -> None:

@@ -218,7 +218,6 @@ class MainWindow(QMainWindow):
             page.show_patch()
         self._listen()
         self._show_empty()
-        self._show_empty()
         self._update_actions()
 
     def _show_empty(self) -> None:
