@@ -67,7 +67,7 @@ class Masking:
         self._looks.append(powers)
 
     def forget(self) -> None:
-        """Begin anew."""
+        """Start again from nothing."""
         self._looks.clear()
 
     def worst(self, layer: str = "") -> Covering | None:

@@ -8,7 +8,7 @@ __all__ = ["freeze_loaded_objects"]
 
 
 def freeze_loaded_objects() -> None:
-    """Take all that is loaded by now for lasting: the collector does not look through it again.
+    """Exempt everything loaded so far from garbage collection: the collector does not look through it again.
 
     The libraries are more than 100,000 objects. The collector holds up every thread of the process while it goes
     through them, for 50 to 150 ms each time: longer than sound and window may wait.

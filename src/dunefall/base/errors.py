@@ -6,7 +6,7 @@ __all__ = ["DeviceError", "DunefallError", "ParameterError", "PatchError", "Stor
 
 
 class DunefallError(Exception):
-    """Root of all errors that a user can be told: the text is one clear sentence."""
+    """Root of all errors that are reported to the user: the text is one clear sentence."""
 
 
 class ParameterError(DunefallError):

@@ -1,7 +1,7 @@
-"""Output layouts: which loudspeakers there are, where they stand, and in which order files and devices have them.
+"""Output layouts: the loudspeakers, their angles, and their order in files and devices.
 
-Sources: ITU-R BS.775-4 (places of 5.1, downward mixing; from memory), ITU-R BS.1770-5, Table 3 (weights of the
-channels), the channel order of WAVE_FORMAT_EXTENSIBLE; quad stands in the corners (common practice).
+Sources: ITU-R BS.775-4 (angles of 5.1, downmix; from memory), ITU-R BS.1770-5, Table 3 (channel weights), the channel
+order of WAVE_FORMAT_EXTENSIBLE; quad uses the corners (common practice).
 """
 
 from __future__ import annotations

@@ -51,7 +51,7 @@ class Preferences:
     shortcuts : mapping of str to str
         Keys of commands that the user has changed.
     hints_seen : bool
-        The hints of the first start have gone away for good.
+        The hints of the first start have been dismissed.
     """
 
     theme: str = ""

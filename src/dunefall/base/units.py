@@ -98,7 +98,7 @@ def hz_to_note(hz: float) -> float:
 
 
 def note_name(note: float) -> str:
-    """Name of a note number with cents when it lies beside a key.
+    """Name of a note number, with cents when it is off the key.
 
     Parameters
     ----------
@@ -332,7 +332,7 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
     Raises
     ------
     ParameterError
-        If the text is none of these; the text is not guessed at.
+        If the text is none of these; it never guesses.
 
     Examples
     --------

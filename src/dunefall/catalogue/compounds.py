@@ -1,7 +1,7 @@
-"""Compounds as they are seen: a closed one is a module like any other, with ports, values and links of its own.
+"""Compounds as they are seen: a closed one behaves like any module, with its own ports, values and links.
 
-``Seeing`` makes the patch that the lanes and the inspector show: in it a closed compound is a ``Face``, a module with a
-declaration of its own, whose ports are named after the places inside, ``module.port``.
+``Seeing`` makes the patch that the lanes and the inspector show: in it a closed compound is a ``Face``, a module with
+its own declaration, whose ports are named after the places inside, ``module.port``.
 """
 
 from __future__ import annotations
@@ -35,12 +35,12 @@ MOST_PROPOSED = 6
 
 @dataclass(frozen=True)
 class Face(Module):
-    """A closed compound as a module; its values and locks are those of what stands in it, by place.
+    """A closed compound as a module; its values and locks are those of its contents, by place.
 
     Attributes
     ----------
     ranges : mapping of str to (float, float)
-        Its values that are told in the range of a Named control inside, whose own value is a share of that range.
+        Values shown in the range of a Named control inside, whose own value is a share of that range.
     """
 
     spec: ModuleSpec | None = None
@@ -52,12 +52,12 @@ class Face(Module):
         return Place(self.id, self.spec.outputs[0].id).inner if self.spec and self.spec.outputs else None
 
     def shown(self, port: str, value: float) -> float:
-        """A value inside as it is told."""
+        """A value inside, converted to what the compound shows."""
         low, high = self.ranges.get(port, (0.0, 1.0))
         return low + value * (high - low)
 
     def taken(self, values: Mapping[str, float]) -> dict[str, dict[str, float]]:
-        """Values as they are told, as those of the modules inside."""
+        """Values as shown, converted to those of the modules inside."""
         taken: dict[str, dict[str, float]] = {}
         for port, value in values.items():
             place = Place(self.id, port).inner
@@ -72,7 +72,7 @@ def spec_for(module: Module) -> ModuleSpec | None:
 
 
 def _nothing() -> None:
-    """A compound runs nothing of its own."""
+    """A compound has no kernel."""
 
 
 # -- ports and controls ----------------------------------------------------------------------------------------------
@@ -89,13 +89,13 @@ def _output(patch: Patch, place: Place) -> Output | None:
 
 
 def port_of(patch: Patch, place: Place) -> Port:
-    """An input or output as a compound shows it unless it is told otherwise."""
+    """An input or output as a compound shows it by default."""
     module, found = patch.module(place.module), _output(patch, place) or _target(patch, place)
     return Port(place, f"{module.name}: {found.name}" if found else module.name)
 
 
 def control_of(patch: Patch, place: Place) -> Control | None:
-    """A parameter as a compound shows it unless it is told otherwise: in its whole range; None if it is none."""
+    """A parameter as a compound shows it by default: in its whole range; None if it is none."""
     param = inner_param(patch, place)
     if param is None:
         return None
@@ -105,7 +105,7 @@ def control_of(patch: Patch, place: Place) -> Control | None:
 
 
 def inner_param(patch: Patch, place: Place) -> Param | None:
-    """A parameter inside as it is shown: a Named control's value in the range and unit of its own."""
+    """A parameter inside, as the compound shows it: a Named control's value in its own range and unit."""
     module, target = patch.module(place.module), _target(patch, place)
     if module.type == "named-control" and place.port == "value":
         return shown_value(module.name, module.params)
@@ -222,7 +222,7 @@ def _listed(patch: Patch, compound: Compound) -> str:
 
 
 def outermost(patch: Patch, opened: Collection[str]) -> dict[str, str]:
-    """For each module and compound that stands in a closed compound, the outermost one, which is seen instead."""
+    """For each module and compound inside a closed compound, the outermost one, which is shown instead."""
     within = parents(patch)
     shown: dict[str, str] = {}
     for part in within:
@@ -239,7 +239,7 @@ def _seen_place(place: Place, shown: Mapping[str, str]) -> Place:
 
 
 class Seeing:
-    """The patch as it is seen, made anew where something about it has changed and kept where nothing has."""
+    """The patch as it is shown; only what has changed is rebuilt."""
 
     def __init__(self) -> None:
         self._before: tuple[Patch, frozenset[str]] | None = None

@@ -1,7 +1,7 @@
 """The form of a module's declaration: everything that window, guide, validation and tests know about a module.
 
-A module is one file in a folder named after its stage. The file holds ``MODULE = ModuleSpec(...)`` and the kernel
-that the declaration names; nothing else has to be told about it.
+A module is one file in a folder named after its stage. The file holds ``MODULE = ModuleSpec(...)`` and the kernel that
+the declaration names; nothing else needs to know about it.
 """
 
 from __future__ import annotations
@@ -93,17 +93,16 @@ class ModuleSpec:
     Attributes
     ----------
     kernel : function
-        Called with arrays of n samples for every port of ``target_rows`` and ``output_rows`` by id, ``state``
-        (float64, ``state`` numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64,
-        ``memory`` numbers and ``memory_s`` seconds, which may depend on its values), ``rate`` (Hz), ``key`` (uint64
-        of the module's random numbers), ``linked`` (bit k set: target k has a link), ``moving`` (bit k set: target k
-        may differ from sample to sample; what does not move is the same in all n), ``wanted`` (bit k set: somebody
-        uses output k), ``scratch`` (512 numbers that mean nothing between calls), ``voices``, ``levels`` (how loud
-        each voice was), ``live`` (the live input) and ``start`` (place in the quantum of 64). It runs any n from 1 to
-        64, allocates nothing, and keeps everything it must remember in ``state`` and ``memory``. What is indexed by a
-        variable belongs in ``memory``: in the code of a feedback loop a small ``state`` lies in registers. A module
-        with a ``sound`` may ask for ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its
-        ``series`` it gets by their ids.
+        Called with arrays of n samples for every port of ``target_rows`` and ``output_rows`` by id, ``state`` (float64,
+        ``state`` numbers, all 0 at rest), and, where it asks for them by name, ``memory`` (float64, ``memory`` numbers
+        and ``memory_s`` seconds, which may depend on its values), ``rate`` (Hz), ``key`` (uint64 of the module's random
+        numbers), ``linked`` (bit k set: target k has a link), ``moving`` (bit k set: target k may differ from sample to
+        sample; what does not move is the same in all n), ``wanted`` (bit k set: somebody uses output k), ``scratch``
+        (512 numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was), ``live`` (the
+        live input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
+        everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``: in
+        the code of a feedback loop a small ``state`` is kept in registers. A module with a ``sound`` may ask for
+        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
     cycle : Cycle
         When its course begins again.
     warning : function or None
@@ -113,11 +112,11 @@ class ModuleSpec:
         of a file, with the frames of a table as rows; or the response of a computed place, by its parameter ``place``,
         or of a file, which its kernel gets as ``response``. Empty: nothing.
     cached : tuple of int
-        Places of the state that depend on the sample rate and are worked out anew from 0.
+        Places of the state that depend on the sample rate and are recomputed after a change of rate.
     rests : int
-        Place of the state that is 0 when the module has come to rest; -1: it never rests.
+        Place of the state that is 0 when the module is at rest; -1: it never rests.
     face : str
-        The parameter whose value stands on the card.
+        The parameter whose value is on the card.
     passes : str
         Input that reaches the first output when the module is bypassed; empty: the output rests at 0.
     words : tuple of str
@@ -134,7 +133,7 @@ class ModuleSpec:
     begins : mapping of str to float
         Values of a new module where it would be silent with the defaults.
     keys : bool
-        Notes played by hand come to it: they wait in its state, as ``catalogue.pitch.keyboard`` tells.
+        Receives notes played by hand: they wait in its state, as ``catalogue.pitch.keyboard`` tells.
     shows : "response", "spectrum", "wave" or "course"
         What its picture shows: what it does to each frequency, its partials, some milliseconds, or some seconds;
         empty: what its stage shows.
@@ -235,7 +234,7 @@ class ModuleSpec:
         return next((p for p in self.params if p.id == param_id), None) or _missing(self.id, param_id)
 
     def shown_face(self, values: Mapping[str, float]) -> Param | None:
-        """The parameter whose value stands on the card; where it does not count, the one of the same name that does."""
+        """The parameter whose value is on the card; if that one is not in use, the one of the same name that is."""
         if not self.face:
             return None
         face = self.param(self.face)

@@ -18,7 +18,8 @@ def _within(series: Series, value: float) -> float:
 
 
 def randomised(series: Series, values: Numbers, count: int, strength: float, seed: int) -> Numbers:
-    """The first ``count`` numbers moved by chance: a little at a small strength (0..1), anywhere in the range at 1."""
+    """The first ``count`` numbers, each moved at random: a little at a small strength (0..1), anywhere in the range at
+    1."""
     chance = random.Random(seed)
     made = list(values)
     for k in range(min(count, len(made))):

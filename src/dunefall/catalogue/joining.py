@@ -136,7 +136,7 @@ def joined(patch: Patch, layer_id: str, type_id: str, beside: str = "", port: st
     beside : str
         The module that is selected, if one is.
     port : str
-        The parameter of it that is selected, if one is.
+        Its selected parameter, if one is.
 
     Returns
     -------
@@ -344,7 +344,7 @@ class _Joiner:
         return bool(taken)
 
     def _into_chain(self, role: str, fallback: Place | None) -> None:
-        """Behind the selection, or behind what the layer plays: all that it moved in this layer is moved by this."""
+        """Behind the selection, or behind what the layer plays: this moves everything that it moved in this layer."""
         source = self._beside_out() if self._gives(role) else fallback
         if source is None:
             return
@@ -355,7 +355,7 @@ class _Joiner:
         self._told.append(f"behind {self._name(source.module)}")
 
     def _play(self, first: Output) -> None:
-        """The selection, if it has a pitch; else all tones of the layer that nothing plays yet."""
+        """The selection, if it has a pitch; otherwise every tone of the layer that nothing plays yet."""
         chosen = [self.beside] if self.beside and self.beside_spec and self.beside_spec.target("pitch_note") else []
         for module in chosen or self.before.layer(self.layer_id).modules:
             spec = spec_for(module)

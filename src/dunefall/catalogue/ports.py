@@ -32,7 +32,7 @@ class Input:
         Takes both channels: the kernel gets the right one as ``<id>_right``, the same as the left where what comes in
         is mono.
     listens : bool
-        Without it the module does nothing: a new one listens here to its layer's main trigger until told otherwise.
+        Without it the module does nothing: a new one listens to its layer's main trigger by default.
     """
 
     id: str
@@ -215,10 +215,10 @@ class Series:
         Numbers side by side, or points of a curve over 0..1; or, both series of a group in one field, a way in the
         plane, or notes and hits in eight columns.
     shape : function or None
-        Of a number, a place 0..1 and the module's own series: each number stands for a small curve of this height,
-        0..1, which is shown.
+        Of a number, a place 0..1 and the module's own series: each number is drawn as a small curve of this height,
+        0..1.
     across : str
-        The series that says how far apart the points of this one stand.
+        The series that gives the distance between this one's points.
     """
 
     id: str

@@ -24,7 +24,7 @@ class Renewed(NamedTuple):
 
 
 def renewed(patch: Patch, old: Compound, kept: Patch) -> Renewed:
-    """Put the form that a file of the library holds in the place of a compound.
+    """Replace a compound by its latest form from the library.
 
     Controls of the same name keep their values, controls and ports of the same name their links.
 
@@ -33,7 +33,7 @@ def renewed(patch: Patch, old: Compound, kept: Patch) -> Renewed:
     patch : Patch
         The patch; it is not changed.
     old : Compound
-        The compound as it stands in the patch.
+        The compound in the patch.
     kept : Patch
         What the file holds.
 

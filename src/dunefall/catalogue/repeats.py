@@ -1,6 +1,6 @@
 """When a patch, or a part of it, begins again: from all clocks, divisions and lengths, exactly.
 
-Every module's course has a period: the least common multiple of the periods of what moves it, of its own, and of as
+Every module's course has a period: the least common multiple of the periods of its movers, of its own period, and of as
 many triggers as it takes to come round. Fractions are exact; what is set in decimals counts as those decimals.
 """
 
@@ -32,9 +32,9 @@ class Repeat:
     seconds : Fraction or None
         The period; 0: nothing in it moves; None: never.
     by_chance, moved : tuple of str
-        Why never: modules that go by chance, and modules whose speed is moved.
+        Why never: random modules, and modules whose speed is moved.
     noises : tuple of str
-        Sounding modules whose sound is by chance, though their course is not.
+        Sounding modules whose sound is random, though their course is not.
     shortest_s : Fraction
         The shortest period in it: a step.
     """

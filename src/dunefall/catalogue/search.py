@@ -43,7 +43,7 @@ class Entry:
     ranks : tuple of frozenset
         Words by which it is found: those of its name, its plain words, its sentence, its ports.
     names : tuple of str
-        Its name and its plain words, as they are compared with all that was typed.
+        Its name and its plain words, in the form that is compared with the typed text.
     picture : TinyPicture or None
         Of a compound of the user's; what ships with the program has its pictures apart.
     """
@@ -146,9 +146,9 @@ def _scores(word: str, listed: Sequence[Entry]) -> list[float]:
 def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     """Entries that fit all words of a text, the best first; where none fits all, those that fit some.
 
-    What is called just so stands first, then what has it among its plain words. A word that no entry has is taken for
-    the nearest one that some have, mistyped. An empty text finds everything: what the user has kept, then all others
-    in the order of the stages.
+    Exact names come first, then matches among the plain words. A word that no entry has is taken for the nearest one
+    that some have, mistyped. An empty text finds everything: what the user has kept, then all others in the order of
+    the stages.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Whether a patch fits the declarations: ports exist and values lie in their ranges."""
+"""Whether a patch fits the declarations: ports exist and values are within their ranges."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ __all__ = ["check_patch", "unknown_modules"]
 
 
 def check_patch(patch: Patch) -> None:
-    """Check a patch against the catalogue; modules of unknown type are left alone.
+    """Check a patch against the catalogue; modules of unknown type are skipped.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Other values by chance, with taste: near to what is there, in musical steps, never louder, locks respected."""
+"""Random values, with taste: near to what is there, in musical steps, never louder, locks respected."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def kind_of(param: Param) -> str:
 def varied(
     patch: Patch, modules: Collection[str], strength: float, kinds: Collection[str] = KINDS, *, seed: int
 ) -> Patch:
-    """A patch in which values of some modules are others by chance.
+    """A patch with some modules' values randomised.
 
     Parameters
     ----------

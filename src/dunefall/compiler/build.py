@@ -83,7 +83,7 @@ def _chosen(patch: Patch) -> tuple[float, ...]:
 
 
 class _Target(NamedTuple):
-    """What an input or parameter is whatever patch it stands in; ``param`` None for an input."""
+    """An input or parameter as far as the patch does not matter; ``param`` is None for an input."""
 
     id: str
     param: Param | None
@@ -310,7 +310,7 @@ class _Builder:
         return self.lane_ends if spec.lane_end else 0
 
     def _input_row(self, instance: Instance, k: int) -> int:
-        """A row of its own in a loop; elsewhere input k of every module has the same, as it is used at once."""
+        """A separate row in a loop; elsewhere input k of every module shares one, as it is used at once."""
         if self.in_loop[self.place[instance.id]]:
             return self._row()
         while len(self.input_rows) <= k:
@@ -426,7 +426,7 @@ def _is_audio(source: Instance, wire: Wire) -> bool:
 
 
 def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:
-    """Runs of modules (first, last, loop, no code yet): neighbours outside of loops go together, loops stand alone."""
+    """Runs of modules (first, last, loop, no code so far): neighbours outside loops are merged, loops stay separate."""
     parts: list[tuple[int, int, int, int]] = []
     at = 0
     for group in groups:
@@ -442,8 +442,8 @@ def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, 
 def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = ()) -> Program:
     """Compile a patch for a sample rate in Hz (8000 to 192000). Modules of unknown type are silent.
 
-    Modules from which no way leads to a layer's output are left out, unless somebody watches them: the outputs named
-    in ``probed`` and what leads to them. An output that is not the first one and that nobody uses has no row. The
+    Modules from which no way leads to a layer's output are left out, unless somebody watches them: the outputs named in
+    ``probed`` and everything that feeds them. An output that is not the first one and that nobody uses has no row. The
     patch must have passed ``catalogue.validate.check_patch``: ports are trusted here.
     """
     return _Builder(patch, float(rate), probed).build()

@@ -1,4 +1,4 @@
-"""Code for feedback loops put to use while a program runs; made by a process of its own, as that takes seconds."""
+"""Swaps in code for feedback loops while a program runs; a separate process makes it, as that takes seconds."""
 
 from __future__ import annotations
 

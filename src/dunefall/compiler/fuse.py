@@ -1,7 +1,7 @@
 """Code made for one feedback loop: all its kernels in one function, with states and signals in registers.
 
 Inside a loop every module runs sample by sample, and calling kernels one by one costs several times what they compute.
-So each kind of loop (its modules' types and how they are linked) gets a function of its own, written here as source,
+So each kind of loop (its modules' types and how they are linked) gets its own function, generated here as source,
 compiled in the background and kept on disk. It gives the same bits as the modules one by one, so it can be put to use,
 or left out, at any moment.
 """
@@ -229,7 +229,7 @@ class _Writer:
         ]
 
     def _plain(self) -> list[tuple[int, int]]:
-        """Inputs that one link of the loop leads to: usually just as it is, unless it is a pitch."""
+        """Inputs that one link of the loop leads to: usually unchanged, unless it is a pitch."""
         return [
             (k, j)
             for k, module in enumerate(self.modules)
@@ -238,7 +238,7 @@ class _Writer:
         ]
 
     def _samples(self, *, plain: bool = False) -> list[str]:
-        """The loop over the samples; ``plain``: inputs of one link of the loop take it just as it is."""
+        """The loop over the samples; ``plain``: inputs of one link of the loop use it unchanged."""
         as_they_are = self.plain if plain else []
         lines = ["for i in range(n):"]
         for k, module in enumerate(self.modules):

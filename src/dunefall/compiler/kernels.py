@@ -153,7 +153,7 @@ def load_generated(path: Path) -> ModuleType:
 
 
 def compiled_before(path: Path) -> bool:
-    """Whether generated code lies compiled on disk (Numba keeps an index file for it)."""
+    """Whether generated code is on disk, compiled (Numba keeps an index file for it)."""
     return any(path.parent.rglob(f"{path.stem}.*.nbi"))
 
 

@@ -211,7 +211,7 @@ def sound(row: Floats) -> bool:
 def _gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, single: int) -> None:
     """Prepare the linked inputs of a module whose base values are those it was compiled with.
 
-    An input that takes one signal as it is reads that signal's row: nothing is copied.
+    An input that takes one unchanged signal reads that signal's row: nothing is copied.
     """
     rows, last = memory.rows, start + n - 1
     for k in range(module.moved_first, module.moved_last):
@@ -270,7 +270,7 @@ def _as_it_is(entry: Record, base: Record, links: Records, amounts: Records) -> 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int, single: int) -> None:
-    """Run one module for n samples of the present quantum; ``single``: it stands in a feedback loop."""
+    """Run one module for n samples of the present quantum; ``single``: it is part of a feedback loop."""
     module, rows = plan.modules[m], memory.rows
     if memory.faults[m] != 0:
         _clear_outputs(plan, memory, m)
@@ -468,7 +468,7 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
 
 @cached_njit()
 def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats) -> None:
-    """Compute the next samples of a program, in quantums that lie at multiples of QUANTUM.
+    """Compute the next samples of a program, in quantums aligned to multiples of QUANTUM.
 
     Parameters
     ----------

@@ -12,8 +12,8 @@ from dunefall.compiler.warmup import prepare
 
 
 def main() -> None:
-    """One file after the other, until whoever asked for it has gone; ``--idle``: at the lowest priority; ``--all``: all
-    kernels and the engine's loop."""
+    """Compiles one file after another until the process that asked has ended; ``--idle``: at the lowest priority;
+    ``--all``: all kernels and the engine's loop."""
     paths = sys.argv[1:]
     if paths == ["--all"]:
         prepare(catalogue())

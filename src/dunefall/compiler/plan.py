@@ -1,6 +1,6 @@
-"""The arrays of a flat program: what never changes while it runs, and all that does.
+"""The arrays of a flat program: everything constant while it runs, and everything that changes.
 
-What may differ from sample to sample lies in the arrays of ``Memory``: a checkpoint is a copy of them.
+Whatever may differ from sample to sample is in the arrays of ``Memory``: a checkpoint is a copy of them.
 """
 
 from __future__ import annotations

@@ -144,7 +144,7 @@ class Program:
             self.memory.series[at : at + 1 + len(values)] = (len(values), *values)
 
     def writes(self, place: Place) -> bool:
-        """Whether all samples of an output stand in its row though nobody watches it: a first output that sounds.
+        """Whether an output's row holds all its samples even if nobody watches it: a first output that sounds.
 
         Parameters
         ----------

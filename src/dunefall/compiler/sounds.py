@@ -1,6 +1,6 @@
 """Sounds from files, as kernels read them: converted once, in pieces, then mapped into memory.
 
-A file is taken in under the digest of its bytes: decoded to 32-bit numbers, channel after channel, into a file of the
+A file is imported under the digest of its bytes: decoded to 32-bit numbers, channel after channel, into a file of the
 cache folder that every process maps. So a file of two hours needs no more memory than what is being played, a patch
 keeps its sound as long as the cache does, and a changed file of the same name is another sound.
 """
@@ -76,14 +76,14 @@ _made: dict[str, Sound] = {}
 
 
 def sounds_folder() -> Path:
-    """Where converted sounds lie; made if missing."""
+    """The folder of converted sounds; created if missing."""
     folder = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "sounds"
     folder.mkdir(parents=True, exist_ok=True)
     return folder
 
 
 def take_in(path: Path, report: Report | None = None) -> SoundRef:
-    """Convert a sound file for the players; of one that was taken in before, only the digest is worked out.
+    """Convert a sound file for the players; a file imported before is only hashed.
 
     Parameters
     ----------
@@ -113,7 +113,7 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
 
 
 def sounds_ready(patch: Patch) -> bool:
-    """Whether all sounds of a patch have been taken in."""
+    """Whether all sounds of a patch have been imported."""
     return all(module.sound is None or _converted(module.sound.digest) is not None for module in patch.modules())
 
 
@@ -150,7 +150,7 @@ def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
 
 
 def prepared(spec: ModuleSpec, module: Module, rate: float) -> Sound:
-    """What a module's kernel reads at a rate in Hz; silence where its file has not been taken in. Without a file of the
+    """What a module's kernel reads at a rate in Hz; silence where its file has not been imported. Without a file of the
     user's it is the shipped one, the built-in tables, or a computed place.
 
     Parameters
@@ -180,7 +180,7 @@ def shipped() -> SoundRef:
 
 
 def mapped(ref: SoundRef) -> Sound:
-    """A sound that was taken in; silence otherwise.
+    """An imported sound; silence if it has not been imported.
 
     Parameters
     ----------
@@ -280,7 +280,8 @@ def _digest(path: Path, report: Callable[[float], None]) -> str:
 
 
 def _converted(digest: str) -> Path | None:
-    """The conversion of a digest, whose name also tells rate and channels; None if there is none, or no such digest."""
+    """The conversion of a digest, whose name also holds rate and channels; None if there is no such digest or
+    conversion."""
     if not digest.isalnum():
         return None
     return next(sounds_folder().glob(f"{digest}-*{SUFFIX}"), None)

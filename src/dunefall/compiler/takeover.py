@@ -1,6 +1,6 @@
-"""Going on from one program to another: every module, base value and link that both have continues as it was.
+"""Going on from one program to another: every module, base value and link in both programs continues as it was.
 
-What belongs to what is worked out beforehand; ``apply`` is a few copies of arrays, fit for the audio thread.
+Everything that can be worked out in advance; ``apply`` only copies a few arrays, fit for the audio thread.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ def _pairs(new: Mapping[K, int], old: Mapping[K, int]) -> tuple[NDArray[np.int64
 
 
 def _voice_places(program: Program) -> dict[tuple[str, int, int], int]:
-    """Place of each voice among the levels; a layer whose number of voices changed begins anew."""
+    """Place of each voice among the levels; a layer whose number of voices changed starts fresh."""
     voices = [(layer.id, layer.voices, voice) for layer in program.patch.layers for voice in range(layer.voices)]
     return {voice: place for place, voice in enumerate(voices)}
 
@@ -96,7 +96,7 @@ class Takeover:
             target[to : to + size] = source[start : start + size]
 
     def _take_glides(self) -> None:
-        """What glides to the same goal goes on as it was; another goal is gone to from the present place."""
+        """A glide to the same target carries on; a new target is approached from the present value."""
         mine, theirs, ramp = self._new.memory, self._old.memory, self._new.ramp
         new, old = self._bases
         same = mine.bases["goal"][new] == theirs.bases["goal"][old]

@@ -32,7 +32,7 @@ PROBE_SAMPLES = 1 << 19
 
 
 class Traces(NamedTuple):
-    """Where the loop writes what the window shows; the arrays lie in shared memory.
+    """Where the loop writes what the window shows; the arrays are in shared memory.
 
     ``first`` holds, for each module in order of execution and one more, where its entries begin in ``rows`` (what is
     traced) and ``slots`` (its place in ``bins``: slot, bin, lowest and highest). ``counts`` holds: bins written,

@@ -1,7 +1,6 @@
 """Arrays made from addresses, and calls by address: what compiled code of all kinds is put together with.
 
-Nothing of the project is imported here: kernels that are made with it need not be compiled anew when something else
-changes.
+Nothing of the project is imported here: kernels that use it need not be recompiled when something else changes.
 """
 
 from __future__ import annotations

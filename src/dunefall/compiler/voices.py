@@ -1,9 +1,9 @@
-"""From modules to instances: a layer's modules stand once for each of its voices, up to where the voices meet, and
-once for each channel where they are fed stereo.
+"""From modules to instances: a layer's modules are repeated for each of its voices, up to where the voices meet, and
+for each channel where they are fed stereo.
 
-What runs once: the module where the voices meet and all that follows it, and the keyboards that give notes to the
-voices with all that leads to them. A sound that leaves the voices is their sum; another signal is the first voice's.
-The first voice is the module itself; the others have random numbers of their own and stand a little off in pitch,
+What runs once: the module where the voices meet and everything after it, and the keyboards that give notes to the
+voices with everything that feeds them. A sound that leaves the voices is their sum; another signal is the first
+voice's. The first voice is the module itself; the others have their own random numbers and are slightly off in pitch,
 frequencies and times.
 """
 

@@ -1,7 +1,7 @@
 """How code is compiled, and where it is kept between starts.
 
-Numba's own disk cache does not notice that a function in another file has changed, and code made for one processor
-may not run on another. So everything compiled lies in a folder named after the sources that it is made of, below one
+Numba's own disk cache does not notice that a function in another file has changed, and code made for one processor may
+not run on another. So everything compiled goes into a folder named after the sources that it is made of, below one
 named after the versions and the processor: a changed module compiles that module only.
 """
 
@@ -68,7 +68,7 @@ def _imported(text: str) -> frozenset[str]:
 
 
 def sources_of(text: str) -> str:
-    """Digest of a text and of all the project's sources that it imports, and they in turn.
+    """Digest of a text and of all the project's sources that it imports, recursively.
 
     Parameters
     ----------

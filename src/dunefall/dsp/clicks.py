@@ -1,4 +1,4 @@
-"""Clicks: a single step that stands alone in a sound, sample by sample.
+"""Clicks: a single isolated step in a sound, sample by sample.
 
 A step counts when it is much larger than all steps of the milliseconds before it and of those after it: the onset of a
 strike is followed by more of its kind, a click is not (the project's own rule).
@@ -33,7 +33,7 @@ SETTLES = 480.0
 def watch_clicks(state: Floats, first: int, left: Floats, right: Floats, position: float) -> None:
     """Listen to the next samples of a stereo sound; ``state`` holds ``CLICK_STATE`` numbers from ``first`` on.
 
-    Hardly ever is there a step worth asking about: then the largest of all these samples is all that is worked out.
+    Hardly ever is there a step worth asking about: then only the largest of all these samples is computed.
 
     Parameters
     ----------

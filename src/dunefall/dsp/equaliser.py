@@ -65,9 +65,9 @@ def run_band(
     kind: float, audio: Row, hz: Row, db: Row, q: Row, out: Row, state: State, at: int, rate: float, moves: int,
     scratch: Scratch,
 ) -> None:  # fmt: skip
-    """Send a row through a band of a kind; its two integrators stand at a place of the state. ``out`` may be ``audio``;
-    the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB
-    its integrators are empty, whether it rests or moves.
+    """Send a row through a band of a kind; its two integrators are at a place of the state. ``out`` may be ``audio``;
+    the first 384 numbers of ``scratch`` are lost. A band that rests at 0 dB costs nothing; at 0 dB its integrators are
+    empty, whether it rests or moves.
 
     Parameters
     ----------

@@ -29,7 +29,7 @@ def approach_step(time_s: float, rate: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def approach(value: float, goal: float, rise: float, fall: float) -> float:
-    """One sample nearer to a goal, by the share ``rise`` upwards or ``fall`` downwards.
+    """One sample closer to a target, by the factor ``rise`` upwards or ``fall`` downwards.
 
     Parameters
     ----------

@@ -68,7 +68,7 @@ class Limiter:
 
     def process(self, block: NDArray[np.float64], used: int = 0) -> float:
         """Limit a block in place; returns the lowest gain in it, 1.0 where nothing was reduced. Of its channels the
-        first ``used`` hold sound (0: all of them): the others are left alone."""
+        first ``used`` hold sound (0: all of them): the others pass unchanged."""
         return float(
             _limit(
                 block, used or block.shape[1], self._state, self._line, self._gains, self._queue, self._recent,

@@ -25,9 +25,9 @@ SCALE = 0.8529037030705663
 def loudness_of(left: float, right: float, memory: Memory, first: int, rate: float) -> float:
     """Take a sample of both sides into account; power of the last 3 s, of which 10 log10 is the level in LUFS.
 
-    ``memory`` from ``first`` on holds ``LOUDNESS_SIZE`` numbers, 0 at rest: the rate its filters are for, both biquads,
-    what they hold for both sides, the power of the piece under way and its samples, the piece's number, the mean power,
-    the power of each piece.
+    ``memory`` from ``first`` on holds ``LOUDNESS_SIZE`` numbers, initially 0: the rate its filters are for, both
+    biquads, what they hold for both sides, the power of the piece under way and its samples, the piece's number, the
+    mean power, the power of each piece.
 
     Parameters
     ----------

@@ -246,8 +246,8 @@ def on_grid(x: float) -> float:
 @njit(error_model="numpy", forceinline=True)
 def ramp(out: Row, phase: float, step: float) -> float:
     """Fill ``out``, at most 64 samples, with a phase in [0, 1) that moves by an even step of [-0.5, 1]; returns the
-    phase after it. The phase must lie on the grid of ``on_grid``, to which the step is brought: so no sample has to
-    wait for the one before.
+    phase after it. The phase must be on the grid of ``on_grid``, to which the step is rounded: so no sample has to wait
+    for the one before.
 
     Parameters
     ----------
@@ -275,7 +275,7 @@ def ramp(out: Row, phase: float, step: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def ramp_by(out: Row, phase: float, steps: Row, factor: float) -> float:
-    """As ``ramp``, with a step of its own for each sample: ``steps[i] * factor``, each in [-0.5, 1].
+    """As ``ramp``, with a separate step for each sample: ``steps[i] * factor``, each in [-0.5, 1].
 
     Parameters
     ----------

@@ -83,8 +83,8 @@ def measure(
     ----------
     block : ndarray [shape=(n, channels)]
         The frames.
-    state : ndarray [shape=(STATE_SIZE,)], 0 at rest
-        What is carried from call to call; 0 at first.
+    state : ndarray [shape=(STATE_SIZE,)]
+        Carried from call to call; initially 0.
     weights, phases : from ``k_weighting`` and ``oversampler``
         K-weighting filters.
     bin_samples : float

@@ -11,7 +11,7 @@ __all__ = ["get"]
 
 
 def get(row: Row, place: int) -> float:
-    """``row[place]`` for a place that is known to lie within, 0 or above."""
+    """``row[place]`` for a place known to be inside the row, 0 or above."""
     return row[place]
 
 

@@ -105,7 +105,7 @@ def response(number: int, rate: float) -> NDArray[np.float64]:
 
 
 def _mixing_s(room: Room) -> float:
-    """From when on the reflections are too many to be told apart: about three free ways."""
+    """From when on the reflections are too dense to be heard apart: about three free ways."""
     x, y, z = room.edges_m
     return min(3 * 4 * x * y * z / (2 * (x * y + y * z + x * z)) / SOUND_M_PER_S + 0.01, 0.12)
 

@@ -18,7 +18,7 @@ TO_60_DB = math.log2(1000.0)
 
 @njit(error_model="numpy", forceinline=True)
 def rise_share(attack_s: float, rate: float) -> float:
-    """Share of the way to above the top that a sample brings, for a time from rest to the top."""
+    """The share of the way to just above the top that one sample covers, for a time from rest to the top."""
     return 1.0 - exp2(-RISE_OCTAVES / (attack_s * rate))
 
 

@@ -72,5 +72,5 @@ def speaker_gains(angle_deg: float, centre: float, layout: float) -> tuple[float
 
 @njit(error_model="numpy", forceinline=True)
 def front_half_deg(layout: float) -> float:
-    """How far from straight ahead the speakers in front stand."""
+    """The angle between straight ahead and the front speakers."""
     return QUAD_FRONT if layout == QUAD else FRONT

@@ -99,8 +99,8 @@ def band_rows(scratch: Scratch, k: int, n: int) -> tuple[Row, Row, Row, Row]:
 
 @njit(error_model="numpy", forceinline=True)
 def three_bands(audio: Row, mix: Row, out: Row, scratch: Scratch, state: State) -> None:
-    """Three band-passes side by side, mixed with the sound itself; their factors stand in ``band_rows``, their
-    integrators at the beginning of the state. One loop, as each waits for its own last sample only.
+    """Three parallel band-passes, mixed with the dry sound; their factors are in ``band_rows``, their integrators at
+    the start of the state. One loop, as each waits for its own last sample only.
 
     Parameters
     ----------

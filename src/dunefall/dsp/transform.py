@@ -1,11 +1,11 @@
 """The Fourier transform of two channels at once, for the work on long responses.
 
-Both channels go through one transform, left as the real and right as the imaginary part (textbook). Its rounds go
-from long rows to short ones; the last four, whose rows would be too short for vectors, go over columns: number 16 q + r
-stands at q of row r from there on. It leaves its numbers in the order of their reversed bits, and everything is done in
-that order: from number 2 on they lie in groups of 2 h in which the first half belongs, mirrored, to the second. So row
-r belongs to row 15 - r, with the columns of each group mirrored, and the first of the two is kept; column 0, in which
-the smallest groups lie, is treated apart.
+Both channels go through one transform, left as the real and right as the imaginary part (textbook). Its rounds go from
+long rows to short ones; the last four, whose rows would be too short for vectors, go over columns: number 16 q + r is
+at q of row r. It leaves its numbers in the order of their reversed bits, and everything is done in that order: from
+number 2 on they come in groups of 2 h in which the first half belongs, mirrored, to the second. So row r belongs to row
+15 - r, with the columns of each group mirrored, and the first of the two is kept; column 0, which holds the smallest
+groups, is treated separately.
 
 Sources: Cooley and Tukey 1965, An algorithm for the machine calculation of complex Fourier series; Gentleman and Sande
 1966, Fast Fourier transforms: for fun and profit.
@@ -66,7 +66,7 @@ def turns() -> NDArray[np.float64]:
 
 
 def kept_bins(size: int) -> NDArray[np.int64]:
-    """Which bins of a spectrum of so many numbers are kept, in the order in which they lie.
+    """Which bins of a spectrum of this length are kept, in storage order.
 
     Parameters
     ----------

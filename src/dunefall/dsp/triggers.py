@@ -108,7 +108,7 @@ def wrapped(step: float, count: float) -> float:
 def spread_evenly(hits: int, steps: int) -> list[bool]:
     """Hits spread over steps as evenly as can be, beginning with a hit.
 
-    Method: Bjorklund 2003, as told by Toussaint 2005, "The Euclidean algorithm generates traditional musical rhythms":
+    Method: Bjorklund 2003, as given by Toussaint 2005, "The Euclidean algorithm generates traditional musical rhythms":
     the remainders are distributed over the groups until at most one is left.
 
     Parameters

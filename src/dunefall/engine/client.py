@@ -34,7 +34,7 @@ NO_BEAT_S = 6.0
 
 
 class _Engine:
-    """One engine process and the pipe to it. A thread of its own writes to the pipe: where the engine is busy and the
+    """One engine process and the pipe to it. A separate thread writes to the pipe: where the engine is busy and the
     pipe full, nobody else waits."""
 
     def __init__(self, process: BaseProcess, pipe: Connection) -> None:
@@ -51,7 +51,7 @@ class _Engine:
         self.pipe.close()
 
     def send(self, message: object) -> None:
-        """Say something, after all that was said before."""
+        """Send a message after all earlier ones."""
         self._waiting.put(message)
 
     def end(self, seconds: float) -> None:
@@ -72,7 +72,7 @@ class _Engine:
 class EngineClient:
     """Talks to the engine's process; never waits for it.
 
-    A second process stands in reserve, with everything loaded, so that a dead engine is replaced within a second.
+    A second process waits in reserve, with everything loaded, so that a dead engine is replaced within a second.
 
     Attributes
     ----------
@@ -127,7 +127,7 @@ class EngineClient:
     # -- what to sound --------------------------------------------------------------------------------------------
 
     def open(self, patch: Patch) -> None:
-        """Begin a take of a patch, stopped or playing as it was."""
+        """Start a take of a patch, stopped or playing as before."""
         self._patch, self.take = patch, Take(patch, self.options.rate)
         self._pending.clear()
         self._opened = True

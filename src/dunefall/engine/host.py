@@ -105,7 +105,7 @@ class _Host:
     # -- the loop -----------------------------------------------------------------------------------------------
 
     def serve(self) -> None:
-        """Answer messages until the window says goodbye or is gone."""
+        """Answer messages until the window says goodbye or disappears."""
         while True:
             try:
                 message = self._next_message()
@@ -200,7 +200,7 @@ class _Host:
     # -- programs -----------------------------------------------------------------------------------------------
 
     def _get_ready(self, message: say.Prepare) -> None:
-        """Load what the patch needs; what is not compiled yet of all modules, an idle process compiles meanwhile."""
+        """Load what the patch needs; an idle process meanwhile compiles the remaining modules."""
         self._maker = prepare_idly(message.types, catalogue())
         built_in()
         freeze_loaded_objects()
@@ -433,7 +433,7 @@ class _Host:
             self._tell(say.Trouble(f"{error}."))
 
     def _key_turned(self, controller: int, place: float) -> None:
-        """A controller moved (in the keyboard's thread): the window knows what hangs on it."""
+        """A controller moved (in the keyboard's thread): the window knows what depends on it."""
         self._news.append(say.Turned(controller, place))
 
     def _key_played(self, note: float, velocity: float) -> None:

@@ -25,7 +25,7 @@ KEPT_DAYS = 30.0
 
 
 def recordings_folder() -> Path:
-    """Where recordings lie until a take is saved with copies of them; what is older than a month goes."""
+    """The folder for recordings until a take is saved with copies of them; files older than a month are deleted."""
     root = os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")
     folder = Path(root) / "recordings"
     folder.mkdir(parents=True, exist_ok=True)

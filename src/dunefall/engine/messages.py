@@ -71,8 +71,8 @@ class Open:
     Attributes
     ----------
     position : int
-        Sample to stand at. Beyond the start the sound begins there at once, with nothing remembered, and joins the
-        take's own state as soon as that has been worked out.
+        Sample to go to. Beyond the start the sound begins there at once, with nothing remembered, and joins the take's
+        own state as soon as that has been worked out.
     playing : bool
         Whether it sounds at once.
     """
@@ -275,7 +275,7 @@ class Clicked:
 
 @dataclass(frozen=True)
 class Turned:
-    """A MIDI controller (0 to 127), the wheel or the pressure stands at a place (see ``engine.devices.keys``)."""
+    """The new position of a MIDI controller (0 to 127), the wheel or the pressure (see ``engine.devices.keys``)."""
 
     controller: int
     place: float

@@ -18,7 +18,7 @@ SLICE_S = 0.03
 
 
 class SeekJob:
-    """Runs a take, unheard, until it stands at a sample.
+    """Runs a take, unheard, up to a sample.
 
     Attributes
     ----------
@@ -34,7 +34,7 @@ class SeekJob:
 
     @property
     def position(self) -> int:
-        """Where it stands."""
+        """The current position."""
         return self.performance.player.position
 
     def work(self) -> bool:

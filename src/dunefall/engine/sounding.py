@@ -137,7 +137,7 @@ class Sounding:
             out[:, :2] = out[:, :2].mean(axis=1, keepdims=True)
 
     def _judge(self, stereo: NDArray[np.float64]) -> None:
-        """What is said of both sides together, and of the whole programme."""
+        """Messages about both sides together, and about the whole programme."""
         status, powers = self._shared.status, self._powers
         share = min(1.0, len(stereo) / (CORRELATION_S * self.rate))
         left, right = stereo[:, 0], stereo[:, 1]

@@ -14,7 +14,7 @@ __all__ = ["TraceSlots"]
 
 
 class TraceSlots:
-    """Gives every output of a program that has a row a slot, and lets it keep it for as long as it is there."""
+    """Gives every output of a program that has a row a slot, which it keeps while it exists."""
 
     def __init__(self, shared: SharedState) -> None:
         self._shared = shared
@@ -27,7 +27,7 @@ class TraceSlots:
         return dict(self._slots)
 
     def traces(self, program: Program, probes: list[Place | None]) -> Traces:
-        """Where a program writes; the outputs of the first voice stand for all."""
+        """Where a program writes; the first voice's outputs represent all voices."""
         outputs: dict[str, tuple[int, int]] = {}
         for module in program.patch.modules():
             spec = spec_of(module.type)

@@ -71,7 +71,7 @@ class LayoutSet:
 
 @dataclass(frozen=True)
 class ModulePut:
-    """A module stands at this place of a layer, whatever was known of it before."""
+    """A module is now at this place in a layer, whatever it was before."""
 
     layer: str
     index: int
@@ -87,7 +87,7 @@ class ModuleGone:
 
 @dataclass(frozen=True)
 class LinkPut:
-    """A link stands at this place of the patch."""
+    """A link is now at this place in the patch."""
 
     index: int
     link: Link
@@ -102,7 +102,7 @@ class LinkGone:
 
 @dataclass(frozen=True)
 class LayerPut:
-    """A layer stands at this place; its modules are told one by one."""
+    """A layer is now at this place; its modules are reported one by one."""
 
     index: int
     layer: Layer
@@ -204,7 +204,7 @@ def _only_values(before: Module, after: Module) -> bool:
 
 
 def _moved(before: Sequence[T], after: Sequence[T]) -> tuple[list[T], list[tuple[int, T]], bool]:
-    """Items that are gone; those that are new, different or, if the order changed, all of them; if it did not."""
+    """Removed items; those that are new, different or, if the order changed, all of them; whether it did not."""
     old = {item.id: item for item in before}
     ids = {item.id for item in after}
     stay = [item.id for item in before if item.id in ids]

@@ -1,7 +1,7 @@
-"""Compounds of a patch: what stands in which, and patches with other ones.
+"""Compounds of a patch: what contains what, and patches with changed compounds.
 
-A compound is a way of seeing: its modules stand in their layer as all others do, so that making one, opening it or
-taking it apart changes nothing of what sounds.
+A compound is a way of seeing: its modules are in their layer like all others, so making one, opening it or taking it
+apart does not change the sound.
 """
 
 from __future__ import annotations
@@ -38,17 +38,17 @@ def compound_of(patch: Patch, compound_id: str) -> Compound | None:
 
 
 def parents(patch: Patch) -> dict[str, Compound]:
-    """The compound in which each module or compound directly stands."""
+    """The compound that directly contains each module or compound."""
     return {part: compound for compound in patch.compounds for part in compound.parts}
 
 
 def parent_of(patch: Patch, part: str) -> Compound | None:
-    """The compound in which a module or compound directly stands, or None."""
+    """The compound that directly contains a module or compound, or None."""
     return next((compound for compound in patch.compounds if part in compound.parts), None)
 
 
 def modules_in(patch: Patch, chosen: Collection[str]) -> tuple[str, ...]:
-    """The modules of these ids, in the order of the patch; a compound stands for all that is in it.
+    """The modules of these ids, in the order of the patch; a compound means everything in it.
 
     Parameters
     ----------
@@ -74,7 +74,7 @@ def modules_in(patch: Patch, chosen: Collection[str]) -> tuple[str, ...]:
 
 
 def compounds_in(patch: Patch, compound_id: str) -> tuple[Compound, ...]:
-    """The compounds that stand in one, at any depth.
+    """The compounds inside one, at any depth.
 
     Parameters
     ----------
@@ -98,7 +98,7 @@ def with_compound(patch: Patch, compound: Compound) -> Patch:
 
 
 def with_new_compound(patch: Patch, compound: Compound) -> Patch:
-    """A patch with its parts made into one compound, which stands where they stood.
+    """A patch with its parts made into one compound in their place.
 
     Parameters
     ----------
@@ -115,7 +115,7 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
     Raises
     ------
     PatchError
-        If they stand in different layers or compounds, or it would be nested too deeply.
+        If they are in different layers or compounds, or would be nested too deeply.
     """
     within = {parent.id if (parent := parent_of(patch, part)) else "" for part in compound.parts}
     if len(within) > 1:
@@ -131,7 +131,7 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
 
 
 def with_new_parts(before: Patch, after: Patch, compound_id: str) -> Patch:
-    """``after`` with all that ``before`` did not have, and that stands in no compound, put into this one.
+    """``after`` with everything new since ``before`` that is in no compound put into this one.
 
     Parameters
     ----------
@@ -157,7 +157,7 @@ def _ids(patch: Patch) -> dict[str, None]:
 
 
 def with_parts(patch: Patch, compound_id: str, parts: Collection[str]) -> Patch:
-    """A patch in which some modules that stood in no compound stand in this one.
+    """A patch in which some modules outside compounds are put into this one.
 
     Parameters
     ----------
@@ -178,7 +178,7 @@ def with_parts(patch: Patch, compound_id: str, parts: Collection[str]) -> Patch:
 
 
 def without_compound(patch: Patch, compound_id: str) -> Patch:
-    """A patch in which a compound's parts stand where it stood, as themselves.
+    """A patch in which a compound's parts replace it.
 
     Parameters
     ----------
@@ -213,8 +213,8 @@ def check_compounds(patch: Patch) -> None:
     Raises
     ------
     PatchError
-        If an id is used twice or not there, something is in two compounds, or in itself, or the modules of one
-        stand in different layers or are a layer's end; with the place in the file.
+        If an id is used twice or missing, something is in two compounds, or in itself, or the modules of one are in
+        different layers or are a layer's output; with the place in the file.
     """
     layers = {module.id: layer for layer in patch.layers for module in layer.modules}
     names = set(layers) | {layer.id for layer in patch.layers}
@@ -265,8 +265,8 @@ def _check_inside(patch: Patch, compound: Compound, place: str) -> None:
 
 
 def checked_compound(compound: Compound) -> Compound:
-    """A compound with its texts trimmed; raises ParameterError where a name is missing or stands there twice, or a
-    range is empty.
+    """A compound with its texts trimmed; raises ParameterError where a name is missing or used twice, or a range is
+    empty.
 
     Parameters
     ----------
@@ -280,7 +280,7 @@ def checked_compound(compound: Compound) -> Compound:
     Raises
     ------
     ParameterError
-        If a name is missing or stands there twice, or a range is empty.
+        If a name is missing or used twice, or a range is empty.
     """
     names = [x.name.strip() for x in compound.controls] + [x.name.strip() for x in compound.ports]
     if not compound.name.strip() or not all(names):

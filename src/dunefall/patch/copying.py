@@ -231,7 +231,7 @@ def _fresh(patch: Patch, module: Module, names: dict[str, str]) -> Module:
 
 
 def free_name(name: str, others: Iterable[str]) -> str:
-    """A name that nothing has yet, such as ``Filter 2``.
+    """An unused name such as ``Filter 2``.
 
     Parameters
     ----------
@@ -297,7 +297,7 @@ def parse_clip(text: str) -> Clip:
 
 
 def starter_clip(starter: Patch) -> Clip:
-    """All of a starter: its layers whole, what stands in Shared as modules.
+    """All of a starter: whole layers, and items in Shared as modules.
 
     Parameters
     ----------

@@ -37,7 +37,7 @@ class Document:
         self._undone: list[_Step] = []
 
     def open(self, patch: Patch, path: Path | None) -> None:
-        """Hold another patch, with a history of its own; listeners stay, and are not told.
+        """Hold another patch, with a new history; listeners stay, and are not notified.
 
         Parameters
         ----------
@@ -88,7 +88,7 @@ class Document:
         self._set(patch)
 
     def end_merge(self) -> None:
-        """Close the present step: the next edit is a step of its own, whatever its key."""
+        """Close the present step: the next edit becomes a separate undo step, whatever its key."""
         if self._done and self._done[-1].merge:
             last = self._done[-1]
             self._done[-1] = _Step(last.label, last.before, last.after, "")

@@ -66,7 +66,7 @@ def parse_json(data: bytes) -> object:
 
 
 def dump_json(raw: object) -> str:
-    """Text of objects and lists as it stands in a file."""
+    """The text of objects and lists in a file."""
     return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
@@ -99,13 +99,13 @@ def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     name : str
         Name of the field.
     kind : type
         str, float, int, bool, list or dict.
     place : str
-        Where in the file the object stands.
+        The object's place in the file.
     default : T, optional
         What is given where the field is missing; without one it must be there.
 
@@ -148,11 +148,11 @@ def objects(raw: dict[str, object], name: str, place: str, most: int) -> list[tu
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     name : str
         Name of the field.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
     most : int
         How many there may be.
 
@@ -181,11 +181,11 @@ def texts(raw: dict[str, object], name: str, place: str) -> list[str]:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     name : str
         Name of the field.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -208,11 +208,11 @@ def numbers(raw: dict[str, object], name: str, place: str) -> tuple[float, ...]:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     name : str
         Name of the field.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------

@@ -179,14 +179,14 @@ def save_patch(patch: Patch, path: Path) -> None:
 
 
 def layout_in(raw: dict[str, object], place: str) -> str:
-    """The layout that an object names, stereo if it names none; raises PatchError if there is no such layout.
+    """The layout that an object names, stereo by default; raises PatchError if there is no such layout.
 
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -210,7 +210,7 @@ def patch_of(raw: object) -> Patch:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
 
     Returns
     -------

@@ -1,4 +1,5 @@
-"""The shipped patches, and what may stand where a patch is expected: a file, ``demo:`` or ``starter:NAME``."""
+"""The shipped patches, and everything that can be named where a patch is expected: a file, ``demo:`` or
+``starter:NAME``."""
 
 from __future__ import annotations
 
@@ -35,7 +36,7 @@ def find_patch(name: str) -> tuple[Patch, Path | None]:
     Raises
     ------
     PatchError
-        If there is no such starter, or the file is no patch.
+        If there is not a such starter, or the file is no patch.
     StorageError
         If the file cannot be read.
     """

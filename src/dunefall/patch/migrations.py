@@ -21,7 +21,7 @@ QUARTER_TURN = 90.0
 
 
 def migrated(patch: Patch, version: int) -> Patch:
-    """The patch of a file of a format, as it is in the present format.
+    """A patch file of an older format, converted to the present one.
 
     Parameters
     ----------

@@ -292,7 +292,7 @@ def _even_times(loop: Sequence[tuple[float, float, float]], middle: float) -> tu
 
 
 def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, float]]) -> Patch:
-    """A patch in which a layer goes round a drawn loop of (seconds, degrees, metres), as fast as it was drawn.
+    """A patch in which a layer follows a drawn loop of (seconds, degrees, metres), at the speed at which it was drawn.
 
     Parameters
     ----------

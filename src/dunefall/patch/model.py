@@ -100,7 +100,7 @@ class Patch:
         return self._place(module_id)[0]
 
     def layer_of(self, module_id: str) -> Layer:
-        """The layer in which a module stands; raises PatchError if there is none."""
+        """The layer that contains a module; raises PatchError if there is none."""
         return self._place(module_id)[1]
 
     def _place(self, module_id: str) -> tuple[Module, Layer]:
@@ -161,7 +161,7 @@ class Patch:
         return tuple(self._ends[1].get(module_id, ()))
 
     def free_id(self, stem: str) -> str:
-        """An id that no module, layer or link has yet, such as ``filter-3``.
+        """An unused id such as ``filter-3``.
 
         Parameters
         ----------
@@ -336,7 +336,7 @@ class Patch:
 
 
 def _left_of(compounds: tuple[Compound, ...], gone: set[str]) -> tuple[Compound, ...]:
-    """Compounds without what is gone; one that nothing is left of is gone, too."""
+    """Compounds without removed items; an emptied one is removed, too."""
     while compounds and gone:
         left = tuple(compound.without(gone) for compound in compounds)
         gone = {compound.id for compound in left if not compound.parts}

@@ -1,4 +1,4 @@
-"""Layers, modules, links and compounds as they stand in files; every field is checked where it enters."""
+"""Layers, modules, links and compounds in files; every field is checked as it is read."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ _COMPOUND_FIELDS = (
 
 
 def dump_layer(layer: Layer) -> dict[str, object]:
-    """A layer as it stands in a file.
+    """A layer as a file's object.
 
     Parameters
     ----------
@@ -63,7 +63,7 @@ def dump_layer(layer: Layer) -> dict[str, object]:
 
 
 def dump_module(module: Module) -> dict[str, object]:
-    """A module as it stands in a file."""
+    """A module as a file's object."""
     return {
         "id": module.id,
         "type": module.type,
@@ -78,7 +78,7 @@ def dump_module(module: Module) -> dict[str, object]:
 
 
 def dump_link(link: Link) -> dict[str, object]:
-    """A link as it stands in a file."""
+    """A link as a file's object."""
     return {
         "id": link.id,
         "from": str(link.source),
@@ -97,9 +97,9 @@ def raw_layer(raw: dict[str, object], place: str) -> Layer:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -136,9 +136,9 @@ def raw_module(raw: dict[str, object], place: str) -> Module:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -161,7 +161,7 @@ def raw_module(raw: dict[str, object], place: str) -> Module:
 
 
 def dump_compound(compound: Compound) -> dict[str, object]:
-    """A compound as it stands in a file.
+    """A compound as a file's object.
 
     Parameters
     ----------
@@ -193,9 +193,9 @@ def raw_compound(raw: dict[str, object], place: str) -> Compound:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -242,9 +242,9 @@ def raw_link(raw: dict[str, object], place: str) -> Link:
     Parameters
     ----------
     raw : dict
-        Fields as they stand in the file.
+        The object's fields in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------
@@ -276,9 +276,9 @@ def split_place(text: object, place: str) -> Place:
     Parameters
     ----------
     text : object
-        What stands in the file.
+        The value in the file.
     place : str
-        Where it stands in the file, such as `layers[0].modules[2]`.
+        Its place in the file, such as `layers[0].modules[2]`.
 
     Returns
     -------

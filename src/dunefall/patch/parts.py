@@ -29,7 +29,7 @@ class SoundRef:
     Attributes
     ----------
     path : str
-        Where it lies: absolute in an open patch, relative to the patch in a file.
+        Its path: absolute in an open patch, relative to the patch in a file.
     digest : str
         Of its bytes: tells whether it is still the same sound.
     """
@@ -125,9 +125,9 @@ class Layer:
     Attributes
     ----------
     voices : int
-        How often its modules stand side by side (1 to ``MOST_VOICES``), each with random numbers of its own.
+        How many copies of its modules run side by side (1 to ``MOST_VOICES``), each with its own random numbers.
     spread : float [0, 1]
-        How far its voices stand apart in pitch, frequencies and times.
+        How far its voices are spread in pitch, frequencies and times.
     meet : str
         Module at which the voices meet: it and what follows run once. Empty: the layer's output.
     effects : bool
@@ -185,9 +185,9 @@ class Compound:
     id : str
         Unique among modules, layers and compounds.
     parts : tuple of str
-        The modules, and the compounds, that stand directly in it; each stands in one compound at most.
+        The modules and compounds directly in it; each is in one compound at most.
     controls : tuple of Control
-        The first one's value stands on its card.
+        The first one's value is on its card.
     ports : tuple of Port
         Inputs and outputs in their order; the first output is the one that its card shows.
     bypassed : bool

@@ -21,7 +21,7 @@ SUFFIX = ".recovery"
 
 
 def recovery_folder() -> Path:
-    """Where the copies lie; ``DUNEFALL_DATA`` names another place."""
+    """The folder of the copies; ``DUNEFALL_DATA`` names another place."""
     return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")) / "recovery"
 
 
@@ -42,7 +42,7 @@ class Recovery:
         self._file = folder / f"{os.getpid()}{SUFFIX}"
 
     def keep(self, patch: Patch, path: Path | None) -> None:
-        """Write the copy anew; raises StorageError if that is not possible.
+        """Rewrite the copy; raises StorageError if that is not possible.
 
         Parameters
         ----------
@@ -61,7 +61,7 @@ class Recovery:
         self._file.unlink(missing_ok=True)
 
     def left_behind(self) -> list[Recovered]:
-        """Copies of processes that are gone, the newest first; what cannot be read is passed over."""
+        """Copies left by processes that have ended, the newest first; unreadable ones are skipped."""
         found = []
         with contextlib.suppress(OSError):
             for file in sorted(self._folder.glob(f"*{SUFFIX}"), key=lambda file: -file.stat().st_mtime):

@@ -110,7 +110,7 @@ class Take:
         Raises
         ------
         ParameterError
-            If it lies before the last entry.
+            If it is earlier than the last entry.
         """
         if entry.at < 0:
             raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")

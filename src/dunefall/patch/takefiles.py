@@ -100,7 +100,7 @@ def _found(entry: Entry, folder: Path) -> Entry:
 
 
 def _kept(entry: Entry, take: Path) -> Entry:
-    """An entry as it is written, its recording copied beside the take."""
+    """An entry for the file, its recording copied beside the take."""
     if not isinstance(entry.what, Heard):
         return entry
     recording = Path(entry.what.recording)

@@ -27,8 +27,8 @@ MOST_FILES, COLUMNS, MOST_COLUMNS = 1_000, 48, 256
 
 
 class TinyPicture(NamedTuple):
-    """What something gives, as it is shown where it can be chosen: the kind of signal, and the lowest and the highest
-    place (0..99) of each column."""
+    """What something does, in a few words for lists: the kind of signal, and the lowest and the highest place (0..99)
+    of each column."""
 
     role: str
     columns: list[list[int]]
@@ -57,7 +57,7 @@ class TinyPicture(NamedTuple):
 
 
 def library_folder() -> Path:
-    """Where it lies; ``DUNEFALL_LIBRARY`` names another folder."""
+    """Its folder; ``DUNEFALL_LIBRARY`` names another."""
     folder = os.environ.get("DUNEFALL_LIBRARY")
     return Path(folder) if folder else Path(platformdirs.user_data_dir("dunefall")) / "compounds"
 
@@ -77,7 +77,7 @@ def main_compound(patch: Patch) -> Compound:
     Raises
     ------
     PatchError
-        If the patch holds not exactly one compound of its own.
+        If the patch does not hold exactly one outermost compound.
     """
     within = parents(patch)
     found = [compound for compound in patch.compounds if compound.id not in within]

@@ -1,4 +1,4 @@
-"""A render in a process of its own, so that neither the window nor the sound has to wait for it."""
+"""A render in a separate process, so that neither the window nor the sound has to wait for it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Plays a take: its patch, and at their samples all that was changed by hand."""
+"""Plays a take: its patch, and every change made by hand, at its sample."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ __all__ = ["Performance", "by_hand"]
 
 
 def by_hand(what: Note | Press | Clear) -> Callable[[Player], None]:
-    """What an entry that leaves the patch as it is does to the sound.
+    """What an entry that does not change the patch does to the sound.
 
     Parameters
     ----------
@@ -50,7 +50,7 @@ def by_hand(what: Note | Press | Clear) -> Callable[[Player], None]:
 class Performance:
     """A take that sounds, from its start or from a checkpoint, in the widest layout that it ever has.
 
-    The same take gives the same samples, whatever the lengths asked for and wherever it began.
+    The same take gives the same samples, whatever the block lengths and wherever it starts.
 
     Parameters
     ----------

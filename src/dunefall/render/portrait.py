@@ -107,7 +107,7 @@ def _levels(impulse_response: NDArray[np.float64], across: NDArray[np.float64]) 
 
 
 def _partials(signal: NDArray[np.float64], across: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The strongest that lies around each frequency."""
+    """The strongest bin around each frequency."""
     amplitudes = np.abs(np.fft.rfft(signal * np.hanning(len(signal))))
     edges = np.sqrt(across[1:] * across[:-1])
     at = np.searchsorted(np.fft.rfftfreq(len(signal), 1 / RATE), np.concatenate(([across[0]], edges)))

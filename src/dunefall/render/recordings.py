@@ -49,7 +49,7 @@ class RecordingWriter:
         Raises
         ------
         StorageError
-            If the disk is full, or the folder is gone.
+            If the disk is full, or the folder has been removed.
         """
         try:
             self._file.write(samples.astype(">f4").tobytes())

@@ -47,7 +47,7 @@ class Culprit:
 
 
 class ClickWatch:
-    """Remembers which module made the last click that was told.
+    """Remembers which module made the last reported click.
 
     Attributes
     ----------
@@ -60,7 +60,7 @@ class ClickWatch:
         self._told = -PAUSE_S
 
     def take(self, click: Clicked, patch: Patch, engine: EngineClient, key: str) -> str:
-        """Find out which module made a layer click; returns what is to be told, now and then.
+        """Find out which module made a layer click; returns a notice from time to time.
 
         Parameters
         ----------
@@ -122,7 +122,7 @@ def find_culprit(patch: Patch, end: str, ago_samples: float, traces: Traces) -> 
 
 
 def _before(patch: Patch, end: str) -> list[str]:
-    """Modules that move what sounds on the way to a layer's end: all that leads there, nearest first."""
+    """Modules that move what sounds on the way to a layer's output: everything that feeds it, nearest first."""
     found, waiting = [end], [end]
     while waiting:
         here = waiting.pop(0)

@@ -32,8 +32,8 @@ class IncomingControl:
         self._learning = place
 
     def turned(self, controller: int, share: float) -> str:
-        """A controller stands at a share of its range, 0 to 1: what it moves follows, or it is learned. Returns what is
-        to be told, if anything.
+        """A controller's position in its range, 0 to 1: what it moves follows, or it is learned. Returns a notice, or
+        an empty text.
 
         Parameters
         ----------

@@ -31,7 +31,7 @@ class QuietWatch:
     def look(self, patch: Patch, traces: Traces, position: int, rate: float) -> bool:
         """Look at what has been drawn since the last time; whether anything about ``quiet`` has changed.
 
-        ``position`` is the sample that sounds now. A jump back, or a stop, begins nothing anew and counts nothing.
+        ``position`` is the sample that sounds now. A jump back, or a stop, restarts nothing and counts nothing.
 
         Parameters
         ----------
@@ -66,7 +66,7 @@ class QuietWatch:
 
 
 def quiet_reason(patch: Patch, module: Module, quiet: frozenset[str]) -> str:
-    """Why a module gives nothing new, as the rest of a sentence; empty for one whose values simply stand still.
+    """Why a module's output does not change, as the rest of a sentence; empty for one whose values are simply constant.
 
     Parameters
     ----------

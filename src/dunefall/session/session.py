@@ -107,7 +107,7 @@ class Session:
 
     @property
     def seconds(self) -> float:
-        """Where the sound stands."""
+        """The present position of the sound."""
         return self.engine.position / self.options.rate
 
     def seek(self, seconds: float) -> None:
@@ -125,7 +125,7 @@ class Session:
     # -- files --------------------------------------------------------------------------------------------------
 
     def save(self, path: Path) -> None:
-        """Save the patch. One that has no title yet, or goes to another file, takes the file's name.
+        """Save the patch. A patch without a title, or saved to a new file, takes the file's name.
 
         Parameters
         ----------

@@ -1,4 +1,4 @@
-"""Hearing another patch for a moment: the document stays as it is."""
+"""Hearing another patch for a moment: the document does not change."""
 
 from __future__ import annotations
 

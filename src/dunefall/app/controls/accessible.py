@@ -1,4 +1,4 @@
-"""What is painted on one widget, told to screen readers part by part: cards, lane heads, rows of the mix, marks.
+"""Describes what is painted on one widget to screen readers, part by part: cards, lane heads, rows of the mix, marks.
 
 A widget that has ``painted_parts`` is asked for them whenever somebody asks; nothing is kept, so nothing can be stale.
 """
@@ -134,7 +134,7 @@ def _interface(_kind: str, thing: object) -> QAccessibleInterface | None:
 
 
 def install_accessibility() -> None:
-    """Let painted parts be told; once for a program."""
+    """Make painted parts accessible; call once per program."""
     QAccessible.installFactory(_interface)
 
 

@@ -17,14 +17,14 @@ class Drawer(QObject):
     Parameters
     ----------
     page : QWidget
-        What the panel stands in; ``row`` is its layout.
+        The widget that holds the panel; ``row`` is its layout.
     over : QWidget
-        The part of the page over whose right edge it lies where the window is narrow.
+        The part of the page whose right edge the panel covers where the window is narrow.
 
     Signals
     -------
     covered (int)
-        So many px of the page lie under the panel from now on.
+        How many px of the page the panel now covers.
     """
 
     covered = Signal(int)
@@ -39,7 +39,7 @@ class Drawer(QObject):
 
     @property
     def narrow(self) -> bool:
-        """Whether the panel lies over the page."""
+        """Whether the panel covers the page."""
         return self._page.window().width() < NARROW
 
     def need(self, needed: bool) -> None:
@@ -66,13 +66,13 @@ class Drawer(QObject):
         self.covered.emit(self._panel.width() if self.narrow and self._panel.isVisible() else 0)
 
     def _lay_over(self) -> None:
-        """Let the panel lie where it covers the right edge."""
+        """Place the panel over the right edge of what it covers."""
         width, under = self._panel.maximumWidth(), self._over.geometry()
         self._panel.setGeometry(under.right() + 1 - width, under.top(), width, under.height())
         self._panel.raise_()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """The page has another size, or what the panel lies over, in the midst of the layout's work."""
+        """The page, or what the panel covers, has been resized by the layout."""
         if event.type() == QEvent.Type.Resize and watched is self._page:
             self.fit()
         elif event.type() == QEvent.Type.Resize and self.narrow:

@@ -112,7 +112,7 @@ def card(painter: QPainter, widget: QWidget, theme: Theme) -> None:
 def outline(
     painter: QPainter, box: QRectF, colour: QColor, width: float, radius: float, *, dashed: bool = False
 ) -> None:
-    """Draw a rounded frame that lies inside of its box."""
+    """Draw a rounded frame inside its box."""
     pen = QPen(colour, width)
     if dashed:
         pen.setStyle(Qt.PenStyle.DashLine)

@@ -38,7 +38,8 @@ step."""
 
 
 class _Field(QLineEdit):
-    """The value while it is typed; Escape gives it up. Neither key reaches the rail, which would begin anew."""
+    """The value while it is typed; Escape gives it up. Neither key reaches the rail, which would open the field
+    again."""
 
     left = Signal()
 
@@ -62,7 +63,7 @@ class Rail(QWidget):
     moved (float)
         The user set another base value.
     settled ()
-        A drag, a typed value or a key has ended: the next change is an undo step of its own.
+        A drag, a typed value or a key has ended: the next change becomes a separate undo step.
     link_asked ()
         "Move this…" was chosen from the menu.
     reach_scaled (float)
@@ -235,7 +236,7 @@ class Rail(QWidget):
         self._set(self.param.from_rail(place))
 
     def _end_at(self, point: QPointF) -> int | None:
-        """The end of the reach that is there, 0 or 1; None where the value itself is nearer."""
+        """Which end of the reach is under the mouse, 0 or 1; None if the value itself is closer."""
         if self._reach is None or abs(point.y() - TRACK_Y) > 8:
             return None
         ends, base = [self._x(end) for end in self._reach], self._x(self._value)
@@ -244,7 +245,7 @@ class Rail(QWidget):
         return near if distance <= GRIP and distance < abs(point.x() - base) else None
 
     def _drag_reach(self, end: int, x: float) -> None:
-        """Let an end of the reach stand at a place; it stays on its side of the value."""
+        """Move one end of the reach to a position; it stays on its own side of the value."""
         if self._reach is None:
             return
         param = self.param

@@ -1,8 +1,8 @@
 """Replacing what a scroll area shows, also when one of the old widgets asked for it.
 
-A signal runs inside the widget that emits it. If the answer to it builds the page anew, the old page must outlive the
-signal, the keys must stay where they were, and a drag must not lose its widget. All pages that are built anew go
-through ``replace_content``.
+A signal runs inside the widget that emits it. If a handler rebuilds the page, the old page must outlive the signal,
+keyboard focus must stay where it was, and a drag must not lose its widget. Every page that is rebuilt goes through
+``replace_content``.
 """
 
 from __future__ import annotations

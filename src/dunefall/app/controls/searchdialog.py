@@ -43,7 +43,7 @@ class SearchRow(QStyledItemDelegate):
         self.draw(painter, box, index, self._theme.colour("text" if chosen else "text2"))
 
     def draw(self, painter: QPainter, box: QRect, index: QModelIndex | QPersistentModelIndex, quiet: QColor) -> None:
-        """Paint an entry into its box; ``quiet`` is the ink for what stands back."""
+        """Paint an entry into its box; ``quiet`` is the ink for secondary text."""
         raise NotImplementedError
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:

@@ -136,7 +136,7 @@ class CompoundDialog(QDialog):
         return outputs + [Place(m, port.id) for m, spec in specs.items() for port in spec.inputs]
 
     def _keep_texts(self) -> None:
-        """What stands in the fields, as controls and ports; raises ParameterError where a value is none."""
+        """The fields as controls and ports; raises ParameterError where a value is not a number."""
         count = len(self._controls)
         for k, fields in enumerate(self._rows[:count]):
             control = self._controls[k]

@@ -16,7 +16,7 @@ __all__ = ["COMMANDS", "offer_changes"]
 
 
 def toggle(context: Context) -> None:
-    """Open the selected compound, or close the one in which the selection stands."""
+    """Open the selected compound, or close the one that contains the selection."""
     if context.selection.module:
         context.selection.press_compound(context.selection.module)
 
@@ -41,7 +41,7 @@ def make(context: Context) -> None:
 
 
 def _chosen(context: Context) -> Compound | None:
-    """The selected compound, or the one in which the selection stands."""
+    """The selected compound, or the one that contains the selection."""
     chosen, patch = context.selection.module, context.session.patch
     found = (compound_of(patch, chosen) or parent_of(patch, chosen)) if chosen else None
     if found is None:
@@ -58,7 +58,7 @@ def edit(context: Context) -> None:
 
 
 def take_apart(context: Context) -> None:
-    """Let the parts of a compound stand by themselves again."""
+    """Take a compound apart; its modules stay."""
     found = _chosen(context)
     if found is not None:
         context.selection.select("")

@@ -23,7 +23,7 @@ def duplicate(context: Context) -> None:
 
 
 def duplicate_with_sources(context: Context) -> None:
-    """A copy of the selection with copies of all that moves it."""
+    """Duplicate the selection together with everything that moves it."""
     _duplicate(context, sources=True)
 
 

@@ -43,7 +43,7 @@ def redo(context: Context) -> None:
 
 
 def another_seed(context: Context) -> None:
-    """Take another seed: everything that goes by chance falls differently."""
+    """Take another seed: everything random comes out differently."""
     reroll(context.session.document)
 
 

@@ -71,9 +71,9 @@ class LinkDialog(SearchDialog):
     first : bool
         Each module once, by its first output: a module is looked for.
     role : str
-        Outputs of this role stand first.
+        Outputs of this role come first.
     makes : sequence of str
-        Types of the modules that can be made instead, the usual ones first; they stand below the outputs of the role.
+        Types of module that can be made instead, the usual ones first; they follow the outputs of the role.
 
     Attributes
     ----------
@@ -107,8 +107,8 @@ class LinkDialog(SearchDialog):
         self.fill("")
 
     def fill(self, text: str) -> None:
-        """List what fits all words. Outputs whose names hold them stand first, or, where nothing is typed, those of the
-        role; then what can be made, then all others."""
+        """List what fits all words. Outputs whose names contain them come first, or those of the role where nothing is
+        typed; then what can be made, then the rest."""
         words = text.lower().split()
         rows = [row for row in self._outputs() if all(word in row[1] for word in words)]
         named = [all(word in row[0].lower() for word in words) if words else row[3] == self._role for row in rows]

@@ -66,7 +66,7 @@ def ask_link(context: Context, port: str) -> None:
 
 
 def _link(context: Context, source: Place, target: Place) -> bool:
-    """Make a link; whether that was possible, and if not, the reason is told."""
+    """Make a link; returns whether it could be made, and says why if it could not."""
     try:
         add_link(context.session.document, source, target)
     except DunefallError as error:

@@ -114,7 +114,7 @@ def choose_tuning(context: Context) -> None:
 
 
 def use_tuning(context: Context, path: Path) -> None:
-    """Let the selected quantiser use a tuning file: one undo step; what is wrong with the file is told."""
+    """Let the selected quantiser use a tuning file: one undo step; a faulty file is reported."""
     try:
         title, cents = load_tuning(path)
     except DunefallError as error:

@@ -72,7 +72,7 @@ class Palette(SearchDialog):
     told_of : function of Entry to str
         What adding an entry would link, in words.
     hear : function of Entry or None
-        Let the patch sound with an entry added, or as it is.
+        Play the patch with an entry added, or as it is.
     kept : sequence of Entry
         The compounds of the user's library.
     """

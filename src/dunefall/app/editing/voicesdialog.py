@@ -1,4 +1,4 @@
-"""How many voices a layer has, how far they stand apart, and where they meet."""
+"""How many voices a layer has, how far apart they are spread, and where they meet."""
 
 from __future__ import annotations
 

@@ -51,7 +51,7 @@ class ScreenKeys(QWidget):
         )
 
     def _boxes(self) -> list[tuple[int, QRectF]]:
-        """Keys and their places, black ones last: they lie above the white ones."""
+        """Keys and their places, black ones last: they overlap the white ones."""
         wide = self.width() / (7 * OCTAVES)
         whites, blacks = [], []
         for octave in range(OCTAVES):
@@ -116,7 +116,7 @@ class ScreenKeys(QWidget):
 
     @staticmethod
     def _step(event: QKeyEvent) -> int | None:
-        """Semitones above the lowest note that a key of the computer stands for."""
+        """The semitones above the lowest note that a computer key plays."""
         plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
         return LETTERS.get(chr(event.key())) if plain and event.key() < 128 else None
 
@@ -159,7 +159,7 @@ class ScreenKeys(QWidget):
         self.update()
 
     def hideEvent(self, event: QHideEvent) -> None:
-        """No key stays down on a keyboard that has gone."""
+        """Releases every held key when the keyboard goes away."""
         self._let_all_go()
         super().hideEvent(event)
 

@@ -78,8 +78,8 @@ class SeriesField(QWidget):
         across: tuple[float, ...] = (),
         own: Mapping[str, tuple[float, ...]] | None = None,
     ) -> None:
-        """Show these numbers, of which the first ``count`` are used; ``across``: how far each point stands from the one
-        before; ``own``: all series of the module."""
+        """Show these numbers, of which the first ``count`` are used; ``across``: the distance of each point from the
+        one before; ``own``: all series of the module."""
         self._own = own or {}
         total = sum(across[1:])
         self._places = [sum(across[1 : k + 1]) / total for k in range(len(across))] if total > 0 else []
@@ -126,7 +126,7 @@ class SeriesField(QWidget):
         return self._box.left() + self._box.width() * (k + 0.5) / self._count
 
     def _at(self, position: QPointF) -> tuple[int, float]:
-        """Which number, and which value, lies under the mouse."""
+        """The number, and the value, under the mouse."""
         share = min(max((position.x() - self._box.left()) / self._box.width(), 0.0), 0.999999)
         k = int(share * self._count)
         if self.series.drawn == "curve":
@@ -200,7 +200,7 @@ class SeriesField(QWidget):
             outline(painter, box, self._theme.colour("text"), 1, 2)
 
     def _shape_of(self, number: int, cell: QRectF) -> QPolygonF:
-        """The small curve that a number stands for."""
+        """The small curve for one number."""
         assert self.series.shape is not None
         points = max(8, min(SHAPE_POINTS, round(cell.width())))
         line = QPolygonF()

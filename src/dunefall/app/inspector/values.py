@@ -107,7 +107,7 @@ class Values:
             row.set_bins(None if bins is None else bins[-ROW_BINS:])
 
     def value_now(self, port: str, live: Live) -> float | None:
-        """A port's present value, as it is told."""
+        """A port's present value as text."""
         module, place = self._patch.module(self._module), Place(self._module, port).inner
         now = live.value_now(place.module, place.port)
         return module.shown(port, now) if isinstance(module, Face) and now is not None else now

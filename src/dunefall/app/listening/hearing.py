@@ -53,7 +53,7 @@ def _hear_everything(context: Context) -> None:
 
 
 def hear_from_here(context: Context) -> None:
-    """Hear the selected module's own output and nothing else, or everything again; the patch stays as it is."""
+    """Solo the selected module's own output, or undo that; the patch does not change."""
     trial, place, key = context.session.trial, context.selection.output(), context.key_of("hear")
     if trial.part or place is None:
         _hear_everything(context)
@@ -89,7 +89,7 @@ def hear_link_alone(context: Context, link_id: str) -> None:
 
 
 def _only(patch: Patch, output: Place) -> Patch:
-    """A patch in which an output is all that is heard, in the middle."""
+    """A patch in which only one output is heard, in the centre."""
     home = patch.layer_of(output.module)
     outputs = [layer.output_id for layer in patch.layers if layer.id not in (SHARED_ID, MASTER_ID)]
     ends = [x for x in outputs if patch.has(x)]

@@ -62,7 +62,7 @@ def toggle_limiter(context: Context) -> None:
 
 
 def soften_last(context: Context) -> None:
-    """The cure for the last click that was told: a slew behind the module that made it."""
+    """The cure for the last click that was reported: a slew behind the module that made it."""
     session = context.session
     culprit, session.clicks.culprit = session.clicks.culprit, None
     if culprit is not None and session.patch.has(culprit.module):

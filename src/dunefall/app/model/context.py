@@ -30,7 +30,7 @@ class Talk(Protocol):
         """Say what happened, for a while, with a button for what can be done about it."""
 
     def quiet(self) -> None:
-        """What was told last holds no longer."""
+        """The last notice no longer applies."""
 
     def warn(self, title: str, text: str) -> None:
         """Say what went wrong in a dialog."""
@@ -45,7 +45,7 @@ class Talk(Protocol):
         """One of the answers, which are names of Qt's standard buttons ("Yes", "No", "Save", "Discard", "Cancel")."""
 
     def choose(self, title: str, text: str, answers: dict[str, str]) -> str:
-        """The name of one of the answers, whose texts stand on the buttons; the last one is the harmless one."""
+        """The name of one of the answers, whose texts are on the buttons; the last one is the harmless one."""
 
     def open_file(self, title: str, kinds: str, folder: str = "") -> Path | None:
         """A file to read; None if the user thought better of it."""
@@ -61,10 +61,10 @@ class Talk(Protocol):
 
 
 class Shell(Protocol):
-    """What commands may ask of the window itself."""
+    """What commands may ask the window to do."""
 
     def key_of(self, command: str) -> str:
-        """The key of a command by its id, as it is to be told."""
+        """The key of a command by its id, as text."""
 
     def show_workspace(self, name: str) -> None:
         """Show another workspace, by its id."""
@@ -79,7 +79,7 @@ class Shell(Protocol):
         """Let the user choose theme, size, folder and keys."""
 
     def show_notices(self) -> None:
-        """Show what was told before."""
+        """Show earlier notices."""
 
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""
@@ -138,5 +138,5 @@ class Context:
         self.talk.tell(f"{what} removed.", ("Undo", self.session.document.undo))
 
     def key_of(self, command: str) -> str:
-        """The key of a command by its id, as it is to be told."""
+        """The key of a command by its id, as text."""
         return self.shell.key_of(command)

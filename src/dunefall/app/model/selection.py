@@ -1,4 +1,4 @@
-"""What is selected, in the patch as it is shown: each closed compound is one module there."""
+"""What is selected, in the patch as the window shows it: each closed compound is one module there."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ class Selection:
     # -- what is shown --------------------------------------------------------------------------------------------
 
     def look_again(self) -> None:
-        """Show the document as it is now; what has gone is no longer selected."""
+        """Show the document as it is now; removed items are deselected."""
         patch = self._document.patch
         self.opened &= {compound.id for compound in patch.compounds}
         self.seen = self._seeing.seen(patch, self.opened)
@@ -69,7 +69,7 @@ class Selection:
         return frozenset(modules) | {face.id for face in faces if face.output and face.output.module in modules}
 
     def shown_as(self, modules: Collection[str]) -> tuple[str, ...]:
-        """Modules under the names of the closed compounds in which they stand."""
+        """Modules by the names of the closed compounds that contain them."""
         shown = outermost(self._document.patch, self.opened)
         return tuple(shown.get(module, module) for module in modules)
 
@@ -112,7 +112,7 @@ class Selection:
         return module if isinstance(module, Face) else None
 
     def place_of(self, port: str) -> Place:
-        """A port of the selection, or of what stands in it."""
+        """A port of the selection, or of something inside it."""
         return Place(self.module, port).inner
 
     def output(self) -> Place | None:
@@ -121,7 +121,7 @@ class Selection:
         return self.place_of(spec.outputs[0].id) if spec and spec.outputs else None
 
     def real_link(self, link: Link) -> Link:
-        """A link as it is shown, as it stands in the patch."""
+        """The link in the patch that a shown link represents."""
         return replace(link, source=link.source.inner, target=link.target.inner)
 
     # -- selecting --------------------------------------------------------------------------------------------------
@@ -149,11 +149,11 @@ class Selection:
             self.mark(module)
 
     def select_shown(self, part: str) -> None:
-        """Select a module, or the closed compound in which it stands."""
+        """Select a module, or the closed compound that contains it."""
         self.select(self.shown_as((part,))[0])
 
     def reveal(self, part: str) -> None:
-        """Select a module or compound; the compounds in which it stands are opened."""
+        """Select a module or compound, opening every compound around it."""
         patch = self._document.patch
         home = parent_of(patch, part)
         while home is not None:
@@ -163,7 +163,7 @@ class Selection:
         self.select(part)
 
     def press_compound(self, part: str) -> None:
-        """Open a closed compound; close an open one, or the one in which a module stands."""
+        """Open a closed compound; close an open one, or the one that contains a module."""
         patch = self._document.patch
         here = compound_of(patch, part) or parent_of(patch, part)
         if here is None:

@@ -82,7 +82,7 @@ def open_path(context: Context, path: Path) -> bool:
 
 
 def open_document(context: Context, patch: Patch, path: Path | None) -> None:
-    """Go on with another document as soon as its sounds are at hand."""
+    """Switch to another document once its sounds are loaded."""
     if sounds_ready(patch):
         show_document(context, patch, path)
         return

@@ -34,8 +34,8 @@ def _guarded(method: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def guard_overrides(base: type = QObject) -> None:
-    """Guard all methods of the window's classes by which Qt tells of events; may be called again when more
-    classes are there."""
+    """Guard every method through which Qt delivers events to the window's classes; call again after more classes are
+    defined."""
     kinds: list[type] = base.__subclasses__()
     for kind in kinds:
         own = list(vars(kind).items()) if kind.__module__.startswith("dunefall.app") else []

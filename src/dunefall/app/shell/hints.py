@@ -1,4 +1,4 @@
-"""The first start's five hints: each points at a real thing, and once they are gone they are gone for good."""
+"""The first start's five hints: each points at a real control, and none comes back once dismissed."""
 
 from __future__ import annotations
 

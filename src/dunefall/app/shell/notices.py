@@ -19,7 +19,7 @@ WIDTH, EDGE = 640, 12
 
 
 class Notice(NamedTuple):
-    """A sentence, and when it was told (seconds since the epoch)."""
+    """A sentence, and the time it was shown (seconds since the epoch)."""
 
     text: str
     told_at: float
@@ -62,12 +62,12 @@ class _Row(QWidget):
 
 
 class Notices(QWidget):
-    """Up to three sentences over the foot of a page; a newer one stands below those that were not read yet.
+    """Up to three sentences at the foot of a page; a new one goes below those not yet read.
 
     Attributes
     ----------
     kept : deque of Notice
-        What was told, the newest last; `NoticeDialog` shows it.
+        All notices, the newest last; `NoticeDialog` shows them.
     """
 
     def __init__(self, page: QWidget, theme: Theme) -> None:
@@ -84,7 +84,7 @@ class Notices(QWidget):
         self.hide()
 
     def text(self) -> str:
-        """What was told last."""
+        """The latest notice."""
         return self.kept[-1].text if self.kept else ""
 
     def tell(self, text: str, action: tuple[str, Callable[[], object]] | None = None) -> None:
@@ -147,7 +147,7 @@ class Notices(QWidget):
 
 
 class NoticeDialog(QDialog):
-    """Everything that was told, the newest first."""
+    """Every notice, the newest first."""
 
     def __init__(self, notices: Notices, parent: QWidget | None = None) -> None:
         super().__init__(parent)

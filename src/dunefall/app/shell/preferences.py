@@ -27,7 +27,7 @@ def find_command(context: Context) -> None:
 
 
 def earlier_notices(context: Context) -> None:
-    """Look back at what was told."""
+    """Look back at earlier notices."""
     context.shell.show_notices()
 
 

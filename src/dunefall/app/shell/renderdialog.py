@@ -32,7 +32,7 @@ MAX_S = 86_400.0
 
 
 class RenderDialog(QDialog):
-    """Renders a patch, or a take, as it was when the dialog opened; sound and window go on meanwhile."""
+    """Renders a patch, or a take, as it was when the dialog opened; sound and window carry on."""
 
     def __init__(
         self, take: Patch | Take, path: Path, rate: float, length: str = "60 s", parent: QWidget | None = None

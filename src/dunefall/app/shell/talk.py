@@ -57,7 +57,8 @@ class WindowTalk:
         return next((answer for answer, button in buttons.items() if button == choice), answers[-1])
 
     def choose(self, title: str, text: str, answers: dict[str, str]) -> str:
-        """The name of one of the answers, whose texts stand on the buttons; the last one where the user closes it."""
+        """The name of one of the answers, whose texts are on the buttons; the last one if the user closes the
+        dialog."""
         box = QMessageBox(QMessageBox.Icon.Question, title, title, QMessageBox.StandardButton.NoButton, self.parent)
         box.setInformativeText(text)
         buttons = {name: box.addButton(label, QMessageBox.ButtonRole.ActionRole) for name, label in answers.items()}

@@ -140,7 +140,7 @@ class MainWindow(QMainWindow):
     # -- as the shell of the commands (model.context.Shell) -----------------------------------------------------
 
     def key_of(self, command: str) -> str:
-        """The key of a command by its id, as it is to be told."""
+        """The key of a command by its id, as text."""
         return str(self.actions_by_id[command].shortcut().toString())
 
     def page(self, name: str) -> Any:
@@ -178,7 +178,7 @@ class MainWindow(QMainWindow):
         self.context.talk.show(dialog, lambda: self._take_preferences(dialog.values))
 
     def show_notices(self) -> None:
-        """Show what was told before."""
+        """Show earlier notices."""
         self.context.talk.show(NoticeDialog(self.notice, self))
 
     def ask_command(self) -> None:
@@ -257,7 +257,7 @@ class MainWindow(QMainWindow):
             self._pages[self._shown].take_focus()
 
     def show_hints(self) -> None:
-        """Five hints that point at real things; once they are gone they are gone for good."""
+        """Five hints that point at real controls; none comes back once dismissed."""
         hints = Hints(first_hints(self, self.page("build"), self.header, self.session.patch), self.context.theme, self)
         hints.ended.connect(lambda: self.context.settings.change(hints_seen=True))
 

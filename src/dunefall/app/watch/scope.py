@@ -56,7 +56,7 @@ class History:
             self._bins[-count:] = np.stack([whole.min(axis=1), whole.max(axis=1)], axis=1)
 
     def last(self, seconds: float) -> NDArray[np.float32]:
-        """Lowest and highest values of the last seconds, in turn, oldest first."""
+        """Lowest and highest values of the last seconds, alternating, oldest first."""
         count = min(COURSE_BINS, max(2, round(seconds / COURSE_S)))
         return self._bins[-count:].reshape(-1)
 

@@ -267,7 +267,7 @@ class Tuner(Plot):
 
     @property
     def cents(self) -> float:
-        """How far it lies from the nearest note."""
+        """Its distance from the nearest note."""
         return 100 * (self.note - round(self.note))
 
     @property

@@ -20,7 +20,7 @@ def kernel(
     trigger: Row, mode: Row, sync: Row, length_beats: Row, length_s: Row, begin: Row, end: Row, tempo_bpm: Row,
     heights: Drawn, times: Drawn, bends: Drawn, out: Row, ended: Row, place: Row, state: State, rate: Scalar,
 ) -> None:  # fmt: skip
-    """State: last trigger, the point that is gone to, how much of the way there is done, where the way began, the value
+    """State: last trigger, the current target point, how much of the way there is done, where the way began, the value
     now, 1 while it runs, samples for which the end's pulse stays high.
 
     The first point is where it starts; each other one is reached in its share of the length.

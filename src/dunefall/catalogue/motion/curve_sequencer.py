@@ -102,7 +102,7 @@ def _curve(kind: float, at: float, drawn_1: Row, drawn_2: Row) -> float:
 
 
 def _shape(kind: int, at: float, series: Mapping[str, tuple[float, ...]]) -> float:
-    """A curve of the set as it is shown."""
+    """A curve of the set, as drawn."""
     drawn_curves = [(len(x), *x) for x in (series.get(f"drawn_{k + 1}", DRAWN[k]) for k in range(2))]
     return float(_curve(kind, at, np.array(drawn_curves[0]), np.array(drawn_curves[1])))
 

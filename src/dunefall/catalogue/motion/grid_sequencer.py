@@ -17,7 +17,7 @@ def kernel(
     hits: Drawn, out: Row, gate: Row, place: Row, refused: Row, state: State,
 ) -> None:  # fmt: skip
     """State: the clocks and the reset of the sample before, column, row, whether the gate is high, 1 once
-    a clock has come. The first clock after a reset plays the field it stands on."""
+    a clock has come. The first clock after a reset plays the current field."""
     last_x, last_y, last_reset = state[LAST_X], state[LAST_Y], state[RESET]
     x, y, high, begun = state[X], state[Y], state[HIGH], state[BEGUN]
     for i in range(out.size):

@@ -25,7 +25,7 @@ def kernel(
 ) -> None:  # fmt: skip
     """State: phases of both directions [0, 1), last reset, place between two drifts, number of draws, the two drifts.
 
-    x is a sine, y a sine ``ratio`` times as fast and ``phase_deg`` ahead, that drifts by chance by up to half a cycle.
+    x is a sine, y a sine ``ratio`` times as fast and ``phase_deg`` ahead, with a random drift of up to half a cycle.
     """
     across, up, last = state[ACROSS], state[UP], state[RESET]
     place, draws, begin, end = state[DRIFT], state[DRAWS], state[FROM], state[TO]

@@ -79,7 +79,7 @@ def _advance(state: State, row: int, direction: float, length: float, key: Key) 
 def _own(
     state: State, row: int, clock: float, last: float, direction: float, length: float, key: Key, linked: Mask
 ) -> float:
-    """A row with a clock of its own goes on at that; returns the clock."""
+    """A row with its own clock advances on that; returns the clock."""
     if linked and clock > 0.5 and last <= 0.5:
         _advance(state, row, direction, length, key)
     return clock
@@ -119,7 +119,7 @@ FIRST_NOTES = (50, 57, 53, 60, 50, 62, 57, 48) * 8
 
 
 def _chance(given: Given) -> bool:
-    """A row that goes by chance, or a step that may not be heard."""
+    """A row in random order, or a step with a chance below 100 %."""
     length = round(given.values["length_a"])
     steps = zip(given.series["gates"][:length], given.series["chances"][:length], strict=True)
     ways = [given.values[f"direction_{letter}"] for letter in ROWS]

@@ -105,7 +105,7 @@ def _normal(u: float) -> float:
 
 @njit(error_model="numpy")
 def _drawn(u: float, odds: Row) -> float:
-    """Within one of the drawn bars, each as likely as it is high."""
+    """Somewhere within one of the drawn bars, whose heights are their probabilities."""
     count, total = int(odds[0]), 0.0
     for k in range(count):
         total += odds[1 + k]

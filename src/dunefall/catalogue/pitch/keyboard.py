@@ -30,8 +30,8 @@ def kernel(
     it, the number of the note after which it was let go, and 1 where it was taken while still held; then how many keys
     are held, which, and how hard.
 
-    The rows of the outputs hold all voices, each with a quantum of its own. A note takes the voice that was released
-    first; with none released, the quietest.
+    The rows of the outputs hold all voices, one quantum each. A note takes the voice that was released first; with none
+    released, the quietest.
     """
     n, begin = trigger.size, 0
     if state[COUNT] > 0.0:

@@ -52,7 +52,7 @@ def kernel(
     pitch: Row, scale: Row, root: Row, hold_st: Row, way: Row, pull: Row, steps_ct: Drawn, weights: Drawn, out: Row,
     changed: Row, state: State, rate: Scalar, moving: Mask, wanted: Mask,
 ) -> None:  # fmt: skip
-    """State: the note now, samples for which the change is still told, 1 once begun."""
+    """State: the note now, samples for which the change pulse stays high, 1 once begun."""
     held, pulse, begun = state[HELD], state[PULSE], state[BEGUN]
     many = out.size if moving else 1  # what rests is brought into the scale once
     for i in range(many):
@@ -91,7 +91,7 @@ def _nearest(pitch: float, scale: int, root: float) -> float:
 @njit(error_model="numpy")
 def _chosen(pitch: float, scale: int, root: float, way: float, pull: float, steps_ct: Row, weights: Row) -> float:
     """The note at, above or below a pitch of any scale; heavier degrees draw from further away. A scale in which all
-    weights are 0 leaves the pitch as it is."""
+    weights are 0 leaves the pitch unchanged."""
     own = scale >= OWN_SCALE
     count = int(steps_ct[0]) if own else 12
     period = 0.01 * steps_ct[count] if own else 12.0

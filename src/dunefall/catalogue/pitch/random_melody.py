@@ -1,4 +1,4 @@
-"""Random melody: notes of a scale by chance, with rules."""
+"""Random melody: random notes of a scale, with rules."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Band split: what lies below a frequency on one output, what lies above on the other."""
+"""Band split: everything below a frequency on one output, everything above it on the other."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ DAMPING = 1.4142135623730951
 def kernel(
     audio: Row, split_hz: Row, low: Row, high: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch
 ) -> None:
-    """State: the integrators of two second-order filters in a row, of which the second repeats the first one's low; the
-    last frequency at rest and its factors.
+    """State: the integrators of two second-order filters in a row, the second of which repeats the first one's low; the
+    last constant frequency and its factors.
 
     Low and high together are the sound through an all-pass, which the first filter gives: so the high is that less the
     low, and both add up to it also while the frequency moves.

@@ -22,7 +22,7 @@ def kernel(
     audio: Row, pitch_note: Row, feedback: Row, damping: Row, mix: Row, out: Row, state: State, memory: Memory,
     rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: place of writing, the damping filter's value; the last note at rest and its period.
+    """State: the write position, the damping filter's value; the last constant note and its period.
 
     A delay of one period, read between samples by a cubic, fed back through a one-pole low-pass.
     """

@@ -23,7 +23,7 @@ def kernel(
     attack_s: Row, release_s: Row, makeup_db: Row, mix: Row, out: Row, out_right: Row, reduction: Row, state: State,
     rate: Scalar, linked: Mask, moving: Mask, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the reduction in dB, smoothed; 1 where the rest of it holds what the values at rest amount to.
+    """State: the reduction in dB, smoothed; 1 where the rest holds what follows from the constant values.
 
     The louder of both channels decides; what exceeds the static curve is smoothed and taken off both.
     """

@@ -27,7 +27,7 @@ def kernel(
 
     The integrators run as a two-by-two recurrence, whose factors are worked out before it; an integrator's output is
     the mean of what it holds before and after the sample. The other outputs are made from the low one, which comes
-    last. For 24 dB each output goes through a filter of its own kind once more.
+    last. For 24 dB each output passes through a second filter of its own kind.
     """
     n = low.size
     s1, s2, scale = state[S1], state[S2], 2.0 / rate

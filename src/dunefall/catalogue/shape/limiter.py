@@ -26,7 +26,8 @@ def kernel(
     reductions, and how many of them are not 0.
 
     The sound waits for a moment. What a sample needs is held for that moment, comes back with the release, and is
-    averaged over the moment, so that it has arrived when the sample does. What still stands out is cut off.
+    averaged over the moment, so that it has arrived when the sample does. Whatever still exceeds the ceiling is
+    clipped.
     """
     size = memory.size // 3
     write, held, left, total, busy = int(state[WRITE]), state[HELD], state[LEFT], state[TOTAL], state[BUSY]

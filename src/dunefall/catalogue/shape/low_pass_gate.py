@@ -24,8 +24,8 @@ def kernel(
     audio: Row, opening: Row, decay_s: Row, colour: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: light on the resistor (0..1), the integrators of a low-pass; its last factors at rest, and the light (from
-    1 on) and the colour that they were made for.
+    """State: light on the resistor (0..1), the integrators of a low-pass; its last constant factors, and the light
+    (from 1 on) and the colour that they were made for.
 
     The resistor follows the light quickly upwards and slowly downwards, the slower the darker it is: that tail is the
     sound of these gates.

@@ -31,9 +31,9 @@ def kernel(
     state: State, memory: Memory, key: Key, rate: Scalar, wanted: Mask, sound: Sound, sound_rows: int,
     sound_rate: Scalar,
 ) -> None:  # fmt: skip
-    """State: last trigger; samples until the next grain; random numbers drawn; frames that scanning has gone. Memory,
-    for each of 32 grains: place in frames, step per sample, age [0, 1) and its growth per sample (0: the grain is
-    over), gains to the left and to the right, share of its edges.
+    """State: last trigger; samples until the next grain; random numbers drawn; frames that scanning has advanced.
+    Memory, for each of 32 grains: place in frames, step per sample, age [0, 1) and its growth per sample (0: the grain
+    is over), gains to the left and to the right, share of its edges.
 
     A grain keeps what it was born with; one that finds no free place is left out.
     """

@@ -25,8 +25,8 @@ def kernel(
     gain_db: Row, gate_db: Row, cutoff_hz: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
     live: Row,
 ) -> None:  # fmt: skip
-    """State: level that the gate hears, how far it is open (0..1), the low-pass; 1 where the rest of it
-    holds the steps of level and gate and what the values at rest amount to.
+    """State: level that the gate hears, how far it is open (0..1), the low-pass; 1 where the rest holds the steps of
+    level and gate and what follows from the constant values.
 
     A gate with a one-pole detector, then a one-pole low-pass of matched corner.
     """

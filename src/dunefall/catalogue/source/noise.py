@@ -85,7 +85,7 @@ def _channel(
 
 @njit(error_model="numpy", forceinline=True)
 def _between(form: float, white: float, density: float, state: State, key: Key, rate: float) -> float:
-    """A sample between two colours; a colour that is not heard stands still."""
+    """A sample between two colours; a colour that is not heard is not computed."""
     value = 0.0
     for k in range(len(COLOURS)):
         share = 1.0 - abs(form - k)

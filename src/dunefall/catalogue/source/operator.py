@@ -24,7 +24,7 @@ def kernel(
     moving: Mask, linked: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: phase in cycles [0, 1), the last two values (before the level); height of the strike, whether it rises,
-    last trigger; the last note at rest and its frequency.
+    last trigger; the last constant note and its frequency.
 
     Feedback takes the mean of the last two values, which keeps it from hunting between two of them.
     """
@@ -62,7 +62,7 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _strike(trigger: Row, attack_s: Row, decay_s: Row, velocity: Row, out: Row, state: State, rate: float) -> None:
-    """The level follows a strike of its own."""
+    """The level has its own strike envelope."""
     height, rising, gate = state[HEIGHT], state[RISING], state[GATE]
     for i in range(out.size):
         if trigger[i] > 0.5 and gate <= 0.5:

@@ -46,7 +46,7 @@ def kernel(
     direction; place in the late sound; phases of the other voices; the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
-    sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off stands still.
+    sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off is not computed.
     """
     crowd = moving & CROWD_MOVES != 0 or linked & (SYNC_LINK | RESTART_LINK) != 0
     if crowd or unison[0] != 0.0 or drift_ct[0] != 0.0:
@@ -233,7 +233,7 @@ def _own_steps(
     v: int, steps: Row, middles: Row, places: Row, draws: Row, detune_ct: Row, scatter: Row, drift_ct: Row, fm_hz: Row,
     own: Row, key: Key, rate: float,
 ) -> None:  # fmt: skip
-    """Steps of a voice's phase: its place among the voices, a little off by chance, and its drift."""
+    """Steps of a voice's phase: its place among the voices, slightly randomised, and its drift."""
     chance = 2.0 * uniform(key, float(v), 2) - 1.0
     drawn, a, b = -1.0, 0.0, 0.0
     for i in range(own.size):

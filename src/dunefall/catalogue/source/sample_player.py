@@ -32,9 +32,9 @@ def kernel(
     state: State, memory: Memory, key: Key, rate: Scalar, linked: Mask, wanted: Mask, sound: Sound, sound_rows: int,
     sound_rate: Scalar,
 ) -> None:  # fmt: skip
-    """State: last trigger; the head that plays; random numbers drawn; samples for which the end is still told. Memory,
-    for each of two heads: frames gone since its begin; begin and length in frames; gain; 1 while it sounds; 1 while it
-    leaves; its direction.
+    """State: last trigger; the head that plays; random numbers drawn; samples for which the end pulse stays high.
+    Memory, for each of two heads: frames since its start; start and length in frames; gain; 1 while it sounds; 1 while
+    it fades out; its direction.
 
     A trigger lets one head leave and the other begin, so that neither clicks. What a head plays is settled when it
     begins; if that would be something else at a turn of a loop, the other head begins it.
@@ -91,7 +91,7 @@ def _turn(
     memory: Memory, h: int, frames: float, begin: float, end: float, slices: float, piece: float, chance: float,
     direction: float, state: State, key: Key,
 ) -> None:  # fmt: skip
-    """A loop begins anew: by the same head if it is to play the same."""
+    """A loop starts again: by the same head if it is to play the same."""
     first, length, way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
     _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key)
     new_first, new_length, new_way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
@@ -106,7 +106,7 @@ def _settle(
     memory: Memory, h: int, frames: float, begin: float, end: float, slices: float, piece: float, chance: float,
     direction: float, state: State, key: Key,
 ) -> None:  # fmt: skip
-    """What a head plays: the stretch, one slice of it, a start by chance; and which way."""
+    """What a head plays: the stretch, one slice of it, a random start; and the direction."""
     memory[h + WAY] = floor(direction + 0.5)
     low, high = min(begin, end) * frames, max(begin, end) * frames
     high = max(high, low + SHORTEST)
@@ -170,7 +170,7 @@ def _stereo(
 
 @njit(error_model="numpy", forceinline=True)
 def _walk(memory: Memory, h: int, speed: float, looped: float, crossfade: float, rate: float) -> bool:
-    """A head one sample on; whether its stretch has ended, or begun anew in a loop."""
+    """A head one sample on; whether its stretch has ended, or restarted in a loop."""
     leaving = memory[h + LEAVING] != 0.0
     step = -1.0 / (LEAVE_S * rate) if leaving else 1.0 / (FADE_S * rate)
     memory[h + GAIN] = min(max(memory[h + GAIN] + step, 0.0), 1.0)

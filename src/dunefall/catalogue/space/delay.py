@@ -41,7 +41,7 @@ def kernel(
 ) -> None:  # fmt: skip
     """State: place of writing; delay in samples (0: not begun), the one faded to, what is left of the fade; samples
     since it was cleared (0: long ago), what is left of the clearing, last clear; place in the piece played backwards;
-    for each side both damping filters; the upper cutoff at rest and its share. Memory: two rings.
+    for each side both damping filters; the last constant upper cutoff and its factor. Memory: two rings.
 
     What comes into Return is fed back in place of the echo. That loop takes one sample, so the line is read one sample
     earlier, and echo k stays at k times the time.
@@ -180,13 +180,13 @@ def _echo(
 
 @njit(error_model="numpy", forceinline=True)
 def _high(hz: float, rate: float) -> float:
-    """Share that the high damping goes in a sample; the highest cutoff leaves all as it is."""
+    """The high damping filter's coefficient; the highest cutoff passes everything."""
     return 1.0 if hz >= 0.9999 * OPEN_HZ else one_pole_share(hz, rate)
 
 
 @njit(error_model="numpy", forceinline=True)
 def _low(hz: float, rate: float) -> float:
-    """Share that the low damping goes in a sample; the lowest cutoff leaves all as it is."""
+    """The low damping filter's coefficient; the lowest cutoff passes everything."""
     return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
 
 

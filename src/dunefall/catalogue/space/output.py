@@ -52,7 +52,7 @@ def kernel(
     level of the key, how far the layer makes way, the held peak, the integrators of what goes to the low
     effects. Memory: a ring for each side, then the loudness.
 
-    The place applies to what goes into the mix; what is sent to effects has the level, but not yet the distance.
+    The place applies to what goes into the mix; effect sends have the level, but not the distance.
     """
     n = out.size
     near = distance_m[0] <= 1.0 and doppler[0] <= 0.0 and state[DELAY] <= 1.0 and width[0] == 1.0
@@ -105,7 +105,7 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _plain(audio: Row, audio_right: Row, gain: float, angle_deg: float, left: Row, right: Row) -> None:
-    """A layer whose end is at rest: two factors."""
+    """A layer's output with constant values: two factors."""
     gain_left, gain_right = pan_gains(angle_deg)
     gain_left, gain_right = gain * gain_left, gain * gain_right
     for i in range(left.size):

@@ -25,7 +25,7 @@ def kernel(
     """State: place of writing, how far the first of the two reading places is through its window [0, 1), what is fed
     back on both sides. Memory: a ring for each side.
 
-    Two places read the ring at another speed; each fades out before it meets the place of writing, and begins anew.
+    Two heads read the ring at another speed; each fades out before it meets the write position, and starts again.
     """
     size, write, head = memory.size // 2, int(state[WRITE]), state[HEAD]
     back, back_right = state[BACK], state[BACK_RIGHT]

@@ -27,7 +27,7 @@ def kernel(
     """State: place of writing, the sound's time on its way in samples (0: not begun), what the air lets through now.
     Memory: a ring.
 
-    Near, the sound itself is loud; far, its reflections from the ground and around come nearer to its level, and the
+    Near, the sound itself is loud; far, the reflections from the ground and surroundings approach its level, and the
     output for rooms falls half as fast.
     """
     size, write, delay, dull = memory.size, int(state[WRITE]), state[DELAY], state[DULL]

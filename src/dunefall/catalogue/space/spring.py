@@ -64,7 +64,8 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _dispersed(x: float, factor: float, memory: Memory, at: int) -> float:
-    """A sample through the all-passes of a spring: their inputs and outputs of then lie side by side from ``at``."""
+    """A sample through the all-passes of a spring: their inputs and outputs of that time are stored side by side from
+    ``at``."""
     for k in range(ROWS):
         y = fma(factor, x - memory[at + 2 * k + 1], memory[at + 2 * k])
         memory[at + 2 * k], memory[at + 2 * k + 1] = x, y

@@ -1,4 +1,4 @@
-"""Width: how far a sound stands apart between left and right, and from which frequency on."""
+"""Width: how wide a sound is between left and right, and above which frequency."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _share(hz: float, rate: float) -> float:
-    """Of a one-pole low-pass; the lowest cutoff leaves the side as it is."""
+    """A one-pole low-pass coefficient; the lowest cutoff passes the side unchanged."""
     return 0.0 if hz <= 1.0001 * CLOSED_HZ else one_pole_share(hz, rate)
 
 

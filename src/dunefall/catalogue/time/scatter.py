@@ -20,7 +20,7 @@ def kernel(
     density_hz: Row, gap_s: Row, length_s: Row, out: Row, level: Row, state: State, key: Key, rate: Scalar
 ) -> None:
     """State: samples for which the gate stays high, what has passed of the present wait, how long it is (in mean gaps),
-    number of draws, samples in which nothing may come yet, the last one's level.
+    number of draws, samples in which nothing may come, the last one's level.
 
     A Poisson process by its hazard: the wait is exponential, and passes as fast as the density of now.
     """

@@ -1,1 +1,1 @@
-"""Sound devices: real ones, and the simulated one that stands in where there is none."""
+"""Sound devices: real ones, and a simulated one where there is none."""

@@ -27,7 +27,7 @@ class AudioInput(Protocol):
     simulated: bool
 
     def read(self, out: NDArray[np.float32]) -> None:
-        """The next samples (audio thread); zeros where there are none yet."""
+        """The next samples (audio thread); zeros where none have arrived."""
 
     def stop(self) -> None:
         """Close it."""

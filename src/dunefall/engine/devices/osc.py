@@ -23,7 +23,7 @@ MOST_WAITING = 1000
 
 
 def osc_name(name: str) -> str:
-    """A control's name as it stands in an address.
+    """A control's name as written in an address.
 
     Examples
     --------
@@ -34,12 +34,12 @@ def osc_name(name: str) -> str:
 
 
 class OscInput:
-    """Receives messages in a thread of its own until it is closed.
+    """Receives messages in its own thread until it is closed.
 
     Attributes
     ----------
     heard : deque of (str, float)
-        Names and values that have come and that nobody has taken yet; the oldest go where there are too many.
+        Names and values received but not yet read; the oldest are dropped when there are too many.
     refused : deque of str
         What is wrong with messages that cannot be used.
     port : int

@@ -41,7 +41,7 @@ class Outlet:
             self._announce(options)
 
     def maintain(self, sounding: Sounding, shared: SharedState) -> None:
-        """Count underruns; go on with the simulated output where the device is gone."""
+        """Count underruns; switch to the simulated output if the device disappears."""
         if self._output is None or self._options is None:
             return
         shared.status[Status.UNDERRUNS] = self._output.underruns

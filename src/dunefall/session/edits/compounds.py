@@ -81,7 +81,7 @@ def change_compound(document: Document, compound: Compound) -> None:
     Raises
     ------
     ParameterError
-        If a name is missing, or stands there twice, or a range is empty.
+        If a name is missing or used twice, or a range is empty.
     """
     document.edit(f"Change {compound.name}", with_compound(document.patch, checked_compound(compound)))
 
@@ -104,7 +104,7 @@ def rename_compound(document: Document, compound_id: str, name: str) -> None:
 
 
 def take_apart(document: Document, compound_id: str) -> None:
-    """Let a compound's parts stand by themselves again.
+    """Take a compound apart; its modules stay.
 
     Parameters
     ----------
@@ -118,7 +118,7 @@ def take_apart(document: Document, compound_id: str) -> None:
 
 
 def toggle_compound_bypass(document: Document, compound_id: str) -> None:
-    """Bypass all that is in a compound, or all but what was bypassed before.
+    """Bypass everything in a compound, or bring back what was not bypassed before.
 
     Parameters
     ----------

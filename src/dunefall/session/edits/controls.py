@@ -18,7 +18,7 @@ __all__ = ["gather", "kinds_of_layer", "learn", "turn_control", "turn_controller
 
 
 def turn_control(document: Document, module: str, share: float) -> None:
-    """Let a Named control stand at a share of its range, 0 to 1; what turns on merges into one undo step.
+    """Set a Named control to a share of its range, 0 to 1; a turn of a knob becomes one undo step.
 
     Parameters
     ----------
@@ -35,7 +35,7 @@ def turn_control(document: Document, module: str, share: float) -> None:
 
 
 def turn_named(document: Document, name: str, share: float) -> bool:
-    """Let all Named controls of a name as in an address stand at a share of their range; whether there is one.
+    """Set all Named controls whose name matches an address to a share of their range; whether there is one.
 
     Parameters
     ----------
@@ -57,7 +57,7 @@ def turn_named(document: Document, name: str, share: float) -> bool:
 
 
 def turn_controller(document: Document, controller: int, place: float) -> None:
-    """A MIDI controller moved: Named controls that hang on it follow; wheel and pressure go to the keyboards.
+    """A MIDI controller moved: Named controls bound to it follow; wheel and pressure go to the keyboards.
 
     Parameters
     ----------
@@ -66,7 +66,7 @@ def turn_controller(document: Document, controller: int, place: float) -> None:
     controller : int [0, 129]
         Number of the MIDI controller; 128 and 129 are the wheel and the pressure.
     place : float [0, 1]
-        Where the controller stands.
+        The controller's position.
     """
     ports = {WHEEL: "wheel", PRESSURE: "pressure"}
     changed = document.patch
@@ -137,7 +137,7 @@ def kinds_of_layer(document: Document, layer: str) -> dict[str, list[str]]:
 
 
 def gather(document: Document, layer: str, kind: str) -> str:
-    """Put all parameters of a kind in a layer under a new Named control, at rest; returns its id.
+    """Put all parameters of a kind in a layer under a new Named control, at its neutral position; returns its id.
 
     Parameters
     ----------

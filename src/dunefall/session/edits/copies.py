@@ -71,7 +71,7 @@ def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str 
 
 
 def vary(document: Document, modules: Collection[str], strength: float, kinds: Collection[str] = KINDS) -> None:
-    """Give some modules other values by chance; see ``catalogue.varying``.
+    """Randomise the values of some modules; see ``catalogue.varying``.
 
     Parameters
     ----------

@@ -108,9 +108,9 @@ def set_link_range(document: Document, link: Link, first: float, last: float) ->
     link : Link
         The link.
     first : float
-        Where the target stands at the source's lowest, in its unit.
+        The target's value at the source's lowest, in its unit.
     last : float
-        Where it stands at the source's highest.
+        The target's value at the source's highest.
 
     Raises
     ------
@@ -130,7 +130,7 @@ def set_link_range(document: Document, link: Link, first: float, last: float) ->
 
 
 def scale_reach(document: Document, place: Place, factor: float) -> None:
-    """Let all that moves a parameter move it so many times as far; one drag becomes one undo step.
+    """Scale the amounts of everything that moves a parameter; one drag becomes one undo step.
 
     Parameters
     ----------
@@ -184,8 +184,8 @@ def paste_movement(document: Document, links: Collection[Link], target: Place) -
 
 
 def soften(document: Document, module: str) -> str:
-    """Put a slew of a few milliseconds behind a module, before everything but triggers that it moves; returns the
-    slew's id, or nothing where it moves no such thing.
+    """Put a slew of a few milliseconds after a module, before everything but triggers that it moves; returns the slew's
+    id, or nothing where it moves no such thing.
 
     Parameters
     ----------

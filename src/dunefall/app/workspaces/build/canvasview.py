@@ -46,7 +46,7 @@ class CanvasView(QAbstractScrollArea):
         self._fit_scroll_bars()
 
     def refresh(self) -> None:
-        """Draw the static parts anew; lanes about which nothing has changed keep their pictures."""
+        """Redraw the static parts; lanes that have not changed keep their pictures."""
         self._kept, self.still.ahead = None, True
         self.viewport().update()
 
@@ -85,7 +85,7 @@ class CanvasView(QAbstractScrollArea):
         tell_focus(self)
 
     def set_covered(self, width: int) -> None:
-        """So many px at the right lie under something else: what is selected is scrolled out from there."""
+        """The width in px covered at the right: what is selected is scrolled out from there."""
         if width != self.still.covered:
             self.still.covered = width
             self._fit_scroll_bars()

@@ -1,7 +1,7 @@
-"""Where lanes and cards stand: worked out from the patch alone, so that nobody has to drag boxes about.
+"""Where lanes and cards go: worked out from the patch alone, so that nobody has to drag boxes about.
 
-The audio path is the lane's first row, in signal order from left to right; what moves it stands in its stage's column,
-in the first row that is free there. Where a chain is longer than its columns, order wins and the lane runs on.
+The audio path is the lane's first row, in signal order from left to right; what moves it goes below its stage, in the
+first row with room. Where a chain is longer than its columns, order wins and the lane runs on.
 """
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ class CardBox:
 
 @dataclass(frozen=True)
 class Mat:
-    """What lies below the cards of an opened compound: the cards, how deep it is nested, and the place of its name."""
+    """The area below the cards of an opened compound: the cards, how deep it is nested, and the place of its name."""
 
     compound: str
     cards: tuple[CardBox, ...]
@@ -56,7 +56,7 @@ class Mat:
 
 @dataclass(frozen=True)
 class LaneBox:
-    """A lane's place, its cards, the cards through which its sound flows, in order, and what lies below cards."""
+    """A lane's box, its cards, the cards that its sound flows through, in order, and the areas below cards."""
 
     layer: str
     y: int
@@ -131,7 +131,7 @@ def _opened(patch: Patch) -> dict[str, set[str]]:
 
 
 def _mats(opened: dict[str, set[str]], cards: tuple[CardBox, ...], y: int) -> tuple[Mat, ...]:
-    """Their names stand side by side along the lane's upper edge, each over its first card if there is room."""
+    """Their names sit side by side along the lane's upper edge, each over its first card if there is room."""
     mats: list[Mat] = []
     firsts = {name: min((c for c in cards if c.module in own), key=lambda c: c.x) for name, own in opened.items()}
     free = 0

@@ -39,7 +39,7 @@ class _Tag:
 
 
 class LinkPainter:
-    """Draws links over the cards; tags of several links into one card stand side by side."""
+    """Draws links over the cards; tags of several links into one card sit side by side."""
 
     def __init__(self, patch: Patch, layout: Layout, theme: Theme) -> None:
         self._patch, self._layout, self._theme = patch, layout, theme

@@ -1,4 +1,4 @@
-"""What stands still on the lanes: heads, cards, mats of opened compounds, links. Each lane keeps its picture."""
+"""The static part of the lanes: heads, cards, mats of opened compounds, links. Each lane keeps its picture."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ class StillPicture:
     dx, dy : int
         Px of the canvas by which it is scrolled.
     covered : int
-        Px of the widget at the right that lie under something else.
+        The width in px covered at the widget's right.
     zoom : float
         Px of the widget for one of the canvas.
     all_links : bool
@@ -127,12 +127,12 @@ class StillPicture:
         return self.zoomed(self.head_box(layer))
 
     def card_box(self, module: str) -> QRect:
-        """A card's place on the canvas as it is scrolled; empty if its lane is folded."""
+        """A card's box on the scrolled canvas; empty if its lane is folded."""
         box = self.layout.cards.get(module)
         return QRect(box.x - self.dx, box.y - self.dy, CARD_W, CARD_H) if box is not None else QRect()
 
     def head_box(self, layer: str) -> QRect:
-        """The place of a lane's head on the canvas as it is scrolled."""
+        """The box of a lane's head on the scrolled canvas."""
         lane = next(lane for lane in self.layout.lanes if lane.layer == layer)
         return QRect(MARGIN, lane.y - self.dy, HEAD_W, lane.height)
 
@@ -156,7 +156,7 @@ class StillPicture:
         self._draw_links(painter)
 
     def _lane_picture(self, lane: LaneBox, related: set[str]) -> QPixmap:
-        """A lane with its cards, kept until something about it changes: scrolling up and down draws nothing anew."""
+        """A lane with its cards, kept until something about it changes: scrolling vertically redraws nothing."""
         layer, links, looks = self.patch.layer(lane.layer), self.patch.links, self._looks(lane, related)
         kept = self.lane_pictures.get(lane.layer)
         if kept is not None and kept[0] is layer and kept[1] is links and kept[2] == looks:
@@ -207,7 +207,7 @@ class StillPicture:
         return self.patch.tempo_bpm if clocks else 0.0
 
     def selection_in(self, lane: LaneBox) -> bool:
-        """Whether the selected module stands in a lane, also in a folded one."""
+        """Whether the selected module is in a lane, even a folded one."""
         return bool(self._selection.module) and self.patch.layer_of(self._selection.module).id == lane.layer
 
     def in_sight(self, lane: LaneBox) -> bool:
@@ -265,8 +265,7 @@ class StillPicture:
             )  # fmt: skip
 
     def button_rects(self, layer: Layer) -> dict[str, QRectF]:
-        """Where mute and solo of a layer are in its head, on the canvas as it is scrolled, by the value that they set;
-        Shared has none."""
+        """The boxes of a layer's mute and solo on the scrolled canvas, by the value that they set; Shared has none."""
         if not self.patch.has(layer.output_id):
             return {}
         box = self.head_box(layer.id)
@@ -298,7 +297,7 @@ class StillPicture:
         painter.fillRect(QRectF(boxes[0].x + CARD_W, y, end - boxes[0].x - CARD_W, 10), colour)
 
     def _draw_mat(self, painter: QPainter, mat: Mat) -> None:
-        """What lies below the cards of an opened compound, and its name, which closes it."""
+        """The area below the cards of an opened compound, and its name, which closes it."""
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.theme.colour("ground" if mat.depth % 2 else "line"))
         edge = max(2, 8 - 3 * mat.depth)

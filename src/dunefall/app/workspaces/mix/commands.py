@@ -135,7 +135,7 @@ def ask_effect_lane(context: Context) -> None:
 
 
 def add_lane(context: Context, name: str, types: tuple[str, ...]) -> None:
-    """Add a shared effect lane of modules in a row; where there are as many as there can be, that is told."""
+    """Add a shared effect lane with a chain of modules; says so when no more can be added."""
     try:
         add_effect_lane(context.session.document, name, types)
     except DunefallError as error:

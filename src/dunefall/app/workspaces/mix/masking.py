@@ -49,7 +49,7 @@ def covering_text(patch: Patch, found: Covering) -> str:
 
 
 class MaskingPlot(QWidget):
-    """The plot; ``worst`` is the case that is told."""
+    """The plot; ``worst`` is the case in the sentence."""
 
     def __init__(self, patch: Patch, probes: Probes, theme: Theme, rate: float) -> None:
         super().__init__()

@@ -189,7 +189,7 @@ class MixRows(RowView):
         self.moved.emit(values)
 
     def _place(self, row: Row, spot: Spot) -> float:
-        """Where what was taken stands, in px."""
+        """The px position of whatever is being dragged."""
         if spot.kind == "level":
             return x_of_db(self._value(row.module, "level_db"))
         if spot.kind == "width":

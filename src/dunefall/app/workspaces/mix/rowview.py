@@ -185,12 +185,12 @@ class RowView(QWidget):
     # -- painting -----------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Draw everything anew, also what rests."""
+        """Redraw everything, static parts included."""
         self._still = None
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Another size: everything anew."""
+        """Another size: redraw everything."""
         self._still = None
         super().resizeEvent(event)
 
