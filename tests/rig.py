@@ -10,11 +10,13 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT
+from dunefall.catalogue.joining import Joined, joined
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
+from dunefall.patch.document import Document
 from dunefall.patch.files import load_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
 
@@ -141,3 +143,10 @@ def pulses(times_s: list[float], seconds: float, *, rate: float = RATE, width_s:
     for at in times_s:
         gate[round(at * rate) : round((at + width_s) * rate)] = 1.0
     return gate
+
+
+def add_module(document: Document, layer: str, type_id: str, beside: str = "", port: str = "") -> Joined:
+    """A module of a type in a layer of a document, joined in the usual way: one undo step."""
+    made = joined(document.patch, layer, type_id, beside, port)
+    document.edit(f"Add {made.patch.module(made.module).name}", made.patch)
+    return made

@@ -19,8 +19,8 @@ from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
 from dunefall.session.edits.layers import add_layer, remove_layer, reroll, set_tempo
 from dunefall.session.edits.links import add_link, scale_reach
-from dunefall.session.edits.modules import add_module, remove_modules, rename, set_param, toggle_pin
-from rig import demo
+from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_pin
+from rig import add_module, demo
 
 
 class SilentEngine:

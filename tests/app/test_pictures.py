@@ -26,7 +26,7 @@ from dunefall.engine.messages import EngineOptions
 from dunefall.patch.model import Module, Patch
 from dunefall.render.portrait import portrait
 from dunefall.session import Session, open_patch
-from dunefall.session.edits.modules import add_module
+from rig import add_module
 
 LEFT = Qt.MouseButton.LeftButton
 

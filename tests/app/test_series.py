@@ -34,8 +34,8 @@ from dunefall.session.clickwatch import find_culprit
 from dunefall.session.edits.controls import turn_controller
 from dunefall.session.edits.layers import add_layer
 from dunefall.session.edits.links import add_link, change_link, link_range, remove_link
-from dunefall.session.edits.modules import add_module, rename, set_param, set_params, set_series
-from rig import patch_of
+from dunefall.session.edits.modules import rename, set_param, set_params, set_series
+from rig import add_module, patch_of
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -20,8 +20,8 @@ from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.takefiles import load_take
 from dunefall.session import Session
-from dunefall.session.edits.modules import add_module, set_param
-from rig import demo
+from dunefall.session.edits.modules import set_param
+from rig import add_module, demo
 
 
 @pytest.fixture

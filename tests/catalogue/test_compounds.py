@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from dunefall.catalogue.compounds import Face, Seeing, control_of, face_of, outermost, proposed, spec_for
-from dunefall.catalogue.joining import with_kept_compound
+from dunefall.catalogue.joining import kept_joinings
 from dunefall.catalogue.renewing import renewed
 from dunefall.catalogue.search import found, kept_entries
 from dunefall.catalogue.story import layer_story, module_story, patch_story
@@ -164,7 +164,7 @@ def test_one_of_the_library_is_found_and_connects_itself(tmp_path: Path) -> None
         Module("tone", "oscillator", "Tone"), Module("a-output", "output", "A"),
         links=(("tone.out", "a-output.audio", 1.0),),
     )  # fmt: skip
-    made = with_kept_compound(plain, "a", library.load("sweep.dunefall"), "tone")
+    made = next(kept_joinings(plain, "a", library.load("sweep.dunefall"), "tone"))
     check_patch(made.patch)
     assert made.told == "Sweep: behind Tone."
     low = modules_in(made.patch, (made.module,))[-1]

@@ -5,8 +5,10 @@ from __future__ import annotations
 import pytest
 
 from dunefall.catalogue import catalogue, spec_of
-from dunefall.catalogue.joining import joined, main_pitch, main_trigger, movers_of, with_starter
-from dunefall.catalogue.search import entries, found, starter
+from dunefall.catalogue.declare import ModuleSpec
+from dunefall.catalogue.joining import joined, joinings, movers_of, with_starter
+from dunefall.catalogue.linking import main_pitch, main_trigger
+from dunefall.catalogue.search import Entry, entries, found, starter
 from dunefall.catalogue.validate import check_patch
 from dunefall.catalogue.varying import KINDS, kind_of, varied
 from dunefall.patch.library import starters
@@ -228,7 +230,7 @@ def test_plain_words_find_what_a_designer_means(text: str, id_: str) -> None:
 
 
 TRADE_WORDS = {
-    "lowpass": "filter", "hpf": "filter", "vcf": "filter", "vca": "amplifier", "vco": "oscillator",
+    "low-pass": "filter", "hpf": "filter", "vcf": "filter", "vca": "amplifier", "vco": "oscillator",
     "s&h": "sample-hold", "s+h": "sample-hold", "xor": "logic", "exclusive or": "logic", "quantize": "quantiser",
     "ducker": "compressor",
     "adsr": "envelope", "arp": "note-list", "euclidean": "even-spread", "sampler": "sample-player", "lag": "slew",
@@ -240,6 +242,84 @@ TRADE_WORDS = {
 def test_words_of_the_trade_find_the_module(text: str, id_: str) -> None:
     """Common practice: abbreviations of the trade, in either spelling."""
     assert id_ in [entry.id for entry in found(text)][:2]
+
+
+PRESET_WORDS = {
+    "high-pass": "High-pass", "hpf": "High-pass", "lowpass": "Low-pass", "noise red": "Red noise",
+    "brown noise": "Red noise", "clock in seconds": "Clock in seconds", "clock seconds": "Clock in seconds",
+    "swell": "Swell", "pluck": "Pluck", "kick": "Kick", "adsr": "ADSR", "xor": "Exclusive or",
+    "supersaw": "Detuned saws", "slow triangle": "Slow triangle", "minor": "Minor scale", "ping pong": "Ping-pong",
+    "endless delay": "Endless delay",
+    "random arpeggio": "Random arpeggio", "shimmer": "Shimmer", "ducking": "Ducker",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "name"), PRESET_WORDS.items())
+def test_one_gesture_gives_what_is_meant(text: str, name: str) -> None:
+    """Common practice: what a setting is called in the trade."""
+    entry = found(text)[0]
+    assert (entry.name, entry.preset) == (name, name)
+
+
+@pytest.mark.parametrize("entry", [x for x in entries() if x.preset], ids=lambda x: f"{x.id} {x.preset}")
+def test_a_preset_makes_its_module_as_declared(entry: Entry) -> None:
+    spec = spec_of(entry.id)
+    assert spec is not None
+    preset = next(x for x in spec.presets if x.name == entry.preset)
+    made = next(joinings(voice(), LAYER, entry.id, "tone", preset=entry.preset))
+    check_patch(made.patch)
+    module = made.patch.module(made.module)
+    assert module.name.startswith(preset.name)
+    assert preset.numbers(spec.params).items() <= dict(module.params).items()
+    out = preset.output or spec.outputs[0].id
+    assert {x.source.port for x in made.patch.links_from(made.module)} <= {out}
+    assert found(entry.name)[0] is entry
+
+
+def ways(type_id: str, beside: str = "", port: str = "") -> list[str]:
+    return [made.told.partition(": ")[2] for made in joinings(voice(), LAYER, type_id, beside, port)]
+
+
+def test_every_way_to_join_is_offered_once_the_usual_one_first() -> None:
+    assert ways("drive", "filter") == ["behind Filter.", "before Filter.", "beside Filter.", "at the layer's end.",
+                                       "not linked."]  # fmt: skip
+    assert ways("lfo", "filter", "resonance")[:2] == ["moves resonance of Filter.", "moves cutoff of Filter."]
+    assert ways("noise", "filter") == ["into Filter.", "into A.", "moves cutoff of Filter.", "not linked."]
+    assert ways("envelope", "filter")[:2] == ["started by Clock; opens Amplifier.",
+                                              "started by Clock; moves cutoff of Filter."]  # fmt: skip
+    assert ways("scale-offset", "amp")[0] == "between Env and Swell."
+    assert ways("random-melody", "tone")[0] == "started by Clock; plays Tone."
+
+
+@pytest.mark.parametrize(
+    "spec", [x for x in catalogue().values() if not x.lane_end and not x.closes], ids=lambda x: x.id
+)
+@pytest.mark.parametrize("beside", ["clock", "notes", "tone", "filter", "amp", "env", "a-output", ""])
+def test_each_way_is_a_sound_patch_with_other_links(spec: ModuleSpec, beside: str) -> None:
+    seen = []
+    for made in joinings(voice(), LAYER, spec.id, beside):
+        check_patch(made.patch)
+        links = ends(made.patch)
+        assert links not in seen
+        seen.append(links)
+    assert not [x for x in seen[-1] if any(place.startswith(f"{made.module}.") for place in x)], "the last is unlinked"
+
+
+def test_a_parallel_effect_hears_and_feeds_the_same_as_the_selection() -> None:
+    made = next(x for x in joinings(voice(), LAYER, "drive", "filter") if "beside" in x.told)
+    links = ends(made.patch)
+    assert {("tone.out", f"{made.module}.audio"), (f"{made.module}.out", "amp.audio")} <= links
+    assert {("tone.out", "filter.audio"), ("filter.low", "amp.audio")} <= links
+
+
+def test_a_low_pass_gate_is_struck_by_the_layer_s_trigger() -> None:
+    patch, new, links = added("low-pass-gate", "filter")
+    assert ("clock.gate", "new.strike") in links
+    assert patch.module(new).params["opening"] == 0.0, "closed until it is struck"
+    alone = joined(
+        voice().without_module("clock").without_module("notes").without_module("env"), LAYER, "low-pass-gate"
+    )
+    assert alone.patch.module(alone.module).params["opening"] == 0.7, "open where nothing strikes it"
 
 
 @pytest.mark.parametrize(
@@ -256,7 +336,7 @@ def test_everything_can_be_found_and_says_what_it_is() -> None:
         assert found(entry.name)[0] == entry
         assert entry.sentence.endswith(".")
         assert len(entry.sentence) > 12
-    assert found("") == entries()
+    assert list(found("")) == [entry for entry in entries() if not entry.preset]
     assert list(found("qqqq")) == []
 
 

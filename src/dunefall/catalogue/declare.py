@@ -18,10 +18,11 @@ from numpy.typing import NDArray
 
 from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.ports import Input, Output, Param, Role, Series
+from dunefall.catalogue.presets import Preset
 from dunefall.patch.mixing import heard
 from dunefall.patch.model import Module, Patch
 
-__all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Role", "Series"]
+__all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Preset", "Role", "Series"]
 
 STAGES = ("time", "motion", "pitch", "source", "shape", "space")
 
@@ -121,6 +122,8 @@ class ModuleSpec:
         Input that reaches the first output when the module is bypassed; empty: the output rests at 0.
     words : tuple of str
         Other words under which it is searched.
+    presets : tuple of Preset
+        Settings that the trade has a name for.
     sources : tuple of str
         Published sources of the method.
     handle : (str, str)
@@ -154,6 +157,7 @@ class ModuleSpec:
     face: str = ""
     passes: str = ""
     words: tuple[str, ...] = ()
+    presets: tuple[Preset, ...] = ()
     sources: tuple[str, ...] = ()
     shows: Literal["", "response", "spectrum", "wave", "course"] = ""
     handle: tuple[str, str] = ("", "")
@@ -174,6 +178,10 @@ class ModuleSpec:
         ids = [port.id for port in (*self.target_rows, *self.output_rows, *self.series)]
         if len(ids) != len(set(ids)):
             raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
+        for preset in self.presets:
+            preset.numbers(self.params)
+            if preset.output and self.output(preset.output) is None:
+                raise ValueError(f'preset "{preset.name}" of module "{self.id}": there is no output {preset.output}')
 
     @property
     def targets(self) -> tuple[Input | Param, ...]:

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from functools import cache, lru_cache
 
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue import catalogue
+from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.compounds import face_sentence
+from dunefall.catalogue.declare import ModuleSpec, Preset
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import starters
@@ -38,6 +39,8 @@ class Entry:
     ----------
     id : str
         Of the module type, or the starter's name.
+    preset : str
+        Name of the module's preset that it stands for; "" for none.
     stage : str
         ``time`` to ``space``, ``starter``, or ``compound``: one of the user's library, by its file's name.
     ranks : tuple of frozenset
@@ -55,6 +58,13 @@ class Entry:
     ranks: tuple[frozenset[str], ...]
     names: tuple[str, ...]
     picture: TinyPicture | None = None
+    preset: str = ""
+
+    @property
+    def kind(self) -> str:
+        """What it is, in a word or three: "Shape", "Starter", "Preset of Filter"."""
+        spec = spec_of(self.id)
+        return f"Preset of {spec.name}" if spec and self.preset else self.stage.capitalize()
 
 
 def _split(text: str) -> list[str]:
@@ -79,7 +89,7 @@ def starter(name: str) -> Patch:
 
 @cache
 def entries() -> tuple[Entry, ...]:
-    """All modules that can be added, then all starters."""
+    """All modules that can be added, then all starters, then the modules' presets."""
     found = []
     for spec in catalogue().values():
         if not spec.lane_end and not spec.closes:
@@ -94,7 +104,15 @@ def entries() -> tuple[Entry, ...]:
         texts = (patch.title, plain, sentence, modules)
         ranks, names = tuple(map(_words, texts)), (_plain(patch.title),)
         found.append(Entry(name, patch.title, "starter", f"{sentence}.", ranks, names))
-    return tuple(found)
+    return (*found, *(_preset_entry(spec, preset) for spec in catalogue().values() for preset in spec.presets))
+
+
+def _preset_entry(spec: ModuleSpec, preset: Preset) -> Entry:
+    texts = (preset.name, " ".join(preset.words), spec.name, preset.sentence)
+    names = tuple(map(_plain, (preset.name, *preset.words)))
+    return Entry(
+        spec.id, preset.name, spec.stage, preset.sentence, tuple(map(_words, texts)), names, preset=preset.name
+    )
 
 
 def kept_entries(library: UserLibrary) -> tuple[tuple[Entry, ...], tuple[str, ...]]:
@@ -170,7 +188,7 @@ def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     """
     wanted, listed = [word for word in _split(text) if word not in _DROPPED], (*kept, *entries())
     if not wanted:
-        return listed
+        return [entry for entry in listed if not entry.preset]
     scored, whole = [], _plain(text)
     for entry, *scores in zip(listed, *(_scores(word, listed) for word in wanted), strict=True):
         hits = sum(score > 0 for score in scores)

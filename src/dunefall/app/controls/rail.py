@@ -20,7 +20,6 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.controls.menus import show_menu
-from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.base.errors import ParameterError
@@ -58,6 +57,11 @@ class _Field(QLineEdit):
 class Rail(QWidget):
     """One parameter: drag, wheel, keys or typing set it; it shows what moves it.
 
+    Attributes
+    ----------
+    offered : bool
+        It has the focus without having been asked for: its module is new.
+
     Signals
     -------
     moved (float)
@@ -93,6 +97,7 @@ class Rail(QWidget):
         self._grabbed: tuple[float, float] | None = None
         self._grabbed_end: int | None = None
         self._field: _Field | None = None
+        self.offered = False
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -100,7 +105,6 @@ class Rail(QWidget):
         self.setAccessibleName(param.name)
         self.setToolTip(f"{param.help or param.name} ({param.allowed})")
         self._describe()
-        own_keys(self, Qt.Key.Key_Delete)
 
     @property
     def value(self) -> float:
@@ -214,6 +218,7 @@ class Rail(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take hold of the value: dragging is relative."""
+        self.offered = False
         if event.button() == Qt.MouseButton.LeftButton:
             self._grabbed_end = self._end_at(event.position())
             self._grabbed = (event.position().x(), self.param.to_rail(self._value))
@@ -276,6 +281,12 @@ class Rail(QWidget):
         else:
             event.ignore()
 
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Whoever comes by Tab has asked for it."""
+        if event.reason() in (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason):
+            self.offered = False
+        super().focusInEvent(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Arrows step, with Alt they scale the reach, Home and End go to the ends, Backspace resets, a digit or Enter
         starts typing."""
@@ -290,7 +301,7 @@ class Rail(QWidget):
             self._step(steps[Qt.Key(key)], modifiers)
         elif key in ends:
             self._set(ends[Qt.Key(key)])
-        elif key in (Qt.Key.Key_Backspace, Qt.Key.Key_Delete):
+        elif key == Qt.Key.Key_Backspace:
             self.reset()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit()

@@ -79,8 +79,8 @@ class LinkDialog(SearchDialog):
     ----------
     chosen : Place or None
         The output, after the dialog was accepted; a compound's where it was found so.
-    made : str
-        The type of module to make instead, if one was chosen.
+    made : Entry or None
+        The module or preset to make instead, if one was chosen.
     """
 
     def __init__(
@@ -97,7 +97,7 @@ class LinkDialog(SearchDialog):
     ) -> None:
         super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
         self.chosen: Place | None = None
-        self.made = ""
+        self.made: Entry | None = None
         self._patch, self._first, self._role, self._makes = patch, first, role, makes
         self.resize(460, 480)
         self.list.setItemDelegate(_Row(traces, theme, self.list))
@@ -131,7 +131,7 @@ class LinkDialog(SearchDialog):
     def _can_make(self, text: str) -> list[Entry]:
         """Modules to be made that fit a text; the usual ones where nothing is typed."""
         if not text.strip():
-            offered = {entry.id: entry for entry in entries()}
+            offered = {entry.id: entry for entry in entries() if not entry.preset}
             return [offered[name] for name in self._makes[:MOST_OFFERED]]
         return [entry for entry in found(text) if entry.id in self._makes]
 
@@ -159,6 +159,5 @@ class LinkDialog(SearchDialog):
         """Accept what is chosen, if something is."""
         item = self.list.currentItem()
         if item is not None:
-            makes: Entry | None = item.data(_MAKES)
-            self.chosen, self.made = item.data(_PLACE), makes.id if makes else ""
+            self.chosen, self.made = item.data(_PLACE), item.data(_MAKES)
             self.accept()

@@ -13,12 +13,13 @@ from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.units import parse_range
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
-from dunefall.catalogue.joining import movers_of
+from dunefall.catalogue.joining import joinings, movers_of
+from dunefall.catalogue.search import Entry
 from dunefall.catalogue.story import port_name
+from dunefall.patch.compounds import parent_of, with_new_parts
 from dunefall.patch.model import SHARED_ID, Place
 from dunefall.session.edits.controls import gather, kinds_of_layer
 from dunefall.session.edits.links import add_link, link_range, paste_movement, remove_link, set_link_range
-from dunefall.session.edits.modules import add_module
 
 __all__ = [
     "COMMANDS",
@@ -57,12 +58,23 @@ def ask_link(context: Context, port: str) -> None:
 
     def link() -> None:
         if dialog.made:
-            layer = context.session.patch.layer_of(target.module).id
-            context.tell(add_module(context.session.document, layer, dialog.made, target.module, target.port).told)
+            _move_by_new(context, dialog.made, target)
         elif dialog.chosen is not None:
             _link(context, dialog.chosen.inner, target)
 
     context.talk.show(dialog, link)
+
+
+def _move_by_new(context: Context, entry: Entry, target: Place) -> None:
+    """Make what moves a port: the first of its ways that does; a part of the compound that the port is in."""
+    patch = context.session.patch
+    layer, within = patch.layer_of(target.module).id, parent_of(patch, target.module)
+    for way in joinings(patch, layer, entry.id, target.module, target.port, entry.preset):
+        if any(link.source.module == way.module for link in way.patch.links_into(target.module, target.port)):
+            whole = with_new_parts(patch, way.patch, within.id) if within else way.patch
+            context.session.document.edit(f"Add {entry.name}", whole)
+            context.tell(way.told)
+            return
 
 
 def _link(context: Context, source: Place, target: Place) -> bool:

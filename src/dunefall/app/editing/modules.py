@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue.joining import Joined, joined, with_kept_compound, with_starter
+from dunefall.catalogue.joining import Joined, joinings, kept_joinings, with_starter
 from dunefall.catalogue.search import Entry, kept_entries, starter
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.compounds import parent_of, with_new_parts
@@ -29,7 +30,8 @@ from dunefall.session.edits.modules import (
 )
 
 __all__ = [
-    "COMMANDS", "choose_sound", "choose_tuning", "remove_sound", "show_palette", "unpin", "use_sound", "use_tuning",
+    "COMMANDS", "choose_sound", "choose_tuning", "remove_sound", "show_palette", "take_way", "unpin", "use_sound",
+    "use_tuning",
 ]  # fmt: skip
 
 SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
@@ -51,34 +53,53 @@ def show_palette(context: Context, layer: str) -> None:
     within = parent_of(session.patch, selection.module) if home and home.id == layer else None
     kept, troubles = kept_entries(context.library)
 
-    def made(entry: Entry) -> Joined:
+    def ways(entry: Entry) -> list[Joined]:
         here = beside or Place("", "")
         if entry.stage == "starter":
-            return with_starter(session.patch, starter(entry.id))
+            return [with_starter(session.patch, starter(entry.id))]
         if entry.stage == "compound":
-            new = with_kept_compound(session.patch, layer, context.library.load(entry.id), here.module, here.port)
+            new = kept_joinings(session.patch, layer, context.library.load(entry.id), here.module, here.port)
         else:
-            new = joined(session.patch, layer, entry.id, here.module, here.port)
-        return new if within is None else new._replace(patch=with_new_parts(session.patch, new.patch, within.id))
+            new = joinings(session.patch, layer, entry.id, here.module, here.port, entry.preset)
+        return [way if within is None else _within(context, way, within.id) for way in new]
 
-    def hear(entry: Entry | None) -> None:
-        if entry is None:
+    def hear(way: Joined | None) -> None:
+        if way is None:
             session.trial.end()
         else:
-            session.trial.hear(made(entry).patch)
+            session.trial.hear(way.patch)
 
     def add() -> None:
         if palette.chosen is not None:
-            new = made(palette.chosen)
-            session.document.edit(f"Add {palette.chosen.name}", new.patch)
-            selection.select_shown(new.module)
-            context.tell(new.told)
+            take_way(context, f"Add {palette.chosen.name}", palette.ways, palette.way)
 
     title = f"Add to {session.patch.layer(layer).name}"
-    palette = Palette(title, context.theme, lambda entry: made(entry).told, hear, kept, context.talk.parent)
+    palette = Palette(title, context.theme, ways, hear, kept, context.talk.parent)
     context.talk.show(palette, add)
     if troubles:
         context.tell(f"In your library: {'; '.join(troubles)}.")
+
+
+def _within(context: Context, way: Joined, compound: str) -> Joined:
+    """A way in which everything new belongs to an open compound."""
+    return way._replace(patch=with_new_parts(context.session.patch, way.patch, compound))
+
+
+def take_way(context: Context, label: str, ways: Sequence[Joined], chosen: int) -> None:
+    """Add a module as one of the ways has it: one undo step. The notice offers the next way."""
+    document, way = context.session.document, ways[chosen]
+    document.edit(label, way.patch)
+    context.selection.select_shown(way.module)
+    context.selection.added.emit()
+
+    def otherwise() -> None:
+        if document.patch is way.patch:
+            document.undo()
+            take_way(context, label, ways, (chosen + 1) % len(ways))
+        else:
+            context.tell("The patch has changed since. Undo back to the added module first.")
+
+    context.talk.tell(way.told, ("Join otherwise", otherwise) if len(ways) > 1 else None)
 
 
 def choose_sound(context: Context) -> None:

@@ -6,20 +6,21 @@ import json
 from collections.abc import Callable, Sequence
 from functools import cache
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
-from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QCheckBox, QLabel, QListWidgetItem, QWidget
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
+from PySide6.QtGui import QColor, QKeyEvent, QPainter
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidgetItem, QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.catalogue.joining import Joined
 from dunefall.catalogue.search import Entry, found
 from dunefall.patch.library import DATA
 from dunefall.patch.userlibrary import TinyPicture
 
 __all__ = ["Palette"]
 
-ROW_H, THUMB_W, THUMB_H, STAGE_W = 46, 96, 30, 62
+ROW_H, THUMB_W, THUMB_H, STAGE_W = 46, 96, 30, 190
 HEAR_MS = 350
 """A choice that is rested on for so long is heard."""
 _ENTRY = Qt.ItemDataRole.UserRole
@@ -45,7 +46,7 @@ class _Row(SearchRow):
         wide = QRectF(left, box.y() + 23, box.width() - THUMB_W - 34, 18)
         draw_text(painter, wide, entry.sentence, sans(12), quiet)
         stage = QRectF(box.right() - STAGE_W - 6, box.y() + 4, STAGE_W, 18)
-        draw_text(painter, stage, entry.stage.capitalize(), mono(11), quiet, right=True)
+        draw_text(painter, stage, entry.kind, mono(11), quiet, right=True)
 
     def _thumb(self, painter: QPainter, box: QRectF, entry: Entry) -> None:
         made = entry.picture or _thumbnails().get(entry.id)
@@ -63,16 +64,17 @@ class _Row(SearchRow):
 
 
 class Palette(SearchDialog):
-    """Choose a module or a starter; ``chosen`` holds it after the dialog was accepted.
+    """Choose a module, a preset or a starter, and by Left and Right how it is joined; ``chosen`` and ``joined`` hold
+    both after the dialog was accepted.
 
     Parameters
     ----------
     title : str
         Where it will be added.
-    told_of : function of Entry to str
-        What adding an entry would link, in words.
-    hear : function of Entry or None
-        Play the patch with an entry added, or as it is.
+    ways_of : function of Entry to list of Joined
+        The patches that adding an entry can make, the usual one first.
+    hear : function of Joined or None
+        Play one of them, or the patch as it is.
     kept : sequence of Entry
         The compounds of the user's library.
     """
@@ -81,22 +83,28 @@ class Palette(SearchDialog):
         self,
         title: str,
         theme: Theme,
-        told_of: Callable[[Entry], str],
-        hear: Callable[[Entry | None], None],
+        ways_of: Callable[[Entry], list[Joined]],
+        hear: Callable[[Joined | None], None],
         kept: Sequence[Entry] = (),
         parent: QWidget | None = None,
     ) -> None:
         hint = "Type a name, a purpose or plain words: wobble, rain-like, random notes"
         super().__init__(title, hint, "modules and starters", "Add", parent)
         self.chosen: Entry | None = None
-        self._told_of, self._hear, self._kept = told_of, hear, kept
+        self.ways: list[Joined] = []
+        self.way = 0
+        self._ways_of, self._hear, self._kept = ways_of, hear, kept
         self.resize(720, 560)
         self.list.setItemDelegate(_Row(theme, self.list))
         self.list.currentRowChanged.connect(self._rested)
-        self.told = QLabel()
+        self.told, self.others = QLabel(), QLabel()
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(20)
-        self.column.insertWidget(3, self.told)
+        self.others.setStyleSheet(f"color: {theme.text2}")
+        line = QHBoxLayout()
+        line.addWidget(self.told, 1)
+        line.addWidget(self.others)
+        self.column.insertLayout(3, line)
         self.hearing = QCheckBox("&Hear it in the patch before adding it")
         self.hearing.toggled.connect(self._hearing_changed)
         self.foot.insertWidget(0, self.hearing)
@@ -118,7 +126,7 @@ class Palette(SearchDialog):
             item = QListWidgetItem(entry.name)
             item.setData(_ENTRY, entry)
             item.setToolTip(entry.sentence)
-            item.setData(Qt.ItemDataRole.AccessibleDescriptionRole, f"{entry.stage}: {entry.sentence}")
+            item.setData(Qt.ItemDataRole.AccessibleDescriptionRole, f"{entry.kind}: {entry.sentence}")
             self.list.addItem(item)
         self.list.setCurrentRow(0)
         if not self.list.count():
@@ -126,9 +134,30 @@ class Palette(SearchDialog):
 
     def _rested(self, _row: int) -> None:
         entry = self.entry
-        self.told.setText(self._told_of(entry) if entry else "")
+        self.ways, self.way = self._ways_of(entry) if entry else [], 0
+        self._show_way()
+
+    def _show_way(self) -> None:
+        count = len(self.ways)
+        self.told.setText(self.ways[self.way].told if count else "")
+        self.others.setText(f"Way {self.way + 1} of {count}: ← →" if count > 1 else "")
         if self.hearing.isChecked():
             self._timer.start(HEAR_MS)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Left and Right choose how it is joined."""
+        if watched is self.search and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+            if step and len(self.ways) > 1 and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+                self.way = (self.way + step) % len(self.ways)
+                self._show_way()
+                return True
+        return super().eventFilter(watched, event)
+
+    @property
+    def joined(self) -> Joined | None:
+        """The patch with what is chosen, joined as chosen."""
+        return self.ways[self.way] if self.ways else None
 
     def _hearing_changed(self, on: bool) -> None:
         if on:
@@ -138,7 +167,7 @@ class Palette(SearchDialog):
 
     def _hear_now(self) -> None:
         if self.hearing.isChecked():
-            self._hear(self.entry)
+            self._hear(self.joined)
 
     def take(self) -> None:
         """Accept what is chosen, if something is."""

@@ -93,8 +93,17 @@ class Inspector(QScrollArea):
 
     @property
     def focused_port(self) -> str:
-        """The port whose rail has the focus, or ""."""
-        return next((port for port, rail in self.rails.items() if rail.hasFocus()), "")
+        """The port whose rail the user has put under the keys, or ""."""
+        return next((port for port, rail in self.rails.items() if rail.hasFocus() and not rail.offered), "")
+
+    def offer_main(self) -> None:
+        """Put the main value under the keys, unasked: commands still mean the module as a whole."""
+        spec = spec_for(self._patch.module(self._module)) if self._module else None
+        rail = self.rails.get(spec.face) if spec else None
+        if rail is not None:
+            rail.setFocus(Qt.FocusReason.OtherFocusReason)
+            rail.offered = True
+            self.ensureWidgetVisible(rail)
 
     def focus_first(self) -> None:
         """Put the first value under the keys."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.curves import bent
 from dunefall.dsp.strike import fall_factor, rise_share, struck
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
@@ -152,5 +152,19 @@ MODULE = ModuleSpec(
     rests=LEVEL,
     face="decay_s",
     words=("strike", "attack", "decay", "percussion", "swell", "adsr", "ahr", "loop", "sustain", "release"),
+    presets=(
+        Preset("Strike", "At once up, then down in half a second.",
+               {"kind": "strike"}, ("percussive envelope", "hit")),
+        Preset("Pluck", "At once up, and down in a fifth of a second.",
+               {"kind": "strike", "attack_s": 0.001, "decay_s": 0.2}, ("short envelope", "blip")),
+        Preset("Swell", "Up in three seconds and down in five.",
+               {"kind": "strike", "attack_s": 3.0, "decay_s": 5.0},
+               ("slow attack", "fade in and out", "rise and fall")),
+        Preset("ADSR", "Attack, decay, sustain and release.",
+               {"kind": "sustain", "attack_s": 0.02, "decay_s": 0.3, "sustain": 0.7, "release_s": 0.6},
+               ("attack decay sustain release", "keyboard envelope")),
+        Preset("Looping envelope", "Begins again when it has ended.",
+               {"kind": "loop", "attack_s": 0.5, "decay_s": 1.0}, ("cycle", "function generator")),
+    ),
     sources=("exponential rise and fall of a first-order circuit (textbook)",),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Key, Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.maths import floor, fma, on_grid, ramp, ramp_by, sine
 from dunefall.dsp.random import uniform
@@ -148,5 +148,17 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: g.used("unevenness"), _period_s, ("rate_hz", "period_beats", "sync")),
     face="rate_hz",
     words=("slow wave", "wobble", "vibrato", "tide", "sway"),
+    presets=(
+        Preset("Slow wave", "A sine that takes fifty seconds.",
+               {"rate_hz": 0.02}, ("very slow", "slow sine")),
+        Preset("Slow triangle", "A triangle that takes half a minute.",
+               {"rate_hz": 0.033, "shape": "triangle"}, ("slow triangles", "ramp up and down")),
+        Preset("Vibrato", "A sine at 5.5 Hz that fades in.",
+               {"rate_hz": 5.5, "fade_s": 0.4}, ("pitch wobble",)),
+        Preset("Repeating ramp", "A saw from 0 to 1 every four seconds.",
+               {"rate_hz": 0.25, "shape": "saw", "polarity": "0 to 1"}, ("ramp", "sawtooth movement", "rise")),
+        Preset("On and off", "A square of one second.",
+               {"rate_hz": 1.0, "shape": "square", "polarity": "0 to 1"}, ("square wave", "alternating", "blink")),
+    ),
     sources=("definition of the four waves",),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma
 
 __all__ = ["MODULE"]
@@ -32,5 +32,11 @@ MODULE = ModuleSpec(
     face="scale",
     passes="signal",
     words=("attenuate", "invert", "shift", "bias", "range", "clip", "avoid zero"),
+    presets=(
+        Preset("Inverter", "Up becomes down.",
+               {"scale": -1.0}, ("invert", "negative", "upside down")),
+        Preset("One-sided", "From −1 to 1 becomes 0 to 1.",
+               {"scale": 0.5, "offset": 0.5}, ("unipolar", "positive only")),
+    ),
     sources=("linear map (definition)",),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Row, Scalar, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma
 from dunefall.dsp.random import uniform
 
@@ -59,5 +59,16 @@ MODULE = ModuleSpec(
     state=4,
     face="rate_hz",
     words=("drift", "wander", "gusts", "wind", "slow random"),
+    presets=(
+        Preset(
+            "Gusts",
+            "Swells up to full strength and back, irregularly.",
+            {"rate_hz": 0.15, "polarity": "0 to 1"},
+            ("gust", "swells", "wind speed"),
+        ),
+        Preset(
+            "Slow drift", "Wanders through its range in about a minute.", {"rate_hz": 0.02}, ("slow wander", "creeping")
+        ),
+    ),
     sources=("Perlin 2002, Improving noise (quintic interpolation), doi:10.1145/566654.566636",),
 )

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Key, Mask, Row, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.random import uniform
 from dunefall.dsp.steps import DIRECTIONS, after
 from dunefall.dsp.triggers import wrapped
@@ -180,5 +180,12 @@ MODULE = ModuleSpec(
     cycle=Cycle(_chance, steps=_steps, at=("clock", "clock_b", "clock_c", "clock_d")),
     face="length_a",
     words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
+    presets=(
+        Preset("Random order", "Eight steps, the next one at random.",
+               {"direction_a": "random", "direction_b": "random", "direction_c": "random", "direction_d": "random"},
+               ("shuffled steps",)),
+        Preset("Rows of 5, 7 and 8", "Three rows whose lengths differ, so that they meet anew after 280 steps.",
+               {"length_a": 5, "length_b": 7, "length_c": 8}, ("polymetre", "polymeter", "phasing rows")),
+    ),
     sources=("definition",),
 )  # fmt: skip

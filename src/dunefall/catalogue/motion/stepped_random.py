@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Key, Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
@@ -146,5 +146,13 @@ MODULE = ModuleSpec(
     state=6,
     face="rate_hz",
     words=("random notes", "random values", "stairs", "dice", "machine talking", "gaussian"),
+    presets=(
+        Preset("Held random", "A new value twice a second.",
+               {}, ("stepped random voltage", "random steps")),
+        Preset("Dice", "One of six values.",
+               {"grades": 6}, ("die", "six values")),
+        Preset("Bell-shaped random", "Mostly near the middle, rarely far from it.",
+               {"shape": "bell"}, ("gaussian", "normal distribution")),
+    ),
     sources=("inverse transform sampling (textbook)", "Acklam 2003, inverse normal distribution (from memory)"),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.follow import approach_step
 
 __all__ = ["MODULE"]
@@ -71,5 +71,9 @@ MODULE = ModuleSpec(
     face="rate_hz",
     passes="a",
     words=("alternate", "toggle", "either or", "flip", "a b"),
+    presets=(
+        Preset("Alternate", "The other side at each trigger.",
+               {"mode": "change at each"}, ("one after the other",)),
+    ),
     sources=("definition",),
 )  # fmt: skip

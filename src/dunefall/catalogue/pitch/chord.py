@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 
 __all__ = ["CHORDS", "MODULE"]
 
@@ -64,5 +64,17 @@ MODULE = ModuleSpec(
     face="kind",
     passes="pitch",
     words=("harmony", "triad", "stack", "voices", "inversion"),
+    presets=(
+        Preset("Minor chord", "A note with its minor third and fifth.",
+               {"kind": "minor"}, ("minor triad",)),
+        Preset("Major chord", "A note with its major third and fifth.",
+               {"kind": "major"}, ("major triad",)),
+        Preset("Open fifths", "A note with its fifth.",
+               {"kind": "fifths"}, ("power chord", "fifth")),
+        Preset("Suspended chord", "A note with its fourth and fifth.",
+               {"kind": "suspended"}, ("sus", "sus4")),
+        Preset("Cluster", "Neighbouring notes at once.",
+               {"kind": "cluster"}, ("dissonance", "tension")),
+    ),
     sources=("chords: music theory (common practice)",),
 )  # fmt: skip

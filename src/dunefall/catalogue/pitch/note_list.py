@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Key, Row, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
 from dunefall.dsp.steps import after
 from dunefall.dsp.triggers import wrapped
@@ -136,5 +136,13 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: g.values["order"] == ANY, steps=_round, at=("clock",)),
     face="order",
     words=("arpeggiator", "arpeggio", "broken chord", "list of notes", "held notes"),
+    presets=(
+        Preset("Rising arpeggio", "The notes one after the other, upwards.",
+               {"order": "up"}, ("arpeggio up",)),
+        Preset("Falling arpeggio", "The notes one after the other, downwards.",
+               {"order": "down"}, ("arpeggio down",)),
+        Preset("Random arpeggio", "The notes in random order.",
+               {"order": "random"}, ("random notes of a chord",)),
+    ),
     sources=("orders of an arpeggio (common practice)",),
 )  # fmt: skip

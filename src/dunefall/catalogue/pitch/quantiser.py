@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.triggers import PULSE_S
 
@@ -146,5 +146,17 @@ MODULE = ModuleSpec(
     face="scale",
     passes="pitch",
     words=("scale", "key", "notes", "tune", "mode", "scl", "microtonal", "just intonation", "quantise"),
+    presets=(
+        Preset("Minor scale", "The nearest note of natural minor.",
+               {"scale": "minor"}, ("minor", "natural minor", "aeolian")),
+        Preset("Major scale", "The nearest note of major.",
+               {"scale": "major"}, ("major", "ionian")),
+        Preset("Minor pentatonic scale", "The nearest of five notes.",
+               {"scale": "minor pentatonic"}, ("pentatonic", "five notes")),
+        Preset("Semitones", "The nearest semitone.",
+               {"scale": "chromatic"}, ("chromatic", "twelve notes")),
+        Preset("Whole-tone scale", "The nearest of six even notes.",
+               {"scale": "whole tones"}, ("whole tone",)),
+    ),
     sources=("scales: music theory (common practice)",),
 )  # fmt: skip

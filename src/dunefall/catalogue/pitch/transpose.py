@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 
 __all__ = ["MODULE"]
 
@@ -31,5 +31,13 @@ MODULE = ModuleSpec(
     face="semitones",
     passes="pitch",
     words=("shift notes", "octave", "interval", "key change"),
+    presets=(
+        Preset("Octave up", "Every note twelve semitones higher.",
+               {"octaves": 1}, ("higher", "+12")),
+        Preset("Octave down", "Every note twelve semitones lower.",
+               {"octaves": -1}, ("lower", "−12")),
+        Preset("Fifth up", "Every note seven semitones higher.",
+               {"semitones": 7.0}, ("+7",)),
+    ),
     sources=("twelve equal steps to the octave (definition)",),
 )  # fmt: skip

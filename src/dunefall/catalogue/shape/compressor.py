@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.follow import approach, approach_step
 from dunefall.dsp.maths import db_to_gain, fma, level_db
 
@@ -106,5 +106,12 @@ MODULE = ModuleSpec(
     passes="audio",
     shows="course",
     words=("duck", "sidechain", "pump", "dynamics", "leveller", "ducker"),
+    presets=(
+        Preset("Ducker", "Gives way to what comes into its side chain.",
+               {"threshold_db": -40.0, "ratio": 8.0, "release_s": 0.5},
+               ("ducking", "sidechain", "make way", "pumping")),
+        Preset("Levelling", "Slow and gentle: evens out what swells.",
+               {"threshold_db": -30.0, "ratio": 2.0, "attack_s": 0.1, "release_s": 1.5}, ("leveller", "even out")),
+    ),
     sources=("Giannoulis, Massberg and Reiss 2012, J. AES 60 (static curve with knee, smooth branching detector)",),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import exp2, fma, nearest
 from dunefall.dsp.random import uniform
 
@@ -66,6 +66,12 @@ MODULE = ModuleSpec(
     passes="audio",
     shows="wave",
     words=("bitcrusher", "lo-fi", "digital", "downsample", "quantise", "radio"),
+    presets=(
+        Preset("Eight bits", "Eight bits at 8 kHz.",
+               {"bits": 8, "rate_hz": 8000.0}, ("8-bit", "8 bit", "old game")),
+        Preset("Old sampler", "Twelve bits at 26 kHz.",
+               {"bits": 12, "rate_hz": 26000.0}, ("12-bit", "12 bit")),
+    ),
     sources=("quantisation error of step q has the power q**2 / 12 (Bennett 1948)",
              "Lipshitz et al. 1992, Quantization and dither (triangular dither)"),
 )  # fmt: skip

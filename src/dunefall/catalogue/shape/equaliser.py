@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
 
 __all__ = ["MODULE"]
@@ -50,6 +50,15 @@ MODULE = ModuleSpec(
     face="low_db",
     passes="audio",
     words=("eq", "shelf", "bell", "tone", "bass", "treble", "presence"),
+    presets=(
+        Preset("Bass lift", "Six decibels more below 120 Hz.",
+               {"low_db": 6.0}, ("more bass", "warm")),
+        Preset("Treble cut", "Nine decibels less above 5 kHz.",
+               {"high_hz": 5000.0, "high_db": -9.0}, ("darker", "less treble")),
+        Preset("Small radio", "Only the middle is left.",
+               {"low_hz": 500.0, "low_db": -24.0, "high_hz": 3000.0, "high_db": -24.0, "a_hz": 1200.0, "a_db": 4.0},
+               ("telephone", "radio", "lo-fi speaker")),
+    ),
     sources=("Bristow-Johnson, Audio EQ Cookbook (responses)",
              "Simper 2013, Linear trapezoidal integrated state variable filter (bell and shelves, from memory)"),
 )  # fmt: skip

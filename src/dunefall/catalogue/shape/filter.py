@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -130,8 +130,19 @@ MODULE = ModuleSpec(
     handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",
-    words=("low-pass", "high-pass", "band-pass", "notch", "muffle", "tone", "darken", "brighten",
-           "morph", "lowpass", "highpass", "bandpass", "vcf", "lpf", "hpf"),
+    words=("muffle", "tone", "darken", "brighten", "morph", "vcf", "state variable"),
+    presets=(
+        Preset("Low-pass", "Takes away what lies above its cutoff.",
+               {}, ("lowpass", "low pass filter", "lpf", "high cut", "muffle"), "low"),
+        Preset("High-pass", "Takes away what lies below its cutoff.",
+               {"cutoff_hz": 300.0}, ("highpass", "high pass filter", "hpf", "low cut", "thin"), "high"),
+        Preset("Band-pass", "Leaves what lies around its centre.",
+               {"resonance": 0.4}, ("bandpass", "band pass filter", "bpf"), "band"),
+        Preset("Notch", "Takes away what lies around its centre.",
+               {"resonance": 0.4}, ("band-stop", "bandstop", "band reject"), "notch"),
+        Preset("Steep low-pass", "A low-pass of 24 dB an octave.",
+               {"slope": "24 dB"}, ("24 db", "four-pole"), "low"),
+    ),
     sources=(
         "Zavalishin 2018, The Art of VA Filter Design (topology-preserving transform)",
         "Simper 2013, Linear trapezoidal integrated state variable filter",

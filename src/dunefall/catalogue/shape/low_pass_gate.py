@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
@@ -12,20 +13,22 @@ from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-LIGHT, S1, S2, MADE_AT, MADE_FOR, TAKE, CROSS, SINK = range(8)
-OPENING, DECAY, COLOUR = 0b10, 0b100, 0b1000
+LIGHT, S1, S2, MADE_AT, MADE_FOR, TAKE, CROSS, SINK, LAST, FLASH = range(10)
+STRIKE, OPENING, DECAY, COLOUR = 0b10, 0b100, 0b1000, 0b10000
 ATTACK_S = 0.012
+FLASH_S = 0.03
+"""How long a strike's lamp is lit: the resistor has come within a tenth of full light by then."""
 DARK_HZ, OCTAVES = 30.0, 9.4
 """Cutoff in the dark, and how far full light opens it: to 20 kHz."""
 DAMPING = 1.6
 
 
 def kernel(
-    audio: Row, opening: Row, decay_s: Row, colour: Row, out: Row, state: State, rate: Scalar, moving: Mask,
-    scratch: Scratch,
+    audio: Row, strike: Row, opening: Row, decay_s: Row, colour: Row, out: Row, state: State, rate: Scalar,
+    moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: light on the resistor (0..1), the integrators of a low-pass; its last constant factors, and the light
-    (from 1 on) and the colour that they were made for.
+    (from 1 on) and the colour that they were made for; the last strike, samples for which its lamp stays lit.
 
     The resistor follows the light quickly upwards and slowly downwards, the slower the darker it is: that tail is the
     sound of these gates.
@@ -38,9 +41,20 @@ def kernel(
             take[i] = approach_step(decay_s[i], rate)
     else:
         take[:] = approach_step(decay_s[0], rate)
-    even = moving & (OPENING | DECAY) == 0 and _followed(light, opening[0], rise, take[0]) == light
+    lit = moving & STRIKE != 0 or state[FLASH] > 0.0 or strike[0] != state[LAST]
+    even = not lit and moving & (OPENING | DECAY) == 0 and _followed(light, opening[0], rise, take[0]) == light
     if even:  # it has arrived
         level[:] = light
+    elif lit:
+        last, flash = state[LAST], state[FLASH]
+        for i in range(n):
+            if strike[i] > 0.5 and last <= 0.5:
+                flash = np.ceil(FLASH_S * rate)
+            last = strike[i]
+            light = _followed(light, 1.0 if flash > 0.0 else opening[i], rise, take[i])
+            level[i] = light
+            flash = max(0.0, flash - 1.0)
+        state[LAST], state[FLASH] = last, flash
     else:
         for i in range(n):
             light = _followed(light, opening[i], rise, take[i])
@@ -81,15 +95,18 @@ MODULE = ModuleSpec(
     stage="shape",
     sentence="Opens level and brightness together and lets them fall with the slow tail of a light-dependent resistor.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio"),),
+    inputs=(
+        Input("audio", "Audio", "audio"),
+        Input("strike", "Strike", "gate", "Each rising edge is a flash of full light: a pluck.", listens=True),
+    ),
     params=(
-        Param("opening", "Opening", "ratio", 0, 1, 0, "How far it is open: link a trigger or an envelope.",
+        Param("opening", "Opening", "ratio", 0, 1, 0, "How far it is open between strikes.",
               amount=1.0),
         Param("decay_s", "Decay", "s", 0.01, 10, 0.3, "Decay time.", taper="octaves", amount=1.0),
         Param("colour", "Colour", "ratio", 0, 1, 1, "From level only to level and brightness together.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=8,
+    state=10,
     cached=(MADE_AT,),
     begins={"opening": 0.7},
     face="opening",

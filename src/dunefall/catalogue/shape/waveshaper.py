@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.halfband import SIZE, halved, risen
 from dunefall.dsp.maths import db_to_gain, exp2, fma, log2, nearest, sine
 
@@ -164,6 +164,14 @@ MODULE = ModuleSpec(
     passes="audio",
     shows="wave",
     words=("distortion", "saturation", "overdrive", "warmth", "clip", "tube", "rectifier", "octave", "fuzz"),
+    presets=(
+        Preset("Soft clip", "Rounds the peaks.",
+               {"curve": "soft", "drive_db": 9.0}, ("gentle saturation",)),
+        Preset("Hard clip", "Cuts the peaks off.",
+               {"curve": "hard", "drive_db": 12.0}, ("clipping", "harsh")),
+        Preset("Rectifier", "Turns the lower half up: an octave higher.",
+               {"curve": "rectify"}, ("octave fuzz", "full-wave")),
+    ),
     sources=("Parker, Zavalishin, Le Bivic 2016, antiderivative antialiasing (DAFx-16)",
              "Orfanidis 2006, elliptic filter design (half-band filters, from memory)"),
 )  # fmt: skip

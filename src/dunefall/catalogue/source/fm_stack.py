@@ -10,7 +10,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["ARRANGEMENTS", "MODULE"]
@@ -190,6 +190,12 @@ MODULE = ModuleSpec(
     network=_network,
     face="arrangement",
     words=("fm", "operators", "algorithm", "bell", "brass", "metal", "electric piano", "glass"),
+    presets=(
+        Preset("FM bell", "Two pairs with ratios that are no whole numbers.",
+               {"arrangement": "two pairs", "index": 3.0, "a_ratio": 1.0, "b_ratio": 3.5, "c_ratio": 1.0, "d_ratio":
+                1.41},
+               ("metallic tone", "inharmonic")),
+    ),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",
              "Schottstaedt 1977, Computer Music Journal 1 (several modulators; from memory)"),
 )  # fmt: skip

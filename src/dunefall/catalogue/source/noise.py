@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.random import philox
 
@@ -241,6 +241,20 @@ MODULE = ModuleSpec(
     face="colour",
     words=("white", "pink", "red", "brown", "blue", "violet", "velvet", "crackle", "wind", "rain", "sea", "fire",
            "hiss", "rumble", "dust"),
+    presets=(
+        Preset("White noise", "Equal power at every frequency.",
+               {"colour": "white"}, ("hiss", "static")),
+        Preset("Pink noise", "Equal power in every octave.",
+               {"colour": "pink"}, ("even noise",)),
+        Preset("Red noise", "Dark: falls by 6 dB in each octave.",
+               {"colour": "red"}, ("brown noise", "brownian noise", "rumble", "low noise")),
+        Preset("Blue noise", "Bright: rises by 3 dB in each octave.",
+               {"colour": "blue"}, ("bright noise", "spray")),
+        Preset("Velvet noise", "Sparse pulses at random places.",
+               {"colour": "velvet"}, ("dust",)),
+        Preset("Crackle", "Rare clicks of random height.",
+               {"colour": "crackle", "density_hz": 12.0}, ("fire", "vinyl", "crackling")),
+    ),
     sources=(
         "Salmon et al. 2011, doi:10.1145/2063384.2063405 (random numbers)",
         "1/f noise as a sum of first-order processes: van der Ziel 1950, doi:10.1016/0031-8914(50)90078-4",

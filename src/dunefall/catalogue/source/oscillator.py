@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
 from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
@@ -391,6 +391,20 @@ MODULE = ModuleSpec(
     face="pitch_note",
     words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync",
            "vco", "supersaw"),
+    presets=(
+        Preset("Sine tone", "A tone without overtones.",
+               {"shape": "sine"}, ("sine", "sine wave", "pure tone")),
+        Preset("Triangle tone", "Soft, with odd overtones.",
+               {"shape": "triangle"}, ("triangle", "triangle wave")),
+        Preset("Saw", "Bright, with all overtones.",
+               {"shape": "saw"}, ("sawtooth", "saw wave")),
+        Preset("Pulse wave", "Hollow, with a width that can be moved.",
+               {"shape": "pulse", "width": 0.3}, ("pulse", "square", "pwm", "rectangle")),
+        Preset("Detuned saws", "Seven saws a little apart, across the stereo field.",
+               {"shape": "saw", "unison": 6, "detune_ct": 20.0, "spread": 0.8}, ("supersaw", "unison", "wide saw")),
+        Preset("Sub-bass", "A sine two octaves lower.",
+               {"shape": "sine", "octave": "−2"}, ("sub", "low sine")),
+    ),
     sources=("Valimaki and Huovilainen 2007, Antialiasing oscillators (band-limited steps from a windowed sinc)",
              "Esqueda, Valimaki and Bilbao 2016, polynomial band-limited ramps (from memory)"),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
@@ -110,6 +110,14 @@ MODULE = ModuleSpec(
     face="pitch_note",
     shows="spectrum",
     words=("string", "pluck", "guitar", "harp", "wire", "karplus"),
+    presets=(
+        Preset("Harp string", "Soft, plucked near the middle.",
+               {"place": 0.4, "hardness": 0.3, "brightness": 0.5}, ("harp",)),
+        Preset("Bass string", "A low string that rings on.",
+               {"pitch_note": 28, "decay_s": 7.0, "brightness": 0.4}, ("bass guitar", "double bass")),
+        Preset("Wire", "A bright steel string, plucked at its end.",
+               {"place": 0.05, "hardness": 1.0, "brightness": 0.9}, ("steel string", "cable")),
+    ),
     sources=("Karplus and Strong 1983 (plucked string)", "Jaffe and Smith 1983 (tuning, decay, place of plucking)",
              "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)"),
 )  # fmt: skip

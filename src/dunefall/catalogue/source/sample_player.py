@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Sound, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import exp2, floor, fma, smooth_step
 from dunefall.dsp.random import uniform
 from dunefall.dsp.resample import FASTEST, read_between
@@ -224,5 +224,11 @@ MODULE = ModuleSpec(
     cursors=("begin", "end"),
     face="pitch_note",
     words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience", "sampler"),
+    presets=(
+        Preset("One-shot", "Plays once to the end at each trigger.",
+               {"mode": "once"}, ("hit", "play once", "sfx")),
+        Preset("Slice player", "Plays one of sixteen slices, chosen at random.",
+               {"mode": "once", "slices": 16, "chance": 1.0}, ("slices", "chopped", "cut up")),
+    ),
     sources=("Smith 2002, Digital audio resampling (windowed sinc)",),
 )  # fmt: skip

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import exp2, fma, note_to_hz, sine
 from dunefall.dsp.saturation import saturate
 from dunefall.dsp.strike import fall_factor
@@ -161,6 +161,21 @@ MODULE = ModuleSpec(
     shows="spectrum",
     words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator",
            "kick", "tom"),
+    presets=(
+        Preset("Kick", "A low membrane, struck softly.",
+               {"body": "membrane", "pitch_note": 31, "decay_s": 0.4, "hardness": 0.25, "strength": 1.0},
+               ("bass drum", "kick drum", "thud")),
+        Preset("Tom", "A membrane of middle size.",
+               {"body": "membrane", "pitch_note": 45, "decay_s": 0.7, "hardness": 0.4}, ("drum",)),
+        Preset("Church bell", "A large bell that rings for a long time.",
+               {"body": "bell", "pitch_note": 48, "decay_s": 12.0}, ("bell", "tolling", "chime")),
+        Preset("Wood block", "A short bar of wood.",
+               {"body": "bar", "pitch_note": 76, "decay_s": 0.15, "material": 0.9}, ("wood", "knock", "clave")),
+        Preset("Glass bowl", "A bowl of glass that sings on.",
+               {"body": "glass", "pitch_note": 72, "decay_s": 5.0}, ("glass", "crystal")),
+        Preset("Metal sheet", "A plate of steel, struck hard.",
+               {"body": "plate", "pitch_note": 38, "decay_s": 6.0, "hardness": 0.8}, ("steel", "gong", "clang")),
+    ),
     sources=("Fletcher and Rossing, The Physics of Musical Instruments (modes; bell and glass from memory)",
              "zeros of Bessel functions (membrane), roots of cosh x cos x = 1 (bar)"),
 )  # fmt: skip

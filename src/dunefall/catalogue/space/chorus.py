@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import floor, fma, sine
 
@@ -69,5 +69,9 @@ MODULE = ModuleSpec(
     face="rate_hz",
     passes="audio",
     words=("ensemble", "thicken", "doubling", "wide", "swim", "detune"),
+    presets=(
+        Preset("Ensemble", "Six voices, wide.",
+               {"copies": 6, "depth_s": 0.004, "width": 1.0}, ("string machine", "thick")),
+    ),
     sources=("Dattorro 1997, Effect design 2 (modulated delay lines)",),
 )  # fmt: skip

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import cubic_weights, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
@@ -331,6 +331,21 @@ MODULE = ModuleSpec(
     passes="audio",
     warning=_warning,
     words=("echo", "repeat", "space", "tape", "comb", "freeze", "ping pong", "looper", "reverse"),
+    presets=(
+        Preset("Slapback", "One short echo.",
+               {"time_s": 0.11, "feedback": 0.1, "wet": 0.4}, ("short echo", "double")),
+        Preset("Endless delay", "Echoes that never fade.",
+               {"time_s": 1.6, "feedback": 1.0, "wet": 0.7}, ("infinite", "endless", "hold")),
+        Preset("Ping-pong", "Echoes that go from side to side.",
+               {"sides": "alternate", "feedback": 0.5, "wet": 0.5}, ("ping pong", "left right")),
+        Preset("Dotted echo", "Echoes of three sixteenths.",
+               {"span": "beats", "time_beats": 0.75, "feedback": 0.45}, ("dotted eighth", "in tempo", "synced echo")),
+        Preset("Tape echo", "Echoes that grow dull and warm.",
+               {"time_s": 0.35, "feedback": 0.6, "saturation": 0.5, "high_cut_hz": 3500.0, "low_cut_hz": 120.0},
+               ("tape", "worn")),
+        Preset("Reverse echo", "Echoes that run backwards.",
+               {"time_s": 1.2, "reverse": 1.0, "wet": 0.7}, ("backwards echo", "reverse")),
+    ),
     sources=("Schroeder 1962 (echo k of feedback g has amplitude g^k)",
              "Catmull and Rom 1974 (interpolation between samples)"),
 )  # fmt: skip

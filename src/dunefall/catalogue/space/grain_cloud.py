@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import exp2, floor, fma, nearest, sine
@@ -265,7 +265,13 @@ MODULE = ModuleSpec(
     memory_s=LONGEST_S,
     face="size_s",
     passes="audio",
-    words=("granular", "cloud", "particles", "scatter", "freeze", "texture", "shimmer", "dust"),
+    words=("granular", "cloud", "particles", "scatter", "freeze", "texture", "dust"),
+    presets=(
+        Preset("Shimmer", "Grains an octave higher, fed back.",
+               {"shift_st": 12.0, "feedback": 0.5, "size_s": 0.3, "wet": 0.6}, ("shimmering", "angelic")),
+        Preset("Frozen grains", "Holds the last seconds and plays grains of them.",
+               {"freeze": "on", "dry": 0.0}, ("freeze", "stretch")),
+    ),
     sources=("Roads 2001, Microsound (granular synthesis, from memory)",
              "Tukey 1967 (tapered window; here by a cubic)"),
 )  # fmt: skip

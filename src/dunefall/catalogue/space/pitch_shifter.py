@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, floor, fma, sine
 from dunefall.dsp.saturation import saturate
@@ -81,5 +81,11 @@ MODULE = ModuleSpec(
     face="shift_st",
     passes="audio",
     words=("harmony", "octave", "shimmer", "transpose", "detune", "spiral"),
+    presets=(
+        Preset("Octave above", "Twelve semitones higher.",
+               {"shift_st": 12.0}, ("shift up",)),
+        Preset("Octave below", "Twelve semitones lower.",
+               {"shift_st": -12.0}, ("shift down", "giant")),
+    ),
     sources=("Dattorro 1997, Effect design 2 (delay-line pitch change, from memory)",),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import fma
 from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
@@ -78,5 +78,11 @@ MODULE = ModuleSpec(
     face="distance_m",
     passes="audio",
     words=("pan", "distance", "near", "far", "doppler", "fly-by", "place", "surround"),
+    presets=(
+        Preset("Far away", "Forty metres off, with the air between.",
+               {"distance_m": 40.0}, ("distant", "distance")),
+        Preset("Close by", "Half a metre off.",
+               {"distance_m": 0.5}, ("near", "intimate")),
+    ),
     sources=("constant-power pan law (textbook)", "ISO 9613-1 (air, from memory)", "inverse distance law (textbook)"),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Memory, Row, Scalar, Scratch, Sound, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.maths import exp2, floor, fma, nearest
 from dunefall.dsp.network import (
     BANDS,
@@ -266,6 +266,16 @@ MODULE = ModuleSpec(
     face="decay_s",
     passes="audio",
     words=("room", "hall", "cave", "space", "echo", "ambience", "tail", "freeze", "cathedral"),
+    presets=(
+        Preset("Small room", "Six metres, half a second.",
+               {"size_m": 6.0, "decay_s": 0.5, "predelay_s": 0.004}, ("room", "ambience")),
+        Preset("Concert hall", "Forty metres, two and a half seconds.",
+               {"size_m": 40.0, "decay_s": 2.5, "predelay_s": 0.025}, ("hall",)),
+        Preset("Cathedral", "Sixty metres, nine seconds.",
+               {"size_m": 60.0, "decay_s": 9.0, "predelay_s": 0.04}, ("church", "cathedral")),
+        Preset("Frozen room", "Holds what is in it for ever.",
+               {"freeze": "on"}, ("infinite reverb", "freeze")),
+    ),
     sources=("Jot and Chaigne 1991, Digital delay networks (decay by frequency)",
              "Välimäki and Liski 2017, Accurate cascade graphic equalizer (gains solved for together)",
              "Dattorro 1997, Effect design 1 (all-passes at the input)", "ISO 3382-1 (decay time)"),

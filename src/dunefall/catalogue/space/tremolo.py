@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import floor, fma, sine
 
 __all__ = ["MODULE"]
@@ -61,5 +61,11 @@ MODULE = ModuleSpec(
     face="rate_hz",
     passes="audio",
     words=("auto-pan", "pulse", "wobble", "chop", "breathing", "vibrato"),
+    presets=(
+        Preset("Auto-pan", "Goes slowly from side to side.",
+               {"rate_hz": 0.25, "depth": 1.0, "hardness": 0.0, "apart": 1.0}, ("panning", "side to side", "autopan")),
+        Preset("Chopper", "Cuts the sound up, eight times a second.",
+               {"rate_hz": 8.0, "depth": 1.0, "hardness": 0.9}, ("chop", "gate effect", "stutter")),
+    ),
     sources=("definition",),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma
 from dunefall.dsp.onepole import one_pole_share
 
@@ -82,5 +82,9 @@ MODULE = ModuleSpec(
     face="width",
     passes="audio",
     words=("stereo", "mono", "mid side", "wide", "narrow", "decorrelate"),
+    presets=(
+        Preset("Mono", "Both sides the same.",
+               {"width": 0.0}, ("fold to mono", "narrow")),
+    ),
     sources=("middle and side: Blumlein (textbook)", "Schroeder 1961 (artificial stereo by all-passes, from memory)"),
 )  # fmt: skip

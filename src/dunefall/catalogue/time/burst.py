@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, unchanged
 
@@ -84,5 +84,13 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: g.used("jitter")),
     face="count",
     words=("ratchet", "roll", "bounce", "flam", "stutter", "run", "ball"),
+    presets=(
+        Preset("Bouncing ball", "Hits that come closer and softer until they stop.",
+               {"count": 14, "gap_s": 0.4, "acceleration": 0.18, "fall": 0.15}, ("bounce", "ball", "ping-pong ball")),
+        Preset("Flam", "Two hits close together.",
+               {"count": 2, "gap_s": 0.03, "fall": 0.0}, ("grace note", "double hit")),
+        Preset("Roll", "Sixteen even hits.",
+               {"count": 16, "gap_s": 0.05, "fall": 0.0}, ("drum roll", "buzz")),
+    ),
     sources=("geometric series of gaps and levels (definition)",),
 )  # fmt: skip

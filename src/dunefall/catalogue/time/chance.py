@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Row, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged
 
@@ -82,5 +82,11 @@ MODULE = ModuleSpec(
     face="probability",
     passes="trigger",
     words=("probability", "random gate", "skip", "coin", "sparse", "deck", "bernoulli"),
+    presets=(
+        Preset("Rarely", "Lets one trigger in seven pass.",
+               {"probability": 0.15}, ("seldom", "sparse")),
+        Preset("Mostly", "Drops one trigger in five.",
+               {"probability": 0.8}, ("drop-outs", "often")),
+    ),
     sources=("Bernoulli trials; drawing without replacement (definition)",),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import unchanged
 
@@ -132,5 +132,15 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync")),
     face="period_beats",
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
+    presets=(
+        Preset("Clock in seconds", "Ticks once a second, whatever the tempo.",
+               {"sync": "seconds", "period_s": 1.0}, ("free clock", "seconds")),
+        Preset("Bar clock", "Ticks once in four beats.",
+               {"period_beats": 4.0}, ("whole bar", "downbeat")),
+        Preset("Swung clock", "Ticks in sixteenths with a swing.",
+               {"swing": 0.4}, ("shuffle", "groove")),
+        Preset("Loose clock", "Ticks a little early and late, as a hand would.",
+               {"humanise": 0.4}, ("human", "uneven", "humanised")),
+    ),
     sources=("note value of n beats: n * 60 / tempo seconds (arithmetic)",),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.triggers import MOST_STEPS, is_hit, unchanged, wrapped
 
 __all__ = ["MODULE"]
@@ -76,5 +76,13 @@ MODULE = ModuleSpec(
     face="hits",
     passes="trigger",
     words=("euclidean", "rhythm", "pattern", "polyrhythm", "necklace"),
+    presets=(
+        Preset("Three in eight", "The tresillo: three hits over eight steps.",
+               {"hits": 3, "steps": 8}, ("tresillo",)),
+        Preset("Five in eight", "The cinquillo: five hits over eight steps.",
+               {"hits": 5, "steps": 8}, ("cinquillo",)),
+        Preset("Four on the floor", "Four hits over sixteen steps.",
+               {"hits": 4, "steps": 16}, ("straight beat",)),
+    ),
     sources=("Bjorklund 2003; Toussaint 2005, The Euclidean algorithm generates traditional musical rhythms",),
 )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 
 __all__ = ["MODULE"]
 
@@ -56,5 +56,13 @@ MODULE = ModuleSpec(
     face="kind",
     passes="a",
     words=("and", "or", "xor", "not", "flip-flop", "combine gates", "boolean", "exclusive or"),
+    presets=(
+        Preset("Exclusive or", "High while just one of its gates is.",
+               {"kind": "exclusive or"}, ("xor", "exclusive-or", "either but not both")),
+        Preset("Inverted gate", "High while its gate is low.",
+               {"kind": "not"}, ("not", "invert gate")),
+        Preset("Toggle", "Changes side at each trigger.",
+               {"kind": "toggle"}, ("flip-flop", "latch", "on off")),
+    ),
     sources=("Boolean algebra (definition)",),
 )  # fmt: skip

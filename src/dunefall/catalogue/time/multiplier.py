@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 
 __all__ = ["MODULE"]
 
@@ -55,5 +55,11 @@ MODULE = ModuleSpec(
     face="factor",
     passes="trigger",
     words=("clock multiplier", "faster", "ratchet", "subdivision", "roll"),
+    presets=(
+        Preset("Double time", "Two ticks for each.",
+               {"factor": 2}, ("twice as fast", "half steps")),
+        Preset("Triplets", "Three ticks for each.",
+               {"factor": 3}, ("triplet", "three against two")),
+    ),
     sources=("even division of the last gap (definition)",),
 )  # fmt: skip

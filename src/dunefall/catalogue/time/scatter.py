@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Key, Row, Scalar, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import held_for, pulsed
 
@@ -81,5 +81,13 @@ MODULE = ModuleSpec(
     state=6,
     face="density_hz",
     words=("rain-like", "poisson", "random triggers", "drops", "sparse", "geiger", "irregular"),
+    presets=(
+        Preset("Rain drops", "Twelve drops a second, irregular.",
+               {"density_hz": 12.0}, ("rain", "drops", "rain-like triggers")),
+        Preset("Sparse events", "One event in about eight seconds.",
+               {"density_hz": 0.12, "gap_s": 1.0}, ("now and then", "rare", "seldom")),
+        Preset("Geiger counter", "Forty clicks a second, very short.",
+               {"density_hz": 40.0, "length_s": 0.001}, ("geiger", "radiation")),
+    ),
     sources=("Poisson process by its hazard, exponential gaps (textbook)",),
 )  # fmt: skip

@@ -11,7 +11,7 @@ from dataclasses import replace
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
-from dunefall.catalogue.joining import is_trigger, new_link
+from dunefall.catalogue.linking import is_trigger, new_link
 from dunefall.catalogue.story import lowest
 from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Place

@@ -9,13 +9,11 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 from dunefall.catalogue.compounds import spec_for
-from dunefall.catalogue.joining import Joined, joined
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.patch.document import Document
 from dunefall.patch.model import Patch, Place, SoundRef
 
 __all__ = [
-    "add_module",
     "remove_modules",
     "rename",
     "set_param",
@@ -130,32 +128,6 @@ def set_sound(document: Document, module: str, sound: SoundRef | None) -> None:
     """
     found = document.patch.module(module)
     document.edit(f"Sound of {found.name}", document.patch.with_module(replace(found, sound=sound)))
-
-
-def add_module(document: Document, layer: str, type_id: str, beside: str = "", port: str = "") -> Joined:
-    """Add a module of a type to a layer, connected to what is expected beside a selected module or parameter (see
-    ``catalogue.joining``).
-
-    Parameters
-    ----------
-    document : Document
-        The open document; the edit is one undo step of it.
-    layer : str
-        Id of the layer.
-    type_id : str
-        Type of the module.
-    beside : str
-        Module beside which it goes; "" for none.
-    port : str
-        Port that it is to move; "" for the main one.
-
-    Returns
-    -------
-    Joined
-    """
-    made = joined(document.patch, layer, type_id, beside, port)
-    document.edit(f"Add {made.patch.module(made.module).name}", made.patch)
-    return made
 
 
 def remove_modules(document: Document, modules: Collection[str]) -> None:

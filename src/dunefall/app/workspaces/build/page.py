@@ -56,6 +56,7 @@ class BuildPage(QWidget):
         self.drawer = Drawer(self, row, self.inspector, self.canvas)
         self.drawer.covered.connect(self.canvas.set_covered)
         context.selection.focused_port = lambda: self.inspector.focused_port
+        context.selection.added.connect(self._offer_value)
         self._connect_canvas()
         self._connect_inspector()
 
@@ -95,6 +96,11 @@ class BuildPage(QWidget):
         inspector.wishes.module_asked.connect(selection.select_shown)
         inspector.wishes.control_moved.connect(partial(turn_control, document))
         inspector.wishes.key_played.connect(partial(transport.play_key, context))
+
+    def _offer_value(self) -> None:
+        """A module was added: the next thing typed is its main value."""
+        if self.isVisible():
+            self.inspector.offer_main()
 
     # -- as a page ------------------------------------------------------------------------------------------------
 

@@ -1,0 +1,66 @@
+"""Where links between modules usually begin and end: a new link's amount, and what starts and plays a layer."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Input, Param
+from dunefall.patch.copying import free_name
+from dunefall.patch.model import SHARED_ID, Link, Patch, Place
+
+__all__ = ["free_module_name", "is_trigger", "main_pitch", "main_trigger", "new_link"]
+
+
+def free_module_name(patch: Patch, name: str) -> str:
+    """A module name that the patch does not use yet."""
+    return free_name(name, (module.name for module in patch.modules()))
+
+
+def is_trigger(patch: Patch, place: Place) -> bool:
+    """Whether a place is an input for triggers and gates."""
+    spec = spec_for(patch.module(place.module))
+    target = spec.target(place.port) if spec else None
+    return isinstance(target, Input) and target.role == "gate"
+
+
+def new_link(patch: Patch, source: Place, target: Place) -> Link:
+    """A link that begins with a sensible, audible amount."""
+    spec, source_spec = (spec_for(patch.module(place.module)) for place in (target, source))
+    port = spec.target(target.port) if spec else None
+    output = source_spec.output(source.port) if source_spec else None
+    amount, offset = (port.amount or 1.0, 0.0) if isinstance(port, Param) else (1.0, 0.0)
+    if isinstance(port, Param) and output and output.role == "pitch" and port.unit == "note":
+        amount, offset = 1.0, -60.0  # a pitch is counted from C4
+    return Link(patch.free_id("link"), source, target, amount, offset)
+
+
+def _role_of(patch: Patch, place: Place) -> str:
+    spec = spec_for(patch.module(place.module))
+    output = spec.output(place.port) if spec else None
+    return output.role if output else ""
+
+
+def _most_used(patch: Patch, layer_id: str, role: str) -> Place | None:
+    """The output of a role that most links into a layer come from; else the first one in the layer, else in Shared."""
+    own = {module.id for module in patch.layer(layer_id).modules}
+    used = Counter(x.source for x in patch.links if x.target.module in own and _role_of(patch, x.source) == role)
+    if used:
+        return used.most_common(1)[0][0]
+    for layer in dict.fromkeys((layer_id, SHARED_ID)):
+        for module in patch.layer(layer).modules:
+            spec = spec_for(module)
+            for output in spec.outputs if spec else ():
+                if output.role == role:
+                    return Place(module.id, output.id)
+    return None
+
+
+def main_trigger(patch: Patch, layer_id: str) -> Place | None:
+    """What starts things in a layer: the trigger that most of its modules listen to."""
+    return _most_used(patch, layer_id, "gate")
+
+
+def main_pitch(patch: Patch, layer_id: str) -> Place | None:
+    """What a layer plays: the pitch that most of its modules follow."""
+    return _most_used(patch, layer_id, "pitch")
