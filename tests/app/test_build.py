@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from bench.window import large_patch
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import NOON
@@ -331,3 +331,46 @@ def test_lanes_out_of_sight_are_drawn_before_they_are_scrolled_to(window: MainWi
     window.page("build").canvas.viewport().repaint()
     assert {name: kept[3] for name, kept in window.page("build").canvas.still.lane_pictures.items()} == pictures
     bar.setValue(0)
+
+
+def test_how_it_joins_is_chosen_by_the_arrows_and_changed_from_the_notice(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    window.selection.select("drip-line-low-pass")
+    dialog = palette(window, qtbot, "drive")
+    assert "behind Low-pass" in dialog.told.text()
+    assert dialog.others.text().startswith("Way 1 of ")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Right)
+    assert "before Low-pass" in dialog.told.text()
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    new = window.selection.module
+    assert [x.target.module for x in window.session.patch.links_from(new)] == ["drip-line-low-pass"]
+    other = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Join otherwise")
+    qtbot.mouseClick(other, LEFT)
+    assert "beside Low-pass" in window.notice.text()
+    targets = [x.target.module for x in window.session.patch.links_from(new)]
+    assert targets == [x.target.module for x in before.links_from("drip-line-low-pass") if x.target.port == "audio"]
+    window.session.document.undo()
+    assert window.session.patch == before, "one undo step, whichever way"
+
+
+def test_a_new_module_s_main_value_is_typed_at_once(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    window.page("build").canvas.setFocus()
+    window.selection.select("drip-line-low-pass")
+    dialog = palette(window, qtbot, "high-pass")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    new = window.selection.module
+    rail = window.page("build").inspector.rails["cutoff_hz"]
+    qtbot.waitUntil(rail.hasFocus, timeout=2000)
+    for digit in "420":
+        qtbot.keyClick(QApplication.focusWidget(), digit)
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert window.session.patch.module(new).params["cutoff_hz"] == 420.0
+    assert {x.source.port for x in window.session.patch.links_from(new)} == {"high"}
+    assert window.selection.focused_port() == "", "commands still mean the module"
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Delete)
+    assert not window.session.patch.has(new), "Delete takes the module, not the value"
+    window.session.document.undo()
+    window.session.document.undo()
+    window.session.document.undo()
+    assert window.session.patch == before

@@ -32,7 +32,9 @@ from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.start import make_app
 from dunefall.app.shell.window import MainWindow
 from dunefall.base.preferences import Preferences
+from dunefall.catalogue.joining import Joined
 from dunefall.engine.messages import EngineOptions
+from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.compounds import make_compound, new_compound
 
@@ -172,7 +174,7 @@ def test_nothing_is_cut_in_the_dialogs(window: MainWindow, theme: object) -> Non
     patch, engine = window.session.patch, window.session.engine
     compound = new_compound(window.session.document, ["fog-air-drift", "fog-air-band"])
     dialogs: list[QDialog] = [
-        Palette("Add to Fog air", NOON, lambda entry: entry.sentence, lambda _: None, (), window),
+        Palette("Add to Fog air", NOON, lambda entry: [Joined(Patch(), "", entry.sentence)] * 3, lambda _: None, (), window),
         CompoundDialog(patch, compound, window, new=True),
         LinkDialog(patch, "What moves cutoff of Low-pass?", engine, NOON, window),
         RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window.commands, window),

@@ -43,6 +43,7 @@ class Desk:
     def __init__(self, type_id: str) -> None:
         self.document = Document(patch_of(Module(STILL_MODULE, type_id, "M")))
         self.inspector = Inspector(self.document, NOON, NothingLive())
+        self.inspector.unfolded |= {f"{type_id}/{group}" for group, _ in catalogue()[type_id].groups}
         self.document.changed.connect(lambda _, patch: self.inspector.show_module(patch, STILL_MODULE))
         self.inspector.show_module(self.document.patch, STILL_MODULE)
         self.inspector.resize(340, 900)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
+from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.linkrow import LinkRow, parse_amount
@@ -61,16 +61,29 @@ def test_link_row_by_drag_and_name(row: LinkRow, qtbot: QtBot) -> None:
         qtbot.mouseClick(row, LEFT, pos=QPoint(20, 13))
 
 
-def test_link_row_by_typing(row: LinkRow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("−2.5 oct", True))
+def typed(row: LinkRow, qtbot: QtBot, text: str) -> QLineEdit | None:
+    """Type into the row; the field, if it is still open."""
     qtbot.keyClick(row, Qt.Key.Key_Return)
+    field = row.findChildren(QLineEdit)[-1]
+    qtbot.keyClicks(field, text)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    return None if field.isHidden() else field
+
+
+def test_link_row_by_typing(row: LinkRow, qtbot: QtBot) -> None:
+    assert typed(row, qtbot, "-2.5 oct") is None
     assert row.link.amount == -2.5
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("a lot", True))
-    qtbot.keyClick(row, Qt.Key.Key_Return)
-    assert row.link.amount == -2.5
-    row._ask("offset")
-    assert row.link.offset == 0.0
-    assert "oct" in row.accessibleDescription()
+    field = typed(row, qtbot, "a lot")
+    assert field is not None
+    assert "not an amount" in field.toolTip()
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    assert (row.link.amount, row.link.offset) == (-2.5, 0.0)
+    assert typed(row, qtbot, "1 oct, offset 0.5 oct") is None
+    assert (row.link.amount, row.link.offset) == (1.0, 0.5)
+    assert "offset +0.50 oct" in row.accessibleDescription()
+    with qtbot.waitSignal(row.range_typed) as told:
+        typed(row, qtbot, "100 Hz to 2 kHz")
+    assert told.args == ["100 Hz to 2 kHz"]
 
 
 def pick(menu: QMenu, text: str) -> None:

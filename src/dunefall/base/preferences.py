@@ -16,7 +16,7 @@ from dunefall.base.storage import write_file
 
 __all__ = ["FRAMES", "MOST_RECENT", "RATES_HZ", "Preferences", "preferences_file"]
 
-MOST_RECENT = 8
+MOST_RECENT, MOST_UNFOLDED = 8, 500
 RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 SCALES = (1.0, 1.25, 1.5, 1.75, 2.0)
@@ -52,6 +52,8 @@ class Preferences:
         Keys of commands that the user has changed.
     hints_seen : bool
         The hints of the first start have been dismissed.
+    unfolded : tuple of str
+        Groups of values that the inspector shows, as ``type/group``.
     """
 
     theme: str = ""
@@ -65,6 +67,7 @@ class Preferences:
     recent: tuple[str, ...] = ()
     shortcuts: Mapping[str, str] = field(default_factory=dict)
     hints_seen: bool = False
+    unfolded: tuple[str, ...] = ()
 
     @classmethod
     def load(cls, path: Path) -> Preferences:
@@ -100,7 +103,7 @@ class Preferences:
             The file.
         """
         raw = {entry.name: getattr(self, entry.name) for entry in fields(self)}
-        raw |= {"recent": list(self.recent), "shortcuts": dict(self.shortcuts)}
+        raw |= {"recent": list(self.recent), "unfolded": list(self.unfolded), "shortcuts": dict(self.shortcuts)}
         with contextlib.suppress(OSError, StorageError):
             path.parent.mkdir(parents=True, exist_ok=True)
             write_file(json.dumps(raw, indent=1), path)
@@ -130,9 +133,9 @@ def _changed() -> Callable[..., Preferences]:
 
 def _valid(name: str, value: object, default: object) -> object:
     """A value of a file, if it is one of its kind; else the default."""
-    if name == "recent":
+    if name in ("recent", "unfolded"):
         texts = [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
-        return tuple(texts[:MOST_RECENT])
+        return tuple(texts[: MOST_RECENT if name == "recent" else MOST_UNFOLDED])
     if name == "shortcuts":
         items = value.items() if isinstance(value, dict) else ()
         return {str(k): v for k, v in items if isinstance(v, str)}

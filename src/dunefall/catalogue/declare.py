@@ -124,6 +124,10 @@ class ModuleSpec:
         Other words under which it is searched.
     presets : tuple of Preset
         Settings that the trade has a name for.
+    groups : tuple of (str, tuple of str)
+        Names of groups, each with the ids of the inputs and parameters that are not what one sets first.
+    together : tuple of str
+        Two parameters that are mostly set to the same value, or none.
     sources : tuple of str
         Published sources of the method.
     handle : (str, str)
@@ -158,6 +162,8 @@ class ModuleSpec:
     passes: str = ""
     words: tuple[str, ...] = ()
     presets: tuple[Preset, ...] = ()
+    groups: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    together: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     shows: Literal["", "response", "spectrum", "wave", "course"] = ""
     handle: tuple[str, str] = ("", "")
@@ -178,6 +184,8 @@ class ModuleSpec:
         ids = [port.id for port in (*self.target_rows, *self.output_rows, *self.series)]
         if len(ids) != len(set(ids)):
             raise ValueError(f'module "{self.id}" declares a port twice: {ids}')
+        if unknown := {name for _, names in self.groups for name in names} - set(ids):
+            raise ValueError(f'module "{self.id}" groups what it does not have: {unknown}')
         for preset in self.presets:
             preset.numbers(self.params)
             if preset.output and self.output(preset.output) is None:

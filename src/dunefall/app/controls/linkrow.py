@@ -1,7 +1,8 @@
-"""One line under a rail: what moves it, by how much."""
+"""Two lines under a rail: what moves it, by how much, and from where to where."""
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from functools import partial
 
@@ -19,20 +20,21 @@ from PySide6.QtGui import (
     QPixmap,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QMenu, QSizePolicy, QWidget
 
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import TraceImage, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_amount
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import CURVES, Link, Patch
 
-__all__ = ["LinkRow", "link_role", "most_amount", "parse_amount"]
+__all__ = ["LinkRow", "link_role", "most_amount", "parse_amount", "parse_link"]
 
-HEIGHT = 26
+HEIGHT, FIRST_H = 40, 24
 TRACE_W, AMOUNT_W = 40, 74
 
 
@@ -61,8 +63,36 @@ def parse_amount(text: str, unit: str) -> float:
     return value
 
 
+def parse_link(text: str, unit: str) -> dict[str, float]:
+    """What was typed of a link: "12 st", "offset 3 st", or both with a comma between.
+
+    Parameters
+    ----------
+    text : str
+        What was typed.
+    unit : str
+        Of the target, a key of `base.units.UNITS`.
+
+    Returns
+    -------
+    dict of str to float
+        ``amount``, ``offset``.
+
+    Raises
+    ------
+    ParameterError
+        If a part is neither.
+    """
+    values = {}
+    for part in re.split(r",\s+|;", text.strip()):
+        name, _, number = part.strip().rpartition("offset")
+        values["offset" if number != part.strip() else "amount"] = parse_amount(name or number, unit)
+    return values
+
+
 class LinkRow(QWidget):
-    """Name of the other end, a small rail for the amount, the source's trace, and the amount.
+    """Name of the other end, a small rail for the amount, the source's trace and the amount; below, the offset and from
+    where to where the link moves its target.
 
     Parameters
     ----------
@@ -73,14 +103,16 @@ class LinkRow(QWidget):
     -------
     changed (Link), settled ()
         The link with other values; the movement ended.
-    removed (), range_asked (), end_asked (), solo_asked ()
-        Take the link away; type from where to where it moves its target; show the other end; hear its effect alone.
+    removed (), range_asked (), range_typed (str), end_asked (), solo_asked ()
+        Take the link away; ask from where to where it moves its target; that was typed; show the other end; hear its
+        effect alone.
     """
 
     changed = Signal(object)
     settled = Signal()
     removed = Signal()
     range_asked = Signal()
+    range_typed = Signal(str)
     end_asked = Signal()
     solo_asked = Signal()
 
@@ -89,6 +121,8 @@ class LinkRow(QWidget):
         self.link, self._outwards = link, outwards
         self._name, self._role, self._unit, self._theme = name, role, unit, theme
         self._grabbed: tuple[float, float] | None = None
+        self._field: ValueField | None = None
+        self._span = ""
         self._bins: NDArray[np.float32] | None = None
         self._image = TraceImage()
         self._still: tuple[object, QPixmap] | None = None
@@ -96,7 +130,8 @@ class LinkRow(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Drag for the amount, click the name to go there, right-click for offset, curve, switch, removal"
+            "Drag for the amount, or type it: “12 st”, “offset 3 st”, “100 Hz to 2 kHz”. Click the name to go there, "
+            "right-click for curve, switch, removal"
         )
         self.set_link(link)
         own_keys(self, Qt.Key.Key_Delete)
@@ -106,12 +141,18 @@ class LinkRow(QWidget):
         """Whether the mouse holds it."""
         return self._grabbed is not None
 
-    def set_link(self, link: Link) -> None:
-        """Show these values; emits nothing."""
-        self.link = link
+    def set_link(self, link: Link, span: str = "") -> None:
+        """Show these values, and from where to where they move the target; emits nothing."""
+        self.link, self._span = link, span
         self.setAccessibleName(f"{'Moves' if self._outwards else 'Moved by'} {self._name}")
-        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off"))
+        below = f"; {self._below()}" if self._below() else ""
+        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off") + below)
         self.update()
+
+    def _below(self) -> str:
+        """The second line: the range, and the offset where there is one."""
+        offset = f"offset {format_amount(self.link.offset, self._unit)}" if self.link.offset else ""
+        return " · ".join(part for part in (self._span, offset) if part)
 
     def _rail(self) -> tuple[int, int]:
         return int(self.width() * 0.38), self.width() - AMOUNT_W - TRACE_W - 12
@@ -119,7 +160,7 @@ class LinkRow(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Name, rail and amount, kept as a picture until they change, and the trace."""
         painter, scale = QPainter(self), self.devicePixelRatioF()
-        looks = (self.link, self.size().toTuple(), scale, self.hasFocus())
+        looks = (self.link, self._span, self.size().toTuple(), scale, self.hasFocus())
         if self._still is None or self._still[0] != looks:
             picture = QPixmap(self.size() * scale)
             picture.setDevicePixelRatio(scale)
@@ -130,10 +171,10 @@ class LinkRow(QWidget):
             self._still = (looks, picture)
         painter.drawPixmap(0, 0, self._still[1])
         if self._bins is not None and self.link.on:
-            self._image.clear(TRACE_W, HEIGHT - 10, scale)
+            self._image.clear(TRACE_W, FIRST_H - 8, scale)
             colour = self._theme.colour(self._role)
             low = 0.0 if self._role == "gate" else -1.0
-            self._image.trace(QRect(0, 0, TRACE_W, HEIGHT - 10), self._bins, self._role, colour, low=low, stroke=1.5)
+            self._image.trace(QRect(0, 0, TRACE_W, FIRST_H - 8), self._bins, self._role, colour, low=low, stroke=1.5)
             painter.translate(self._rail()[1] + 8, 5)
             self._image.draw(painter)
         painter.end()
@@ -147,8 +188,10 @@ class LinkRow(QWidget):
         font = QFont(sans(12))
         font.setUnderline(True)
         font.setStrikeOut(not link.on)
-        draw_text(painter, QRectF(6, 0, left - 16, HEIGHT), self._name, font, theme.colour("text"))
-        middle, y = (left + right) / 2, HEIGHT / 2
+        draw_text(painter, QRectF(6, 0, left - 16, FIRST_H), self._name, font, theme.colour("text"))
+        below = QRectF(6, FIRST_H - 2, self.width() - 10, HEIGHT - FIRST_H)
+        draw_text(painter, below, self._below(), mono(11), theme.colour("text2"))
+        middle, y = (left + right) / 2, FIRST_H / 2
         painter.setPen(QPen(theme.colour("edge"), 1.5))
         painter.drawLine(left, round(y), right, round(y))
         share = max(-1.0, min(1.0, link.amount / most_amount(self._unit)))
@@ -157,7 +200,7 @@ class LinkRow(QWidget):
         painter.drawLine(round(middle), round(y), round(end), round(y))
         painter.fillRect(QRectF(end - 1.5, y - 5, 3, 10), theme.colour("text"))
         amount = format_amount(link.amount, self._unit) if link.on else "off"
-        amount_box = QRectF(self.width() - AMOUNT_W, 0, AMOUNT_W - 4, HEIGHT)
+        amount_box = QRectF(self.width() - AMOUNT_W, 0, AMOUNT_W - 4, FIRST_H)
         draw_text(painter, amount_box, amount, mono(11.5),
                   theme.colour("text"), right=True)  # fmt: skip
 
@@ -169,7 +212,7 @@ class LinkRow(QWidget):
     def _change(self, **values: object) -> None:
         link = replace(self.link, **values)  # type: ignore[arg-type]
         if link != self.link:
-            self.set_link(link)
+            self.set_link(link, self._span)
             self.changed.emit(link)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -206,12 +249,14 @@ class LinkRow(QWidget):
             event.ignore()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows step, Enter types, Delete removes."""
+        """Arrows step, Enter or a digit types, Delete removes."""
         key = event.key()
         if key in (Qt.Key.Key_Right, Qt.Key.Key_Left):
             self._step(1.0 if key == Qt.Key.Key_Right else -1.0)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._ask("amount")
+            self.edit()
+        elif event.text() and event.text() in "0123456789+-.−":
+            self.edit(event.text())
         elif key == Qt.Key.Key_Delete:
             self.removed.emit()
         else:
@@ -220,18 +265,38 @@ class LinkRow(QWidget):
     def _step(self, steps: float) -> None:
         self._change(amount=round(self.link.amount + steps * most_amount(self._unit) / 50, 4))
 
-    def _ask(self, what: str) -> None:
-        """Type the amount or the offset; both are in the target's unit."""
-        now = format_amount(getattr(self.link, what), self._unit)
-        text, good = QInputDialog.getText(self, f"{what.capitalize()} of {self._name}", what.capitalize(), text=now)
-        if good:
-            try:
-                value = parse_amount(text, self._unit)
-            except ParameterError:
-                return
-            self.settled.emit()
-            self._change(**{what: value})
-            self.settled.emit()
+    def edit(self, text: str = "", shown: str = "") -> None:
+        """Type the amount, the offset or the range in place; ``shown`` is there to be changed."""
+        if self._field is None:
+            now = shown or format_amount(self.link.amount, self._unit)
+            self._field = ValueField(text or now, f"Amount of {self._name}", self)
+            self._field.returnPressed.connect(self._typed)
+            self._field.left.connect(self._end_edit)
+            self._field.open(QRect(self._rail()[0], 0, self.width() - self._rail()[0], FIRST_H), chosen=not text)
+
+    def _typed(self) -> None:
+        assert self._field is not None
+        text = self._field.text()
+        if " to " in text:
+            self._end_edit()
+            self.range_typed.emit(text)
+            return
+        try:
+            values = parse_link(text, self._unit)
+        except ParameterError as error:
+            self._field.refuse(str(error))
+            return
+        self._end_edit()
+        self.settled.emit()
+        self._change(**values)
+        self.settled.emit()
+
+    def _end_edit(self) -> None:
+        """Put the field away."""
+        field, self._field = self._field, None
+        if field is not None:
+            field.close_to(self)
+            self.update()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Open the menu."""
@@ -240,8 +305,9 @@ class LinkRow(QWidget):
     def menu(self) -> QMenu:
         """Amount, offset, curve, switch, removal."""
         menu = QMenu(self)
-        menu.addAction("Type the amount…", lambda: self._ask("amount"))
-        menu.addAction("Type the offset…", lambda: self._ask("offset"))
+        menu.addAction("Type the amount…", lambda: self.edit())
+        offset = f"offset {format_amount(self.link.offset, self._unit)}"
+        menu.addAction("Type the offset…", lambda: self.edit(shown=offset))
         menu.addAction("Set its range…", self.range_asked.emit)
         curves = menu.addMenu("Curve")
         for curve in CURVES:

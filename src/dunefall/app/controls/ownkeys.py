@@ -5,7 +5,7 @@ Delete removes the module that is selected, but a link row, a step or a pin that
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 
 from PySide6.QtCore import QEvent, QKeyCombination, QObject, Qt
 from PySide6.QtGui import QKeyEvent
@@ -15,21 +15,26 @@ __all__ = ["own_keys"]
 
 
 class _OwnKeys(QObject):
-    def __init__(self, widget: QWidget, keys: Collection[QKeyCombination]) -> None:
+    def __init__(self, widget: QWidget, keys: Collection[QKeyCombination], unless: Callable[[], bool]) -> None:
         super().__init__(widget)
-        self._keys = frozenset(keys)
+        self._keys, self._unless = frozenset(keys), unless
         widget.installEventFilter(self)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """Say before the shortcuts are asked that the key is wanted here."""
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
             pressed = QKeyCombination(event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier, Qt.Key(event.key()))
-            if pressed in self._keys:
+            if pressed in self._keys and not self._unless():
                 event.accept()
                 return True
         return super().eventFilter(watched, event)
 
 
-def own_keys(widget: QWidget, *keys: Qt.Key | QKeyCombination) -> None:
-    """Let a widget take keys that are also keys of commands, while it has the focus."""
-    _OwnKeys(widget, [key if isinstance(key, QKeyCombination) else QKeyCombination(key) for key in keys])
+def _never() -> bool:
+    return False
+
+
+def own_keys(widget: QWidget, *keys: Qt.Key | QKeyCombination, unless: Callable[[], bool] = _never) -> None:
+    """Let a widget take keys that are also keys of commands, while it has the focus, ``unless`` something is so."""
+    combined = [key if isinstance(key, QKeyCombination) else QKeyCombination(key) for key in keys]
+    _OwnKeys(widget, combined, unless)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import random
+import re
+from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -17,11 +19,13 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
-from dunefall.app.controls.theme import Theme, mono, numerals, sans
+from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_range, parse_value
 from dunefall.catalogue.declare import Param
@@ -31,27 +35,18 @@ __all__ = ["Rail"]
 HEIGHT, TRACK_Y = 40, 29
 FINE, COARSE = 0.1, 10.0
 STEP = 0.01
+FINELY = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 GRIP, LEAST_REACH, WIDER = 6, 0.005, 1.1
 """Px beside an end of the reach in which it is taken hold of; the least share of the rail it is dragged to; a key's
 step."""
 
 
-class _Field(QLineEdit):
-    """The value while it is typed; Escape gives it up. Neither key reaches the rail, which would open the field
-    again."""
+_NAMES = re.compile(r"[,;]|^[A-Za-z]{2,} ")
+"""Several values, or one with a name."""
 
-    left = Signal()
 
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.left.emit()
-        else:
-            super().keyPressEvent(event)
-            event.accept()
-
-    def focusOutEvent(self, event: QFocusEvent) -> None:
-        super().focusOutEvent(event)
-        self.left.emit()
+def _no_line(text: str) -> dict[str, float]:
+    raise ParameterError(f"“{text}” is not a value")
 
 
 class Rail(QWidget):
@@ -59,6 +54,8 @@ class Rail(QWidget):
 
     Attributes
     ----------
+    parse_line : function of str to dict of str to float
+        Reads several values with their names; whoever knows the module provides it.
     offered : bool
         It has the focus without having been asked for: its module is new.
 
@@ -66,6 +63,8 @@ class Rail(QWidget):
     -------
     moved (float)
         The user set another base value.
+    line_typed (object)
+        Several values of the module were typed, by parameter.
     settled ()
         A drag, a typed value or a key has ended: the next change becomes a separate undo step.
     link_asked ()
@@ -78,6 +77,7 @@ class Rail(QWidget):
     """
 
     moved = Signal(float)
+    line_typed = Signal(object)
     settled = Signal()
     link_asked = Signal()
     reach_scaled = Signal(float)
@@ -96,8 +96,9 @@ class Rail(QWidget):
         self._reach: tuple[float, float] | None = None
         self._grabbed: tuple[float, float] | None = None
         self._grabbed_end: int | None = None
-        self._field: _Field | None = None
+        self._field: ValueField | None = None
         self.offered = False
+        self.parse_line: Callable[[str], dict[str, float]] = _no_line
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -105,6 +106,7 @@ class Rail(QWidget):
         self.setAccessibleName(param.name)
         self.setToolTip(f"{param.help or param.name} ({param.allowed})")
         self._describe()
+        own_keys(self, Qt.Key.Key_Delete, unless=lambda: self.offered)
 
     @property
     def value(self) -> float:
@@ -212,8 +214,7 @@ class Rail(QWidget):
         if self.param.choices:
             self._set(self._value + (1 if steps > 0 else -1))
             return
-        size = STEP * (FINE if modifiers & Qt.KeyboardModifier.ShiftModifier else 1.0)
-        size *= COARSE if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0
+        size = STEP * (FINE if modifiers & FINELY else 1.0)
         self._set(self.param.from_rail(self.param.to_rail(self._value) + steps * size))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -224,7 +225,7 @@ class Rail(QWidget):
             self._grabbed = (event.position().x(), self.param.to_rail(self._value))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Drag the value, Shift fine, Ctrl coarse; or an end of the reach."""
+        """Drag the value, Shift or Ctrl fine; or an end of the reach."""
         if self._grabbed is None:
             over = self._end_at(event.position()) is not None
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
@@ -234,8 +235,7 @@ class Rail(QWidget):
         if self._grabbed is None or not event.buttons() & Qt.MouseButton.LeftButton:
             return
         x, place = self._grabbed
-        speed = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        speed *= 4.0 if event.modifiers() & Qt.KeyboardModifier.ControlModifier else 1.0
+        speed = FINE if event.modifiers() & FINELY else 1.0
         place += (event.position().x() - x) / max(1, self.width() - 8) * speed
         self._grabbed = (event.position().x(), place)
         self._set(self.param.from_rail(place))
@@ -301,7 +301,7 @@ class Rail(QWidget):
             self._step(steps[Qt.Key(key)], modifiers)
         elif key in ends:
             self._set(ends[Qt.Key(key)])
-        elif key == Qt.Key.Key_Backspace:
+        elif key in (Qt.Key.Key_Backspace, Qt.Key.Key_Delete):
             self.reset()
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.edit()
@@ -340,45 +340,44 @@ class Rail(QWidget):
         """Type a value in place of the shown one."""
         if self._field is not None:
             return
-        self._field = _Field(text or self.param.format(self._value), self)
-        numerals(self._field, 13)
-        self._field.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self._field.setAccessibleName(f"Value of {self.param.name}")
-        self._field.setGeometry(self.width() // 2, 0, self.width() // 2, 24)
-        if not text:
-            self._field.selectAll()
+        self._field = ValueField(text or self.param.format(self._value), f"Value of {self.param.name}", self)
         self._field.returnPressed.connect(self._typed)
         self._field.left.connect(self._end_edit)
-        self._field.show()
-        self._field.setFocus()
+        self._field.open(QRect(self.width() // 2, 0, self.width() // 2, 24), chosen=not text)
 
     def _typed(self) -> None:
         assert self._field is not None
-        param = self.param
+        param, text = self.param, self._field.text()
         try:
-            value = parse_value(self._field.text(), param.unit, choices=param.choices, tempo_bpm=self._tempo_bpm)
-            value = param.typed(value, "this module")
+            value = parse_value(text, param.unit, choices=param.choices, tempo_bpm=self._tempo_bpm)
+            values = {param.id: param.typed(value, "this module")}
         except ParameterError as error:
-            self._field.setProperty("wrong", True)
-            self._field.style().polish(self._field)
-            text = f"{param.name} can be {param.allowed}." if error.allowed == param.allowed else str(error)
-            QToolTip.showText(self.mapToGlobal(self._field.geometry().bottomLeft()), text, self)
-            self._field.setToolTip(text)
-            return
+            try:
+                values = self.parse_line(text)
+            except ParameterError as line_error:
+                worse = line_error if _NAMES.search(text) else error
+                allowed = f"{param.name} can be {param.allowed}."
+                self._field.refuse(allowed if worse.allowed == param.allowed else str(worse))
+                return
         self._end_edit()
         self.settled.emit()
-        self._set(value)
+        own = values.pop(param.id, None)
+        if values:
+            self.line_typed.emit(values if own is None else {param.id: own, **values})
+        elif own is not None:
+            self._set(own)
         self.settled.emit()
 
+    def _paste(self) -> None:
+        """Take the clipboard's text as if it were typed."""
+        self.edit(QApplication.clipboard().text().strip()[:60] or "?")
+        self._typed()
+
     def _end_edit(self) -> None:
-        """Put the field away; the keys go to the rail, so that the next letter is a command."""
+        """Put the field away."""
         field, self._field = self._field, None
         if field is not None:
-            if field.hasFocus():
-                self.setFocus()
-            field.blockSignals(True)
-            field.hide()
-            field.deleteLater()
+            field.close_to(self)
             self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -402,6 +401,7 @@ class Rail(QWidget):
         lock.setCheckable(True)
         lock.setChecked(self._locked)
         menu.addAction("Copy the value", lambda: QApplication.clipboard().setText(self.param.format(self._value)))
+        menu.addAction("Paste a value", self._paste)
         menu.addSeparator()
         menu.addAction("Move this…", self.link_asked.emit)
         menu.addAction("Learn a MIDI controller…", self.learn_asked.emit)

@@ -30,6 +30,7 @@ __all__ = [
     "link_places",
     "remove",
     "take_movement",
+    "take_range",
 ]
 
 
@@ -108,10 +109,23 @@ def ask_range(context: Context, link_id: str) -> None:
         f"{param.format(now[0])} to {param.format(now[1])}",
     )  # fmt: skip
     if text is not None:
-        try:
-            set_link_range(document, link, *parse_range(text, param.unit, choices=param.choices))
-        except ParameterError as error:
-            context.tell(str(error))
+        take_range(context, link_id, text)
+
+
+def take_range(context: Context, link_id: str, text: str) -> None:
+    """Let a link move its parameter from one typed value to another, such as "100 Hz to 2 kHz"."""
+    document = context.session.document
+    link = document.patch.link(link_id)
+    spec = spec_for(document.patch.module(link.target.module))
+    param = spec.target(link.target.port) if spec else None
+    if not isinstance(param, Param):
+        context.tell("An input takes the signal unchanged: set this link's amount instead.")
+        return
+    try:
+        ends = parse_range(text, param.unit, choices=param.choices, tempo_bpm=document.patch.tempo_bpm)
+        set_link_range(document, link, *ends)
+    except ParameterError as error:
+        context.tell(str(error))
 
 
 def remove(context: Context, link_id: str) -> None:

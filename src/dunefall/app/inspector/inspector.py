@@ -6,7 +6,16 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from dunefall.app.controls.linkrow import LinkRow
 from dunefall.app.controls.rail import Rail
@@ -30,6 +39,8 @@ from dunefall.patch.model import Module, Patch
 __all__ = ["Inspector"]
 
 WIDTH = 340
+MANY = 9
+"""A module with so many values and inputs has a field in which one is looked for."""
 OWN_SOUNDS = {"file": "Shipped sound: iron gate", "table": "Built-in tables", "response": "Computed places"}
 
 
@@ -40,6 +51,10 @@ class Inspector(QScrollArea):
     ----------
     wishes : Wishes
         What the user asks of it.
+    unfolded : set of str
+        The groups of values that are shown, as ``type/group``.
+    search : QLineEdit or None
+        Where a value is looked for, if there are many.
     """
 
     def __init__(self, document: Document, theme: Theme, live: Live, parent: QWidget | None = None) -> None:
@@ -52,7 +67,10 @@ class Inspector(QScrollArea):
         self._waiting = False
         self.wishes.settled.connect(document.end_merge)
         self.wishes.settled.connect(self._catch_up)
-        self._values = Values(document, self._patch, "", theme, self.wishes)
+        self.unfolded: set[str] = set()
+        self.wishes.fold_asked.connect(self._fold)
+        self.search: QLineEdit | None = None
+        self._values = Values(document, self._patch, "", theme, self.wishes, self.unfolded)
         self.front: dict[str, Rail] = {}
         self.picture: Picture | None = None
         self.editor: SeriesEditor | None = None
@@ -107,10 +125,55 @@ class Inspector(QScrollArea):
 
     def focus_first(self) -> None:
         """Put the first value under the keys."""
-        first = next(iter((*self.rails.values(), *self.rows.values(), *self.front.values())), None)
+        every = (*self.rails.values(), *self.rows.values(), *self.front.values())
+        first = next((widget for widget in every if widget.isVisible()), None)
         if first is not None:
             first.setFocus(Qt.FocusReason.TabFocusReason)
             self.ensureWidgetVisible(first)
+
+    def _fold(self, group: str) -> None:
+        """Fold or unfold a group of values."""
+        self.unfolded ^= {self._values.group_key(group)}
+        self._values.fold()
+
+    def _add_search(self, column: QVBoxLayout, spec: ModuleSpec) -> None:
+        """Where a value is looked for by its name, if there are many."""
+        if len(spec.targets) >= MANY:
+            self.search = QLineEdit()
+            self.search.setPlaceholderText("Find a value")
+            self.search.setAccessibleName("Find a value")
+            self.search.setObjectName("find a value")
+            self.search.setClearButtonEnabled(True)
+            self.search.textChanged.connect(self._values.fold)
+            self.search.returnPressed.connect(self._take_found)
+            column.addWidget(self.search)
+
+    def find_value(self) -> None:
+        """Look for a value by typing; with few values, go to the first."""
+        if self.search is None:
+            self.focus_first()
+        else:
+            self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.search.selectAll()
+            self.ensureWidgetVisible(self.search)
+
+    def _take_found(self) -> None:
+        """Go to the first value that was found; its group stays unfolded."""
+        assert self.search is not None
+        port = next((port for port, box in self._values.boxes.items() if not box.isHidden()), "")
+        if port:
+            self.show_port(port)
+            self.search.clear()
+
+    def show_port(self, port: str) -> None:
+        """Put a value under the keys; its group is unfolded."""
+        group = self._values.group_of(port)
+        if group and self._values.group_key(group) not in self.unfolded:
+            self.wishes.fold_asked.emit(group)
+        target = self.rails.get(port) or next(iter(self._values.boxes[port].findChildren(QPushButton)), None)
+        if target is not None:
+            target.setFocus(Qt.FocusReason.TabFocusReason)
+            self.ensureWidgetVisible(target)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -183,8 +246,10 @@ class Inspector(QScrollArea):
 
     def _rebuild(self) -> None:
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
-        self.front, self.picture, self.editor = {}, None, None
-        self._values = Values(self._document, self._patch, self._module, self._theme, self.wishes)
+        self.front, self.picture, self.editor, self.search = {}, None, None, None
+        self._values = Values(
+            self._document, self._patch, self._module, self._theme, self.wishes, self.unfolded
+        )  # fmt: skip
         self.story.setParent(self)  # it outlives the page
         self.story.hide()
         page = QWidget()
@@ -205,6 +270,7 @@ class Inspector(QScrollArea):
             elif spec and not spec.keys and not spec.lane_end and not isinstance(module, Face):
                 self._add_picture(column, module, spec)
             if spec:
+                self._add_search(column, spec)
                 self._values.build(column, module, spec)
             if spec and spec.series and not walks:
                 self._add_series(column, spec)

@@ -1,9 +1,13 @@
-"""The values of a module: a rail for each parameter, a line for each input, and what moves them."""
+"""The values of a module: a rail for each parameter, a line for each input, what moves them; in groups that fold."""
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from dataclasses import replace
+from functools import partial
+
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.linkrow import LinkRow, link_role
 from dunefall.app.controls.rail import Rail
@@ -12,8 +16,10 @@ from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.story import lowest, port_name
+from dunefall.catalogue.valueline import parse_line
 from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.session.edits.links import link_range
 from dunefall.session.edits.modules import set_together
 
 __all__ = ["Values", "add_text", "reach_of"]
@@ -51,17 +57,34 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
 class Values:
     """The rails and link rows of one module.
 
+    Parameters
+    ----------
+    unfolded : collection of str
+        The groups that show their values, as ``type/group``; asked anew at each ``fold``.
+
     Attributes
     ----------
     rails, rows : dict of str to Rail, LinkRow
         By port, and by the link's id.
+    boxes : dict of str to QWidget
+        What holds a port with its links, by port.
+    groups : dict of str to QPushButton
+        The heads of the groups, by name.
     """
 
-    def __init__(self, document: Document, patch: Patch, module: str, theme: Theme, wishes: Wishes) -> None:
-        self._document, self._patch, self._module = document, patch, module
+    def __init__(
+        self, document: Document, patch: Patch, module: str, theme: Theme, wishes: Wishes,
+        unfolded: Collection[str] = (),
+    ) -> None:  # fmt: skip
+        self._document, self._patch, self._module, self._unfolded = document, patch, module, unfolded
         self._theme, self._wishes = theme, wishes
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
+        self.boxes: dict[str, QWidget] = {}
+        self.groups: dict[str, QPushButton] = {}
+        self._within: dict[str, str] = {}
+        self._names: dict[str, str] = {}
+        self._both: Rail | None = None
 
     @property
     def held(self) -> bool:
@@ -75,10 +98,96 @@ class Values:
         set_together(self._document, taken)
 
     def build(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
-        """Add a rail or a line for each port that counts."""
-        for port in spec.targets:
-            if isinstance(port, Input) or self._is_shown(spec, module, port):
-                self._add_port(column, module, port)
+        """Add a rail or a line for each port that counts: first what the module is for, then the groups."""
+        self._within = {port: name for name, ports in spec.groups for port in ports}
+        self._names = {port.id: port.name for port in spec.targets}
+        shown = [x for x in spec.targets if isinstance(x, Input) or self._is_shown(spec, module, x)]
+        for port in shown:
+            if spec.together and port.id == spec.together[0]:
+                self._add_both(column, module, spec)
+            if port.id not in self._within:
+                self._add_box(column, module, port)
+        for name, ports in spec.groups:
+            mine = [port for port in shown if port.id in ports]
+            if mine:
+                self.groups[name] = self._group_head(column, name)
+            for port in mine:
+                self._add_box(column, module, port)
+        for rail in self.rails.values():
+            rail.parse_line = partial(self._parse_line, spec, rail.param)
+            rail.line_typed.connect(self.set_values)
+        self.fold()
+
+    def _parse_line(self, spec: ModuleSpec, first: Param, text: str) -> dict[str, float]:
+        given = self._patch.module(self._module).params
+        return parse_line(text, spec, first, self._patch.tempo_bpm, given)
+
+    def _group_head(self, column: QVBoxLayout, name: str) -> QPushButton:
+        head = QPushButton(name)
+        head.setProperty("plain", True)
+        head.setFont(sans(12, 600))
+        head.clicked.connect(lambda: self._wishes.fold_asked.emit(name))
+        column.addWidget(head)
+        return head
+
+    def _add_box(self, column: QVBoxLayout, module: Module, port: Input | Param) -> None:
+        box = QWidget()
+        inner = QVBoxLayout(box)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(2)
+        self._add_port(inner, module, port)
+        self.boxes[port.id] = box
+        column.addWidget(box)
+
+    def _add_both(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
+        """One rail for two values that are mostly the same."""
+        first, second = (spec.param(name) for name in spec.together)
+        value = module.params.get(first.id, first.default)
+        both = replace(first, name=f"{first.name} and {second.name.lower()}", help="Sets both at once.")
+        self._both = Rail(both, value, self._theme, self._patch.tempo_bpm)
+        self._both.moved.connect(lambda new: self.set_values({first.id: new, second.id: new}))
+        self._both.settled.connect(self._wishes.settled.emit)
+        self._both.setObjectName("rail both")
+        column.addWidget(self._both)
+
+    def fold(self, found: str = "") -> None:
+        """Show the groups that are unfolded; while a value is looked for, just those whose names hold all words."""
+        words = found.lower().split()
+        for port, box in self.boxes.items():
+            group = self._within.get(port, "")
+            name = f"{self._names[port]} {group}".lower()
+            open_ = not group or self._unfolds(group) or bool(self._patch.links_into(self._module, port))
+            box.setVisible(all(word in name for word in words) if words else open_)
+        for head in self.groups.values():
+            head.setVisible(not words)
+        if self._both is not None:
+            self._both.setVisible(not words)
+        self._tell_groups()
+
+    def _tell_groups(self) -> None:
+        """Each group's name, and whether a value in it is changed while it is folded."""
+        for name, head in self.groups.items():
+            unfolded = self._unfolds(name)
+            changed = "" if unfolded or not self._is_changed(name) else " · changed"
+            head.setText(f"{'▾' if unfolded else '▸'} {name}{changed}")
+            head.setAccessibleName(f"{name}, {'unfolded' if unfolded else 'folded'}{changed}")
+
+    def group_key(self, name: str) -> str:
+        """What a group is remembered by."""
+        return f"{self._patch.module(self._module).type}/{name}"
+
+    def group_of(self, port: str) -> str:
+        """The group of a port; "" for none."""
+        return self._within.get(port, "")
+
+    def _unfolds(self, name: str) -> bool:
+        return self.group_key(name) in self._unfolded
+
+    def _is_changed(self, group: str) -> bool:
+        """Whether a value of a group is not the default."""
+        params = self._patch.module(self._module).params
+        mine = (rail for port, rail in self.rails.items() if self._within.get(port) == group)
+        return any(params.get(rail.param.id, rail.param.default) != rail.param.default for rail in mine)
 
     def _is_shown(self, spec: ModuleSpec, module: Module, param: Param) -> bool:
         """Whether a parameter has a rail: it can be set, and counts or is moved."""
@@ -92,9 +201,23 @@ class Values:
             rail.set_value(module.params.get(port, rail.param.default))
             rail.set_locked(port in module.locked)
             rail.set_reach(reach_of(patch, module, rail.param))
+        self._tell_groups()
+        if self._both is not None:
+            self._both.set_value(module.params.get(self._both.param.id, self._both.param.default))
         for link in (*patch.links_into(self._module), *patch.links_from(self._module)):
             if link.id in self.rows:
-                self.rows[link.id].set_link(link)
+                self.rows[link.id].set_link(link, self._span(link))
+
+    def _span(self, link: Link) -> str:
+        """From where to where a link moves its target, in the target's unit; empty for inputs and pitches."""
+        real = self._document.patch.link(link.id)
+        ends = link_range(self._document, real)
+        spec = spec_for(self._document.patch.module(real.target.module))
+        param = spec.target(real.target.port) if spec else None
+        if ends is None or not isinstance(param, Param) or param.choices or link_role(self._patch, link) == "pitch":
+            return ""
+        first, last = (param.format(min(max(end, param.low), param.high)) for end in ends)
+        return f"{first} to {last}"
 
     def animate(self, live: Live) -> None:
         """Show the live values of now."""
@@ -184,12 +307,13 @@ class Values:
         spec = spec_for(self._patch.module(link.target.module))
         target = spec.target(link.target.port) if spec else None
         unit = target.unit if isinstance(target, Param) else "ratio"
-        end, source = link.target if outwards else link.source, self._patch.module(link.source.module)
-        name = port_name(self._patch, end.module, end.port) if outwards else source.name
+        end = link.target if outwards else link.source
+        name = port_name(self._patch, end.module, end.port)
         row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme, outwards=outwards)
         row.changed.connect(self._wishes.link_changed.emit)
         row.settled.connect(self._wishes.settled.emit)
         row.removed.connect(lambda name=link.id: self._wishes.link_removed.emit(name))
+        row.range_typed.connect(lambda text, name=link.id: self._wishes.range_typed.emit(name, text))
         row.range_asked.connect(lambda name=link.id: self._wishes.range_asked.emit(name))
         row.solo_asked.connect(lambda name=link.id: self._wishes.link_soloed.emit(name))
         row.end_asked.connect(lambda name=end.module: self._wishes.module_asked.emit(name))

@@ -35,14 +35,17 @@ class Wishes(QObject):
         A movement of a rail, a row or a picture ended.
     reach_scaled (str, float)
         What moves a port is to move it so many times as far.
-    link_asked (str), link_changed (object), link_removed (str), range_asked (str), link_soloed (str)
-        "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed; a link
-        is to be heard alone.
+    link_asked (str), link_changed (object), link_removed (str)
+    range_asked (str), range_typed (str, str), link_soloed (str)
+        "Move this…" for a port; a link with other values; a link to take away; a link's range is to be typed, or was;
+        a link is to be heard alone.
     lock_asked (str), movement_copied (str), movement_pasted (str), learn_asked (str)
         A value is to be locked against randomising; its movement is to be copied; the copied movement, or the next
         controller, is to move it.
     left ()
         Escape: the keys go back to the lanes.
+    fold_asked (str)
+        A group of values is to be folded or unfolded, by its name.
     renamed (str), bypass_asked (), module_asked (str), compound_pressed (str)
         Another name; the bypass switch; a module's name was clicked; a compound is to be opened, or the one of a part
         closed.
@@ -56,6 +59,7 @@ class Wishes(QObject):
 
     settled = Signal()
     left = Signal()
+    fold_asked = Signal(str)
     link_asked = Signal(str)
     reach_scaled = Signal(str, float)
     lock_asked = Signal(str)
@@ -65,6 +69,7 @@ class Wishes(QObject):
     link_changed = Signal(object)
     link_removed = Signal(str)
     range_asked = Signal(str)
+    range_typed = Signal(str, str)
     link_soloed = Signal(str)
     renamed = Signal(str)
     bypass_asked = Signal()

@@ -39,7 +39,7 @@ class Command:
         Does it.
     enabled : function of Context to bool
         Whether it can be done now.
-    notified : function of Context to str, optional
+    told : function of Context to str, optional
         What the menu says now, where that is more than ``text``.
     held : bool
         Its key may be held down: it is not repeated, and ends when the key goes up.

@@ -34,6 +34,8 @@ class Selection:
         Ids of what is marked beside it.
     focused_port : function to str
         The port whose value has the keyboard focus, or ""; the part that shows values provides it.
+    port_asked : Event
+        A value of the selection, by its port, is to be put under the keys.
     added : Event
         What is selected is new: its main value is what one would set next.
     changed : Event
@@ -48,6 +50,7 @@ class Selection:
         self.module, self.marked = "", frozenset[str]()
         self.focused_port: Callable[[], str] = _no_port
         self.added: Event[[]] = Event()
+        self.port_asked: Event[[str]] = Event()
         self.changed: Event[[]] = Event()
         self.seen_changed: Event[[]] = Event()
         self.seen = self._seeing.seen(document.patch, self.opened)

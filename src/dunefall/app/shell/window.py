@@ -184,7 +184,7 @@ class MainWindow(QMainWindow):
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""
         dialog = CommandDialog(self.commands, self.context, self)
-        self.context.talk.show(dialog, lambda: dialog.chosen.run(self.context) if dialog.chosen else None)
+        self.context.talk.show(dialog, lambda: dialog.chosen.run() if dialog.chosen else None)
 
     def _take_preferences(self, values: Preferences) -> None:
         before = self.context.settings.values

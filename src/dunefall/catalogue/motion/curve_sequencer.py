@@ -170,6 +170,9 @@ MODULE = ModuleSpec(
     cycle=Cycle(None, _period_s, ("period_s", "period_beats", "sync", "steps"), lambda g: round(g.values["steps"]),
                 ("clock",)),
     face="steps",
+    groups=(
+        ("Range of steps", ("first_step", "blend", "span")),
+    ),
     words=("machinery", "gestures", "curves", "envelope sequence", "mechanical", "texture rhythm"),
     sources=("curves of the project's own",),
 )  # fmt: skip

@@ -151,6 +151,9 @@ MODULE = ModuleSpec(
     state=7,
     rests=LEVEL,
     face="decay_s",
+    groups=(
+        ("Curve and force", ("curve", "level", "force", "velocity")),
+    ),
     words=("strike", "attack", "decay", "percussion", "swell", "adsr", "ahr", "loop", "sustain", "release"),
     presets=(
         Preset("Strike", "At once up, then down in half a second.",

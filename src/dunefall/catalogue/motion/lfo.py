@@ -147,6 +147,9 @@ MODULE = ModuleSpec(
     handle=("phase", "shape"),
     cycle=Cycle(lambda g: g.used("unevenness"), _period_s, ("rate_hz", "period_beats", "sync")),
     face="rate_hz",
+    groups=(
+        ("Form and fade", ("width", "phase", "fade_s", "unevenness", "reset")),
+    ),
     words=("slow wave", "wobble", "vibrato", "tide", "sway"),
     presets=(
         Preset("Slow wave", "A sine that takes fifty seconds.",

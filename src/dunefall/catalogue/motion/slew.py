@@ -64,6 +64,7 @@ MODULE = ModuleSpec(
     state=4,
     face="rise_s",
     passes="signal",
+    together=("rise_s", "fall_s"),
     words=("lag", "smooth", "glide", "portamento"),
     sources=("first-order low-pass, step response 1 - exp(-t / tau) (textbook)",),
 )  # fmt: skip

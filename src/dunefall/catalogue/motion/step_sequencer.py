@@ -179,6 +179,10 @@ MODULE = ModuleSpec(
     state=17,
     cycle=Cycle(_chance, steps=_steps, at=("clock", "clock_b", "clock_c", "clock_d")),
     face="length_a",
+    groups=(
+        ("Rows b to d", ("clock_b", "clock_c", "clock_d", "length_b", "length_c", "length_d", "direction_b",
+         "direction_c", "direction_d")),
+    ),
     words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
     presets=(
         Preset("Random order", "Eight steps, the next one at random.",

@@ -105,6 +105,9 @@ MODULE = ModuleSpec(
     face="threshold_db",
     passes="audio",
     shows="course",
+    groups=(
+        ("Knee and mix", ("knee_db", "mix")),
+    ),
     words=("duck", "sidechain", "pump", "dynamics", "leveller", "ducker"),
     presets=(
         Preset("Ducker", "Gives way to what comes into its side chain.",

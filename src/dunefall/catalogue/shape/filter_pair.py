@@ -125,6 +125,9 @@ MODULE = ModuleSpec(
     handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",
+    groups=(
+        ("Between the two", ("second_resonance", "balance", "split")),
+    ),
     words=("dual filter", "two filters", "band", "formant", "growl", "series", "parallel"),
     sources=("Zavalishin 2018, The Art of VA Filter Design (topology-preserving transform)",),
 )  # fmt: skip

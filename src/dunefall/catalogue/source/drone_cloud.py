@@ -200,6 +200,9 @@ MODULE = ModuleSpec(
     state=STATE,
     face="partials",
     shows="spectrum",
+    groups=(
+        ("Drift", ("scatter_ct", "drift_ct", "drift_level", "drift_hz", "move_s", "trigger")),
+    ),
     words=("drone", "additive", "pad", "organ", "sines", "chord", "hum", "reseed", "ambient"),
     sources=("additive synthesis (textbook)", "Fletcher 1964, stiff strings: f = n f1 sqrt(1 + B n**2) (stretched)"),
 )  # fmt: skip

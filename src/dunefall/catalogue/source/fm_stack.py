@@ -189,6 +189,11 @@ MODULE = ModuleSpec(
     handle=("arrangement", "index"),
     network=_network,
     face="arrangement",
+    groups=(
+        ("Ratios", ("a_ratio", "b_ratio", "c_ratio", "d_ratio")),
+        ("Shifts in Hz", ("a_hz", "b_hz", "c_hz", "d_hz")),
+        ("Levels of the four", ("a_level", "b_level", "c_level", "d_level")),
+    ),
     words=("fm", "operators", "algorithm", "bell", "brass", "metal", "electric piano", "glass"),
     presets=(
         Preset("FM bell", "Two pairs with ratios that are no whole numbers.",

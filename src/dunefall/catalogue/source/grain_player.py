@@ -152,6 +152,10 @@ MODULE = ModuleSpec(
     sound="file",
     cursors=("position",),
     face="position",
+    groups=(
+        ("Scatter", ("scan", "spray_s", "unevenness", "scatter_ct", "backwards", "trigger")),
+        ("Edge and place", ("edge", "spread")),
+    ),
     words=("granular", "cloud", "stretch", "freeze", "texture", "wav", "file", "particles"),
     sources=("Roads 2001, Microsound (granular synthesis, from memory)", "Tukey 1967 (tapered cosine window)"),
 )  # fmt: skip

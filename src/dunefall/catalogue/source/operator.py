@@ -116,6 +116,10 @@ MODULE = ModuleSpec(
     state=8,
     handle=("ratio", "index"),
     face="ratio",
+    groups=(
+        ("Tuning", ("fine_ct", "fixed_hz", "tuning")),
+        ("Strike", ("attack_s", "velocity")),
+    ),
     words=("fm", "phase modulation", "bell", "metal", "ratio", "index", "sine"),
     sources=("Chowning 1973, J. AES 21 (spectrum of frequency modulation)",),
 )  # fmt: skip

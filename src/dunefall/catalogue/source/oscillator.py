@@ -389,6 +389,11 @@ MODULE = ModuleSpec(
     handle=("shape", "width"),
     cycle=Cycle(lambda g: g.used("drift_ct")),
     face="pitch_note",
+    groups=(
+        ("Unison", ("unison", "detune_ct", "spread", "scatter")),
+        ("Drift", ("drift_ct", "drift_hz")),
+        ("Phase, FM and sync", ("phase_deg", "fm_hz", "sync_mode", "sync", "restart")),
+    ),
     words=("tone", "sine", "triangle", "saw", "pulse", "square", "drone", "pitch", "hum", "beep", "unison", "sync",
            "vco", "supersaw"),
     presets=(

@@ -223,6 +223,11 @@ MODULE = ModuleSpec(
     sound="file",
     cursors=("begin", "end"),
     face="pitch_note",
+    groups=(
+        ("Tuning", ("root_note", "fine_ct")),
+        ("Slices", ("slices", "piece", "chance")),
+        ("Direction and fades", ("direction", "crossfade_s")),
+    ),
     words=("file", "wav", "recording", "loop", "slice", "one-shot", "field recording", "ambience", "sampler"),
     presets=(
         Preset("One-shot", "Plays once to the end at each trigger.",

@@ -193,6 +193,10 @@ MODULE = ModuleSpec(
     sound="table",
     handle=("position", "formant_st"),
     face="position",
+    groups=(
+        ("Unison", ("unison", "detune_ct", "spread")),
+        ("Tuning and restart", ("fine_ct", "restart")),
+    ),
     words=("table", "vowel", "morph", "digital", "wave", "formant", "single cycle"),
     sources=("Bristow-Johnson 1996, Wavetable synthesis 101 (from memory)",
              "Catmull and Rom 1974 (cubic between four points)"),

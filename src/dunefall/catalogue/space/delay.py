@@ -330,6 +330,11 @@ MODULE = ModuleSpec(
     face="time_s",
     passes="audio",
     warning=_warning,
+    groups=(
+        ("Tone of the echoes", ("high_cut_hz", "low_cut_hz", "saturation")),
+        ("Sides and changes", ("change", "sides", "reverse")),
+        ("Freeze and loop", ("freeze", "layering", "back", "clear")),
+    ),
     words=("echo", "repeat", "space", "tape", "comb", "freeze", "ping pong", "looper", "reverse"),
     presets=(
         Preset("Slapback", "One short echo.",

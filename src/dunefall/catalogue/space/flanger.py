@@ -74,6 +74,9 @@ MODULE = ModuleSpec(
     memory_s=2 * LONGEST_S,
     face="rate_hz",
     passes="audio",
+    groups=(
+        ("Sweep", ("through", "apart")),
+    ),
     words=("jet", "comb", "sweep", "metal", "hollow", "through zero"),
     sources=("Dattorro 1997, Effect design 2 (modulated delay lines)",),
 )  # fmt: skip

@@ -265,6 +265,12 @@ MODULE = ModuleSpec(
     memory_s=LONGEST_S,
     face="size_s",
     passes="audio",
+    groups=(
+        ("Timing", ("unevenness", "predelay_s", "spray_s", "trigger")),
+        ("Pitch and direction", ("scatter_st", "steps", "backwards")),
+        ("Edge and tone", ("edge", "high_cut_hz", "low_cut_hz")),
+        ("Freeze and place", ("freeze", "turn_hz", "spread")),
+    ),
     words=("granular", "cloud", "particles", "scatter", "freeze", "texture", "dust"),
     presets=(
         Preset("Shimmer", "Grains an octave higher, fed back.",

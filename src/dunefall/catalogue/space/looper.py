@@ -118,6 +118,9 @@ MODULE = ModuleSpec(
     memory_s=2 * LONGEST_S,
     face="speed",
     passes="audio",
+    groups=(
+        ("Speed and decay", ("speed", "keep", "clear")),
+    ),
     words=("loop", "overdub", "record", "tape", "layer", "repeat"),
     sources=("definition", "Catmull and Rom 1974 (interpolation between samples)"),
 )  # fmt: skip

@@ -265,6 +265,10 @@ MODULE = ModuleSpec(
     memory_s=LINES * LINE_S + 2 * SIX * DIFFUSER_S + 2 * EARLY_S + 2 * PRE_S,
     face="decay_s",
     passes="audio",
+    groups=(
+        ("Pre-delay", ("timing", "predelay_s", "predelay_beats")),
+        ("Motion and width", ("motion", "motion_hz", "width")),
+    ),
     words=("room", "hall", "cave", "space", "echo", "ambience", "tail", "freeze", "cathedral"),
     presets=(
         Preset("Small room", "Six metres, half a second.",

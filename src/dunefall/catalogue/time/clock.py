@@ -131,6 +131,9 @@ MODULE = ModuleSpec(
     state=6,
     cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync")),
     face="period_beats",
+    groups=(
+        ("Feel and limits", ("least_s", "most_s", "humanise", "width", "reset", "run")),
+    ),
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
     presets=(
         Preset("Clock in seconds", "Ticks once a second, whatever the tempo.",

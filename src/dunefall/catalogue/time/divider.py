@@ -70,6 +70,9 @@ MODULE = ModuleSpec(
     cycle=Cycle(steps=lambda g: math.lcm(*(round(g.values[f"by_{x}"]) for x in LETTERS)), at=("trigger",)),
     face="by_a",
     passes="trigger",
+    groups=(
+        ("Outputs d to h", ("by_d", "by_e", "by_f", "by_g", "by_h")),
+    ),
     words=("clock divider", "slower", "every other", "count", "polyrhythm", "division"),
     sources=("counting (definition)",),
 )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.app.model.command import Command
+from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.build.page import BuildPage
 
@@ -34,12 +34,20 @@ def toggle_inspector(context: Context) -> None:
     _page(context).drawer.toggle()
 
 
+def find_value(context: Context) -> None:
+    """Look for a value of the selected module."""
+    page = _page(context)
+    page.drawer.need(True)
+    page.inspector.find_value()
+
+
 def toggle_freeze(context: Context) -> None:
     """Hold or release Watch."""
     _page(context).watch.freeze.toggle()
 
 
 COMMANDS = (
+    Command("find_value", "Find a value…", "/", "Module", find_value, needs_selection),
     Command("inspector", "Show or hide the inspector", "I", "View", toggle_inspector),
     Command("larger", "Zoom in", "Ctrl++", "View", zoom_in),
     Command("smaller", "Zoom out", "Ctrl+-", "View", zoom_out),

@@ -57,6 +57,8 @@ class BuildPage(QWidget):
         self.drawer.covered.connect(self.canvas.set_covered)
         context.selection.focused_port = lambda: self.inspector.focused_port
         context.selection.added.connect(self._offer_value)
+        context.selection.port_asked.connect(self._show_port)
+        self.inspector.unfolded |= set(context.settings.values.unfolded)
         self._connect_canvas()
         self._connect_inspector()
 
@@ -74,6 +76,7 @@ class BuildPage(QWidget):
     def _connect_inspector(self) -> None:
         context, inspector, document = self._context, self.inspector, self._context.session.document
         place_of, selection = context.selection.place_of, context.selection
+        inspector.wishes.fold_asked.connect(self._keep_folds)
         inspector.wishes.left.connect(self.canvas.setFocus)
         inspector.wishes.drawn.connect(lambda series: set_series(document, selection.module, series))
         inspector.wishes.refused.connect(context.tell)
@@ -87,6 +90,7 @@ class BuildPage(QWidget):
         inspector.wishes.movement_pasted.connect(partial(links.take_movement, context))
         inspector.wishes.link_changed.connect(lambda link: change_link(document, selection.real_link(link)))
         inspector.wishes.range_asked.connect(partial(links.ask_range, context))
+        inspector.wishes.range_typed.connect(partial(links.take_range, context))
         inspector.wishes.link_soloed.connect(partial(hearing.hear_link_alone, context))
         inspector.wishes.link_removed.connect(partial(links.remove, context))
         inspector.wishes.renamed.connect(lambda _: modules.ask_name(context))
@@ -101,6 +105,14 @@ class BuildPage(QWidget):
         """A module was added: the next thing typed is its main value."""
         if self.isVisible():
             self.inspector.offer_main()
+
+    def _show_port(self, port: str) -> None:
+        self._context.shell.show_workspace("build")
+        self.inspector.show_port(port)
+
+    def _keep_folds(self, _group: str) -> None:
+        """Remember which groups of values are shown."""
+        self._context.settings.change(unfolded=tuple(sorted(self.inspector.unfolded)))
 
     # -- as a page ------------------------------------------------------------------------------------------------
 

@@ -90,7 +90,7 @@ class MixRows(RowView):
             self._grab = (spot, point.x(), self._place(row, spot))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """Drag what was taken; Shift fine, Ctrl coarse."""
+        """Drag what was taken; Shift or Ctrl fine."""
         if self._grab is None:
             found = self._spot_at(event.position())
             self._hover = found[1] if found else None
@@ -98,7 +98,6 @@ class MixRows(RowView):
             return
         spot, x, place = self._grab
         speed = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        speed *= COARSE if event.modifiers() & Qt.KeyboardModifier.ControlModifier else 1.0
         place += (event.position().x() - x) * speed
         self._grab = (spot, event.position().x(), place)
         self._set(spot, place, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
