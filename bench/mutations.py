@@ -33,7 +33,8 @@ TESTS = {
     "patch": ("tests/patch",), "compiler": (
         "tests/compiler/test_program.py", "tests/compiler/test_graph.py", "tests/compiler/test_channels.py",
         "tests/compiler/test_voices.py", "tests/compiler/test_mixing.py", "tests/dsp/test_cache.py",
-    ), "render": ("tests/render",),
+        "tests/compiler/test_same_sound.py",
+    ), "render": ("tests/render", "tests/compiler/test_same_sound.py"),
     "session": ("tests/test_session.py", "tests/session", "tests/app/test_commands.py"), "engine": ("tests/engine",),
 }  # fmt: skip
 LIMIT_S = 240

@@ -51,7 +51,7 @@ def watch_all(patch: Patch, *, rate: float = RATE) -> Program:
 class Rig:
     """One module that runs quantum by quantum with any inputs, both channels of its outputs recorded; ``linked`` is
     what it believes to be linked, by default what is given to it; ``watched`` the outputs that are used, by default
-    all."""
+    all; ``values`` are parameters whose names these arguments have already."""
 
     def __init__(
         self,
@@ -63,11 +63,12 @@ class Rig:
         sound: SoundRef | None = None,
         watched: tuple[str, ...] | None = None,
         drawn: dict[str, tuple[float, ...]] | None = None,
+        values: dict[str, float] | None = None,
         **params: float,
     ) -> None:
         self.spec = spec_of(type_id)
         assert self.spec is not None
-        patch = patch_of(Module("m", type_id, "M", params, sound=sound, series=drawn or {}), seed=seed)
+        patch = patch_of(Module("m", type_id, "M", params | (values or {}), sound=sound, series=drawn or {}), seed=seed)
         self.watched = [output.id for output in self.spec.output_rows if watched is None or output.id in watched]
         self.program: Program = compile_patch(patch, rate=rate, probed=[Place("m", port) for port in self.watched])
         self._auto = linked is None

@@ -33,6 +33,7 @@ from dunefall.app.shell.start import make_app
 from dunefall.app.shell.window import MainWindow
 from dunefall.base.preferences import Preferences
 from dunefall.catalogue.joining import Joined
+from dunefall.catalogue.search import Entry
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
@@ -168,13 +169,17 @@ def test_nothing_is_cut_where_the_sound_is_late_and_a_compound_is_shown(window: 
     window.session.document.edit("Back", before)
 
 
+def three_ways(entry: Entry) -> list[Joined]:
+    return [Joined(Patch(), "", entry.sentence)] * 3
+
+
 @pytest.mark.parametrize("theme", [NOON, DUSK], ids=lambda theme: theme.name)
 def test_nothing_is_cut_in_the_dialogs(window: MainWindow, theme: object) -> None:
     window.set_theme(theme)  # type: ignore[arg-type]
     patch, engine = window.session.patch, window.session.engine
     compound = new_compound(window.session.document, ["fog-air-drift", "fog-air-band"])
     dialogs: list[QDialog] = [
-        Palette("Add to Fog air", NOON, lambda entry: [Joined(Patch(), "", entry.sentence)] * 3, lambda _: None, (), window),
+        Palette("Add to Fog air", NOON, three_ways, lambda _: None, (), window),
         CompoundDialog(patch, compound, window, new=True),
         LinkDialog(patch, "What moves cutoff of Low-pass?", engine, NOON, window),
         RandomiseDialog("12 modules", window), PreferencesDialog(Preferences(), window.commands, window),

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import inspect
+import json
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
+import fingerprints
 from dunefall.base.units import UNITS, parse_value
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
@@ -344,3 +346,34 @@ def test_pitch_and_cutoff_do_not_depend_on_the_rate(rate: float) -> None:
     ]
     gain = np.sqrt(2 * np.mean(low[round(rate / 2) :] ** 2))
     assert 20 * np.log10(gain) == pytest.approx(-3.01, abs=0.02)
+
+
+STORED = json.loads(fingerprints.FILE.read_text())
+
+
+@each_module
+def test_nothing_about_its_sound_has_changed_unasked(spec: ModuleSpec) -> None:
+    """At many settings (see ``fingerprints``): what sounds otherwise on purpose is written anew."""
+    now = fingerprints.fingerprints(spec)
+    assert list(now) == list(STORED[spec.id])
+    for name, pair in now.items():
+        assert pair == pytest.approx(STORED[spec.id][name], rel=1e-5, abs=1e-5), name
+
+
+PROGRAM_CHOICES = {("convolution", "place"), ("output", "layout")}
+"""What the program is made for; it never moves."""
+
+
+@each_module
+def test_a_value_that_stays_is_the_same_as_one_that_moves_to_where_it_is(spec: ModuleSpec) -> None:
+    """Kernels have short ways for values that do not move: each gives what the long way gives."""
+    for name, values, moving in fingerprints.settings(spec):
+        if moving or not values or PROGRAM_CHOICES & {(spec.id, param) for param in values}:
+            continue
+        fed = fingerprints.fed(spec, ())
+        still = Rig(spec.id, values=values).run(16 * QUANTUM, **fed)
+        moved = {param: np.full(16 * QUANTUM, value) for param, value in values.items()}
+        linked = sum(1 << k for k, port in enumerate(spec.target_rows) if port.id in fed)
+        going = Rig(spec.id, linked=linked).run(16 * QUANTUM, **fed, **moved)
+        for port, signal in still.items():
+            np.testing.assert_allclose(going[port], signal, rtol=1e-6, atol=1e-7, err_msg=f"{name}: {port}")
