@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT
-from dunefall.catalogue.joining import Joined, joined
+from dunefall.catalogue.joining import Joined, joined, with_empty_layer
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
@@ -151,3 +151,10 @@ def add_module(document: Document, layer: str, type_id: str, beside: str = "", p
     made = joined(document.patch, layer, type_id, beside, port)
     document.edit(f"Add {made.patch.module(made.module).name}", made.patch)
     return made
+
+
+def add_layer(document: Document, name: str) -> str:
+    """An empty layer: one undo step; the id of its output."""
+    made = with_empty_layer(document.patch, name)
+    document.edit(f"Add layer {name}", made.patch)
+    return made.module

@@ -17,10 +17,10 @@ from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
-from dunefall.session.edits.layers import add_layer, remove_layer, reroll, set_tempo
+from dunefall.session.edits.layers import remove_layer, reroll, set_tempo
 from dunefall.session.edits.links import add_link, scale_reach
 from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_pin
-from rig import add_module, demo
+from rig import add_layer, add_module, demo
 
 
 class SilentEngine:

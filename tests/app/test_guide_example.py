@@ -54,14 +54,17 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
     qtbot.waitUntil(window.isVisible)
     session = window.session
 
-    def layer(name: str) -> str:
+    def layer(module: str, name: str) -> str:
+        home = session.patch.layer_of(module)
+        window.selection.select(home.output_id)
         monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: (name, True))
-        window.actions_by_id["add_layer"].trigger()
-        return session.patch.layer_of(window.selection.module).id
+        window.actions_by_id["rename"].trigger()
+        return home.id
 
-    tank = layer("Tank")
-    cloud = add(window, qtbot, "drone cloud", "into Tank")
+    cloud = add(window, qtbot, "drone cloud", "into Drone cloud")
     set_value(window, qtbot, "pitch_note", "A1")
+    tank = layer(cloud, "Tank")
+    window.selection.select(cloud)
     low = add(window, qtbot, "filter", "behind Drone cloud")
     set_value(window, qtbot, "cutoff_hz", "400")
     add(window, qtbot, "smooth random", "moves cutoff of Filter")
@@ -72,8 +75,10 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
     scatter = add(window, qtbot, "scatter", "Scatter")
     assert session.patch.layer_of(scatter).id == SHARED_ID
     set_value(window, qtbot, "density_hz", "1.2 Hz")
-    drops = layer("Drops")
-    body = add(window, qtbot, "struck body", "started by Scatter; into Drops")
+    window.actions_by_id["add_layer"].trigger()
+    body = add(window, qtbot, "struck body", "started by Scatter; into Struck body")
+    drops = layer(body, "Drops")
+    window.selection.select(body)
     add(window, qtbot, "random notes", "plays Struck body")
     for text, told in (("echo", "behind Struck body"), ("chance", "starts Struck body")):
         window.selection.select(body)

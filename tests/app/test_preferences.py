@@ -140,7 +140,8 @@ def test_five_hints_point_at_real_things_and_go_for_good(shared: MainWindow, qtb
     hints = shared.findChildren(Hints)[-1]
     assert len(hints._hints) == 5
     for hint in hints._hints:
-        place = hint.place()
+        part = hint.part()
+        place = QRect(hint.widget.mapTo(shared, part.topLeft()), part.size())
         assert QRect(0, 0, shared.width(), shared.height()).intersects(place)
         assert place.width() > 8
         assert shared.rect().contains(hints.geometry())

@@ -32,10 +32,9 @@ from dunefall.patch.take import Note
 from dunefall.session import Session
 from dunefall.session.clickwatch import find_culprit
 from dunefall.session.edits.controls import turn_controller
-from dunefall.session.edits.layers import add_layer
 from dunefall.session.edits.links import add_link, change_link, link_range, remove_link
 from dunefall.session.edits.modules import rename, set_param, set_params, set_series
-from rig import add_module, patch_of
+from rig import add_layer, add_module, patch_of
 
 LEFT = Qt.MouseButton.LeftButton
 

@@ -13,7 +13,7 @@ import pytest
 import soundfile
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QWheelEvent
-from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMessageBox, QPushButton
+from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.rail import Rail
@@ -30,10 +30,10 @@ from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Place
 from dunefall.render.offline import render_to_file
 from dunefall.session import Session, open_patch
-from dunefall.session.edits.layers import add_layer, set_tempo, toggle_fold
+from dunefall.session.edits.layers import set_tempo, toggle_fold
 from dunefall.session.edits.links import add_link, remove_link
 from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
-from rig import slowness
+from rig import add_layer, slowness
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -344,12 +344,17 @@ def test_unsaved_changes_are_asked_about(window: MainWindow, qtbot: QtBot, monke
     assert len(window.session.patch.layers) == 1
 
 
-def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    """New layer, a noise from the palette: it is linked and sounds; another link by the dialog."""
+def test_from_an_empty_patch_to_a_sound(window: MainWindow, qtbot: QtBot) -> None:
+    """New empty layer, a noise from the palette: it is linked and sounds; another link by the dialog."""
     window.session.document.mark_saved(None)
     window.actions_by_id["new"].trigger()
-    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Spray", True))
-    window.actions_by_id["add_layer"].trigger()
+    window.actions_by_id["add_module"].trigger()
+    palette = window.findChildren(Palette)[-1]
+    qtbot.keyClicks(palette.search, "Spray")
+    for _ in range(palette.list.count()):
+        qtbot.keyClick(palette.search, Qt.Key.Key_Down)
+    assert "an empty layer" in palette.told.text(), "the last entry"
+    qtbot.keyClick(palette.search, Qt.Key.Key_Return)
     output = window.selection.module
     layer = window.session.patch.layer_of(output)
     assert layer.name == "Spray"

@@ -17,11 +17,11 @@ from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.joiner import Joiner
 from dunefall.catalogue.linking import free_module_name
 from dunefall.patch.compounds import compound_of
-from dunefall.patch.copying import starter_clip, with_copy
-from dunefall.patch.model import Module, Patch
+from dunefall.patch.copying import free_name, starter_clip, with_copy
+from dunefall.patch.model import Layer, Module, Patch
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
-__all__ = ["Joined", "joined", "joinings", "kept_joinings", "movers_of", "with_starter"]
+__all__ = ["Joined", "joined", "joinings", "kept_joinings", "movers_of", "with_empty_layer", "with_starter"]
 
 USUAL_MOVERS = ("random-melody", "note-list", "lfo", "smooth-random", "sample-hold", "envelope")
 """What moves things most often (common practice); the first two play pitches."""
@@ -120,6 +120,14 @@ def _each_way(fresh: Callable[[], Joiner], module: str) -> Iterator[Joined]:
         if links not in known:
             known.add(links)
             yield Joined(joiner.patch, module, joiner.told)
+
+
+def with_empty_layer(patch: Patch, name: str) -> Joined:
+    """A patch with a new layer that holds its output only, which is ``module``."""
+    layer_id = patch.free_id("layer")
+    layer = Layer(layer_id, free_name(name, (layer.name for layer in patch.layers)))
+    layer = replace(layer, modules=(Module(layer.output_id, "output", layer.name),))
+    return Joined(patch.with_layer(layer), layer.output_id, f"{layer.name}: an empty layer.")
 
 
 def with_starter(patch: Patch, starter: Patch) -> Joined:

@@ -6,7 +6,7 @@ import difflib
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache, lru_cache, partial
 
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue import catalogue, spec_of
@@ -18,13 +18,20 @@ from dunefall.patch.library import starters
 from dunefall.patch.model import Patch
 from dunefall.patch.userlibrary import TinyPicture, UserLibrary, main_compound, picture_of
 
-__all__ = ["Entry", "entries", "found", "kept_entries", "starter"]
+__all__ = ["EMPTY_LAYER", "Entry", "entries", "found", "kept_entries", "next_stages", "starter"]
 
 _WORD = re.compile(r"[\w&#]+")
 _DROPPED = frozenset(("a", "an", "and", "for", "like", "of", "or", "sound", "that", "the", "to", "which", "with"))
 _VOWEL = re.compile("[aeiouy]")
 _LIKENESS = 0.78
 """Of two words, 0 to 1, from which on one is taken for the other, mistyped (`difflib.SequenceMatcher.ratio`)."""
+USUAL = (
+    "oscillator", "noise", "drone-cloud", "struck-body", "plucked-string", "sample-player", "filter", "amplifier",
+    "low-pass-gate", "drive", "delay", "reverb", "chorus", "lfo", "smooth-random", "stepped-random", "envelope",
+    "sample-hold", "step-sequencer", "clock", "scatter", "chance", "divider", "burst", "quantiser", "note-list",
+    "random-melody", "chord",
+)  # fmt: skip
+"""What is reached for most often (common practice): first among its stage where nothing is typed."""
 SHORTEST_MENDED = 3
 """Words up to this length are not taken for mistyped ones."""
 _NAMED, _CALLED = 100.0, 50.0
@@ -65,6 +72,32 @@ class Entry:
         """What it is, in a word or three: "Shape", "Starter", "Preset of Filter"."""
         spec = spec_of(self.id)
         return f"Preset of {spec.name}" if spec and self.preset else self.stage.capitalize()
+
+
+EMPTY_LAYER = Entry("", "Empty layer", "layer", "A layer with nothing in it but its level and its place.", (), ())
+
+
+def next_stages(role: str, *, value: bool) -> tuple[str, ...]:
+    """Stages of what one would add next.
+
+    Parameters
+    ----------
+    role : str
+        Of what the selection gives; "" where nothing is selected.
+    value : bool
+        Whether one of its values is selected.
+
+    Returns
+    -------
+    tuple of str
+    """
+    if value:
+        return ("motion", "time", "pitch")
+    after = {
+        "audio": ("shape", "space", "motion"), "control": ("motion", "pitch"), "pitch": ("pitch", "source"),
+        "gate": ("time", "motion", "pitch", "source"),
+    }  # fmt: skip
+    return after.get(role, ("source", "starter"))
 
 
 def _split(text: str) -> list[str]:
@@ -161,12 +194,12 @@ def _scores(word: str, listed: Sequence[Entry]) -> list[float]:
     return [_score(entry, _stem(near[0])) for entry in listed] if near else scores
 
 
-def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
+def found(text: str, kept: Sequence[Entry] = (), first: Sequence[str] = ()) -> Sequence[Entry]:
     """Entries that fit all words of a text, the best first; where none fits all, those that fit some.
 
     Exact names come first, then matches among the plain words. A word that no entry has is taken for the nearest one
-    that some have, mistyped. An empty text finds everything: what the user has kept, then all others in the order of
-    the stages.
+    that some have, mistyped. An empty text finds everything but presets: what the user has kept, the stages ``first``,
+    then all others in the order of the stages.
 
     Parameters
     ----------
@@ -174,6 +207,8 @@ def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
         What was typed.
     kept : sequence of Entry
         The compounds of the user's library.
+    first : sequence of str
+        Stages of what one would add next, see ``next_stages``.
 
     Returns
     -------
@@ -188,7 +223,7 @@ def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     """
     wanted, listed = [word for word in _split(text) if word not in _DROPPED], (*kept, *entries())
     if not wanted:
-        return [entry for entry in listed if not entry.preset]
+        return sorted((entry for entry in listed if not entry.preset), key=partial(_reached_for, tuple(first)))
     scored, whole = [], _plain(text)
     for entry, *scores in zip(listed, *(_scores(word, listed) for word in wanted), strict=True):
         hits = sum(score > 0 for score in scores)
@@ -198,6 +233,14 @@ def found(text: str, kept: Sequence[Entry] = ()) -> Sequence[Entry]:
     most = max((hits for hits, _, _ in scored), default=0)
     scored.sort(key=lambda item: (-item[1], item[2].name))
     return [entry for hits, _, entry in scored if hits == most]
+
+
+def _reached_for(first: tuple[str, ...], entry: Entry) -> tuple[int, int]:
+    """Order where nothing is typed: what the user has kept, the stages that come next, there the usual modules."""
+    if not first or entry.stage == "compound":
+        return -1, 0
+    stage = first.index(entry.stage) if entry.stage in first else len(first)
+    return stage, USUAL.index(entry.id) if entry.id in USUAL and stage < len(first) else len(USUAL)
 
 
 def _score(entry: Entry, word: str) -> float:

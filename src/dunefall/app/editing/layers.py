@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
+from dunefall.app.editing.modules import add_layer
 from dunefall.app.editing.voicesdialog import VoicesDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
-from dunefall.session.edits.layers import add_layer, reroll, set_voices, toggle_fold
+from dunefall.session.edits.layers import reroll, set_voices, toggle_fold
 
-__all__ = ["COMMANDS", "ask_layer"]
-
-
-def ask_layer(context: Context) -> None:
-    """Add an empty layer under a name."""
-    name = context.talk.ask_text("Add layer", "Name of the new layer")
-    if name is not None and name.strip():
-        context.selection.select(add_layer(context.session.document, name.strip()[:60]))
+__all__ = ["COMMANDS"]
 
 
 def fold(context: Context) -> None:
@@ -57,7 +51,7 @@ COMMANDS = (
     Command("redo", "Redo", "Ctrl+Shift+Z", "Edit", redo, lambda c: bool(c.session.document.redo_label),
             told=lambda c: _told("Redo", c.session.document.redo_label)),
     Command("reroll", "Another seed", "Ctrl+R", "Edit", another_seed),
-    Command("add_layer", "Add layer…", "Ctrl+Shift+L", "Add", ask_layer),
+    Command("add_layer", "Add layer…", "Ctrl+Shift+L", "Add", add_layer),
     Command("voices", "Voices of the layer…", "V", "Layer", ask_voices, needs_selection),
     Command("fold", "Fold the lane", "Ctrl+E", "Layer", fold),
 )  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,11 +11,11 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue.joining import Joined, joinings, kept_joinings, with_starter
-from dunefall.catalogue.search import Entry, kept_entries, starter
+from dunefall.catalogue.joining import Joined, joinings, kept_joinings, with_empty_layer, with_starter
+from dunefall.catalogue.search import Entry, kept_entries, next_stages, starter
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.compounds import parent_of, with_new_parts
-from dunefall.patch.model import SHARED_ID, Place, SoundRef
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Patch, Place, SoundRef
 from dunefall.patch.take import Clear
 from dunefall.patch.tuning import load_tuning
 from dunefall.session.edits.compounds import rename_compound, toggle_compound_bypass
@@ -30,51 +30,84 @@ from dunefall.session.edits.modules import (
 )
 
 __all__ = [
-    "COMMANDS", "choose_sound", "choose_tuning", "remove_sound", "show_palette", "take_way", "unpin", "use_sound",
-    "use_tuning",
+    "COMMANDS", "add_layer", "choose_sound", "choose_tuning", "remove_sound", "show_palette", "take_way", "unpin",
+    "use_sound", "use_tuning",
 ]  # fmt: skip
 
 SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
 
 
 def add_module(context: Context) -> None:
-    """Add a module or a starter beside what is selected, or to Shared."""
-    layer = context.selection.layer
-    show_palette(context, layer.id if layer else SHARED_ID)
+    """Add a module or a starter beside what is selected, or to Shared; to a new layer where there is none."""
+    layer, patch = context.selection.layer, context.session.patch
+    if layer is None and all(known.id in (SHARED_ID, MASTER_ID) for known in patch.layers):
+        add_layer(context)
+    else:
+        show_palette(context, layer.id if layer else SHARED_ID)
 
 
 def show_palette(context: Context, layer: str) -> None:
     """Let the user choose what to add to a layer; it can be heard before."""
     session, selection = context.session, context.selection
-    home, beside = selection.layer, None
+    home, beside = selection.layer, Place("", "")
     if home is not None and home.id in (layer, SHARED_ID):
         port = selection.focused_port()
         beside = selection.place_of(port) if port else replace(selection.output() or selection.place_of(""), port="")
     within = parent_of(session.patch, selection.module) if home and home.id == layer else None
-    kept, troubles = kept_entries(context.library)
 
     def ways(entry: Entry) -> list[Joined]:
-        here = beside or Place("", "")
-        if entry.stage == "starter":
-            return [with_starter(session.patch, starter(entry.id))]
-        if entry.stage == "compound":
-            new = kept_joinings(session.patch, layer, context.library.load(entry.id), here.module, here.port)
-        else:
-            new = joinings(session.patch, layer, entry.id, here.module, here.port, entry.preset)
+        new = _ways(context, session.patch, layer, entry, beside)
         return [way if within is None else _within(context, way, within.id) for way in new]
+
+    spec = selection.spec if beside.module else None
+    role = spec.outputs[0].role if spec and spec.outputs and not spec.lane_end else ""
+    first = next_stages(role, value=bool(beside.port))
+    _choose(context, f"Add to {session.patch.layer(layer).name}", ways, first)
+
+
+def add_layer(context: Context) -> None:
+    """Add a layer: empty, with its first module in it, or a starter."""
+    patch = context.session.patch
+
+    def ways(entry: Entry) -> list[Joined]:
+        if entry.stage == "starter":
+            return list(_ways(context, patch, "", entry, Place("", "")))
+        made = with_empty_layer(patch, entry.name)
+        if entry.stage == "layer":
+            return [made]
+        layer = made.patch.layer_of(made.module).id
+        return list(_ways(context, made.patch, layer, entry, Place("", "")))
+
+    _choose(context, "Add a layer that begins with…", ways, next_stages("", value=False), layers=True)
+
+
+def _ways(context: Context, patch: Patch, layer: str, entry: Entry, beside: Place) -> Iterable[Joined]:
+    """The patches that adding an entry to a layer can make."""
+    if entry.stage == "starter":
+        return [with_starter(patch, starter(entry.id))]
+    if entry.stage == "compound":
+        return kept_joinings(patch, layer, context.library.load(entry.id), beside.module, beside.port)
+    return joinings(patch, layer, entry.id, beside.module, beside.port, entry.preset)
+
+
+def _choose(
+    context: Context, title: str, ways: Callable[[Entry], list[Joined]], first: Sequence[str], *, layers: bool = False
+) -> None:
+    """Show the palette, and add what is chosen in it."""
+    trial = context.session.trial
+    kept, troubles = kept_entries(context.library)
 
     def hear(way: Joined | None) -> None:
         if way is None:
-            session.trial.end()
+            trial.end()
         else:
-            session.trial.hear(way.patch)
+            trial.hear(way.patch)
 
     def add() -> None:
         if palette.chosen is not None:
             take_way(context, f"Add {palette.chosen.name}", palette.ways, palette.way)
 
-    title = f"Add to {session.patch.layer(layer).name}"
-    palette = Palette(title, context.theme, ways, hear, kept, context.talk.parent)
+    palette = Palette(title, context.theme, ways, hear, kept, context.talk.parent, first=first, layers=layers)
     context.talk.show(palette, add)
     if troubles:
         context.tell(f"In your library: {'; '.join(troubles)}.")

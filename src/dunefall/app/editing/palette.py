@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import cache
 
 from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, Qt, QTimer
@@ -14,7 +15,7 @@ from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.catalogue.joining import Joined
-from dunefall.catalogue.search import Entry, found
+from dunefall.catalogue.search import EMPTY_LAYER, Entry, found
 from dunefall.patch.library import DATA
 from dunefall.patch.userlibrary import TinyPicture
 
@@ -77,6 +78,10 @@ class Palette(SearchDialog):
         Play one of them, or the patch as it is.
     kept : sequence of Entry
         The compounds of the user's library.
+    first : sequence of str
+        Stages of what one would add next.
+    layers : bool
+        It is a layer that is added: it may be empty, and is called what was typed then.
     """
 
     def __init__(
@@ -87,6 +92,9 @@ class Palette(SearchDialog):
         hear: Callable[[Joined | None], None],
         kept: Sequence[Entry] = (),
         parent: QWidget | None = None,
+        *,
+        first: Sequence[str] = (),
+        layers: bool = False,
     ) -> None:
         hint = "Type a name, a purpose or plain words: wobble, rain-like, random notes"
         super().__init__(title, hint, "modules and starters", "Add", parent)
@@ -94,6 +102,7 @@ class Palette(SearchDialog):
         self.ways: list[Joined] = []
         self.way = 0
         self._ways_of, self._hear, self._kept = ways_of, hear, kept
+        self._first, self._layers = first, layers
         self.resize(720, 560)
         self.list.setItemDelegate(_Row(theme, self.list))
         self.list.currentRowChanged.connect(self._rested)
@@ -122,7 +131,7 @@ class Palette(SearchDialog):
     def fill(self, text: str) -> None:
         """What is called so, or does so, the best first."""
         self.list.clear()
-        for entry in found(text, self._kept):
+        for entry in (*found(text, self._kept, self._first), *self._empty_layer(text)):
             item = QListWidgetItem(entry.name)
             item.setData(_ENTRY, entry)
             item.setToolTip(entry.sentence)
@@ -131,6 +140,11 @@ class Palette(SearchDialog):
         self.list.setCurrentRow(0)
         if not self.list.count():
             self.told.setText("No module matches. Try another word.")
+
+    def _empty_layer(self, text: str) -> list[Entry]:
+        """The last entry where a layer is added: an empty one, called what was typed."""
+        name = text.strip()[:60]
+        return [replace(EMPTY_LAYER, name=name or EMPTY_LAYER.name)] if self._layers else []
 
     def _rested(self, _row: int) -> None:
         entry = self.entry

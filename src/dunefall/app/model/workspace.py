@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
+
+from PySide6.QtCore import QRect
+from PySide6.QtWidgets import QWidget
 
 from dunefall.app.controls.theme import Theme
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 
-__all__ = ["Page", "Workspace"]
+__all__ = ["Hint", "Page", "Workspace"]
 
 
 class Page(Protocol):
@@ -41,6 +44,18 @@ class Page(Protocol):
         """Put the keys where one would begin."""
 
 
+class Hint(NamedTuple):
+    """A text for the first start, and the part of a widget that it points at."""
+
+    text: str
+    widget: QWidget
+    part: Callable[[], QRect]
+
+
+def _no_hints(_context: Context, _page: Page) -> tuple[Hint, ...]:
+    return ()
+
+
 @dataclass(frozen=True)
 class Workspace:
     """A workspace.
@@ -61,6 +76,8 @@ class Workspace:
         What to do first, shown while there is no layer.
     scene : function of Context and page
         Prepares what docs/screenshots/ shows of it.
+    hints : function of Context and page to tuple of Hint
+        What a newcomer should know of it, in the order of doing.
     """
 
     id: str
@@ -72,3 +89,4 @@ class Workspace:
     listens: Callable[[Context], tuple[str, ...]]
     empty: str
     scene: Callable[[Context, Page], None]
+    hints: Callable[[Context, Page], tuple[Hint, ...]] = _no_hints

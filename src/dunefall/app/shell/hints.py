@@ -2,28 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import NamedTuple
+from collections.abc import Sequence
 
 from PySide6.QtCore import QPoint, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygon
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.app.model.workspace import Hint
 from dunefall.app.shell.header import Header
-from dunefall.app.workspaces.build.page import BuildPage
-from dunefall.patch.model import Patch
 
-__all__ = ["Hint", "Hints", "first_hints"]
+__all__ = ["Hints", "header_hints"]
 
 WIDTH, GAP, TIP = 300, 14, 9
-
-
-class Hint(NamedTuple):
-    """A text, and the thing in the window that it points at."""
-
-    text: str
-    place: Callable[[], QRect]
 
 
 class Hints(QWidget):
@@ -37,7 +28,7 @@ class Hints(QWidget):
 
     ended = Signal()
 
-    def __init__(self, hints: list[Hint], theme: Theme, parent: QWidget) -> None:
+    def __init__(self, hints: Sequence[Hint], theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
         self._hints, self._theme, self._at, self._window = hints, theme, 0, parent
         self._tip = QPoint()
@@ -70,7 +61,8 @@ class Hints(QWidget):
         self.next.setText("Done" if last else "Next")
         self.enough.setVisible(not last)
         self.adjustSize()
-        self._stand_beside(hint.place())
+        part = hint.part()
+        self._stand_beside(QRect(hint.widget.mapTo(self._window, part.topLeft()), part.size()))
         self.show()
         self.raise_()
         self.next.setFocus()
@@ -120,34 +112,11 @@ class Hints(QWidget):
         painter.end()
 
 
-def first_hints(window: QWidget, build: BuildPage, header: Header, patch: Patch) -> list[Hint]:
-    """What a newcomer should know, in the order of looking."""
-    canvas = build.canvas
-
-    def of(widget: QWidget, part: QRect | None = None) -> QRect:
-        box = part or widget.rect()
-        return QRect(widget.mapTo(window, box.topLeft()), box.size())
-
-    def first_lane() -> QRect:
-        layer = patch.layers[-1] if len(patch.layers) < 3 else patch.layers[1]
-        return of(canvas.viewport(), canvas.head_rect(layer.id))
-
-    def first_card() -> QRect:
-        view = canvas.viewport()
-        cards = (canvas.card_rect(module.id) for module in patch.modules())
-        seen = (card for card in cards if not card.isEmpty() and view.rect().contains(card))
-        return of(view, next(seen, QRect(0, 0, 10, 10)))
-
-    return [
-        Hint("Every row is a layer of the soundscape. Its sound runs from left to right; what moves it stands below. "
-             "Shared, at the top, holds what several layers use.", first_lane),
-        Hint("Click a card, and its links appear, with how much they move. The trace on it is its own output, live.",
-             first_card),
-        Hint("Here are the values of what is selected. Drag a rail, or click and type: “3 st”, “1/8.”, “A3”. "
-             "“+” asks what shall move it; below, in words, why it sounds as it does.", lambda: of(build.inspector)),
-        Hint("Another seed: everything that goes by chance falls differently. Undo brings the old one back, exactly.",
-             lambda: of(header.reroll)),
-        Hint("The menus above have everything else, with its keys; Ctrl+K finds any of it. A adds something new: a "
-             "module or a whole layer, found in plain words. Ctrl+S saves the patch, Ctrl+Shift+R renders a file.",
-             lambda: of(header.title)),
-    ]  # fmt: skip
+def header_hints(header: Header) -> tuple[Hint, ...]:
+    """The last two: another seed, and where everything else is."""
+    return (
+        Hint("Another seed: everything random comes out differently. Undo brings the old one back, exactly.",
+             header.reroll, header.reroll.rect),
+        Hint("Ctrl+S saves the patch, Ctrl+Shift+R renders a file of it. The menus above have everything else, with "
+             "its keys; Ctrl+K finds any of it.", header.title, header.title.rect),
+    )  # fmt: skip

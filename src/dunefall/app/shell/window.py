@@ -23,7 +23,7 @@ from dunefall.app.shell.commanddialog import CommandDialog
 from dunefall.app.shell.commands import gathered
 from dunefall.app.shell.guard import guard_overrides
 from dunefall.app.shell.header import Header, position_text, type_seed, type_tempo
-from dunefall.app.shell.hints import Hints, first_hints
+from dunefall.app.shell.hints import Hints, header_hints
 from dunefall.app.shell.notices import NoticeDialog, Notices
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.recovery import CrashCopies
@@ -258,7 +258,9 @@ class MainWindow(QMainWindow):
 
     def show_hints(self) -> None:
         """Five hints that point at real controls; none comes back once dismissed."""
-        hints = Hints(first_hints(self, self.page("build"), self.header, self.session.patch), self.context.theme, self)
+        shown = self._shown
+        own = self.workspaces[shown].hints(self.context, self._pages[shown])
+        hints = Hints((*own, *header_hints(self.header)), self.context.theme, self)
         hints.ended.connect(lambda: self.context.settings.change(hints_seen=True))
 
     def note_recent(self, path: Path | None) -> None:

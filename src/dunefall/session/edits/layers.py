@@ -12,10 +12,9 @@ from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import layout_of
 from dunefall.patch import mixing
 from dunefall.patch.document import Document
-from dunefall.patch.model import MOST_VOICES, SHARED_ID, Layer, Module
+from dunefall.patch.model import MOST_VOICES, SHARED_ID
 
 __all__ = [
-    "add_layer",
     "move_layer",
     "remove_layer",
     "reroll",
@@ -26,28 +25,6 @@ __all__ = [
     "set_voices",
     "toggle_fold",
 ]
-
-
-def add_layer(document: Document, name: str) -> str:
-    """Add an empty layer with its output; returns the output's id, to be selected.
-
-    Parameters
-    ----------
-    document : Document
-        The open document; the edit is one undo step of it.
-    name : str
-        Name of the layer.
-
-    Returns
-    -------
-    str
-    """
-    patch = document.patch
-    layer_id = patch.free_id("layer")
-    layer = Layer(layer_id, name)
-    layer = replace(layer, modules=(Module(layer.output_id, "output", name),))
-    document.edit(f"Add layer {name}", patch.with_layer(layer))
-    return layer.output_id
 
 
 def remove_layer(document: Document, layer: str) -> None:

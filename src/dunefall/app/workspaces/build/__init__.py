@@ -5,6 +5,7 @@ from __future__ import annotations
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.build.commands import COMMANDS
+from dunefall.app.workspaces.build.hints import first_hints
 from dunefall.app.workspaces.build.page import BuildPage
 
 __all__ = ["WORKSPACE"]
@@ -20,5 +21,6 @@ def _scene(context: Context, _page: Page) -> None:
 
 WORKSPACE = Workspace(
     "build", "Build", "Ctrl+1", "The Build workspace", BuildPage, COMMANDS, _listens,
-    "There is no layer yet. Click “Add layer” on the left, or choose “Open the demo” in the menu File.", _scene,
+    "There is no layer yet. Press A, type what you want to hear and press Enter, or open the demo from the menu File.",
+    _scene, first_hints,
 )  # fmt: skip

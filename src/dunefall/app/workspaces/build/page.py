@@ -12,7 +12,7 @@ from dunefall.app.controls.drawer import Drawer
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import Theme
-from dunefall.app.editing import layers, links, modules
+from dunefall.app.editing import links, modules
 from dunefall.app.inspector.inspector import Inspector
 from dunefall.app.listening import hearing, transport
 from dunefall.app.model.context import Context
@@ -67,7 +67,7 @@ class BuildPage(QWidget):
         canvas.entered.connect(self.inspector.focus_first)
         canvas.fold_asked.connect(partial(toggle_fold, context.session.document))
         canvas.add_asked.connect(partial(modules.show_palette, context))
-        canvas.layer_asked.connect(partial(layers.ask_layer, context))
+        canvas.layer_asked.connect(partial(modules.add_layer, context))
         canvas.button_pressed.connect(partial(hearing.turn_button, context))
         canvas.compound_pressed.connect(context.selection.press_compound)
         canvas.link_drawn.connect(self.take_drawn_link)
