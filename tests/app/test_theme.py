@@ -67,13 +67,25 @@ def test_sound_runs_left_to_right_and_nothing_overlaps() -> None:
     assert "drip-line-output" not in layout.cards
 
 
-def test_long_chains_run_on_to_the_right() -> None:
-    chain = [Module(f"f{k}", "filter", f"F{k}") for k in range(5)]
-    links = [(f"f{k}.low", f"f{k + 1}.audio", 1.0) for k in range(4)]
+@pytest.mark.parametrize(("count", "columns"), [(2, [3, 4]), (3, [3, 4, 5]), (5, [1, 2, 3, 4, 5]), (8, list(range(8)))])
+def test_a_longer_chain_begins_further_left_and_at_last_runs_on(count: int, columns: list[int]) -> None:
+    chain = [Module(f"f{k}", "filter", f"F{k}") for k in range(count)]
+    links = [(f"f{k}.low", f"f{k + 1}.audio", 1.0) for k in range(count - 1)]
     output = Module("a-output", "output", "A")
-    layout = lay_out(patch_of(*chain, output, links=(*links, ("f4.low", "a-output.audio", 1.0))))
-    assert [layout.cards[f"f{k}"].column for k in range(5)] == [4, 5, 6, 7, 8]
-    assert layout.width > layout.cards["f4"].x + CARD_W
+    layout = lay_out(patch_of(*chain, output, links=(*links, (f"f{count - 1}.low", "a-output.audio", 1.0))))
+    assert [layout.cards[f"f{k}"].column for k in range(count)] == columns
+    assert layout.width > layout.cards[f"f{count - 1}"].x + CARD_W
+    if count == 5:
+        assert layout.cards["f4"].x + CARD_W <= 932, "what is seen of the lanes at 1280 px"
+
+
+def test_what_moves_a_sound_leaves_no_row_empty() -> None:
+    movers = [Module(f"m{k}", "lfo", f"M{k}") for k in range(7)]
+    tone, output = Module("tone", "oscillator", "T"), Module("a-output", "output", "A")
+    links = [(f"m{k}.out", "tone.pitch_note", 1.0) for k in range(7)]
+    layout = lay_out(patch_of(*movers, tone, output, links=(*links, ("tone.out", "a-output.audio", 1.0))))
+    places = [(layout.cards[f"m{k}"].row, layout.cards[f"m{k}"].column) for k in range(7)]
+    assert places == [(0, 0), (0, 1), (0, 2), (1, 0), (1, 1), (1, 2), (1, 3)]
 
 
 def test_feedback_is_known_as_such() -> None:

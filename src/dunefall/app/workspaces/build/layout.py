@@ -1,7 +1,8 @@
 """Where lanes and cards go: worked out from the patch alone, so that nobody has to drag boxes about.
 
-The audio path is the lane's first row, in signal order from left to right; what moves it goes below its stage, in the
-first row with room. Where a chain is longer than its columns, order wins and the lane runs on.
+The audio path is the lane's first row, in signal order from left to right, and ends in the last column that is seen;
+what moves it fills the columns left of it, then the rows below, in the order of the stages. A longer path begins
+further left; one that is longer than all columns runs on to the right.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ __all__ = [
     "CARD_W",
     "HEAD_W",
     "PITCH",
+    "SOUNDS_FROM",
     "CardBox",
     "KeptGrid",
     "LaneBox",
@@ -30,6 +32,8 @@ __all__ = [
 MARGIN, HEAD_W, CARDS_X, PITCH, CARD_W, CARD_H, GUTTER = 8, 150, 168, 128, 112, 64, 16
 ROW_H, LANE_GAP, FOLDED_H, HEADINGS_H = 72, 8, 32, 24
 LABEL_W, LABEL_H = 120, 16
+SOUNDS_FROM = STAGES.index("source")
+"""The column in which a path that is short enough begins."""
 
 
 @dataclass(frozen=True)
@@ -180,6 +184,7 @@ def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
 
 
 def _layer_grid(patch: Patch, layer: Layer) -> Grid:
+    """The audio path by its depth, then what moves it, packed."""
     feeds = _feeds(patch, layer)
     path: set[str] = set()
     todo = [layer.output_id]
@@ -188,23 +193,43 @@ def _layer_grid(patch: Patch, layer: Layer) -> Grid:
             if source not in path:
                 path.add(source)
                 todo.append(source)
-    columns: dict[str, int] = {}
-    grid: dict[str, tuple[int, int]] = {}
-    ribbon: list[str] = []
     shown = [module for module in layer.modules if module.id != layer.output_id]
-    waiting = [module for module in shown if module.id in path]
+    depths = _depths([module.id for module in shown if module.id in path], feeds)
+    longest = 1 + max(depths.values(), default=-1)
+    start = max(0, min(SOUNDS_FROM, len(STAGES) - longest))
+    grid: dict[str, tuple[int, int]] = {}
+    for module, depth in depths.items():
+        _put(grid, module, start + depth)
+    ribbon = sorted((module for module in depths if grid[module][1] == 0), key=lambda module: grid[module][0])
+    rest = [module for module in shown if module.id not in path]
+    for module in sorted(rest, key=_stage):
+        if _stage(module) >= SOUNDS_FROM:
+            _put(grid, module.id, min(start + _stage(module) - SOUNDS_FROM, len(STAGES) - 1))
+        else:
+            _pack(grid, module.id, start)
+    return grid, tuple(ribbon)
+
+
+def _depths(path: list[str], feeds: dict[str, set[str]]) -> dict[str, int]:
+    """How many modules of the path a sound has passed before each, at most; a loop is entered at its first module."""
+    depths: dict[str, int] = {}
+    waiting = list(path)
     while waiting:
-        module = next((m for m in waiting if not (feeds[m.id] - {m.id}) & {w.id for w in waiting}), waiting[0])
+        module = next((m for m in waiting if not (feeds[m] - {m}) & set(waiting)), waiting[0])
         waiting.remove(module)
-        before = [columns[source] for source in feeds[module.id] if source in columns]
-        columns[module.id] = max([_stage(module), *(column + 1 for column in before)])
-        _put(grid, module.id, columns[module.id])
-        if grid[module.id][1] == 0:
-            ribbon.append(module.id)
-    for module in shown:
-        if module.id not in path:
-            _put(grid, module.id, _stage(module))
-    return grid, tuple(sorted(ribbon, key=lambda module: grid[module][0]))
+        depths[module] = 1 + max((depths[source] for source in feeds[module] if source in depths), default=-1)
+    return depths
+
+
+def _pack(grid: dict[str, tuple[int, int]], module: str, start: int) -> None:
+    """Into the first free place: left of the audio path, then in the rows below."""
+    taken, row = set(grid.values()), 0
+    while True:
+        for column in range(start if row == 0 else len(STAGES)):
+            if (column, row) not in taken:
+                grid[module] = (column, row)
+                return
+        row += 1
 
 
 def _put(grid: dict[str, tuple[int, int]], module: str, column: int) -> None:

@@ -17,6 +17,7 @@ from dunefall.app.workspaces.build.layout import (
     LABEL_H,
     LABEL_W,
     PITCH,
+    SOUNDS_FROM,
     CardBox,
     KeptGrid,
     LaneBox,
@@ -360,10 +361,11 @@ class StillPicture:
         if y < -24 and len(self.patch.layers) > 1:
             return
         draw_text(painter, QRectF(MARGIN + 8, y, HEAD_W - 8, 20), "Layers", font, colour)
-        for column, stage in enumerate(STAGES):
-            box = QRectF(CARDS_X + column * PITCH - self.dx, y, CARD_W, 20)
+        for column in (0, SOUNDS_FROM):
+            box = QRectF(CARDS_X + column * PITCH - self.dx, y, SOUNDS_FROM * PITCH, 20)
             if box.left() >= CARDS_X - 4:
-                draw_text(painter, box, stage.capitalize(), font, colour)
+                names = ", ".join(STAGES[column : column + SOUNDS_FROM])
+                draw_text(painter, box, names.capitalize(), font, colour)
 
     def foot_rect(self) -> QRectF:
         """Where a layer is added."""
