@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from bench.window import large_patch
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import NOON
@@ -374,3 +374,86 @@ def test_a_new_module_s_main_value_is_typed_at_once(window: MainWindow, qtbot: Q
     window.session.document.undo()
     window.session.document.undo()
     assert window.session.patch == before
+
+
+def test_a_module_is_put_into_a_link_whose_row_has_the_keys(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("drip-line-low-pass")
+    before = window.session.patch
+    link = next(x for x in before.links_into("drip-line-low-pass") if x.source.module == "drip-line-strike")
+    window.page("build").inspector.rows[link.id].setFocus()
+    dialog = palette(window, qtbot, "slew")
+    assert "between Strike and Low-pass" in dialog.told.text()
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    new = window.selection.module
+    assert window.session.patch.link(link.id).source.module == new
+    assert window.session.patch.link(link.id).amount == link.amount
+
+
+def test_a_module_is_swapped(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("drip-line-low-pass")
+    window.actions_by_id["swap"].trigger()
+    dialog = window.findChildren(Palette)[-1]
+    qtbot.keyClicks(dialog.search, "noise")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Up)
+    dialog.search.setText("clock")
+    assert "another kind of signal" in dialog.told.text()
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    assert dialog.isVisible(), "nothing to take"
+    dialog.search.setText("ladder")
+    qtbot.keyClick(dialog.search, Qt.Key.Key_Return)
+    assert window.session.patch.module("drip-line-low-pass").type == "ladder"
+    assert window.selection.module == "drip-line-low-pass"
+
+
+def test_a_link_is_dropped_on_a_lane_s_head_and_on_the_sound_path(window: MainWindow, qtbot: QtBot) -> None:
+    canvas, view = window.page("build").canvas, window.page("build").canvas.viewport()
+    box = canvas.card_rect("fog-air-noise")
+    card(window, "fog-air-noise")
+    box = canvas.card_rect("fog-air-noise")
+    edge, head = QPoint(box.right() - 4, box.center().y()), canvas.head_rect("drip-line").center()
+    qtbot.mousePress(view, LEFT, PLAIN, edge)
+    qtbot.mouseMove(view, head)
+    qtbot.mouseRelease(view, LEFT, PLAIN, head)
+    links = window.session.patch.links_into("drip-line-output", "audio")
+    assert "fog-air-noise" in {link.source.module for link in links}
+    box, last = canvas.card_rect("fog-air-noise"), canvas.card_rect("drip-line-droplet")
+    gap = QPoint(last.right() + 8, last.center().y())
+    qtbot.mousePress(view, LEFT, PLAIN, QPoint(box.right() - 4, box.center().y()))
+    qtbot.mouseMove(view, gap)
+    qtbot.mouseRelease(view, LEFT, PLAIN, gap)
+    menu = menu_of(window)
+    assert menu.actions()[0].text() == "Air noise into Low-pass", "the next card of the path"
+    menu.close()
+
+
+def test_several_are_set_and_bypassed_together(window: MainWindow, qtbot: QtBot) -> None:
+    before = window.session.patch
+    filters = [m.id for m in before.modules() if m.type == "filter"][:2]
+    window.selection.select_all(filters)
+    inspector = window.page("build").inspector
+    assert any("2 selected" in label.text() for label in inspector.findChildren(QLabel))
+    inspector.rails["resonance"].edit("44")
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert [window.session.patch.module(m).params["resonance"] for m in filters] == [0.44, 0.44]
+    window.session.document.undo()
+    assert window.session.patch == before
+    window.actions_by_id["bypass"].trigger()
+    assert all(window.session.patch.module(m).bypassed for m in filters)
+    window.actions_by_id["bypass"].trigger()
+    assert not any(window.session.patch.module(m).bypassed for m in filters)
+
+
+def test_effects_are_bypassed_and_brought_back_one_by_one(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("drip-line-droplet")
+    window.actions_by_id["bypass_all"].trigger()
+    patch = window.session.patch
+    resting = {m.id for m in patch.layer_of("drip-line-droplet").modules if m.bypassed}
+    assert {"drip-line-low-pass", "drip-line-echo"} <= resting
+    assert "drip-line-droplet" not in resting, "what sounds goes on"
+    window.actions_by_id["use_next"].trigger()
+    assert window.selection.module == "drip-line-low-pass", "in the order of the sound"
+    assert not window.session.patch.module("drip-line-low-pass").bypassed
+    window.actions_by_id["use_next"].trigger()
+    assert window.selection.module == "drip-line-echo"
+    window.actions_by_id["use_next"].trigger()
+    assert "Nothing in Drip line is bypassed" in window.notice.text()

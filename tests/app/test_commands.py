@@ -110,9 +110,8 @@ def test_rename_and_undo() -> None:
 
 
 def test_thinking_better_of_it_changes_nothing() -> None:
-    here = context(None, None, None)
+    here = context(None, None)
     modules.ask_name(here)
-    layers.ask_layer(here)
     links.ask_range(here, here.session.patch.links_into("drip-line-low-pass", "cutoff_hz")[0].id)
     assert here.session.patch == demo()
 

@@ -181,7 +181,7 @@ def test_undo_and_redo_of_everything(window: MainWindow, qtbot: QtBot) -> None:
     window.header.seed.setText("0042")
     window.header.seed.editingFinished.emit()
     toggle_fold(session.document, "fog-air")
-    toggle_bypass(session.document, "drip-line-echo")
+    toggle_bypass(session.document, ["drip-line-echo"])
     toggle_pin(session.document, Place("gusts-1", "out"))
     rename(session.document, "gusts-1", "Squalls")
     add_link(session.document, Place("tide-1", "out"), Place("gusts-1", "rate_hz"))

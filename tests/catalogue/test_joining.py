@@ -6,7 +6,7 @@ import pytest
 
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.catalogue.joining import joined, joinings, movers_of, with_starter
+from dunefall.catalogue.joining import inserted, joined, joinings, movers_of, swapped, with_starter
 from dunefall.catalogue.linking import main_pitch, main_trigger
 from dunefall.catalogue.search import Entry, entries, found, starter
 from dunefall.catalogue.validate import check_patch
@@ -17,6 +17,7 @@ from dunefall.render.offline import render_to_array
 from rig import level_db
 
 LAYER = "a"
+ADDABLE = [spec for spec in catalogue().values() if not spec.lane_end and not spec.closes]
 
 
 def voice() -> Patch:
@@ -291,9 +292,7 @@ def test_every_way_to_join_is_offered_once_the_usual_one_first() -> None:
     assert ways("random-melody", "tone")[0] == "started by Clock; plays Tone."
 
 
-@pytest.mark.parametrize(
-    "spec", [x for x in catalogue().values() if not x.lane_end and not x.closes], ids=lambda x: x.id
-)
+@pytest.mark.parametrize("spec", ADDABLE, ids=lambda spec: spec.id)
 @pytest.mark.parametrize("beside", ["clock", "notes", "tone", "filter", "amp", "env", "a-output", ""])
 def test_each_way_is_a_sound_patch_with_other_links(spec: ModuleSpec, beside: str) -> None:
     seen = []
@@ -375,3 +374,65 @@ def test_levels_only_go_down() -> None:
         for param in spec.params:
             if param.unit == "db":
                 assert params.get(param.id, param.default) <= param.default + 1e-6
+
+
+def link_into(patch: Patch, target: str) -> Link:
+    return next(link for link in patch.links if str(link.target) == target)
+
+
+def test_a_module_goes_into_a_link_and_keeps_its_amount() -> None:
+    before = voice()
+    made = inserted(before, link_into(before, "amp.gain").id, "slew")
+    assert made is not None
+    links = ends(made.patch)
+    assert {("env.out", f"{made.module}.signal"), (f"{made.module}.out", "amp.gain")} <= links
+    assert ("env.out", "amp.gain") not in links
+    made = inserted(before, link_into(before, "tone.pitch_note").id, "quantiser")
+    assert made is not None
+    assert link_into(made.patch, "tone.pitch_note").offset == -60.0
+    made = inserted(before, link_into(before, "amp.audio").id, "filter", "High-pass")
+    assert made is not None
+    assert (f"{made.module}.high", "amp.audio") in ends(made.patch)
+    check_patch(made.patch)
+    for type_id, target in (("reverb", "amp.gain"), ("slew", "amp.audio"), ("noise", "filter.audio")):
+        assert inserted(before, link_into(before, target).id, type_id) is None
+
+
+def test_an_effect_goes_into_a_delay_s_loop() -> None:
+    patch = joined(voice(), LAYER, "delay", "filter").patch
+    looped = next(x for x in joinings(patch, LAYER, "drive", "delay-1") if "loop" in x.told)
+    assert {("delay-1.send", f"{looped.module}.audio"), (f"{looped.module}.out", "delay-1.back")} <= ends(looped.patch)
+    twice = next(x for x in joinings(looped.patch, LAYER, "filter", "delay-1") if "loop" in x.told)
+    links = ends(twice.patch)
+    assert {(f"{looped.module}.out", f"{twice.module}.audio"), (f"{twice.module}.low", "delay-1.back")} <= links
+    assert (f"{looped.module}.out", "delay-1.back") not in links
+    check_patch(twice.patch)
+
+
+@pytest.mark.parametrize("spec", ADDABLE, ids=lambda spec: spec.id)
+def test_a_module_is_swapped_for_any_that_gives_the_same_kind(spec: ModuleSpec) -> None:
+    for module in voice().modules():
+        made = swapped(voice(), module.id, spec.id)
+        own = spec_of(module.type)
+        assert own is not None
+        kinds = [x.outputs[0].role.replace("pitch", "control") for x in (own, spec)]
+        assert (made is not None) == (kinds[0] == kinds[1] and not own.lane_end)
+        if made is not None:
+            check_patch(made.patch)
+            assert made.module == module.id
+
+
+def test_a_swapped_module_keeps_links_and_values() -> None:
+    patch = voice().with_param("filter", "cutoff_hz", 440.0)
+    patch = joined(patch, LAYER, "lfo", "filter").patch
+    made = swapped(patch, "filter", "ladder")
+    assert made is not None
+    assert made.patch.module("filter").params["cutoff_hz"] == 440.0
+    links = ends(made.patch)
+    assert {("tone.out", "filter.audio"), ("filter.out", "amp.audio"), ("lfo-1.out", "filter.cutoff_hz")} <= links
+    high = swapped(patch, "filter", "filter", "High-pass")
+    assert high is not None
+    assert ("filter.high", "amp.audio") in ends(high.patch)
+    less = swapped(patch, "filter", "comb")
+    assert less is not None
+    assert less.told == "Comb: in the place of Filter; 1 link has no place in it."

@@ -128,6 +128,8 @@ class ModuleSpec:
         Names of groups, each with the ids of the inputs and parameters that are not what one sets first.
     together : tuple of str
         Two parameters that are mostly set to the same value, or none.
+    loop : tuple of str
+        The output that its feedback leaves by and the input by which it comes back, through other modules; or none.
     sources : tuple of str
         Published sources of the method.
     handle : (str, str)
@@ -164,6 +166,7 @@ class ModuleSpec:
     presets: tuple[Preset, ...] = ()
     groups: tuple[tuple[str, tuple[str, ...]], ...] = ()
     together: tuple[str, ...] = ()
+    loop: tuple[str, ...] = ()
     sources: tuple[str, ...] = ()
     shows: Literal["", "response", "spectrum", "wave", "course"] = ""
     handle: tuple[str, str] = ("", "")

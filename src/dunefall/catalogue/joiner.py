@@ -165,9 +165,27 @@ class Joiner:
             found.append(partial(self._before, heard, into))
             if self._gives("audio"):
                 found.append(partial(self._in_parallel, heard, into))
+        if loop := self._loop():
+            found.append(partial(self._in_loop, *loop, into))
         if self.end:
             found.append(partial(self._at_end, into))
         return found
+
+    def _loop(self) -> tuple[Place, Place] | None:
+        """Where a loop leaves the selection, or what is in it already, and where it comes back."""
+        if self.beside is None or self.beside_spec is None or not self.beside_spec.loop:
+            return None
+        leaves, returns = (Place(self.beside.id, port) for port in self.beside_spec.loop)
+        inside = self.before.links_into(returns.module, returns.port)
+        return (inside[0].source if inside else leaves), returns
+
+    def _in_loop(self, leaves: Place, returns: Place, into: Place) -> None:
+        """Through the new module goes what the selection feeds back, behind what is in its loop already."""
+        for link in self.before.links_into(returns.module, returns.port):
+            self.patch = self.patch.without_link(link.id)
+        self._link(leaves, into)
+        self._link(self._out, returns)
+        self._told.append(f"in the loop of {self._name(returns.module)}")
 
     def _heard_by_selection(self) -> list[Link]:
         """The links into the selection's first audio input."""

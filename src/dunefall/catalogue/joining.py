@@ -7,22 +7,26 @@ controls or triggers behind the one that is selected. The other ways are at hand
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
 from dunefall.catalogue import catalogue, spec_of
-from dunefall.catalogue.compounds import face_of
-from dunefall.catalogue.declare import Input, Param
+from dunefall.catalogue.compounds import face_of, spec_for
+from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.catalogue.joiner import Joiner
 from dunefall.catalogue.linking import free_module_name
 from dunefall.patch.compounds import compound_of
 from dunefall.patch.copying import free_name, starter_clip, with_copy
-from dunefall.patch.model import Layer, Module, Patch
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
-__all__ = ["Joined", "joined", "joinings", "kept_joinings", "movers_of", "with_empty_layer", "with_starter"]
+__all__ = [
+    "Joined", "inserted", "joined", "joinings", "kept_joinings", "movers_of", "swapped", "with_empty_layer",
+    "with_starter",
+]  # fmt: skip
 
+Door = Input | Param | Output
 USUAL_MOVERS = ("random-melody", "note-list", "lfo", "smooth-random", "sample-hold", "envelope")
 """What moves things most often (common practice); the first two play pitches."""
 
@@ -89,14 +93,107 @@ def joinings(
     """
     spec = spec_of(type_id)
     assert spec is not None
-    chosen = next((x for x in spec.presets if x.name == preset), None)
-    module = Module(patch.free_id(type_id), type_id, free_module_name(patch, spec.name), dict(spec.begins))
-    if chosen:
-        name, values = free_module_name(patch, chosen.name), chosen.numbers(spec.params)
-        module = replace(module, name=name, params={**module.params, **values}, series=dict(chosen.series))
-    output = chosen.output if chosen else ""
+    module, output = _made(patch, spec, preset)
     added = patch.with_new_module(layer_id, module)
     yield from _each_way(lambda: Joiner(patch, added, layer_id, module, spec, beside, port, output), module.id)
+
+
+def inserted(patch: Patch, link_id: str, type_id: str, preset: str = "") -> Joined | None:
+    """A patch with a new module in a link: it takes what the link carried, and what it makes of that goes on with the
+    link's amount. None where the module does not pass on what the link carries.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    link_id : str
+        Id of the link.
+    type_id, preset : str
+        Type of the module, and the name of one of its presets or "".
+
+    Returns
+    -------
+    Joined or None
+    """
+    link, spec = patch.link(link_id), spec_of(type_id)
+    source = spec_for(patch.module(link.source.module))
+    carried = source.output(link.source.port) if source else None
+    takes = spec.target(spec.passes) if spec and spec.passes else None
+    if spec is None or carried is None or not isinstance(takes, Input) or _sort(takes.role) != _sort(carried.role):
+        return None
+    module, output = _made(patch, spec, preset)
+    made = patch.with_new_module(patch.layer_of(link.target.module).id, module)
+    made = made.with_link(replace(link, source=Place(module.id, output or spec.outputs[0].id)))
+    made = made.with_link(Link(made.free_id("link"), link.source, Place(module.id, spec.passes), 1.0))
+    ends = patch.module(link.source.module).name, patch.module(link.target.module).name
+    return Joined(made, module.id, f"{module.name}: between {ends[0]} and {ends[1]}.")
+
+
+def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joined | None:
+    """A patch with another kind of module in the place of one: links go to ports of the same name, or of the same kind.
+    None where it gives another kind of signal.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    module_id : str
+        Id of the module that is replaced; the new one keeps it.
+    type_id, preset : str
+        Type of the new module, and the name of one of its presets or "".
+
+    Returns
+    -------
+    Joined or None
+    """
+    old, spec = patch.module(module_id), spec_of(type_id)
+    before = spec_for(old)
+    if spec is None or before is None or not before.outputs or before.lane_end:
+        return None
+    if _sort(spec.outputs[0].role) != _sort(before.outputs[0].role):
+        return None
+    new, output = _made(patch, spec, preset)
+    shared = {x.id: old.params[x.id] for x in spec.params if x.id in old.params and x.id not in new.params}
+    made = patch.with_module(replace(new, id=old.id, params={**new.params, **shared}))
+    lost = 0
+    for link in (*patch.links_into(old.id), *patch.links_from(old.id)):
+        source, target = link.source, link.target
+        if target.module == old.id:
+            target = Place(old.id, _alike(before.targets, spec.targets, target.port))
+        if source.module == old.id:
+            source = Place(old.id, _alike(before.outputs, spec.outputs, source.port, output))
+        if source.port and target.port:
+            made = made.with_link(replace(link, source=source, target=target))
+        else:
+            made, lost = made.without_link(link.id), lost + 1
+    left = f"; {lost} {'links have' if lost > 1 else 'link has'} no place in it" if lost else ""
+    return Joined(made, old.id, f"{new.name}: in the place of {old.name}{left}.")
+
+
+def _sort(role: str) -> str:
+    """Controls and pitches are of one sort."""
+    return "control" if role == "pitch" else role
+
+
+def _alike(before: Sequence[Door], after: Sequence[Door], port: str, output: str = "") -> str:
+    """The port of the same id, or the first of the same kind; "" where there is none."""
+    old = next(door for door in before if door.id == port)
+    if any(door.id == port for door in after) and not output:
+        return port
+    same = [x.id for x in after if getattr(x, "role", "") == getattr(old, "role", "") and not getattr(x, "choices", ())]
+    if isinstance(old, Param):
+        return next((x.id for x in after if isinstance(x, Param) and x.name == old.name), "")
+    return output if output in same else next(iter(same), "")
+
+
+def _made(patch: Patch, spec: ModuleSpec, preset: str) -> tuple[Module, str]:
+    """A new module as it begins, or as a preset has it, and the output that the preset is about."""
+    module = Module(patch.free_id(spec.id), spec.id, free_module_name(patch, spec.name), dict(spec.begins))
+    chosen = next((x for x in spec.presets if x.name == preset), None)
+    if chosen is None:
+        return module, ""
+    name, values = free_module_name(patch, chosen.name), chosen.numbers(spec.params)
+    return replace(module, name=name, params={**module.params, **values}, series=dict(chosen.series)), chosen.output
 
 
 def kept_joinings(patch: Patch, layer_id: str, kept: Patch, beside: str = "", port: str = "") -> Iterator[Joined]:

@@ -11,7 +11,16 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
-from dunefall.catalogue.joining import Joined, joinings, kept_joinings, with_empty_layer, with_starter
+from dunefall.catalogue.declare import STAGES
+from dunefall.catalogue.joining import (
+    Joined,
+    inserted,
+    joinings,
+    kept_joinings,
+    swapped,
+    with_empty_layer,
+    with_starter,
+)
 from dunefall.catalogue.search import Entry, kept_entries, next_stages, starter
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.compounds import parent_of, with_new_parts
@@ -21,12 +30,14 @@ from dunefall.patch.tuning import load_tuning
 from dunefall.session.edits.compounds import rename_compound, toggle_compound_bypass
 from dunefall.session.edits.layers import remove_layer, set_title
 from dunefall.session.edits.modules import (
+    bypass_effects,
     remove_modules,
     rename,
     set_sound,
     set_tuning,
     toggle_bypass,
     toggle_pin,
+    use_next_effect,
 )
 
 __all__ = [
@@ -55,8 +66,12 @@ def show_palette(context: Context, layer: str) -> None:
         beside = selection.place_of(port) if port else replace(selection.output() or selection.place_of(""), port="")
     within = parent_of(session.patch, selection.module) if home and home.id == layer else None
 
+    link = selection.focused_link()
+
     def ways(entry: Entry) -> list[Joined]:
-        new = _ways(context, session.patch, layer, entry, beside)
+        new = list(_ways(context, session.patch, layer, entry, beside))
+        if link and entry.stage in STAGES and (between := inserted(session.patch, link, entry.id, entry.preset)):
+            new.insert(0, between)
         return [way if within is None else _within(context, way, within.id) for way in new]
 
     spec = selection.spec if beside.module else None
@@ -179,12 +194,49 @@ def use_tuning(context: Context, path: Path) -> None:
 
 
 def bypass(context: Context) -> None:
-    """Bypass the selected module, or use it again."""
+    """Bypass the selected modules, or use them again."""
     selection, document = context.selection, context.session.document
-    if selection.face is not None:
+    if selection.face is not None and len(selection.chosen) == 1:
         toggle_compound_bypass(document, selection.module)
-    elif selection.spec and not selection.spec.lane_end:
-        toggle_bypass(document, selection.module)
+    else:
+        toggle_bypass(document, selection.modules)
+
+
+def bypass_all(context: Context) -> None:
+    """Bypass all effects of the layer, to bring them back one by one."""
+    layer = context.selection.layer
+    if layer is not None:
+        count = bypass_effects(context.session.document, layer.id)
+        key = context.key_of("use_next")
+        context.tell(f"{count} effects of {layer.name} are bypassed. {key} brings back the next." if count else
+                     f"The sound of {layer.name} passes through no effect.")  # fmt: skip
+
+
+def use_next(context: Context) -> None:
+    """Bring back the next bypassed effect in the order of the sound."""
+    layer = context.selection.layer
+    if layer is not None:
+        module = use_next_effect(context.session.document, layer.id)
+        name = context.session.patch.module(module).name if module else ""
+        context.tell(f"{name} is heard again." if module else f"Nothing in {layer.name} is bypassed.")
+        if module:
+            context.selection.select_shown(module)
+
+
+def ask_swap(context: Context) -> None:
+    """Put another kind of module in the place of the selected one; its links stay."""
+    patch, selection = context.session.patch, context.selection
+    module = selection.module
+    if not module or selection.face is not None or (selection.spec and selection.spec.lane_end):
+        context.tell("Select one module to put another in its place.")
+        return
+
+    def ways(entry: Entry) -> list[Joined]:
+        new = swapped(patch, module, entry.id, entry.preset) if entry.stage in STAGES else None
+        return [new] if new else []
+
+    stage = selection.spec.stage if selection.spec else "source"
+    _choose(context, f"In the place of {selection.name}", ways, (stage,))
 
 
 def pin(context: Context) -> None:
@@ -246,6 +298,9 @@ def remove(context: Context) -> None:
 COMMANDS = (
     Command("add_module", "Add…", "A", "Add", add_module),
     Command("bypass", "Bypass", "B", "Module", bypass, needs_selection),
+    Command("bypass_all", "Bypass all effects of the layer", "Shift+B", "Module", bypass_all, needs_selection),
+    Command("use_next", "Bring back the next effect", "Ctrl+B", "Module", use_next, needs_selection),
+    Command("swap", "Swap for another…", "X", "Module", ask_swap, needs_selection),
     Command("pin", "Pin in Watch", "P", "Module", pin, needs_selection),
     Command("rename", "Rename…", "F2", "Module", ask_name),
     Command("reset", "Restart the module", "Ctrl+Backspace", "Module", reset, needs_selection),

@@ -153,7 +153,8 @@ class Palette(SearchDialog):
 
     def _show_way(self) -> None:
         count = len(self.ways)
-        self.told.setText(self.ways[self.way].told if count else "")
+        impossible = "This gives another kind of signal." if self.entry else ""
+        self.told.setText(self.ways[self.way].told if count else impossible)
         self.others.setText(f"Way {self.way + 1} of {count}: ← →" if count > 1 else "")
         if self.hearing.isChecked():
             self._timer.start(HEAR_MS)
@@ -185,7 +186,7 @@ class Palette(SearchDialog):
 
     def take(self) -> None:
         """Accept what is chosen, if something is."""
-        self.chosen = self.entry
+        self.chosen = self.entry if self.ways else None
         if self.chosen is not None:
             self.accept()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -53,6 +54,8 @@ class Inspector(QScrollArea):
         What the user asks of it.
     unfolded : set of str
         The groups of values that are shown, as ``type/group``.
+    marked : function to collection of str
+        The modules that are selected beside the one that is shown.
     search : QLineEdit or None
         Where a value is looked for, if there are many.
     """
@@ -68,6 +71,7 @@ class Inspector(QScrollArea):
         self.wishes.settled.connect(document.end_merge)
         self.wishes.settled.connect(self._catch_up)
         self.unfolded: set[str] = set()
+        self.marked: Callable[[], Collection[str]] = frozenset
         self.wishes.fold_asked.connect(self._fold)
         self.search: QLineEdit | None = None
         self._values = Values(document, self._patch, "", theme, self.wishes, self.unfolded)
@@ -86,7 +90,7 @@ class Inspector(QScrollArea):
         """Show a module of a patch, or what to do first if there is none."""
         same = module == self._module
         self._patch, self._module = patch, module
-        shape = self._shape_of(patch, module)
+        shape = (self._shape_of(patch, module), frozenset(self.marked()))
         self._waiting = self._values.held and same and shape != self._shape
         if shape == self._shape or self._waiting:  # what the mouse holds is not taken from under it
             self._update_values()
@@ -113,6 +117,11 @@ class Inspector(QScrollArea):
     def focused_port(self) -> str:
         """The port whose rail the user has put under the keys, or ""."""
         return next((port for port, rail in self.rails.items() if rail.hasFocus() and not rail.offered), "")
+
+    @property
+    def focused_link(self) -> str:
+        """The link whose row has the focus, or ""."""
+        return next((link for link, row in self.rows.items() if row.hasFocus()), "")
 
     def offer_main(self) -> None:
         """Put the main value under the keys, unasked: commands still mean the module as a whole."""
@@ -248,7 +257,7 @@ class Inspector(QScrollArea):
         self._chosen_series = self.editor.chosen if self.editor is not None else self._chosen_series
         self.front, self.picture, self.editor, self.search = {}, None, None, None
         self._values = Values(
-            self._document, self._patch, self._module, self._theme, self.wishes, self.unfolded
+            self._document, self._patch, self._module, self._theme, self.wishes, self.unfolded, lambda: self.marked()
         )  # fmt: skip
         self.story.setParent(self)  # it outlives the page
         self.story.hide()
@@ -332,6 +341,10 @@ class Inspector(QScrollArea):
         name.setToolTip("Rename (F2)")
         name.clicked.connect(lambda: self.wishes.renamed.emit(module.id))
         column.addWidget(name)
+        together = len(self._values.alike)
+        if together > 1:
+            add_text(column, f"{together} selected: what you set here is set in all of them.", sans(12, 600), "text",
+                     self._theme)  # fmt: skip
         text = (
             spec.sentence
             if spec

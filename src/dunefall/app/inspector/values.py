@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from functools import partial
 
@@ -55,12 +55,14 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
 
 
 class Values:
-    """The rails and link rows of one module.
+    """The rails and link rows of one module; what is set is set in all marked modules of its type, too.
 
     Parameters
     ----------
     unfolded : collection of str
         The groups that show their values, as ``type/group``; asked anew at each ``fold``.
+    marked : function to collection of str
+        The modules that are selected beside it.
 
     Attributes
     ----------
@@ -74,9 +76,10 @@ class Values:
 
     def __init__(
         self, document: Document, patch: Patch, module: str, theme: Theme, wishes: Wishes,
-        unfolded: Collection[str] = (),
+        unfolded: Collection[str] = (), marked: Callable[[], Collection[str]] = frozenset,
     ) -> None:  # fmt: skip
         self._document, self._patch, self._module, self._unfolded = document, patch, module, unfolded
+        self._marked = marked
         self._theme, self._wishes = theme, wishes
         self.rails: dict[str, Rail] = {}
         self.rows: dict[str, LinkRow] = {}
@@ -94,8 +97,14 @@ class Values:
     def set_values(self, values: dict[str, float]) -> None:
         """Set values of the module; those of a compound are those of the modules in it."""
         module = self._patch.module(self._module)
-        taken = module.taken(values) if isinstance(module, Face) else {module.id: values}
+        taken = module.taken(values) if isinstance(module, Face) else dict.fromkeys(self.alike, values)
         set_together(self._document, taken)
+
+    @property
+    def alike(self) -> tuple[str, ...]:
+        """The module and the marked ones of its type, which are set together."""
+        kind, marked = self._patch.module(self._module).type, self._marked()
+        return (self._module, *(m.id for m in self._patch.modules() if m.id in marked and m.type == kind))
 
     def build(self, column: QVBoxLayout, module: Module, spec: ModuleSpec) -> None:
         """Add a rail or a line for each port that counts: first what the module is for, then the groups."""

@@ -38,6 +38,8 @@ class Selection:
         A value of the selection, by its port, is to be put under the keys.
     added : Event
         What is selected is new: its main value is what one would set next.
+    focused_link : function to str
+        The link whose row has the keyboard focus, or "".
     changed : Event
         Something else is selected or marked.
     seen_changed : Event
@@ -49,6 +51,7 @@ class Selection:
         self.opened: frozenset[str] = frozenset()
         self.module, self.marked = "", frozenset[str]()
         self.focused_port: Callable[[], str] = _no_port
+        self.focused_link: Callable[[], str] = _no_port
         self.added: Event[[]] = Event()
         self.port_asked: Event[[str]] = Event()
         self.changed: Event[[]] = Event()

@@ -330,6 +330,7 @@ MODULE = ModuleSpec(
     face="time_s",
     passes="audio",
     warning=_warning,
+    loop=("send", "back"),
     groups=(
         ("Tone of the echoes", ("high_cut_hz", "low_cut_hz", "saturation")),
         ("Sides and changes", ("change", "sides", "reverse")),

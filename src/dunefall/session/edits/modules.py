@@ -9,11 +9,13 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.paths import effects_in_order
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
 from dunefall.patch.document import Document
 from dunefall.patch.model import Patch, Place, SoundRef
 
 __all__ = [
+    "bypass_effects",
     "remove_modules",
     "rename",
     "set_param",
@@ -25,6 +27,7 @@ __all__ = [
     "toggle_bypass",
     "toggle_lock",
     "toggle_pin",
+    "use_next_effect",
 ]
 
 MAX_PINS = 4
@@ -169,19 +172,71 @@ def rename(document: Document, module: str, name: str) -> None:
     document.edit(f"Rename {patch.module(module).name}", changed)
 
 
-def toggle_bypass(document: Document, module: str) -> None:
-    """Bypass a module, or use it again.
+def toggle_bypass(document: Document, modules: Collection[str]) -> None:
+    """Bypass modules, or use them again where all are bypassed.
 
     Parameters
     ----------
     document : Document
         The open document; the edit is one undo step of it.
-    module : str
-        Id of the module.
+    modules : collection of str
+        Ids of the modules; the outputs of layers are passed over.
     """
-    found = document.patch.module(module)
-    changed = document.patch.with_module(replace(found, bypassed=not found.bypassed))
-    document.edit(f"{'Use' if found.bypassed else 'Bypass'} {found.name}", changed)
+    found = [document.patch.module(module) for module in modules]
+    found = [module for module in found if (spec := spec_for(module)) is None or not spec.lane_end]
+    if found:
+        on = not all(module.bypassed for module in found)
+        name = found[0].name if len(found) == 1 else f"{len(found)} modules"
+        _bypass(document, [module.id for module in found], on, f"{'Bypass' if on else 'Use'} {name}")
+
+
+def bypass_effects(document: Document, layer: str) -> int:
+    """Bypass everything that a layer's sound passes through.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+
+    Returns
+    -------
+    int
+        How many modules are bypassed now.
+    """
+    effects = effects_in_order(document.patch, document.patch.layer(layer))
+    _bypass(document, effects, True, f"Bypass the effects of {document.patch.layer(layer).name}")
+    return len(effects)
+
+
+def use_next_effect(document: Document, layer: str) -> str:
+    """Bring back the next bypassed module in the order of the sound.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+
+    Returns
+    -------
+    str
+        Its id; "" where none is bypassed.
+    """
+    patch = document.patch
+    found = next((m for m in effects_in_order(patch, patch.layer(layer)) if patch.module(m).bypassed), "")
+    if found:
+        _bypass(document, [found], False, f"Use {patch.module(found).name}")
+    return found
+
+
+def _bypass(document: Document, modules: Collection[str], on: bool, label: str) -> None:
+    patch = document.patch
+    for module in modules:
+        patch = patch.with_module(replace(patch.module(module), bypassed=on))
+    document.edit(label, patch)
 
 
 def toggle_lock(document: Document, place: Place) -> None:

@@ -105,7 +105,22 @@ class BuildCanvas(CanvasView):
         point = self._place_of(event).toPoint()
         if not start.contains(point):
             inside = QRect(0, 0, self.still.wide, self.still.high).contains(point)
-            self.link_drawn.emit(source, self._card_at(point) if inside else "", event.globalPosition().toPoint())
+            target = self._target_at(point) if inside else ""
+            self.link_drawn.emit(source, target, event.globalPosition().toPoint())
+
+    def _target_at(self, point: QPoint) -> str:
+        """Where a link would end: a card; a layer's output for its head and the end of its sound path; the next card
+        of the path for a place before it."""
+        card, lane = self._card_at(point), self._lane_at(point)
+        if card or lane is None or not self.still.patch.has(self.still.patch.layer(lane.layer).output_id):
+            return card
+        output, x = self.still.patch.layer(lane.layer).output_id, point.x() + self.still.dx
+        path = [self.still.layout.cards[module] for module in lane.ribbon if module in self.still.layout.cards]
+        if point.x() < MARGIN + HEAD_W:
+            return output
+        if path and path[0].x < x and path[0].y <= point.y() + self.still.dy < path[0].y + CARD_H:
+            return next((card.module for card in path if card.x > x), output)
+        return ""
 
     def _button_at(self, lane: LaneBox | None, point: QPointF) -> tuple[str, str] | None:
         if lane is None:

@@ -10,7 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from dunefall.catalogue.compounds import spec_for
-from dunefall.catalogue.declare import STAGES, Input
+from dunefall.catalogue.declare import STAGES
+from dunefall.catalogue.paths import sound_path
 from dunefall.patch.compounds import modules_in
 from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
@@ -169,56 +170,23 @@ def _shared_grid(layer: Layer) -> Grid:
     return {module.id: (column, 0) for column, module in enumerate(layer.modules)}, ()
 
 
-def _feeds(patch: Patch, layer: Layer) -> dict[str, set[str]]:
-    """For each module of a layer, the modules of the layer whose sound it takes."""
-    inside = {module.id: spec_for(module) for module in layer.modules}
-    feeds: dict[str, set[str]] = {module: set() for module in inside}
-    for link in (link for module in inside for link in patch.links_into(module)):
-        source, target = inside.get(link.source.module), inside[link.target.module]
-        if source is None or target is None:
-            continue
-        output, port = source.output(link.source.port), target.target(link.target.port)
-        if output and output.role == "audio" and isinstance(port, Input) and port.role == "audio":
-            feeds[link.target.module].add(link.source.module)
-    return feeds
-
-
 def _layer_grid(patch: Patch, layer: Layer) -> Grid:
     """The audio path by its depth, then what moves it, packed."""
-    feeds = _feeds(patch, layer)
-    path: set[str] = set()
-    todo = [layer.output_id]
-    while todo:
-        for source in sorted(feeds.get(todo.pop(), ())):
-            if source not in path:
-                path.add(source)
-                todo.append(source)
     shown = [module for module in layer.modules if module.id != layer.output_id]
-    depths = _depths([module.id for module in shown if module.id in path], feeds)
+    depths = sound_path(patch, layer)
     longest = 1 + max(depths.values(), default=-1)
     start = max(0, min(SOUNDS_FROM, len(STAGES) - longest))
     grid: dict[str, tuple[int, int]] = {}
-    for module, depth in depths.items():
-        _put(grid, module, start + depth)
-    ribbon = sorted((module for module in depths if grid[module][1] == 0), key=lambda module: grid[module][0])
-    rest = [module for module in shown if module.id not in path]
+    for name, depth in depths.items():
+        _put(grid, name, start + depth)
+    ribbon = sorted((name for name in depths if grid[name][1] == 0), key=lambda name: grid[name][0])
+    rest = [module for module in shown if module.id not in depths]
     for module in sorted(rest, key=_stage):
         if _stage(module) >= SOUNDS_FROM:
             _put(grid, module.id, min(start + _stage(module) - SOUNDS_FROM, len(STAGES) - 1))
         else:
             _pack(grid, module.id, start)
     return grid, tuple(ribbon)
-
-
-def _depths(path: list[str], feeds: dict[str, set[str]]) -> dict[str, int]:
-    """How many modules of the path a sound has passed before each, at most; a loop is entered at its first module."""
-    depths: dict[str, int] = {}
-    waiting = list(path)
-    while waiting:
-        module = next((m for m in waiting if not (feeds[m] - {m}) & set(waiting)), waiting[0])
-        waiting.remove(module)
-        depths[module] = 1 + max((depths[source] for source in feeds[module] if source in depths), default=-1)
-    return depths
 
 
 def _pack(grid: dict[str, tuple[int, int]], module: str, start: int) -> None:

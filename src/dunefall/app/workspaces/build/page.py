@@ -56,6 +56,8 @@ class BuildPage(QWidget):
         self.drawer = Drawer(self, row, self.inspector, self.canvas)
         self.drawer.covered.connect(self.canvas.set_covered)
         context.selection.focused_port = lambda: self.inspector.focused_port
+        self.inspector.marked = lambda: context.selection.marked
+        context.selection.focused_link = lambda: self.inspector.focused_link
         context.selection.added.connect(self._offer_value)
         context.selection.port_asked.connect(self._show_port)
         self.inspector.unfolded |= set(context.settings.values.unfolded)
@@ -195,10 +197,13 @@ class BuildPage(QWidget):
         target = spec_for(seen.module(card)) if card else None
         if target is None:
             return
+        role, sound = spec.outputs[0].role, next((x for x in target.inputs if x.role == "audio"), None)
+        if role == "audio" and target.lane_end and sound is not None:
+            links.link_places(context, output, Place(card, sound.id).inner)
+            return
         menu = QMenu(self)
         menu.addAction(f"{seen.module(source).name} into {seen.module(card).name}").setEnabled(False)
         ports = [port for port in target.targets if not (isinstance(port, Param) and port.follows)]
-        role = spec.outputs[0].role
         ports.sort(key=lambda port: getattr(port, "role", "") != role)  # what fits comes first
         for port in ports:
             menu.addAction(port.name, partial(links.link_places, context, output, Place(card, port.id).inner))
