@@ -151,10 +151,10 @@ def test_overlay_compare_and_freeze(watch: Watch, qtbot: QtBot) -> None:
     watch._source.signals[0] = np.zeros(600_000)
     watch.freeze.click()
     watch.animate()
-    assert np.abs(watch.scopes[0]._samples).max() > 0.4, "frozen"
+    assert np.abs(watch.scopes[0].samples).max() > 0.4, "frozen"
     watch.freeze.click()
     watch.animate()
-    assert np.abs(watch.scopes[0]._samples).max() == 0.0
+    assert np.abs(watch.scopes[0].samples).max() == 0.0
     np.testing.assert_array_equal(watch.scopes[0]._kept, before)
     watch.set_theme(DUSK, pinned())
     assert not watch.compare.isChecked()

@@ -16,7 +16,7 @@ from dunefall.app.inspector.screenkeys import ScreenKeys
 from dunefall.app.inspector.values import reach_of
 from dunefall.app.model.selection import Selection
 from dunefall.app.shell.header import Header, position_text
-from dunefall.app.watch.scope import Scope, columns_of, triggered
+from dunefall.app.watch.scope import Scope, Trigger, columns_of
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.app.workspaces.build.canvas import BuildCanvas
 from dunefall.app.workspaces.build.stillpicture import card_value
@@ -162,10 +162,53 @@ def test_columns_and_trigger() -> None:
     assert columns.max() == wave.max()
     short = columns_of(np.float32([0, 1]), 5)
     np.testing.assert_allclose(short[:, 0], [0, 0.25, 0.5, 0.75, 1])
-    piece = triggered(wave, 480)
+    piece = Trigger().piece(wave, 480)
     assert abs(piece[0]) < 0.02
     assert piece[120] > 0.99
-    assert len(triggered(np.zeros(100, np.float32), 10)) == 10
+    assert len(Trigger().piece(np.zeros(100, np.float32), 10)) == 10
+
+
+WAVES = {
+    "sine": lambda t: np.sin(t),
+    "octaves, three rises a period": lambda t: np.sin(t) + 0.9 * np.sin(2 * t + 1) + 0.8 * np.sin(3 * t),
+    "FM": lambda t: np.sin(t + 3 * np.sin(2 * t)),
+    "narrow pulse": lambda t: (np.mod(t, 2 * np.pi) < 0.2).astype(float),
+    "saw": lambda t: np.mod(t, 2 * np.pi) / np.pi - 1,
+}
+
+
+@pytest.mark.parametrize("name", WAVES)
+@pytest.mark.parametrize("hz", [61.0, 220.3, 1011.0])
+def test_the_scope_stands_still_on_any_periodic_wave(name: str, hz: float) -> None:
+    """Sixty frames of 20 ms: each shows the wave where it stood before, within the step of a sample."""
+    wave = WAVES[name](2 * np.pi * hz * np.arange(200_000) / 48000).astype(np.float32)
+    length = 960
+    trigger, pieces = Trigger(), []
+    for frame in range(60):
+        end = 6000 + 803 * frame
+        pieces.append(trigger.piece(wave[end - 3 * length - 2000 : end], length))
+    alike = [np.corrcoef(piece, pieces[0])[0, 1] for piece in pieces]
+    assert min(alike) > (0.9 if name in ("saw", "narrow pulse") else 0.98)
+
+
+def test_the_scope_follows_a_wave_that_changes() -> None:
+    trigger, at = Trigger(), np.arange(480 * 3 + 2000)
+    slow, quick = (np.sin(2 * np.pi * hz * at / 48000).astype(np.float32) for hz in (300.0, 450.0))
+    trigger.piece(slow, 480)
+    piece = trigger.piece(quick, 480)
+    assert np.corrcoef(trigger.piece(quick[100:], 480), piece)[0, 1] > 0.98
+
+
+def test_a_regular_clock_is_drawn_regularly() -> None:
+    gate = (np.arange(600_000) % 12_000 < 96).astype(np.float32)
+    count, step = 403, 596
+    widths = set()
+    for end in range(400_000, 401_000, 37):
+        late = end % step
+        columns = columns_of(gate[end - late - count * step : end - late], count)[:, 1]
+        high = np.r_[0, columns] > 0.5
+        widths |= set(np.diff(np.flatnonzero(high[1:] & ~high[:-1])))
+    assert widths <= {20, 21}, "12,000 samples are 20.1 columns"
 
 
 def test_scope_scales_itself(qapp: QApplication, qtbot: QtBot) -> None:

@@ -399,7 +399,7 @@ def test_watch_shows_the_samples(window: MainWindow, qtbot: QtBot) -> None:
     toggle_pin(window.session.document, Place("fog-air-noise", "out"))
     qtbot.wait(1500)
     scope = window.page("build").watch.scopes[-1]
-    assert np.abs(scope._samples).max() > 0.2
+    assert np.abs(scope.samples).max() > 0.2
     before = window.page("build").watch.seconds
     qtbot.mouseClick(window.page("build").watch.shorter, LEFT)
     assert window.page("build").watch.seconds < before

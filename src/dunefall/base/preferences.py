@@ -52,6 +52,8 @@ class Preferences:
         Keys of commands that the user has changed.
     hints_seen : bool
         The hints of the first start have been dismissed.
+    watch_h, inspector_w : int
+        Height of Watch and width of the inspector in px; 0: the usual ones.
     unfolded : tuple of str
         Groups of values that the inspector shows, as ``type/group``.
     """
@@ -68,6 +70,8 @@ class Preferences:
     shortcuts: Mapping[str, str] = field(default_factory=dict)
     hints_seen: bool = False
     unfolded: tuple[str, ...] = ()
+    watch_h: int = 0
+    inspector_w: int = 0
 
     @classmethod
     def load(cls, path: Path) -> Preferences:

@@ -12,8 +12,11 @@ from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.watch.watchplots import Plot
 from dunefall.base.units import format_value
 
-__all__ = ["History", "Scope", "columns_of", "triggered"]
+__all__ = ["History", "Scope", "Trigger", "columns_of"]
 
+SAME, LIKE, ABOUT = 0.9, 0.5, 0.005
+"""Likenesses: of one and the same wave; of one that has changed; what counts as about as alike."""
+COARSE_STEP = 100
 COURSE_S, COURSE_BINS = 0.05, 12_000
 """Ten minutes in pieces of 50 ms: what is longer ago than the engine's own samples."""
 
@@ -28,13 +31,49 @@ def columns_of(samples: NDArray[np.float32], columns: int) -> NDArray[np.float32
     return np.stack([np.minimum.reduceat(samples, starts), np.maximum.reduceat(samples, starts)], axis=1)
 
 
-def triggered(samples: NDArray[np.float32], length: int) -> NDArray[np.float32]:
-    """The last piece of ``length`` samples that starts at a rise through the middle; the end if there is none."""
+class Trigger:
+    """Finds pieces of a signal that look alike, so that any periodic wave stands still on the screen.
+
+    The first piece begins at a rise through the middle, and is the model of those that follow: the latest of the places
+    that are about as like it as the most alike one. Where the signal has become another, the piece that is most like
+    the model is the next model.
+    """
+
+    def __init__(self) -> None:
+        self._model = np.zeros(0)
+
+    def piece(self, samples: NDArray[np.float32], length: int) -> NDArray[np.float32]:
+        """The piece of ``length`` samples to show; the end where nothing recurs."""
+        start, likeness = self._alike(samples.astype(float), length)
+        if likeness < SAME:
+            start = start if likeness > LIKE else _last_rise(samples, length)
+            piece = samples[start : start + length].astype(float)
+            self._model = piece - piece.mean()
+        return samples[start : start + length]
+
+    def _alike(self, samples: NDArray[np.float64], length: int) -> tuple[int, float]:
+        """Where the latest piece begins that is like the model, and how like it is: the correlation of both as a share
+        of their strengths, 0 to 1."""
+        strength = float(np.sqrt((self._model**2).sum()))
+        if len(self._model) != length or strength <= 1e-6 * np.sqrt(length):
+            return 0, 0.0
+        sums, squares = (np.concatenate([[0.0], np.cumsum(x)]) for x in (samples, samples**2))
+        means = (sums[length:] - sums[:-length]) / length
+        strengths = np.sqrt(np.maximum((squares[length:] - squares[:-length]) - length * means**2, 1e-12))
+        size = 1 << (len(samples) - 1).bit_length()  # no need for more: what wraps round is cut off
+        both = np.fft.irfft(np.fft.rfft(samples, size) * np.conj(np.fft.rfft(self._model, size)), size)
+        likeness = both[: len(strengths)] / (strengths * strength)
+        best, inner = float(likeness.max()), likeness[1:-1]
+        peaks = np.flatnonzero((inner >= likeness[:-2]) & (inner >= likeness[2:]) & (inner >= best - ABOUT)) + 1
+        return int(peaks[-1]) if len(peaks) else int(likeness.argmax()), best
+
+
+def _last_rise(samples: NDArray[np.float32], length: int) -> int:
+    """The last place before the final piece at which it rises through its middle; that piece where there is none."""
     head = samples[: len(samples) - length]
     middle = (float(samples.min()) + float(samples.max())) / 2
     rises = np.flatnonzero((head[:-1] < middle) & (head[1:] >= middle))
-    start = int(rises[-1]) if len(rises) else len(samples) - length
-    return samples[start : start + length]
+    return int(rises[-1]) if len(rises) else len(samples) - length
 
 
 class History:
@@ -62,33 +101,49 @@ class History:
 
 
 class Scope(Plot):
-    """The signal over time; others may be laid over it, and a picture that was kept behind it."""
+    """The signal over time; others may be laid over it, and a picture that was kept behind it.
+
+    Attributes
+    ----------
+    samples : ndarray
+        What it shows.
+    trigger : Trigger
+        Where a quick wave begins.
+    """
 
     kind = "Scope"
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__(name, layer, role, theme)
-        self._samples = np.zeros(2, np.float32)
+        self.samples = np.zeros(2, np.float32)
         self._kept: NDArray[np.float32] | None = None
         self.over: list[Scope] = []
         self._seconds = 1.0
+        self.trigger = Trigger()
         self._image = TraceImage()
         self._still: tuple[object, QPixmap] | None = None
         self.setToolTip("P on a selected card pins or unpins it")
 
     def show_course(self, samples: NDArray[np.float32], seconds: float) -> None:
         """Draw these samples over this time."""
-        self._samples, self._seconds = samples, seconds
+        self.samples, self._seconds = samples, seconds
         self.update()
+
+    def columns(self, length: int) -> tuple[int, int]:
+        """In how many columns it shows so many samples, and how many in each: where these are many, all columns have
+        the same number, so that they can begin at the same samples at each frame."""
+        count = max(2, round(self.plot.width() * self.devicePixelRatioF()))
+        step = round(length / count)
+        return (count, step) if step >= COARSE_STEP else (length, 1)
 
     def keep(self, on: bool) -> None:
         """Hold the picture of now faintly behind what comes, or no longer."""
-        self._kept = self._samples.copy() if on else None
+        self._kept = self.samples.copy() if on else None
 
     @property
     def span(self) -> tuple[float, float]:
         """Lowest and highest value on the screen."""
-        low, high = float(self._samples.min()), float(self._samples.max())
+        low, high = float(self.samples.min()), float(self.samples.max())
         if self._role == "gate":
             return 0.0, 1.0
         if self._role in ("audio", "control"):
@@ -140,10 +195,10 @@ class Scope(Plot):
 
     def _told(self) -> str:
         """The value now, or the one under the cursor and how long ago it was."""
-        value, ago = float(self._samples[-1]), ""
+        value, ago = float(self.samples[-1]), ""
         if self._cursor is not None:
             share = min(max((self._cursor.x() - self.plot.x()) / max(1, self.plot.width()), 0.0), 1.0)
-            value = float(self._samples[int(share * (len(self._samples) - 1))])
+            value = float(self.samples[int(share * (len(self.samples) - 1))])
             ago = f"−{format_value(self._seconds * (1 - share), 's')}  "
         return ago + f"{value:+.2f}".replace("-", "−")
 
@@ -156,11 +211,11 @@ class Scope(Plot):
         if self._kept is not None:
             kept = columns_of(self._kept, count)
             self._image.trace(box, kept, kind, theme.colour("edge"), low=low, high=high, alpha=0.6)
-        own = columns_of(self._samples, count)
+        own = columns_of(self.samples, count)
         self._image.trace(box, own, kind, theme.colour(self._role), low=low, high=high)
         for other in self.over:
             low, high = other.span
             kind = "control" if other._role == "audio" else other._role
             colour = theme.colour(other._role)
-            self._image.trace(box, columns_of(other._samples, count), kind, colour, low=low, high=high, alpha=0.8)
+            self._image.trace(box, columns_of(other.samples, count), kind, colour, low=low, high=high, alpha=0.8)
         self._image.draw(painter)

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, numerals
 from dunefall.app.watch.events import Events
-from dunefall.app.watch.scope import History, Scope, triggered
+from dunefall.app.watch.scope import History, Scope
 from dunefall.app.watch.watchplots import Plot, Spectrogram, Spectrum, Tuner
-from dunefall.base.units import format_value
+from dunefall.base.errors import ParameterError
+from dunefall.base.units import format_value, parse_value
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import Patch, Place
 
@@ -61,6 +64,8 @@ class Watch(QWidget):
     ----------
     view : str
         Which of ``TIPS`` is shown.
+    seconds : float
+        Time that the scopes show.
     plots : dict of str to list of Plot
         A plot of each kind for each pin.
     """
@@ -70,7 +75,7 @@ class Watch(QWidget):
     def __init__(self, theme: Theme, source: ProbeSource, rate: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self._source, self.rate = theme, source, rate
-        self._base = TIME_BASES_S.index(5.0)
+        self.seconds = 5.0
         self._shown: tuple[object, ...] = ("nothing yet",)
         self.plots: dict[str, list[Plot]] = {name: [] for name in PLOTS}
         self._histories: list[History] = []
@@ -101,18 +106,20 @@ class Watch(QWidget):
             button.clicked.connect(lambda _=False, name=view: self.choose(name))
             bar.addWidget(button)
         bar.addStretch(1)
-        self.shorter, self.longer, self._label = QPushButton("−"), QPushButton("+"), QLabel()
-        numerals(self._label, 12)
-        self._label.setFixedWidth(64)
-        self._label.setToolTip("Time base")
-        self._label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.shorter, self.longer, self.base = QPushButton("−"), QPushButton("+"), QLineEdit()
+        numerals(self.base, 12)
+        self.base.setFixedWidth(64)
+        self.base.setAccessibleName("Time base")
+        self.base.setToolTip("Time base: type it (“40 ms”), or turn the wheel over a plot")
+        self.base.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.base.returnPressed.connect(self._base_typed)
         for button, step, name in ((self.shorter, -1, "Shorter time base"), (self.longer, 1, "Longer time base")):
             button.setFixedSize(26, 24)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(name)
             button.setToolTip(name)
             button.clicked.connect(lambda _=False, by=step: self.step_time_base(by))
-        for widget in (self.shorter, self._label, self.longer):
+        for widget in (self.shorter, self.base, self.longer):
             bar.addWidget(widget)
         bar.addSpacing(6)
         self.overlay = self._button("Overlay", "Show all pinned signals in one plot")
@@ -155,8 +162,8 @@ class Watch(QWidget):
         self.events.setVisible(bool(self.scopes) and self.view == "Events")
         self._hint.setVisible(not self.scopes)
         timed = self.view in ("Scope", "Events")
-        for button in (self.shorter, self.longer):
-            button.setEnabled(timed)
+        for widget in (self.shorter, self.base, self.longer):
+            widget.setEnabled(timed)
         self.overlay.setEnabled(self.view == "Scope")
         self.compare.setEnabled(self.view in ("Scope", "Spectrum"))
 
@@ -166,16 +173,33 @@ class Watch(QWidget):
             plot.keep(on)
             plot.update()
 
-    @property
-    def seconds(self) -> float:
-        """Time that the scopes show."""
-        return TIME_BASES_S[self._base]
-
     def step_time_base(self, by: int) -> None:
-        """Show a longer (1) or shorter (-1) time."""
-        self._base = max(0, min(len(TIME_BASES_S) - 1, self._base + by))
-        self._label.setText(format_value(self.seconds, "s").replace(".0 ", " ").replace(".00 ", " "))
+        """Show the next longer (1) or shorter (-1) time."""
+        longer = [base for base in TIME_BASES_S if base > self.seconds * 1.0001]
+        shorter = [base for base in TIME_BASES_S if base < self.seconds * 0.9999]
+        steps = longer[:1] if by > 0 else shorter[-1:] if by < 0 else []
+        self.set_time_base(steps[0] if steps else self.seconds)
+
+    def set_time_base(self, seconds: float) -> None:
+        """Show this time, within the limits."""
+        self.seconds = min(max(seconds, TIME_BASES_S[0]), TIME_BASES_S[-1])
+        self.base.setText(format_value(self.seconds, "s").replace(".0 ", " ").replace(".00 ", " "))
         self.animate(even_frozen=True)
+
+    def _base_typed(self) -> None:
+        """Take the typed time, or show the one that stays."""
+        with contextlib.suppress(ParameterError):
+            self.seconds = parse_value(self.base.text(), "s")
+        self.set_time_base(self.seconds)
+        self.base.clearFocus()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """A longer or shorter time, where the view has one."""
+        if self.view in ("Scope", "Events") and event.angleDelta().y():
+            self.step_time_base(-1 if event.angleDelta().y() > 0 else 1)
+            event.accept()
+        else:
+            event.ignore()
 
     def set_theme(self, theme: Theme, patch: Patch) -> None:
         """Draw in this theme."""
@@ -238,7 +262,9 @@ class Watch(QWidget):
     def _course(self, index: int) -> NDArray[np.float32]:
         length = max(2, round(self.seconds * self.rate))
         if self.seconds < TRIGGERED_BELOW_S:
-            return triggered(self._source.probe(index, 3 * length + 2000), length)
+            return self.scopes[index].trigger.piece(self._source.probe(index, 3 * length + 2000), length)
         if self.seconds > FROM_COURSE_S:
             return self._histories[index].last(self.seconds)
-        return self._source.probe(index, length)
+        count, step = self.scopes[index].columns(length)
+        late = self._source.probed % step
+        return self._source.probe(index, count * step + late)[: count * step]

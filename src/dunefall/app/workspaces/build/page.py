@@ -9,6 +9,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
 from dunefall.app.controls.drawer import Drawer
+from dunefall.app.controls.grip import Grip
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import Theme
@@ -31,6 +32,8 @@ from dunefall.session.quietwatch import QuietWatch
 
 __all__ = ["BuildPage"]
 
+WATCH_H, INSPECTOR_W = (130, 170, 420), (300, 340, 560)
+"""Least, usual and largest height of Watch and width of the inspector, in px."""
 WATCH_FROM_H = 588
 """A page that is lower has no room for Watch."""
 
@@ -51,10 +54,21 @@ class BuildPage(QWidget):
         left = QVBoxLayout()
         left.setSpacing(0)
         left.addWidget(self.canvas, 1)
+        self.grips = {
+            "watch_h": Grip("Watch", upright=False, size=WATCH_H, theme=theme),
+            "inspector_w": Grip("the inspector", upright=True, size=INSPECTOR_W, theme=theme),
+        }
+        left.addWidget(self.grips["watch_h"])
         left.addWidget(self.watch)
         row.addLayout(left, 1)
+        row.addWidget(self.grips["inspector_w"])
         self.drawer = Drawer(self, row, self.inspector, self.canvas)
         self.drawer.covered.connect(self.canvas.set_covered)
+        self.grips["watch_h"].resized.connect(self.watch.setFixedHeight)
+        self.grips["inspector_w"].resized.connect(self._size_inspector)
+        for name, grip in self.grips.items():
+            grip.resize_to(getattr(context.settings.values, name))
+            grip.settled.connect(lambda size, name=name: context.settings.change(**{name: size}))
         context.selection.focused_port = lambda: self.inspector.focused_port
         self.inspector.marked = lambda: context.selection.marked
         context.selection.focused_link = lambda: self.inspector.focused_link
@@ -116,6 +130,10 @@ class BuildPage(QWidget):
         """Remember which groups of values are shown."""
         self._context.settings.change(unfolded=tuple(sorted(self.inspector.unfolded)))
 
+    def _size_inspector(self, width: int) -> None:
+        self.inspector.setFixedWidth(width)
+        self.drawer.fit()
+
     # -- as a page ------------------------------------------------------------------------------------------------
 
     def show_patch(self) -> None:
@@ -137,6 +155,8 @@ class BuildPage(QWidget):
         self.canvas.set_theme(theme)
         self.inspector.set_theme(theme)
         self.watch.set_theme(theme, self._context.session.patch)
+        for grip in self.grips.values():
+            grip.set_theme(theme)
 
     def listen(self, _on: bool) -> None:
         """Nothing is measured for this page alone."""
@@ -176,7 +196,10 @@ class BuildPage(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """A low window folds Watch away."""
-        self.watch.setVisible(self.height() >= WATCH_FROM_H)
+        high = self.height() >= WATCH_FROM_H
+        self.watch.setVisible(high)
+        self.grips["watch_h"].setVisible(high)
+        self.grips["inspector_w"].setVisible(not self.drawer.narrow)
         super().resizeEvent(event)
 
     # -- links drawn with the mouse -------------------------------------------------------------------------------
