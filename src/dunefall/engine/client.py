@@ -108,6 +108,7 @@ class EngineClient:
         self._reserve: _Engine | None = None
         self._portrait_asked: say.AskPortrait | None = None
         self._portrait: say.GotPortrait | None = None
+        self._clicks: say.GotClicks | None = None
 
     @property
     def status(self) -> NDArray[np.float64]:
@@ -203,6 +204,18 @@ class EngineClient:
             self._reserve.send(wanted)
         return made
 
+    def ask_clicks(self, wanted: say.AskClicks) -> bool:
+        """Let the engine in reserve count clicks; whether there is one."""
+        if self._reserve is None:
+            return False
+        self._clicks = None
+        self._reserve.send(wanted)
+        return True
+
+    def clicks(self, wanted: say.AskClicks) -> say.GotClicks | None:
+        """The answer, once it is there."""
+        return self._clicks if self._clicks is not None and self._clicks.asked == wanted else None
+
     # -- what it says -----------------------------------------------------------------------------------------------
 
     def poll(self) -> list[object]:
@@ -229,12 +242,14 @@ class EngineClient:
         return received
 
     def _hear_reserve(self) -> None:
-        """Portraits from the engine in reserve; what else it says is of no interest."""
+        """Portraits and counts from the engine in reserve; what else it says is of no interest."""
         try:
             while self._reserve is not None and self._reserve.pipe.poll():
                 message = self._reserve.pipe.recv()
                 if isinstance(message, say.GotPortrait):
                     self._portrait, self._portrait_asked = message, None
+                elif isinstance(message, say.GotClicks):
+                    self._clicks = message
         except (EOFError, OSError):
             pass
 

@@ -38,6 +38,7 @@ from dunefall.engine.sounding import Sounding
 from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Entry, Heard, Note
+from dunefall.render.clickcount import count_clicks
 from dunefall.render.performance import by_hand
 from dunefall.render.player import NOW, Player, Step, glide
 from dunefall.render.portrait import portrait
@@ -100,6 +101,7 @@ class _Host:
             say.SetDevice: self._set_device,
             say.AskCheckpoint: self._give_checkpoint,
             say.AskPortrait: self._give_portrait,
+            say.AskClicks: self._give_clicks,
         }
 
     # -- the loop -----------------------------------------------------------------------------------------------
@@ -375,6 +377,11 @@ class _Host:
         if spec is not None:
             seconds = RESPONSE_S if spec.shows_as == "response" else None
             self._tell(say.GotPortrait(message, portrait(spec, message.params, message.sound, seconds, message.series)))
+
+    def _give_clicks(self, message: say.AskClicks) -> None:
+        rate = self._options.rate
+        counts = tuple(count_clicks(patch, message.end, message.seconds, rate) for patch in message.patches)
+        self._tell(say.GotClicks(message, counts))
 
     # -- device -------------------------------------------------------------------------------------------------
 

@@ -15,12 +15,14 @@ __all__ = [
     "Act",
     "Applied",
     "AskCheckpoint",
+    "AskClicks",
     "AskPortrait",
     "Clicked",
     "DeviceChosen",
     "EngineOptions",
     "Faults",
     "GotCheckpoint",
+    "GotClicks",
     "GotPortrait",
     "Happened",
     "Monitor",
@@ -175,6 +177,15 @@ class AskPortrait:
 
 
 @dataclass(frozen=True)
+class AskClicks:
+    """Count how often a layer, by its output, clicks in the first seconds of each of some patches."""
+
+    patches: tuple[Patch, ...]
+    end: str
+    seconds: float
+
+
+@dataclass(frozen=True)
 class Quit:
     """End."""
 
@@ -250,6 +261,14 @@ class GotPortrait:
 
     asked: AskPortrait
     portrait: Portrait
+
+
+@dataclass(frozen=True)
+class GotClicks:
+    """The counts that were asked for."""
+
+    asked: AskClicks
+    counts: tuple[int, ...]
 
 
 @dataclass(frozen=True)

@@ -277,6 +277,9 @@ class MainWindow(QMainWindow):
         refused = self.session.control.take_osc()
         if refused:
             self.context.tell(refused)
+        cure = self.session.clicks.follow(self.session.patch, engine, self.key_of("soften"))
+        if cure:
+            self.context.talk.tell(cure, ("Soften", partial(transport.soften_last, self.context)))
         status = engine.status
         rate = status[Status.RATE] or self.session.options.rate
         self.header.position.setText(position_text(status[Status.POSITION] / rate))
@@ -322,7 +325,7 @@ class MainWindow(QMainWindow):
             if learned:
                 tell(learned)
         elif isinstance(message, say.Clicked) and self.session.patch.has(message.module):
-            told = self.session.clicks.take(message, self.session.patch, self.session.engine, self.key_of("soften"))
+            told = self.session.clicks.take(message, self.session.patch, self.session.engine)
             if told:
                 tell(told)
         elif isinstance(message, say.Trouble):

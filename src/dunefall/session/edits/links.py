@@ -14,7 +14,7 @@ from dunefall.catalogue.declare import Param
 from dunefall.catalogue.linking import is_trigger, new_link
 from dunefall.catalogue.story import lowest
 from dunefall.patch.document import Document
-from dunefall.patch.model import Link, Module, Place
+from dunefall.patch.model import Link, Module, Patch, Place
 
 __all__ = [
     "add_link",
@@ -25,6 +25,7 @@ __all__ = [
     "scale_reach",
     "set_link_range",
     "soften",
+    "softened",
 ]
 
 SOFT_S = 0.005
@@ -183,22 +184,21 @@ def paste_movement(document: Document, links: Collection[Link], target: Place) -
     document.edit(f"Movement of {patch.module(target.module).name}", patch)
 
 
-def soften(document: Document, module: str) -> str:
-    """Put a slew of a few milliseconds after a module, before everything but triggers that it moves; returns the slew's
-    id, or nothing where it moves no such thing.
+def softened(patch: Patch, module: str) -> tuple[Patch, str] | None:
+    """A patch with a slew of a few milliseconds after a module, before everything but triggers that it moves.
 
     Parameters
     ----------
-    document : Document
-        The open document; the edit is one undo step of it.
+    patch : Patch
+        The patch; it is not changed.
     module : str
         Id of the module.
 
     Returns
     -------
-    str
+    (Patch, str) or None
+        The patch and the slew's id; None where the module moves no such thing.
     """
-    patch = document.patch
     found = patch.module(module)
     spec = spec_for(found)
     first = spec.outputs[0].id if spec else ""
@@ -206,14 +206,22 @@ def soften(document: Document, module: str) -> str:
         link for link in patch.links_from(module) if link.source.port == first and not is_trigger(patch, link.target)
     ]
     if not moved:
-        return ""
+        return None
     slew = Module(patch.free_id("slew"), "slew", f"Soft {found.name}"[:60], {"rise_s": SOFT_S, "fall_s": SOFT_S})
     changed = patch.with_new_module(patch.layer_of(module).id, slew)
     for link in moved:
         changed = changed.with_link(replace(link, source=Place(slew.id, "out")))
     into = Link(changed.free_id("link"), Place(module, first), Place(slew.id, "signal"))
-    document.edit(f"Soften {found.name}", changed.with_link(into))
-    return slew.id
+    return changed.with_link(into), slew.id
+
+
+def soften(document: Document, module: str) -> str:
+    """Soften a module's jumps, see ``softened``: one undo step; returns the slew's id, or nothing."""
+    made = softened(document.patch, module)
+    if made is None:
+        return ""
+    document.edit(f"Soften {document.patch.module(module).name}", made[0])
+    return made[1]
 
 
 def _param_of(document: Document, place: Place) -> Param | None:
