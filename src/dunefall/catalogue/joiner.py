@@ -9,7 +9,7 @@ from functools import partial
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.linking import free_module_name, is_trigger, main_pitch, main_trigger, new_link
-from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 
 __all__ = ["Joiner"]
 
@@ -114,11 +114,19 @@ class Joiner:
             return
         source = self._beside_out() if self._gives("gate") else self._starts_beside()
         source = source or main_trigger(self.before, self.layer_id)
+        if source is None and port.listens and not self.spec.begins and self.spec.sound != "file":
+            source = self._new_clock()
         if source is not None:
             self._link(source, Place(self.module.id, port.id))
             for param in self.spec.begins:  # it stays as it is until it is started
                 self.patch = self.patch.with_param(self.module.id, param, self.spec.param(param).default)
             self._told.append(f"started by {self._name(source.module)}")
+
+    def _new_clock(self) -> Place:
+        """A clock in Shared, for what does nothing without one."""
+        clock = Module(self.patch.free_id("clock"), "clock", free_module_name(self.patch, "Clock"))
+        self.patch = self.patch.with_new_module(SHARED_ID, clock)
+        return Place(clock.id, "gate")
 
     def _started_port(self) -> str:
         """The input at which the selection is started; empty if it has none."""

@@ -13,8 +13,9 @@ __all__ = ["free_module_name", "is_trigger", "main_pitch", "main_trigger", "new_
 
 
 def free_module_name(patch: Patch, name: str) -> str:
-    """A module name that the patch does not use yet."""
-    return free_name(name, (module.name for module in patch.modules()))
+    """A module name that no module of the patch has yet; the outputs of layers, called like these, do not count."""
+    ends = {layer.output_id for layer in patch.layers}
+    return free_name(name, (module.name for module in patch.modules() if module.id not in ends))
 
 
 def is_trigger(patch: Patch, place: Place) -> bool:

@@ -67,6 +67,13 @@ def _to_vary(context: Context) -> frozenset[str]:
     return frozenset(module.id for module in layer.modules) if layer else chosen
 
 
+def select_layer(context: Context) -> None:
+    """Select everything in the layer of the selection but its output."""
+    layer = context.selection.layer
+    if layer is not None:
+        context.selection.select_all([module.id for module in layer.modules if module.id != layer.output_id])
+
+
 def vary_a_little(context: Context) -> None:
     """Nudge all values of the selection a little."""
     if _to_vary(context):
@@ -89,6 +96,7 @@ COMMANDS = (
     Command("duplicate", "Duplicate", "Ctrl+D", "Edit", duplicate, needs_selection),
     Command("duplicate_all", "Duplicate with its own sources", "Ctrl+Alt+D", "Edit", duplicate_with_sources,
             needs_selection),
+    Command("select_layer", "Select all of the layer", "Ctrl+A", "Edit", select_layer, needs_selection),
     Command("copy", "Copy", "Ctrl+C", "Edit", copy, needs_selection),
     Command("paste", "Paste", "Ctrl+V", "Edit", paste_clipboard),
     Command("randomise", "Randomise…", "R", "Edit", ask_randomise),

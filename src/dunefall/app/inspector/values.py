@@ -9,10 +9,11 @@ from functools import partial
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dunefall.app.controls.linkrow import LinkRow, link_role
+from dunefall.app.controls.linkrow import LinkRow, link_role, parse_amount
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.inspector.wishes import Live, Wishes
+from dunefall.base.errors import ParameterError
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.story import lowest, port_name
@@ -25,6 +26,8 @@ from dunefall.session.edits.modules import set_together
 __all__ = ["Values", "add_text", "reach_of"]
 
 ASK_SIZE, ROW_BINS = 26, 400
+AMOUNT = "amount"
+"""What is typed before the amount of what the module moves."""
 
 
 def add_text(column: QBoxLayout, text: str, font: QFont, colour: str, theme: Theme) -> QLabel:
@@ -124,12 +127,32 @@ class Values:
                 self._add_box(column, module, port)
         for rail in self.rails.values():
             rail.parse_line = partial(self._parse_line, spec, rail.param)
-            rail.line_typed.connect(self.set_values)
+            rail.line_typed.connect(self._take_line)
         self.fold()
 
     def _parse_line(self, spec: ModuleSpec, first: Param, text: str) -> dict[str, float]:
+        """Values by parameter, and the amount of what the module moves under ``AMOUNT``."""
         given = self._patch.module(self._module).params
-        return parse_line(text, spec, first, self._patch.tempo_bpm, given)
+        line, _, amount = text.partition(AMOUNT)
+        values = parse_line(line.rstrip(" ,;"), spec, first, self._patch.tempo_bpm, given)
+        if amount:
+            link = self._only_link()
+            values[AMOUNT] = parse_amount(amount, self._unit_of(link))
+        return values
+
+    def _only_link(self) -> Link:
+        """The one link by which the module moves something; raises ParameterError where there is none, or several."""
+        links = self._patch.links_from(self._module)
+        if len(links) != 1:
+            raise ParameterError(f"it has {len(links)} links: set their amounts in their rows")
+        return links[0]
+
+    def _take_line(self, values: dict[str, float]) -> None:
+        amount = values.pop(AMOUNT, None)
+        if values:
+            self.set_values(values)
+        if amount is not None:
+            self._wishes.link_changed.emit(replace(self._only_link(), amount=amount))
 
     def _group_head(self, column: QVBoxLayout, name: str) -> QPushButton:
         head = QPushButton(name)
@@ -311,11 +334,15 @@ class Values:
         ask.clicked.connect(lambda _=False, name=port.id: self._wishes.link_asked.emit(name))
         return ask
 
-    def _link_row(self, link: Link, *, outwards: bool = False) -> LinkRow:
-        """A link at its target, under its source's name; or at its source, under its target's."""
+    def _unit_of(self, link: Link) -> str:
+        """Unit of what a link moves."""
         spec = spec_for(self._patch.module(link.target.module))
         target = spec.target(link.target.port) if spec else None
-        unit = target.unit if isinstance(target, Param) else "ratio"
+        return target.unit if isinstance(target, Param) else "ratio"
+
+    def _link_row(self, link: Link, *, outwards: bool = False) -> LinkRow:
+        """A link at its target, under its source's name; or at its source, under its target's."""
+        unit = self._unit_of(link)
         end = link.target if outwards else link.source
         name = port_name(self._patch, end.module, end.port)
         row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme, outwards=outwards)

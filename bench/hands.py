@@ -1,0 +1,154 @@
+"""Hands that build patches in the real window: they send input events, and count gestures.
+
+A gesture is a click, a drag, a turn of the wheel, a key chord, or something typed, with the Enter that takes it. Hands
+see what a user sees (where cards, rails and buttons are); they change nothing but by their events.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QKeySequence
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+
+from dunefall.app.shell.window import MainWindow
+
+__all__ = ["Hands"]
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+PAUSE_MS, DIALOG_MS, FOCUS_S = 30, 250, 3.0
+
+
+class Hands:
+    """Gestures in one window.
+
+    Attributes
+    ----------
+    count : int
+        How many there were.
+    done : list of str
+        What they were.
+    """
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window, self.count, self.done = window, 0, list[str]()
+
+    def _gesture(self, what: str) -> None:
+        """Count it; it begins when something has the keys, which a desktop's window manager sees to."""
+        if QApplication.activeWindow() is None:
+            self.window.activateWindow()
+        end = time.monotonic() + FOCUS_S
+        while QApplication.focusWidget() is None and time.monotonic() < end:
+            QTest.qWait(10)
+        self.count += 1
+        self.done.append(what)
+
+    @property
+    def _focus(self) -> QWidget:
+        widget = QApplication.activeModalWidget() or QApplication.activePopupWidget() or self.window
+        return QApplication.focusWidget() or widget
+
+    # -- gestures -------------------------------------------------------------------------------------------------
+
+    def key(self, chord: str, then: Callable[[], None] | None = None) -> None:
+        """Press a chord; ``then`` goes on in the dialog that it opens and that waits for an answer."""
+        self._gesture(f"press {chord}")
+        if then is not None:
+            QTimer.singleShot(DIALOG_MS, then)
+        combination = QKeySequence(chord)[0]
+        QTest.keyClick(self._focus, combination.key(), combination.keyboardModifiers())
+        QTest.qWait(PAUSE_MS)
+
+    def typed(self, text: str, *, enter: bool = True) -> None:
+        """Type a text, and Enter."""
+        self._gesture(f"type “{text}”")
+        for letter in text:
+            QTest.keyClick(self._focus, letter)
+        if enter:
+            QTest.keyClick(self._focus, Qt.Key.Key_Return)
+        QTest.qWait(PAUSE_MS)
+
+    def add(self, text: str, *, way: int = 0) -> None:
+        """The palette's key, a name, and Enter; ``way``: so many presses of the right arrow before it."""
+        self.key("A")
+        if not way:
+            self.typed(text)
+            return
+        self.typed(text, enter=False)
+        for _ in range(way):
+            self.key("Right")
+        QTest.keyClick(self._focus, Qt.Key.Key_Return)  # it takes what was typed
+        QTest.qWait(PAUSE_MS)
+
+    def click(self, widget: QWidget, at: QPoint | None = None, *, shift: bool = False, double: bool = False) -> None:
+        """Click a widget, or a place of it."""
+        self._gesture(f"click {widget.accessibleName() or type(widget).__name__}")
+        modifiers = Qt.KeyboardModifier.ShiftModifier if shift else PLAIN
+        place = at if at is not None else widget.rect().center()
+        if double:
+            QTest.mouseDClick(widget, LEFT, modifiers, place)
+        else:
+            QTest.mouseClick(widget, LEFT, modifiers, place)
+        QTest.qWait(PAUSE_MS)
+
+    def drag(self, widget: QWidget, way: Sequence[QPoint]) -> None:
+        """Press at the first place, go along the others, release at the last."""
+        self._gesture(f"drag on {widget.accessibleName() or type(widget).__name__}")
+        QTest.mousePress(widget, LEFT, PLAIN, way[0])
+        for place in way[1:]:
+            QTest.mouseMove(widget, place)
+            QTest.qWait(8)
+        QTest.mouseRelease(widget, LEFT, PLAIN, way[-1])
+        QTest.qWait(PAUSE_MS)
+
+    # -- places ---------------------------------------------------------------------------------------------------
+
+    def card(self, name: str, *, shift: bool = False) -> None:
+        """Click the card that bears a name."""
+        page = self.window.page("build")
+        module = next(m for m in page.canvas.still.patch.modules() if m.name == name)
+        box = page.canvas.card_rect(module.id)
+        view = page.canvas.viewport()
+        if not view.rect().contains(box):
+            page.canvas._scroll_to(module.id)  # a user would turn the wheel
+            self._gesture("scroll")
+            box = page.canvas.card_rect(module.id)
+        self.click(view, box.center(), shift=shift)
+
+    def head(self, layer: str) -> None:
+        """Click a lane's head."""
+        page = self.window.page("build")
+        found = next(x for x in page.canvas.still.patch.layers if x.name == layer)
+        self.click(page.canvas.viewport(), page.canvas.head_rect(found.id).center())
+
+    def button(self, text: str, within: QWidget | None = None) -> None:
+        """Click the button that reads so."""
+        whole = within or QApplication.activeWindow() or self.window
+        self.click(next(b for b in whole.findChildren(QPushButton) if b.isVisible() and b.text() == text))
+
+    def file(self, path: Path) -> Callable[[], None]:
+        """For ``then``: type a path into the file dialog that has opened."""
+
+        def choose() -> None:
+            QTest.qWait(DIALOG_MS)
+            self.typed(str(path))
+
+        return choose
+
+    # -- waiting --------------------------------------------------------------------------------------------------
+
+    def wait(self, until: Callable[[], bool], seconds: float = 30.0) -> None:
+        """Watch and listen; raises TimeoutError."""
+        end = time.monotonic() + seconds
+        while not until():
+            if time.monotonic() > end:
+                raise TimeoutError(f"after {self.done[-3:]}: it did not happen in {seconds:.0f} s")
+            QTest.qWait(50)
+
+    def heard(self, text: str, seconds: float = 60.0) -> None:
+        """Wait for a notice that says something."""
+        self.wait(lambda: any(text in notice.text for notice in self.window.notice.kept), seconds)
