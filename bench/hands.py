@@ -6,6 +6,7 @@ see what a user sees (where cards, rails and buttons are); they change nothing b
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -13,7 +14,7 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton, QWidget
 
 from dunefall.app.shell.window import MainWindow
 
@@ -26,6 +27,13 @@ PAUSE_MS, DIALOG_MS, FOCUS_S = 30, 250, 3.0
 class Hands:
     """Gestures in one window.
 
+    Parameters
+    ----------
+    window : MainWindow
+        The window that they work in.
+    folder : Path
+        Where they save.
+
     Attributes
     ----------
     count : int
@@ -34,13 +42,13 @@ class Hands:
         What they were.
     """
 
-    def __init__(self, window: MainWindow) -> None:
-        self.window, self.count, self.done = window, 0, list[str]()
+    def __init__(self, window: MainWindow, folder: Path) -> None:
+        self.window, self.folder, self.count, self.done = window, folder, 0, list[str]()
 
     def _gesture(self, what: str) -> None:
         """Count it; it begins when something has the keys, which a desktop's window manager sees to."""
         if QApplication.activeWindow() is None:
-            self.window.activateWindow()
+            (QApplication.activeModalWidget() or self.window).activateWindow()
         end = time.monotonic() + FOCUS_S
         while QApplication.focusWidget() is None and time.monotonic() < end:
             QTest.qWait(10)
@@ -110,7 +118,8 @@ class Hands:
     def card(self, name: str, *, shift: bool = False) -> None:
         """Click the card that bears a name."""
         page = self.window.page("build")
-        module = next(m for m in page.canvas.still.patch.modules() if m.name == name)
+        shown = page.canvas.still.layout.cards
+        module = next(m for m in page.canvas.still.patch.modules() if m.name == name and m.id in shown)
         box = page.canvas.card_rect(module.id)
         view = page.canvas.viewport()
         if not view.rect().contains(box):
@@ -125,6 +134,24 @@ class Hands:
         found = next(x for x in page.canvas.still.patch.layers if x.name == layer)
         self.click(page.canvas.viewport(), page.canvas.head_rect(found.id).center())
 
+    def row(self, layer: str) -> None:
+        """Click a row of the mix, on its name."""
+        rows = self.window.page("mix").rows
+        found = next(row for row in rows.rows if row.layer.name == layer)
+        self.click(rows, QPoint(40, round(found.y + found.height / 2)))
+
+    def loop(self) -> None:
+        """Draw a way round the listener in the field."""
+        field = self.window.page("mix").field
+        middle, away = field.rect().center() + QPoint(0, field.height() // 6), field.width() // 4
+        turns = [2 * math.pi * k / 24 for k in range(25)]
+        way = [middle + QPoint(round(away * math.sin(a)), round(-away * math.cos(a))) for a in turns]
+        self.drag(field, way)
+
+    def heard_repeat(self) -> None:
+        """Read in the header when the patch repeats."""
+        self.wait(lambda: self.window.header.repeats.text() not in ("", "never"))
+
     def button(self, text: str, within: QWidget | None = None) -> None:
         """Click the button that reads so."""
         whole = within or QApplication.activeWindow() or self.window
@@ -134,8 +161,15 @@ class Hands:
         """For ``then``: type a path into the file dialog that has opened."""
 
         def choose() -> None:
-            QTest.qWait(DIALOG_MS)
-            self.typed(str(path))
+            dialog = QApplication.activeModalWidget()
+            assert isinstance(dialog, QFileDialog)
+            dialog.activateWindow()
+            self._gesture(f"type “{path}”")
+            field = next(x for x in dialog.findChildren(QLineEdit) if x.isVisible())
+            QTest.keyClicks(field, str(path))  # to the field: what it proposes in a popup is passed over
+            QTest.keyClick(field, Qt.Key.Key_Return)
+            if dialog.isVisible():
+                dialog.reject()  # so that nothing waits for ever: the file will be missed
 
         return choose
 

@@ -121,6 +121,7 @@ def proposed(patch: Patch, parts: Collection[str]) -> tuple[tuple[Control, ...],
     moved = [place for place in into if isinstance(_target(patch, place), Param)]
     named = [Place(m, "value") for m in inside if patch.module(m).type == "named-control"]
     faces = [Place(m, spec.face) for m in inside if (spec := spec_of(patch.module(m).type)) and spec.face]
+    faces.sort(key=lambda place: bool(getattr(_target(patch, place), "choices", ())))  # what is turned comes first
     places = list(dict.fromkeys([*named, *moved, *faces]))[:MOST_PROPOSED]
     inputs = [place for place in into if isinstance(_target(patch, place), Input)]
     last = patch.module(inside[-1])

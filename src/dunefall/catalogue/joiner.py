@@ -124,7 +124,9 @@ class Joiner:
 
     def _new_clock(self) -> Place:
         """A clock in Shared, for what does nothing without one."""
-        clock = Module(self.patch.free_id("clock"), "clock", free_module_name(self.patch, "Clock"))
+        beats = 4.0 if self.spec.output("ended") else 1.0 if self.spec.stage == "source" else 0.25
+        name = free_module_name(self.patch, "Clock")
+        clock = Module(self.patch.free_id("clock"), "clock", name, {"period_beats": beats})
         self.patch = self.patch.with_new_module(SHARED_ID, clock)
         return Place(clock.id, "gate")
 
@@ -340,7 +342,8 @@ class Joiner:
         if hears and self._gives("control", "audio"):
             found.append(partial(self._hear, hears))
         if self._gives("gate") and self.spec.inputs and self.spec.inputs[0].starts:
-            return [*found, self._behind_trigger]
+            return [*found, self._behind_trigger, *self._free_inputs("gate")]
+        found += self._free_inputs("gate")
         if self.beside and (port := self._started_port()):
             found.append(partial(self._start, Place(self.beside.id, port)))
         return found or [lambda: None]
@@ -355,8 +358,12 @@ class Joiner:
             self._told.append(f"behind {self._name(self._beside_out().module)}")
 
     def _start(self, target: Place) -> None:
+        """Between what starts the selection and the selection."""
+        takes = self.spec.inputs[0] if self.spec.inputs and self.spec.inputs[0].starts else None
         for old in self.before.links_into(target.module, target.port):
             self.patch = self.patch.without_link(old.id)
+            if takes and not self.patch.links_into(self.module.id, takes.id):
+                self._link(old.source, Place(self.module.id, takes.id))
         self._link(self._out, target)
         self._told.append(f"starts {self._name(target.module)}")
 
@@ -364,7 +371,7 @@ class Joiner:
 
     def _control_ways(self, takes: Sequence[Input]) -> list[Way]:
         """Behind the selection, or between a value and what moves it; an envelope to an amplifier; onto a value."""
-        found, values = list[Way](), self._values()
+        found, values = self._free_inputs("control"), self._values()
         if self.spec.passes:
             if self._gives("control", "pitch"):
                 found.append(partial(self._into_chain, self._beside_out(), whole=True))
@@ -378,6 +385,21 @@ class Joiner:
         opens = [partial(self._open, amplifiers)] if envelope and (amplifiers := self._amplifiers()) else []
         found += [*moves[:1], *opens, *moves[1:]] if self.port else [*opens, *moves]
         return found or [lambda: None]
+
+    def _free_inputs(self, role: str) -> list[Way]:
+        """Into the first input of a role that the selection has and that nothing feeds: where it combines several, or
+        passes on what comes in."""
+        if not self.beside or not self.beside_spec:
+            return []
+        ports = [x for x in self.beside_spec.inputs if x.role == role and (role != "gate" or x.starts)]
+        combines = len(ports) > 1 or any(x.id == self.beside_spec.passes for x in ports)
+        free = [x for x in ports if not self.before.links_into(self.beside.id, x.id)]
+        return [partial(self._feed, free[0])] if combines and free else []
+
+    def _feed(self, port: Input) -> None:
+        assert self.beside is not None
+        self._link(self._out, Place(self.beside.id, port.id))
+        self._told.append(f"into {port.name.lower()} of {self.beside.name}")
 
     def _values(self) -> list[Place]:
         """The selection's values that can be moved: the selected or main one, then the others."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 
@@ -227,7 +228,9 @@ def _with_layer_copy(patch: Patch, layer: Layer, names: dict[str, str]) -> Patch
 def _fresh(patch: Patch, module: Module, names: dict[str, str]) -> Module:
     """The module under an id and a name that are free."""
     names[module.id] = patch.free_id(f"{module.id.rstrip('0123456789').rstrip('-')}")
-    return replace(module, id=names[module.id], name=free_name(module.name, (m.name for m in patch.modules())))
+    ends = {layer.output_id for layer in patch.layers}
+    taken = (other.name for other in patch.modules() if other.id not in ends)
+    return replace(module, id=names[module.id], name=free_name(module.name, taken))
 
 
 def free_name(name: str, others: Iterable[str]) -> str:
@@ -248,10 +251,13 @@ def free_name(name: str, others: Iterable[str]) -> str:
     --------
     >>> free_name("Filter", ["Filter", "Gusts"])
     'Filter 2'
+    >>> free_name("Filter 2", ["Filter", "Filter 2"])
+    'Filter 3'
     """
     taken, made, number = set(others), name, 2
+    stem = re.sub(r" [1-9]\d*$", "", name)
     while made in taken:
-        made, number = f"{name} {number}"[:60], number + 1
+        made, number = f"{stem[:54]} {number}", number + 1
     return made
 
 

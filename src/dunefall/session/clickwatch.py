@@ -92,7 +92,9 @@ class ClickWatch:
         found = find_culprit(patch, click.module, ago, engine)
         if found is None or time.monotonic() - self._told < PAUSE_S:
             return ""
-        self._told, self.culprit, self._tried = time.monotonic(), None, None
+        self._told, self._tried = time.monotonic(), None
+        if self.culprit is not None and self.culprit.module != found.module:
+            self.culprit = None  # what was offered before is kept where it is to blame again
         cured = softened(patch, found.module) if found.softens else None
         if cured is not None:
             wanted = AskClicks((patch, cured[0]), click.module, LOOK_AHEAD_S)

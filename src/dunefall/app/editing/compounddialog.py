@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from functools import partial
 
@@ -21,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.controls.replacing import replace_content
 from dunefall.base.errors import DunefallError
-from dunefall.base.units import parse_value
+from dunefall.base.units import parse_range, parse_value
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.compounds import control_of, inner_param, port_of
 from dunefall.catalogue.declare import ModuleSpec
@@ -29,6 +30,10 @@ from dunefall.patch.compounds import checked_compound, modules_in
 from dunefall.patch.model import Compound, Control, Patch, Place, Port
 
 __all__ = ["CompoundDialog"]
+
+
+_RANGED = re.compile(r"^(.*\S)\s+([\d.,−-]+\s*\S* to .*\d.*)$")
+"""A control's name with its range: "Wind 200 Hz to 4 kHz"."""
 
 
 class CompoundDialog(QDialog):
@@ -141,13 +146,16 @@ class CompoundDialog(QDialog):
         for k, fields in enumerate(self._rows[:count]):
             control = self._controls[k]
             param = inner_param(self._patch, control.place)
-            ends = [control.low, control.high]
+            ends, name = [control.low, control.high], fields[0].text()
+            if param is not None and (spoken := _RANGED.match(name)):
+                name, ends = spoken[1], list(parse_range(spoken[2], param.unit, choices=param.choices))
+                ends = [param.check(end, f'"{name}"') for end in ends]
             for j, field in enumerate(fields[1:]):
                 if param is not None and field.isModified():
                     ends[j] = param.check(
                         parse_value(field.text(), param.unit, choices=param.choices), f'"{fields[0].text()}"'
                     )
-            self._controls[k] = Control(control.place, fields[0].text(), *ends)
+            self._controls[k] = Control(control.place, name, *ends)
         for k, fields in enumerate(self._rows[count:]):
             self._ports[k] = Port(self._ports[k].place, fields[0].text())
 
