@@ -279,6 +279,7 @@ class MainWindow(QMainWindow):
             self.context.tell(refused)
         cure = self.session.clicks.follow(self.session.patch, engine, self.key_of("soften"))
         if cure:
+            self._update_actions()
             self.context.talk.tell(cure, ("Soften", partial(transport.soften_last, self.context)))
         status = engine.status
         rate = status[Status.RATE] or self.session.options.rate
