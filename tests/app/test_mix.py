@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QRectF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog, QMenu
+from PySide6.QtWidgets import QApplication, QDialog, QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.analysis.masking import Covering
@@ -313,7 +314,7 @@ def test_the_master_s_bands_are_moved_on_their_curve(window: MainWindow, qtbot: 
 
 def test_the_master_trims_to_the_target(window: MainWindow, qtbot: QtBot) -> None:
     master, status = window.page("mix").master, np.zeros(32)
-    status[Status.LUFS], status[Status.TRUE_PEAK], status[Status.REDUCTION] = -29.5, 0.5, 1.0
+    status[Status.INTEGRATED], status[Status.TRUE_PEAK], status[Status.REDUCTION] = -29.5, 0.5, 1.0
     master.animate(status)
     assert "6.5" in master.trim.text()
     before = master.value("level_db")
@@ -337,7 +338,8 @@ def test_what_is_covered_is_told_with_a_cure(window: MainWindow, qtbot: QtBot) -
     window._frame_timer.start()
     key = key_of(window.session.patch, window.session.patch.layer("fog-air"))
     assert key is not None
-    assert key.module == "drip-line-output"
+    keys = {link.source.module for link in window.session.patch.links_into("fog-air-output", "duck")}
+    assert keys == {"buoy-bell-output", "drip-line-output"}, "it gives way to both: nothing is replaced"
 
 
 def test_a_loop_that_does_not_die_away_is_warned_of(window: MainWindow) -> None:
@@ -434,3 +436,57 @@ def test_every_part_has_a_name_for_those_who_do_not_see_it(window: MainWindow) -
     window.selection.select("beacon-output")
     assert "Beacon" in mix.rows.accessibleDescription()
     assert "m" in mix.field.accessibleDescription()
+
+
+def test_levels_and_sends_are_typed(window: MainWindow, qtbot: QtBot) -> None:
+    window.show_workspace("mix")
+    rows = window.page("mix").rows
+    qtbot.waitUntil(rows.hasFocus)
+    window.selection.select("drip-line-output")
+    for digit in "-7.5":
+        qtbot.keyClick(QApplication.focusWidget(), digit)
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert window.session.patch.module("drip-line-output").params["level_db"] == -7.5
+    assert rows.hasFocus(), "the next letter is a key of the row"
+    row = next(row for row in rows.rows if row.module.id == "drip-line-output")
+    send = next(spot for spot in row.spots if spot.kind == "send")
+    qtbot.mouseClick(rows, Qt.MouseButton.LeftButton, pos=send.box.center().toPoint())
+    row = next(row for row in rows.rows if row.module.id == "drip-line-output")
+    rows.edit(row)
+    field = QApplication.focusWidget()
+    qtbot.keyClicks(field, "-9")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    link = send_of(window.session.patch, row.layer, window.session.patch.layer(send.lane))
+    assert link is not None
+    assert link.amount == pytest.approx(10 ** (-9 / 20))
+    rows.edit(row, "7")
+    field = QApplication.focusWidget()
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "0 dB, or off" in field.toolTip()
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    qtbot.mouseDClick(rows, Qt.MouseButton.LeftButton, pos=send.box.center().toPoint())
+    assert send_of(window.session.patch, row.layer, window.session.patch.layer(send.lane)) is None, "the default: off"
+
+
+def test_the_rings_are_written_where_they_can_be_read(window: MainWindow) -> None:
+    field = window.page("mix").field
+    boxes = field.ring_boxes()
+    assert len(boxes) == 4
+    marks = [field._mark_box(layer) for layer in mixed_layers(window.session.patch)]
+    listed = list(boxes.values())
+    for k, box in enumerate(listed):
+        assert QRectF(field.rect()).contains(box)
+        assert not any(box.intersects(other) for other in (*marks, *listed[k + 1 :]))
+
+
+def test_there_are_no_more_effect_lanes_than_columns(window: MainWindow, qtbot: QtBot) -> None:
+    lanes = effect_lanes(window.session.patch)
+    before = window.session.patch
+    window.selection.select(lanes[0].output_id)
+    window.actions_by_id["duplicate"].trigger()
+    assert window.session.patch == before
+    assert "there can be 4" in window.notice.text()
+    fifth = replace(lanes[0], id="fifth", modules=())
+    window.session.document.edit("As from a file", before.with_layer(fifth))
+    window.page("mix").rows.grab()
+    window.session.document.undo()

@@ -12,6 +12,7 @@ from dunefall.base.errors import PatchError
 from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.copying import Clip, clip_of, clip_of_layer, with_copy, with_sources
 from dunefall.patch.document import Document
+from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes
 from dunefall.patch.model import SHARED_ID
 
 __all__ = ["clip", "paste", "vary"]
@@ -61,11 +62,14 @@ def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str 
     Raises
     ------
     PatchError
-        If there is nothing to copy.
+        If there is nothing to copy, or there would be too many effect lanes.
     """
     copied = with_copy(document.patch, clip, layer)
     if not copied.names:
         raise PatchError("there is nothing to copy: select a module, several (Shift-click), or a layer's head")
+    lanes = len(effect_lanes(copied.patch))
+    if lanes > max(MOST_EFFECTS, len(effect_lanes(document.patch))):
+        raise PatchError(f"that would be {lanes} effect lanes, and there can be {MOST_EFFECTS}: remove one first")
     document.edit(label, copied.patch)
     return tuple(copied.names.values())
 

@@ -11,9 +11,9 @@ from dataclasses import replace
 from dunefall.catalogue import spec_of
 from dunefall.patch import mixing
 from dunefall.patch.document import Document
-from dunefall.patch.model import Place
+from dunefall.patch.model import Link, Place
 
-__all__ = ["add_effect_lane", "move_along", "set_group", "set_key", "set_master", "set_send"]
+__all__ = ["add_effect_lane", "add_key", "move_along", "set_group", "set_key", "set_master", "set_send"]
 
 
 def set_group(document: Document, layer: str, group: str) -> None:
@@ -68,6 +68,24 @@ def set_key(document: Document, layer: str, source: Place | None) -> None:
     """
     found = document.patch.layer(layer)
     document.edit(f"Duck {found.name}", mixing.with_key(document.patch, found, source))
+
+
+def add_key(document: Document, layer: str, source: Place) -> None:
+    """Let a layer make way for one more output, beside those that it makes way for already.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    layer : str
+        Id of the layer.
+    source : Place
+        What it makes way for, too.
+    """
+    patch, found = document.patch, document.patch.layer(layer)
+    target = Place(found.output_id, "duck")
+    if all(link.source != source for link in patch.links_into(target.module, target.port)):
+        document.edit(f"Duck {found.name}", patch.with_link(Link(patch.free_id("duck"), source, target)))
 
 
 def add_effect_lane(document: Document, name: str, types: tuple[str, ...]) -> None:

@@ -14,8 +14,8 @@ from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.patch.mixing import mixed_layers, send_of, with_master
-from dunefall.patch.model import Place
-from dunefall.session.edits.mix import add_effect_lane, set_group, set_key, set_master, set_send
+from dunefall.patch.model import Patch, Place
+from dunefall.session.edits.mix import add_effect_lane, add_key, set_group, set_key, set_master, set_send
 from dunefall.session.edits.modules import set_params
 
 __all__ = [
@@ -24,6 +24,7 @@ __all__ = [
     "ask_effect_lane",
     "ask_group",
     "ask_key",
+    "ducks_by",
     "make_way",
     "show_place_menu",
     "turn_send",
@@ -120,10 +121,18 @@ def _set_place_value(context: Context, module: str, param: str, value: float) ->
     context.session.document.end_merge()
 
 
+def ducks_by(patch: Patch, layer: str) -> float:
+    """How far, in dB, a layer gives way to what ducks it."""
+    output, spec = patch.module(patch.layer(layer).output_id), spec_of("output")
+    assert spec is not None
+    return abs(output.params.get("duck_db", spec.param("duck_db").default))
+
+
 def make_way(context: Context, above: str, below: str) -> None:
-    """Let a layer that covers another make way for it."""
+    """Let a layer that covers another make way for it, beside what it makes way for already."""
     document = context.session.document
-    set_key(document, above, Place(document.patch.layer(below).output_id, "before"))
+    add_key(document, above, Place(document.patch.layer(below).output_id, "before"))
+    context.tell(f"{document.patch.layer(above).name} now gives way while {document.patch.layer(below).name} sounds.")
 
 
 def ask_effect_lane(context: Context) -> None:

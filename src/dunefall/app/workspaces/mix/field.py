@@ -25,6 +25,8 @@ __all__ = ["Field", "place_of", "point_of"]
 
 FARTHEST_M, NEAREST_M, BENT_M = 20.0, 0.5, 1.2
 RINGS_M = (2, 5, 10, 20)
+RING_ANGLES = (64, 52, 40, 76, 28, -64, -52, -40, -28, 100, -100, 16, -16, 140, -140)
+"""Where on its ring a distance may be written, in degrees; the first that is free."""
 SPEAKERS_M = 3.2
 MARK, GRAB = 8.0, 14.0
 TRAIL = 80
@@ -205,9 +207,6 @@ class Field(QWidget):
             away = -point_of(0, ring, self._radius).y()
             painter.setPen(QPen(theme.colour("line"), 1))
             painter.drawEllipse(self._middle, away, away)
-            at = self._middle + point_of(64, ring, self._radius)
-            draw_text(painter, QRectF(at.x() - 36, at.y() - 8, 34, 16), f"{ring} m", mono(11, 400),
-                      theme.colour("text2"), right=True)  # fmt: skip
         for speaker in layout_of(self._patch.layout).speakers:
             if math.isnan(speaker.angle_deg):
                 continue
@@ -217,6 +216,8 @@ class Field(QWidget):
             draw_text(
                 painter, QRectF(at.x() - 10, at.y() + 5, 20, 14), name, mono(11), theme.colour("text2"), centre=True
             )
+        for ring, box in self.ring_boxes().items():
+            draw_text(painter, box, f"{ring} m", mono(11, 400), theme.colour("text2"), right=True)
         painter.setPen(QPen(theme.colour("text"), 2))
         painter.setBrush(theme.colour("card"))
         painter.drawEllipse(self._middle, 7, 7)
@@ -230,6 +231,27 @@ class Field(QWidget):
             points = [self._point((angle, distance)) for _, angle, distance in self._loop]
             painter.drawPolyline(points)
         painter.end()
+
+    def ring_boxes(self) -> dict[int, QRectF]:
+        """Where the distance of each ring is written: on the ring, within the field, beside marks and their names; a
+        ring that has no such place goes without."""
+        taken, boxes = [self._mark_box(layer) for layer in mixed_layers(self._patch)], dict[int, QRectF]()
+        inside = QRectF(self.rect()).adjusted(2, 2, -2, -2)
+        for ring in RINGS_M:
+            for angle in RING_ANGLES:
+                at = self._middle + point_of(angle, ring, self._radius)
+                box = QRectF(at.x() - 38, at.y() - 8, 36, 16)
+                if inside.contains(box) and not any(box.intersects(other) for other in (*taken, *boxes.values())):
+                    boxes[ring] = box
+                    break
+        return boxes
+
+    def _mark_box(self, layer: Layer) -> QRectF:
+        """A mark and its name."""
+        at, name = self._point(self.place(layer.output_id)), layer.name
+        width = text_width(name, sans(12, 600))
+        left = at.x() - MARK if at.x() + 18 + width < self.width() else at.x() - 14 - width
+        return QRectF(left, at.y() - MARK, width + 14 + MARK, 2 * MARK)
 
     def _paint_mark(self, painter: QPainter, layer: Layer) -> None:
         theme, module = self._theme, layer.output_id

@@ -62,7 +62,9 @@ class Master(QWidget):
         self.trim = QPushButton("Trim")
         self.trim.setFixedHeight(24)
         self.trim.setStyleSheet("padding: 0 10px")
-        self.trim.setToolTip("Moves the master's level so that the short-term loudness meets the target")
+        self.trim.setToolTip(
+            "Moves the master's level so that the loudness of the whole programme so far meets the target"
+        )
         self.trim.clicked.connect(self._trim_it)
         self.curve = MasterCurve(patch, theme)
         self.curve.setParent(self)
@@ -91,8 +93,8 @@ class Master(QWidget):
         self._limited.append(gain_db(float(status[Status.REDUCTION])))  # type: ignore[index]
         if self._ticks % 3 == 0:
             self._loud.append(max(self._short, -120.0))
-        away = self._short - self.value("target_lufs")
-        near = abs(away) < 0.3 or self._short < -90
+        away = self._whole - self.value("target_lufs")
+        near = abs(away) < 0.3 or self._whole < -90
         self.trim.setEnabled(not near)
         self.trim.setText("On target" if near else f"Trim by {-away:+.1f} dB".replace("-", "−"))
         self.setAccessibleDescription(f"{_text(self._short, 'LUFS')}, {_text(self._true, 'dBTP')}")
@@ -105,7 +107,7 @@ class Master(QWidget):
         return (module.params if module else {}).get(param, spec.param(param).default)
 
     def _trim_it(self) -> None:
-        level = self.value("level_db") + self.value("target_lufs") - self._short
+        level = self.value("level_db") + self.value("target_lufs") - self._whole
         self.moved.emit({"level_db": round(min(max(level, -96.0), 24.0), 1)})
         self.settled.emit()
 

@@ -261,6 +261,8 @@ class MixPage(QWidget):
         worst = self.masking.worst
         self.told.setText(covering_text(self._patch, worst) if worst else "Nothing is masked often.")
         self.cure.setVisible(worst is not None)
+        if worst is not None:
+            self.cure.setText(f"Make it give way by {commands.ducks_by(self._patch, worst.above):.0f} dB")
         layers = mixed_layers(self._patch)
         output = next((x.output_id for x in layers if any(m.id == self._selection for m in x.modules)), "")
         mover = self.field.moved_by(output) if output else ""

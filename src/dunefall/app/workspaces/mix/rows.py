@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
 from dunefall.app.controls.live import TraceSource
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.theme import Theme
+from dunefall.app.controls.valuefield import ValueField
 from dunefall.app.workspaces.mix.rowview import Row, RowView, Spot, param_of
-from dunefall.app.workspaces.mix.ruler import WIDTH_W, db_at, gain_db, send_db_at, send_x, x_of_db
+from dunefall.app.workspaces.mix.ruler import (
+    SEND_LOW_DB,
+    WIDTH_W,
+    db_at,
+    gain_db,
+    send_db_at,
+    send_x,
+    x_of_db,
+)
+from dunefall.base.errors import ParameterError
+from dunefall.base.units import format_value, parse_value
 from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes, send_of
 from dunefall.patch.model import Patch
 
 __all__ = ["MixRows"]
 
-FINE, COARSE = 0.1, 4.0
+FINE = 0.1
 STEP_DB = 0.5
+FIELD_W = 84
 
 
 class MixRows(RowView):
@@ -52,6 +66,8 @@ class MixRows(RowView):
     def __init__(self, patch: Patch, traces: TraceSource, theme: Theme) -> None:
         super().__init__(patch, traces, theme)
         self._grab: tuple[Spot, float, float] | None = None
+        self._touched: Spot | None = None
+        self._field: ValueField | None = None
         alone = Qt.KeyboardModifier.AltModifier
         own_keys(self, Qt.Key.Key_M, Qt.Key.Key_S, Qt.Key.Key_G, alone | Qt.Key.Key_Left, alone | Qt.Key.Key_Right)
 
@@ -87,7 +103,7 @@ class MixRows(RowView):
         elif spot.kind == "key":
             self.key_asked.emit(row.layer.id)
         else:
-            self._grab = (spot, point.x(), self._place(row, spot))
+            self._grab, self._touched = (spot, point.x(), self._place(row, spot)), spot
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Drag what was taken; Shift or Ctrl fine."""
@@ -97,7 +113,8 @@ class MixRows(RowView):
             self.setToolTip(self._hover.tip if self._hover else "")
             return
         spot, x, place = self._grab
-        speed = FINE if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        finely = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+        speed = FINE if event.modifiers() & finely else 1.0
         place += (event.position().x() - x) * speed
         self._grab = (spot, event.position().x(), place)
         self._set(spot, place, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
@@ -109,18 +126,22 @@ class MixRows(RowView):
             self.settled.emit()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        """Back to the default."""
-        found = self._spot_at(event.position())
-        if found and found[1] and found[1].kind in ("level", "width"):
-            name = "level_db" if found[1].kind == "level" else "width"
-            self.moved.emit({found[1].module: {name: 0.0 if name == "level_db" else 1.0}})
-            self.settled.emit()
+        """Back to the default: level and width as declared, a send off."""
+        row, spot = self._spot_at(event.position()) or (None, None)
+        if row is None or spot is None:
+            return
+        if spot.kind == "send":
+            self.send_moved.emit(row.layer.id, spot.lane, SEND_LOW_DB)
+        elif spot.kind in ("level", "width"):
+            name = "level_db" if spot.kind == "level" else "width"
+            self.moved.emit({spot.module: {name: param_of(row.module, name).default}})
+        self.settled.emit()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """The wheel moves what is under the mouse by a step."""
+        """The wheel moves what is under the mouse by a step, if the rows have the focus; else the page scrolls."""
         found = self._spot_at(event.position())
         row, spot = found or (None, None)
-        if row is None or spot is None or spot.kind not in ("level", "width", "send"):
+        if not self.hasFocus() or row is None or spot is None or spot.kind not in ("level", "width", "send"):
             event.ignore()
             return
         steps = 1 if event.angleDelta().y() > 0 else -1
@@ -131,7 +152,7 @@ class MixRows(RowView):
         self.settled.emit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Up and down choose a row; left and right its level; Alt moves the row; M and S."""
+        """Up and down choose a row; left and right its level; Alt moves the row; M and S; a digit or Enter types."""
         key, names = event.key(), [row.layer.id for row in self._rows]
         here = names.index(self._selection) if self._selection in names else -1
         row = self._rows[here] if here >= 0 else None
@@ -146,6 +167,8 @@ class MixRows(RowView):
             step = (STEP_DB if key == Qt.Key.Key_Right else -STEP_DB) * fine
             self._move_level(row, step, alone=_alt(event))
             self.settled.emit()
+        elif row and (key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or (event.text() or "?") in "0123456789-−"):
+            self.edit(row, event.text().strip())
         elif key == Qt.Key.Key_M and row:
             self.toggle(row, "mute")
         elif key == Qt.Key.Key_G and row and not row.layer.effects:
@@ -154,6 +177,56 @@ class MixRows(RowView):
             self.solo(row, event.modifiers())
         else:
             super().keyPressEvent(event)
+
+    def edit(self, row: Row, begun: str = "") -> None:
+        """Type the level of a row, or its send that was touched last, in its place."""
+        if self._field is not None:
+            return
+        touched = self._touched if self._touched and self._touched.module == row.module.id else None
+        spot = touched or next(spot for spot in row.spots if spot.kind == "level")
+        name = f"{spot.kind.capitalize()} of {row.layer.name}"
+        self._field = ValueField(begun or self._text_of(row, spot), name, self)
+        self._field.returnPressed.connect(partial(self._typed, row, spot))
+        self._field.left.connect(self._end_edit)
+        box = QRect(round(spot.box.right()) - FIELD_W, round(spot.box.top()), FIELD_W, 24)
+        self._field.open(box, chosen=not begun)
+
+    def _text_of(self, row: Row, spot: Spot) -> str:
+        if spot.kind == "width":
+            return param_of(row.module, "width").format(self._value(row.module, "width"))
+        if spot.kind == "level":
+            return format_value(self._value(row.module, "level_db"), "db")
+        link = send_of(self._patch, row.layer, self._patch.layer(spot.lane))
+        return format_value(gain_db(link.amount), "db") if link else "off"
+
+    def _typed(self, row: Row, spot: Spot) -> None:
+        assert self._field is not None
+        text = self._field.text().strip()
+        try:
+            if spot.kind == "send":
+                level = SEND_LOW_DB if text.lower() == "off" else parse_value(text, "db")
+                if not SEND_LOW_DB <= level <= 0.0:
+                    lowest = format_value(SEND_LOW_DB, "db")
+                    raise ParameterError(f"a send can be {lowest} to 0 dB, or off")
+                self.send_moved.emit(row.layer.id, spot.lane, level)
+            else:
+                param = param_of(row.module, "level_db" if spot.kind == "level" else "width")
+                value = param.typed(parse_value(text, param.unit), row.layer.name)
+                if spot.kind == "level":
+                    self._move_level(row, value - self._value(row.module, "level_db"), alone=False)
+                else:
+                    self.moved.emit({row.module.id: {"width": value}})
+        except ParameterError as error:
+            self._field.refuse(str(error))
+            return
+        self._end_edit()
+        self.settled.emit()
+
+    def _end_edit(self) -> None:
+        """Put the field away."""
+        field, self._field = self._field, None
+        if field is not None:
+            field.close_to(self)
 
     def _together(self, row: Row) -> list[Row]:
         """The rows that move with one: those of its group."""

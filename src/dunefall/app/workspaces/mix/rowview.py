@@ -177,8 +177,8 @@ class RowView(QWidget):
         ]
         if not row.layer.effects:
             spots.append(Spot(QRectF(RAIL_X, y + 30, 190, 20), "key", module, tip=TIPS["key"]))
-            for k, lane in enumerate(effect_lanes(self._patch)):
-                box = QRectF(SEND_X[k] - 2, y + 2, SEND_W + 4, row.height - 4)
+            for x, lane in zip(SEND_X, effect_lanes(self._patch), strict=False):
+                box = QRectF(x - 2, y + 2, SEND_W + 4, row.height - 4)
                 spots.append(Spot(box, "send", module, lane.id, f"Send to {lane.name}; Alt-drag: pre-fader"))
         return spots
 
@@ -279,8 +279,8 @@ class RowView(QWidget):
             return
         under = QRectF(RAIL_X, y + 31, RAIL_W - 100, 18)
         self._paint_key(painter, row, under, silent)
-        for k, lane in enumerate(effect_lanes(self._patch)):
-            self._paint_send(painter, row, lane, SEND_X[k], middle)
+        for x, lane in zip(SEND_X, effect_lanes(self._patch), strict=False):
+            self._paint_send(painter, row, lane, x, middle)
 
     def _paint_button(self, painter: QPainter, spot: Spot, on: bool) -> None:
         theme = self._theme
