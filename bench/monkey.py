@@ -72,6 +72,7 @@ class Monkey:
     def __init__(self, window: MainWindow, seed: int) -> None:
         self.window, self.dice = window, random.Random(seed)
         self._within = 0
+        self._told = {notice.text for notice in window.notice.kept}
         self.faults, self.last = list[str](), deque[str](maxlen=LAST)
         usual = [(command.id, command.key) for command in window.commands if command.key]
         self._keys = [key for name, key in usual if name not in LEAVES] + list(PLAIN_KEYS) * 2
@@ -177,12 +178,22 @@ class Monkey:
         if dump_patch(self.window.session.patch) != self._first:
             self.faults.append("undone to the start, the patch is not the first one")
 
+    def _look(self) -> None:
+        """A module that gives invalid numbers is a fault, with its values."""
+        for message in list(self.window.notice.kept):
+            if "invalid numbers" in message.text and message.text not in self._told:
+                self._told.add(message.text)
+                values = [(m.name, m.type, dict(m.params)) for m in self.window.session.patch.modules()]
+                bad = [entry for entry in values if message.text.startswith(entry[0])]
+                self.faults.append(f"{message.text} {bad}")
+
     def round(self, count: int) -> None:
         """So many gestures, and back."""
         for number in range(count):
             self.gesture()
             if number % 8 == 0:
                 QTest.qWait(1)
+            self._look()
             if self.faults:
                 return
         self.back()
@@ -199,6 +210,7 @@ def run(gestures: int, seed: int, minutes: float) -> int:
         monkey._timer.stop()
         if monkey.faults:
             print(f"seed {seed + done}: after\n  " + "\n  ".join(monkey.last), "\n".join(monkey.faults), sep="\n")
+            sys.stdout.flush()
             os._exit(1)
         done += count
     print(f"{done} gestures from seed {seed}", flush=True)

@@ -318,9 +318,11 @@ class MainWindow(QMainWindow):
             if message.note:
                 tell(message.note)
         elif isinstance(message, say.Faults) and message.modules:
-            names = ", ".join(self.session.patch.module(module).name for module in message.modules)
-            key = self.key_of("reset")
-            tell(f"{names} produced invalid numbers and was muted. Select it and press {key} to restart it.")
+            there = [module for module in message.modules if self.session.patch.has(module)]
+            names = ", ".join(self.session.patch.module(module).name for module in there)
+            if names:
+                key = self.key_of("reset")
+                tell(f"{names} produced invalid numbers and was muted. Select it and press {key} to restart it.")
         elif isinstance(message, say.Turned):
             learned = self.session.control.turned(message.controller, message.place)
             if learned:

@@ -71,6 +71,12 @@ class MixRows(RowView):
         alone = Qt.KeyboardModifier.AltModifier
         own_keys(self, Qt.Key.Key_M, Qt.Key.Key_S, Qt.Key.Key_G, alone | Qt.Key.Key_Left, alone | Qt.Key.Key_Right)
 
+    def select(self, module: str) -> None:
+        """Show which layer is selected; what is typed is its level, until something else of it is touched."""
+        before = self._selection
+        super().select(module)
+        self._touched = self._touched if self._selection == before else None
+
     # -- changing -----------------------------------------------------------------------------------------------
 
     def _spot_at(self, point: QPointF) -> tuple[Row, Spot | None] | None:
