@@ -34,6 +34,8 @@ from dunefall.session import Session, open_patch
 __all__ = ["Monkey", "monkey_window"]
 
 ROUND, POPUP_MS, LAST = 250, 40, 40
+OUT = Path(__file__).parent.parent / "build" / "monkey.dunefall"
+"""The patch in which something went wrong."""
 PATIENCE = 12
 """Gestures within a dialog or a menu before it is closed."""
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -209,6 +211,8 @@ def run(gestures: int, seed: int, minutes: float) -> int:
         monkey.round(count)
         monkey._timer.stop()
         if monkey.faults:
+            OUT.parent.mkdir(exist_ok=True)
+            OUT.write_text(dump_patch(window.session.patch))
             print(f"seed {seed + done}: after\n  " + "\n  ".join(monkey.last), "\n".join(monkey.faults), sep="\n")
             sys.stdout.flush()
             os._exit(1)

@@ -10,6 +10,7 @@ import pytest
 import soundfile
 
 from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.sounds import import_sounds
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.changes import difference
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -19,6 +20,7 @@ from dunefall.render.job import RenderJob
 from dunefall.render.offline import blocks, render_to_array
 from dunefall.render.performance import Performance, by_hand
 from dunefall.render.player import NOW, Player, Step, glide
+from dunefall.session import open_patch
 from rig import demo
 
 SAMPLES = 48000
@@ -196,3 +198,19 @@ def test_another_rate_keeps_the_times() -> None:
     for at in (0.2, 0.5, 0.9):
         window = [np.abs(x[int(at * r) : int((at + 0.05) * r)]).mean() for x, r in ((slow, 48000), (fast, 96000))]
         assert window[0] == pytest.approx(window[1], rel=0.6)
+
+
+def test_after_silence_everything_sounds_as_from_the_start() -> None:
+    """Constants that several modules share must not be cleared with what they remember: they would fault for ever."""
+    patch, _ = open_patch("demo:")
+    import_sounds(patch)
+    player = Player(compile_patch(patch, rate=48000))
+    sound = np.zeros((24000, 2))
+    player.fill(sound)
+    by_hand(Clear())(player)
+    player.fill(np.zeros((24000, 2)))
+    assert not player.program.memory.faults.any()
+    later = np.zeros((48000, 2))
+    player.fill(later)
+    assert np.isfinite(later).all()
+    assert np.abs(later).max() > 0.25 * np.abs(sound).max()

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.compiler.plan import Floats, LoopModule, Memory, Plan, ramp_place
-from dunefall.compiler.records import RAMP_S
+from dunefall.compiler.records import QUANTUM, RAMP_S
 from dunefall.patch.model import Patch, Place
 
 __all__ = ["Program"]
@@ -186,5 +186,5 @@ class Program:
         """Clear all memories: every echo and every tone starts from nothing."""
         for module in self.copies:
             self.reset(module)
-        self.memory.rows[:] = 0.0
-        self.memory.bases["stale"] = 1
+        for row in self.row_at.values():  # not all rows: some hold constants that nobody would write again
+            self.memory.rows[row : row + QUANTUM] = 0.0

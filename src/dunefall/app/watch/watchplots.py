@@ -213,8 +213,8 @@ class Spectrogram(Plot):
         painter, theme, plot = QPainter(self), self._theme, self.plot
         told = ""
         if self._cursor is not None:
-            share = 1 - (self._cursor.x() - plot.x()) / plot.width()
-            up = 1 - (self._cursor.y() - plot.y()) / plot.height()
+            share = 1 - min(max((self._cursor.x() - plot.x()) / max(plot.width(), 1), 0.0), 1.0)
+            up = 1 - min(max((self._cursor.y() - plot.y()) / max(plot.height(), 1), 0.0), 1.0)
             hz = LOW_HZ * (HIGH_HZ / LOW_HZ) ** up
             row, column = int(up * (GRAM_ROWS - 1)), int((1 - share) * (GRAM_COLUMNS - 1))
             told = f"−{share * GRAM_SECONDS:.1f} s  {format_value(hz, 'hz')}  {self.levels[row, column]:.0f} dB"
