@@ -42,7 +42,8 @@ def _counting(spec: ModuleSpec, param: Param) -> dict[str, float]:
 def _values(param: Param) -> list[float]:
     if param.choices:
         return [float(k) for k in range(len(param.choices))]
-    return [param.from_rail(place) for place in PLACES]
+    one = [1.0] if param.low <= 1.0 <= param.high and param.default != 1.0 else []
+    return [*(param.from_rail(place) for place in PLACES), *one]
 
 
 def fed(spec: ModuleSpec, moving: tuple[str, ...]) -> dict[str, np.ndarray]:

@@ -389,6 +389,19 @@ def test_a_module_is_put_into_a_link_whose_row_has_the_keys(window: MainWindow, 
     assert window.session.patch.link(link.id).amount == link.amount
 
 
+def test_a_link_whose_card_is_removed_while_it_is_drawn_ends(window: MainWindow, qtbot: QtBot) -> None:
+    view = window.page("build").canvas.viewport()
+    start = card(window, "drip-line-hold")
+    edge = QPoint(window.page("build").canvas.card_rect("drip-line-hold").right() - 4, start.y())
+    qtbot.mousePress(view, LEFT, PLAIN, edge)
+    qtbot.mouseMove(view, edge + QPoint(60, 40))
+    assert window.page("build").canvas._drawn_link is not None
+    window.actions_by_id["remove"].trigger()
+    assert window.page("build").canvas._drawn_link is None
+    view.grab()
+    qtbot.mouseRelease(view, LEFT, PLAIN, edge + QPoint(60, 40))
+
+
 def test_a_module_is_swapped(window: MainWindow, qtbot: QtBot) -> None:
     window.selection.select("drip-line-low-pass")
     window.actions_by_id["swap"].trigger()

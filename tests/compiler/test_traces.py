@@ -52,3 +52,14 @@ def test_probes_keep_the_last_samples_and_silence_where_nothing_is_watched() -> 
     assert traces.counts[2] == 6 * QUANTUM
     np.testing.assert_array_equal(np.roll(traces.probes[0], -2 * QUANTUM), signals[0, 2 * QUANTUM :].astype("f4"))
     assert (traces.probes[1] == 0).all()
+
+
+def test_a_bin_is_shown_when_it_is_full() -> None:
+    for split in (QUANTUM, 17):
+        traces = traces_of_two_modules()
+        run(traces, TRACE_QUANTUMS - 1, split)
+        assert traces.counts[0] == 0
+        assert (traces.bins == 0).all(), "nothing of a bin that still fills"
+        run(traces, 1, split)
+        assert traces.counts[0] == 1
+        assert (traces.bins[:, 0] != 0).all()

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
-from dunefall.patch.model import Layer, Module, Patch, SoundRef
+from dunefall.patch.model import MOST_VOICES, Layer, Module, Patch, SoundRef
 from dunefall.session import open_patch
 from rig import demo
 
@@ -278,3 +278,19 @@ def test_paths_of_sounds_stand_relative_to_the_file(tmp_path: Path) -> None:
 def test_fields_left_out_have_the_values_of_a_new_patch() -> None:
     read, new = parse_patch(b'{"format": 2, "layers": [], "links": []}'), Patch()
     assert (read.tempo_bpm, read.seed, read.layout, read.title) == (new.tempo_bpm, new.seed, new.layout, new.title)
+
+
+@pytest.mark.parametrize(
+    ("field", "good", "bad"),
+    [("spread", (0, 0.0, 1, 1.0, 0.3), (-0.001, 1.001)), ("voices", (1, MOST_VOICES), (0, MOST_VOICES + 1))],
+)
+def test_the_ends_of_a_layer_s_ranges_are_in_them(field: str, good: tuple[float, ...], bad: tuple[float, ...]) -> None:
+    raw = json.loads(dump_patch(demo()))
+    layer = next(k for k, layer in enumerate(raw["layers"]) if layer["id"] == "fog-air")
+    for value in good:
+        raw["layers"][layer][field] = value
+        assert getattr(parse_patch(json.dumps(raw).encode()).layer("fog-air"), field) == value
+    for value in bad:
+        raw["layers"][layer][field] = value
+        with pytest.raises(PatchError, match=field):
+            parse_patch(json.dumps(raw).encode())

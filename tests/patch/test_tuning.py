@@ -56,3 +56,13 @@ def test_files(tmp_path: Path) -> None:
         load_tuning(file)
     with pytest.raises(StorageError, match="cannot read"):
         load_tuning(tmp_path / "none.scl")
+
+
+@pytest.mark.parametrize(("last", "good"), [("1.0", True), ("0.5", True), ("0.0", False), ("-3.0", False)])
+def test_the_last_note_lies_above_the_root(last: str, good: bool) -> None:
+    text = f"! a\nA\n 2\n!\n 0.25\n {last}\n"
+    if good:
+        assert parse_tuning(text)[1][-1] == float(last)
+    else:
+        with pytest.raises(PatchError, match="above the root"):
+            parse_tuning(text)

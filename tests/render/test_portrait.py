@@ -7,7 +7,7 @@ import pytest
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.render.portrait import RATE, portrait
+from dunefall.render.portrait import RATE, _partials, portrait
 
 
 def spec(type_id: str) -> ModuleSpec:
@@ -34,3 +34,16 @@ def test_a_response_is_measured_at_its_values() -> None:
     assert low[0] == pytest.approx(0.0, abs=0.2)
     assert low[1] == pytest.approx(-3.0, abs=0.3)
     assert low[2] - low[3] == pytest.approx(12.0, abs=1.5)
+
+
+def test_a_spectrum_is_in_decibels_below_the_strongest_partial() -> None:
+    """A triangle's third partial is 1/9 of the first (Fourier series of the triangle)."""
+    partials = _partials(np.asarray(triangle(220.0)), np.array([100.0, 220.0, 440.0, 660.0, 880.0]))
+    assert partials[1] == pytest.approx(0.0, abs=0.01)
+    assert partials[3] == pytest.approx(20 * np.log10(1 / 9), abs=0.1)
+    assert partials[2] < -80
+
+
+def triangle(hz: float) -> np.ndarray:
+    at = 2 * np.pi * hz * np.arange(48000) / 48000
+    return sum((-1) ** k * np.sin((2 * k + 1) * at) / (2 * k + 1) ** 2 for k in range(20))

@@ -87,7 +87,7 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
     if len(notes) < count:
         raise PatchError(f"line {at} promises {count} notes; {len(notes)} follow")
     cents = [_cents(line.split()[0], k) for k, line in notes[:count]]
-    if max(cents) <= 0.0 or cents[-1] <= 0.0:
+    if cents[-1] <= 0.0:
         raise PatchError(f"line {notes[count - 1][0]}: the last note must lie above the root; got {cents[-1]:g} cents")
     return title, (*sorted(cent for cent in cents[:-1] if cent >= 0.0), cents[-1])
 

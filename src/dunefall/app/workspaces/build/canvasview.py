@@ -75,6 +75,8 @@ class CanvasView(QAbstractScrollArea):
     def show_patch(self) -> None:
         """Show the patch as it is seen now."""
         self.still.show_patch()
+        if self._drawn_link is not None and not self.still.patch.has(self._drawn_link[0]):
+            self._drawn_link = None  # its card was removed while it was drawn
         self._fit_scroll_bars()
         self.refresh()
 
