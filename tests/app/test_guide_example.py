@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QInputDialog
+from PySide6.QtWidgets import QAbstractButton, QInputDialog, QLabel
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import NOON
@@ -17,8 +17,11 @@ from dunefall.app.shell.commands import gathered
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.app.workspaces.mix.commands import turn_send
+from dunefall.catalogue import catalogue
 from dunefall.catalogue.repeats import repeat_of_patch
+from dunefall.catalogue.search import starter
 from dunefall.engine.messages import EngineOptions
+from dunefall.patch.library import starters
 from dunefall.patch.mixing import effect_lanes
 from dunefall.patch.model import SHARED_ID, Patch
 from dunefall.session import Session
@@ -108,3 +111,37 @@ def test_links_of_the_guide_lead_somewhere() -> None:
     for page in GUIDE.glob("*.md"):
         for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
             assert (page.parent / target).exists(), f"{page.name}: {target}"
+
+
+NAMES = re.compile(r"(?<!\*)\*([A-Z+][^*\n]+?)\*(?!\*)|\*\*([A-Z+][^*\n]+?)\*\*")
+HEADINGS = re.compile(r"^\*\*[^*]+[.?:]?\*\*[.:]? ", re.M)
+
+
+def texts_of_the_window(window: MainWindow) -> str:
+    """What the window can show: its commands, its widgets, its modules and their values, and the texts in its code."""
+    shown = [command.text for command in window.commands]
+    shown += [widget.text() for kind in (QAbstractButton, QLabel) for widget in window.findChildren(kind)]
+    for spec in catalogue().values():
+        shown += [spec.name, *(port.name for port in (*spec.targets, *spec.outputs, *spec.series)), *spec.words]
+        shown += [choice for param in spec.params for choice in param.choices]
+        shown += [preset.name for preset in spec.presets]
+    shown += [path.read_text() for path in (GUIDE.parent.parent / "src" / "dunefall" / "app").rglob("*.py")]
+    shown += [path.read_text() for path in (GUIDE.parent.parent / "src" / "dunefall" / "catalogue").glob("*.py")]
+    shown += [starter(name).title for name in starters()]
+    return "\n".join(shown).lower()
+
+
+def test_buttons_and_names_of_the_guide_are_in_the_window(demo_window: MainWindow) -> None:
+    """Every *name* and **name** of the guide that is no heading of a paragraph can be read somewhere in the window."""
+    known, missing = texts_of_the_window(demo_window), []
+    for page in [*GUIDE.glob("*.md")]:
+        text = HEADINGS.sub("", page.read_text())
+        for match in NAMES.finditer(text):
+            name = (match[1] or match[2]).strip(".:?").replace("**", "")
+            if name.lower().rstrip("…") not in known and not ({name} & GIVEN):
+                missing.append(f"{page.name}: {name}")
+    assert missing == []
+
+
+GIVEN = {"Tank", "Drops", "Wide hall"}
+"""What the worked example calls things."""

@@ -163,8 +163,8 @@ class Master(QWidget):
         draw_text(painter, box, f"target {target:.0f} LUFS".replace("-", "−"), mono(11, 400), theme.colour("text2"))
         box = QRectF(RAIL_X + RAIL_W + 8, 11, VALUE_W, 18)
         draw_text(painter, box, format_value(level, "db"), mono(13, 600), theme.colour("text"), right=True)
-        away = self._short - target
-        text = "silent" if self._short < -90 else f"{abs(away):.1f} LU {'above' if away > 0 else 'below'} target"
+        away = self._whole - target
+        text = "silent" if self._whole < -90 else f"{abs(away):.1f} LU {'above' if away > 0 else 'below'} target"
         draw_text(painter, QRectF(590, 8, self.width() - 600, 18), text, sans(13), theme.colour("text"))
 
     def _course(

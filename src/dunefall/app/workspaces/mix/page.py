@@ -28,7 +28,7 @@ from dunefall.session.edits.modules import set_params, set_series, set_together
 
 __all__ = ["MixPage"]
 
-SIDE_W, SIDE_LEAST_W, ROWS_W, NARROW_W = 480, 288, 804, 380
+SIDE_W, SIDE_LEAST_W, ROWS_W, NARROW_W = 480, 288, 818, 380
 Fold = Literal["stereo", "mono"]
 """Outputs of each layer that are shown."""
 
