@@ -58,6 +58,8 @@ def _module(spec: ModuleSpec) -> str:
     if spec.series:
         parts.append("\n".join(["**Is drawn**", "", *(_series(series) for series in spec.series)]))
     parts.append("\n".join(["**Gives**", "", *(_output(port, spec) for port in spec.outputs)]))
+    if spec.presets:
+        parts.append("\n".join(["**Presets**", "", *(f"- {x.name}: {x.sentence}" for x in spec.presets)]))
     parts.append(f"*Method: {'; '.join(spec.sources)}.*")
     return "\n\n".join(parts)
 
