@@ -126,7 +126,6 @@ class LinkRow(QWidget):
         self._bins: NDArray[np.float32] | None = None
         self._image = TraceImage()
         self._still: tuple[object, QPixmap] | None = None
-        self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
@@ -144,6 +143,7 @@ class LinkRow(QWidget):
     def set_link(self, link: Link, span: str = "") -> None:
         """Show these values, and from where to where they move the target; emits nothing."""
         self.link, self._span = link, span
+        self.setFixedHeight(HEIGHT if self._below() else FIRST_H)
         self.setAccessibleName(f"{'Moves' if self._outwards else 'Moved by'} {self._name}")
         below = f"; {self._below()}" if self._below() else ""
         self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off") + below)

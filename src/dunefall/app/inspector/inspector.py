@@ -39,7 +39,7 @@ from dunefall.patch.model import Module, Patch
 
 __all__ = ["Inspector"]
 
-WIDTH = 340
+WIDTH = 334
 MANY = 9
 """A module with so many values and inputs has a field in which one is looked for."""
 OWN_SOUNDS = {"file": "Shipped sound: iron gate", "table": "Built-in tables", "response": "Computed places"}

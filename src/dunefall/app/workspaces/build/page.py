@@ -32,7 +32,7 @@ from dunefall.session.quietwatch import QuietWatch
 
 __all__ = ["BuildPage"]
 
-WATCH_H, INSPECTOR_W = (130, 170, 420), (300, 340, 560)
+WATCH_H, INSPECTOR_W = (130, 170, 420), (300, 334, 560)
 """Least, usual and largest height of Watch and width of the inspector, in px."""
 WATCH_FROM_H = 588
 """A page that is lower has no room for Watch."""
