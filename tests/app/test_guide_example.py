@@ -122,7 +122,12 @@ def texts_of_the_window(window: MainWindow) -> str:
     shown = [command.text for command in window.commands]
     shown += [widget.text() for kind in (QAbstractButton, QLabel) for widget in window.findChildren(kind)]
     for spec in catalogue().values():
-        shown += [spec.name, f"New {spec.name}", *(port.name for port in (*spec.targets, *spec.outputs, *spec.series)), *spec.words]
+        shown += [
+            spec.name,
+            f"New {spec.name}",
+            *(port.name for port in (*spec.targets, *spec.outputs, *spec.series)),
+            *spec.words,
+        ]
         shown += [choice for param in spec.params for choice in param.choices]
         shown += [preset.name for preset in spec.presets]
     shown += [path.read_text() for path in (GUIDE.parent.parent / "src" / "dunefall" / "app").rglob("*.py")]

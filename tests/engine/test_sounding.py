@@ -231,3 +231,33 @@ def test_a_device_gets_all_channels_or_what_they_fold_to(sounding: Sounding) -> 
     for _ in range(100):
         sounding.fill(narrow)
     assert np.abs(narrow).max() <= 10 ** (-1 / 20)
+
+
+@pytest.mark.parametrize("fade_s", [0.05, 0.4])
+def test_a_fade_lasts_as_long_as_asked(sounding: Sounding, fade_s: float) -> None:
+    """Half of the amplitude after half of the time, all of it at its end: against the same sound without a fade."""
+    sounding.monitor = Monitor(limited=False)
+    patch = sine_patch()
+    whole = np.zeros((48000, 2))
+    Player(compile_patch(patch, rate=48000)).fill(whole)
+    swap(sounding, patch)
+    play(sounding, 1)
+    sounding.set_playing(True, fade_s)
+    out, size = play(sounding, 60)[:, 0], 218  # one period of 220 Hz
+    for share, gain in ((0.25, 0.25), (0.5, 0.5), (0.75, 0.75), (1.2, 1.0)):
+        at = round(share * fade_s * 48000) - size // 2
+        measured = np.sqrt(np.mean(out[at : at + size] ** 2) / np.mean(whole[at : at + size, 0] ** 2))
+        assert measured == pytest.approx(gain, abs=0.04)
+
+
+@pytest.mark.parametrize("fold", ["", "mono", "stereo"])
+def test_channels_that_nothing_is_for_are_silent(sounding: Sounding, fold: str) -> None:
+    sounding.monitor = Monitor(limited=False, fold=fold)
+    swap(sounding, sine_patch())
+    sounding.set_playing(True)
+    out = np.ones((512, 4))
+    for _ in range(4):
+        out[:] = 1.0
+        sounding.fill(out)
+    assert (out[:, 2:] == 0.0).all()
+    assert np.abs(out[:, :2]).max() > 0.01
