@@ -34,3 +34,5 @@ bench: setup
 soak: setup
 	$(BIN)/python -m bench.soak
 	$(BIN)/python -m bench.mutations
+	scripts/with-display $(BIN)/python -m bench.gestures
+	scripts/with-display $(BIN)/python -m bench.monkey

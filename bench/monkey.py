@@ -189,6 +189,10 @@ class Monkey:
                 bad = [entry for entry in values if message.text.startswith(entry[0])]
                 self.faults.append(f"{message.text} {bad}")
 
+    def stop(self) -> None:
+        """Answer nothing any more."""
+        self._timer.stop()
+
     def round(self, count: int) -> None:
         """So many gestures, and back."""
         for number in range(count):
@@ -209,7 +213,7 @@ def run(gestures: int, seed: int, minutes: float) -> int:
         monkey = Monkey(window, seed + done)
         count = min(ROUND, gestures - done)
         monkey.round(count)
-        monkey._timer.stop()
+        monkey.stop()
         if monkey.faults:
             OUT.parent.mkdir(exist_ok=True)
             OUT.write_text(dump_patch(window.session.patch))

@@ -217,3 +217,20 @@ def test_all_of_the_mix_is_in_the_journal(tmp_path: Path) -> None:
     loaded = load_take(tmp_path / "mix.dunetake")
     assert loaded.entries == take.entries
     assert loaded.patch_at(9600).layers == heard_of
+
+
+def test_a_loop_round_the_listener_keeps_turning_and_has_few_handles() -> None:
+    """Drawn once round with 200 places, as a mouse gives them: it crosses straight behind without going back."""
+    dice = np.random.default_rng(4)
+    loop = []
+    for k in range(201):
+        angle = (k / 200 * 360 + 180) % 360 - 180 + dice.normal(0, 0.6)
+        loop.append((0.02 * k, (angle + 180) % 360 - 180, 5.0 + 0.3 * math.sin(k / 30)))
+    patch = with_loop(two_layers(), two_layers().layer("low"), loop)
+    gesture = next(module for module in patch.modules() if module.type == "gesture")
+    path = np.array(gesture.series["path_x"])
+    assert gesture.params["turning"] == 1.0
+    assert len(path) <= 32
+    turns = np.unwrap(path * np.pi)
+    assert (np.diff(turns) > 0).all()
+    assert turns[-1] - turns[0] == pytest.approx(2 * np.pi, abs=0.2)

@@ -33,7 +33,7 @@ MOST_EFFECTS = 4
 SOLO, FAINT_SOLO = 1, 2
 HALF_TURN, OCTAVES = 180.0, 4.0
 """Degrees and octaves of distance that a drawn loop's 1 stands for."""
-FEWEST_HANDLES, MOST_LOOP_POINTS, LOOP_TOLERANCE = 4, 257, 0.015
+FEWEST_HANDLES, MOST_LOOP_POINTS, LOOP_TOLERANCE = 4, 33, 0.015
 """How many places a drawn loop keeps, and how far it may be from what was drawn."""
 FAINT = 0.1
 """Gain of what is not soloed where the others stay faint."""
@@ -282,13 +282,14 @@ def _even_times(loop: Sequence[tuple[float, float, float]], middle: float) -> tu
     """A drawn, closed loop across and away in -1..1, at the fewest even times that leave its form."""
     times = np.array([x[0] for x in loop]) - loop[0][0]
     drawn = np.array([(x[1] / HALF_TURN, math.log2(x[2] / middle) / OCTAVES) for x in loop])
+    drawn[:, 0] = np.unwrap(drawn[:, 0], period=2.0)  # a way round the listener goes on behind
     for count in range(FEWEST_HANDLES, MOST_LOOP_POINTS):
         even = np.linspace(0.0, times[-1], count)
         kept = np.stack([np.interp(even, times, drawn[:, k]) for k in range(2)])
         again = np.stack([np.interp(times, even, row) for row in kept], axis=1)
         if np.abs(again - drawn).max() <= LOOP_TOLERANCE:
             break
-    return [_within(x) for x in kept[0]], [_within(y) for y in kept[1]]
+    return [_within((x + 1.0) % 2.0 - 1.0) for x in kept[0]], [_within(y) for y in kept[1]]
 
 
 def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, float]]) -> Patch:
@@ -316,7 +317,8 @@ def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, flo
         for link in patch.links_into(output.id, port):
             patch = patch.without_link(link.id)
     gesture = Module(
-        patch.free_id("gesture"), "gesture", f"Way of {layer.name}"[:60], {"length_s": seconds, "smooth_s": 0.3},
+        patch.free_id("gesture"), "gesture", f"Way of {layer.name}"[:60],
+        {"length_s": seconds, "smooth_s": 0.3, "turning": 1.0},
         series={"path_x": tuple(across), "path_y": tuple(away)},
     )  # fmt: skip
     patch = patch.with_new_module(layer.id, gesture)

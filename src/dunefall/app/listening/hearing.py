@@ -7,7 +7,7 @@ from dataclasses import replace
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
-from dunefall.session.edits.modules import set_param
+from dunefall.session.edits.modules import set_param, set_together
 
 __all__ = ["COMMANDS", "hear_link_alone", "key_released", "turn_button"]
 
@@ -26,9 +26,14 @@ def solo_layer(context: Context) -> None:
 
 
 def _turn_layer(context: Context, param: str) -> None:
-    layer = context.selection.layer
-    if layer is not None:
-        turn_button(context, layer.id, param)
+    """Turn the button of the selected module's layer, and of the layers of all that are marked beside it."""
+    document, selection = context.session.document, context.selection
+    layers = dict.fromkeys(selection.seen.layer_of(module).output_id for module in sorted(selection.chosen))
+    outputs = [output for output in layers if document.patch.has(output)]
+    if outputs:
+        now = document.patch.module(outputs[0]).params.get(param, 0.0)
+        set_together(document, {output: {param: 0.0 if now else 1.0} for output in outputs})
+        document.end_merge()
 
 
 def turn_button(context: Context, layer: str, param: str) -> None:

@@ -8,6 +8,7 @@ from dunefall.base.arrays import Drawn, Row, Scalar, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.follow import approach_step
+from dunefall.dsp.maths import floor
 
 __all__ = ["FIGURE", "MODULE", "MOST_POINTS"]
 
@@ -22,8 +23,8 @@ FIGURE = (
 
 
 def kernel(
-    reset: Row, length_s: Row, mode: Row, smooth_s: Row, path_x: Drawn, path_y: Drawn, x: Row, y: Row, place: Row,
-    state: State, rate: Scalar,
+    reset: Row, length_s: Row, mode: Row, smooth_s: Row, turning: Row, path_x: Drawn, path_y: Drawn, x: Row, y: Row,
+    place: Row, state: State, rate: Scalar,
 ) -> None:  # fmt: skip
     """State: place in the movement [0, 1], last reset, the smoothed place of the hand, 1 once begun, 1 on the way
     back."""
@@ -35,14 +36,32 @@ def kernel(
             phase = back = 0.0
         last = reset[i]
         at = 1.0 - phase if back > 0.5 and way == TO_AND_FRO else phase
-        goal_x, goal_y = drawn(path_x, at, way == LOOP), drawn(path_y, at, way == LOOP)
+        turns, goal_y = turning[i] > 0.5, drawn(path_y, at, way == LOOP)
+        goal_x = _turned(path_x, at, way == LOOP) if turns else drawn(path_x, at, way == LOOP)
         step = 1.0 if begun == 0.0 else approach_step(smooth_s[i], rate)
-        across += (goal_x - across) * step
+        across = _round(across + _round(goal_x - across) * step) if turns else across + (goal_x - across) * step
         up += (goal_y - up) * step
         begun = 1.0
         x[i], y[i], place[i] = across, up, at
         phase, back = _further(phase, back, 1.0 / max(length_s[i] * rate, 1.0), way)
     state[PHASE], state[RESET], state[X], state[Y], state[BEGUN], state[BACK] = phase, last, across, up, begun, back
+
+
+@njit(error_model="numpy", forceinline=True)
+def _round(turns: float) -> float:
+    """An angle in half turns, within one half turn of straight ahead: -1 and 1 are the same."""
+    return turns - 2.0 * floor((turns + 1.0) / 2.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _turned(path: Drawn, at: float, closed: bool) -> float:
+    """An angle between two of a path, the shorter way round."""
+    count = int(path[0])
+    place = at * (count if closed else count - 1)
+    first = min(int(place), count - 1)
+    before, after = path[1 + first], path[1 + (first + 1) % count]
+    share = 0.0 if not closed and first == count - 1 else place - first
+    return _round(before + _round(after - before) * share)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -69,6 +88,8 @@ MODULE = ModuleSpec(
               ("round", "to and fro", "once")),
         Param("smooth_s", "Smoothing", "s", 0.0005, 10, 0.1, "Smoothing time.", taper="octaves",
               amount=1.0),
+        Param("turning", "Across", "choice", 0, 1, 0, "A line, or an angle: then −1 and 1 are the same, and a way "
+              "round the listener keeps turning.", ("a line", "an angle")),
     ),
     series=(
         Series("path_x", "Across", "none", -1, 1, FIGURE[0], "Horizontal position of the hand, at even intervals.",

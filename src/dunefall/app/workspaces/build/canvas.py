@@ -166,10 +166,14 @@ class BuildCanvas(CanvasView):
                 QToolTip.hideText()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows move from card to card, Enter goes to the selection's values; L shows all links while it is held."""
+        """Arrows move from card to card, Home and End show the beginning and the end of long lanes, Enter goes to the
+        selection's values; L shows all links while it is held."""
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         if event.key() in steps:
             self._step(*steps[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            bar = self.horizontalScrollBar()
+            bar.setValue(bar.minimum() if event.key() == Qt.Key.Key_Home else bar.maximum())
         elif event.key() == Qt.Key.Key_Escape:
             self._selection.select("")
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._selection.module:

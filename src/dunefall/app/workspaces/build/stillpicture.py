@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
@@ -33,6 +35,8 @@ from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 __all__ = ["CARD_BINS", "MARGIN", "StillPicture", "card_value"]
 
 CARD_BINS, LANE_EDGE = 400, 2
+VALUE_W = CARD_W - 56.0
+"""Room for the value on a card; the rest is its name's."""
 BUTTONS = {"mute": "M", "solo": "S"}
 MARGIN = 8
 _LEGEND = {
@@ -59,6 +63,21 @@ def card_value(patch: Patch, module: Module) -> str:
     if param.idle_with and patch.links_into(module.id, param.idle_with):
         return ""
     return param.format(module.params.get(param.id, param.default))
+
+
+def shorter(value: str) -> str:
+    """A value in fewer letters: a clock without the tempo, a number with two digits.
+
+    Examples
+    --------
+    >>> shorter("92 · 1/16."), shorter("0.0909 Hz"), shorter("−12.50 st")
+    ('1/16.', '0.091 Hz', '−12 st')
+    """
+    beats = value.rpartition("· ")[2]
+    number, _, unit = beats.replace("−", "-").partition(" ")
+    with contextlib.suppress(ValueError):
+        return f"{float(f'{float(number):.2g}'):g} {unit}".strip().replace("-", "−")
+    return beats
 
 
 class StillPicture:
@@ -341,7 +360,9 @@ class StillPicture:
         value = "stopped" if faulty else "unused" if module.id in self.asleep else card_value(self.patch, module)
         value = "quiet" if module.id in self.quiet and not faulty and not module.bypassed else value
         value_font, name_font = mono(11), QFont(sans(12, 600 if chosen else 500))
-        width = min(text_width(value, value_font), CARD_W - 12 - 44.0)
+        if text_width(value, value_font) > VALUE_W:
+            value = shorter(value)
+        width = min(text_width(value, value_font), VALUE_W)
         value_box = QRectF(card.x + CARD_W - 6 - width, card.y + 4, width, 16)
         draw_text(painter, value_box, value, value_font, theme.colour("hot" if faulty else "text2"), right=True)
         name_font.setStrikeOut(module.bypassed)
