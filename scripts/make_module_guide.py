@@ -23,7 +23,7 @@ from dunefall.render.portrait import Portrait, portrait
 FOLDER = Path(__file__).parent.parent / "docs" / "modules"
 WIDTH, HEIGHT, MARGIN = 640, 132, 18
 INKS = ("#b4531a", "#1f7a70", "#5b4a9e", "#8a6d3b")
-THUMBNAILS, THUMB_SECONDS = DATA / "thumbnails.json", 12.0
+THUMBNAILS, THUMB_SECONDS, MOST_TICKS = DATA / "thumbnails.json", 12.0, 8
 TOP_DB, BOTTOM_DB = 24.0, -60.0
 EXAMPLES = {
     "equaliser": {"low_db": 9.0, "a_db": -12.0, "a_q": 2.0, "b_db": 6.0, "high_db": -9.0},
@@ -47,13 +47,22 @@ def write_thumbnails() -> None:
     made: dict[str, dict[str, object]] = {}
     for spec in catalogue().values():
         seen = portrait(spec, EXAMPLES.get(spec.id))
-        made[spec.id] = thumbnail(spec.outputs[0].role, next(iter(seen.curves.values())), *_span(seen))
+        first = next(iter(seen.curves.values()))
+        if spec.outputs[0].role == "gate":
+            first = first[: _end_of_ticks(first)]
+        made[spec.id] = thumbnail(spec.outputs[0].role, first, *_span(seen))
     for name, path in starters().items():
         sound = render_to_array(load_patch(path), seconds=THUMB_SECONDS, rate=24000.0)[:, 0]
         most = max(float(np.abs(sound).max()), 1e-6)
         made[name] = thumbnail("audio", sound, -most, most)
     lines = ",\n".join(f"{json.dumps(name)}: {json.dumps(thumb)}" for name, thumb in made.items())
     THUMBNAILS.write_text(f"{{\n{lines}\n}}\n")
+
+
+def _end_of_ticks(gate: NDArray[np.float64]) -> int:
+    """Where as many ticks as can be told apart in a tiny picture have gone by."""
+    rises = np.flatnonzero(np.diff(gate) > 0.5)
+    return int(rises[MOST_TICKS]) if len(rises) > MOST_TICKS else len(gate)
 
 
 def thumbnail(role: str, values: NDArray[np.float64], low: float, high: float) -> dict[str, object]:
