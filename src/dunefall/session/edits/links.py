@@ -216,7 +216,19 @@ def softened(patch: Patch, module: str) -> tuple[Patch, str] | None:
 
 
 def soften(document: Document, module: str) -> str:
-    """Soften a module's jumps, see ``softened``: one undo step; returns the slew's id, or nothing."""
+    """Soften a module's jumps, see ``softened``; returns the slew's id, or nothing.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    module : str
+        Id of the module.
+
+    Returns
+    -------
+    str
+    """
     made = softened(document.patch, module)
     if made is None:
         return ""
