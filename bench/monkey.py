@@ -28,7 +28,7 @@ from dunefall.app.controls.theme import NOON
 from dunefall.app.shell.start import make_app
 from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
-from dunefall.patch.files import dump_patch
+from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.session import Session, open_patch
 
 __all__ = ["Monkey", "monkey_window"]
@@ -168,11 +168,14 @@ class Monkey:
             QTest.mouseRelease(widget, LEFT, held, inside)
 
     def back(self) -> None:
-        """Close what is open, and undo until nothing can be undone."""
+        """Close what is open, see whether the patch can be saved and read, and undo until nothing can be undone."""
         self._timer.stop()
         for dialog in self.window.findChildren(QDialog):
             dialog.close()
         self.window.session.trial.end()
+        text = dump_patch(self.window.session.patch)
+        if parse_patch(text.encode()) != self.window.session.patch:
+            self.faults.append("what is saved is not what is read")
         undo, document = self.window.actions_by_id["undo"], self.window.session.document
         while document.undo_label:
             undo.trigger()

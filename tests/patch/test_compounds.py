@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
+from dunefall.catalogue.joining import joinings
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.compounds import (
@@ -20,6 +21,7 @@ from dunefall.patch.compounds import (
     modules_in,
     parent_of,
     with_new_compound,
+    with_new_parts,
     without_compound,
 )
 from dunefall.patch.copying import clip_of, clip_text, parse_clip, with_copy
@@ -202,3 +204,16 @@ def test_a_file_of_the_library_that_is_none_is_told(tmp_path: Path) -> None:
 )  # fmt: skip
 def test_a_picture_that_is_none_is_left_out(raw: object) -> None:
     assert picture_of(replace(PATCH, extra={"picture": raw})) is None
+
+
+def test_what_is_added_to_an_open_compound_belongs_to_it_where_it_is_in_its_layer() -> None:
+    """An envelope and its amplifier do; the clock that starts it goes to Shared, and a file that says otherwise would
+    not open."""
+    made = next(joinings(WITH, "a", "envelope", "low"))
+    assert made.told.startswith("Envelope: started by Clock")
+    whole = with_new_parts(WITH, made.patch, "sweep")
+    found = compound_of(whole, "sweep")
+    assert found is not None
+    assert set(found.parts) - set(SWEEP.parts) == {"envelope-1"}
+    assert whole.layer_of("clock-1").id == "shared"
+    assert parse_patch(dump_patch(whole).encode()) == whole

@@ -131,7 +131,7 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
 
 
 def with_new_parts(before: Patch, after: Patch, compound_id: str) -> Patch:
-    """``after`` with everything new since ``before`` that is in no compound put into this one.
+    """``after`` with everything new since ``before`` that is in no compound, and in this one's layer, put into it.
 
     Parameters
     ----------
@@ -147,8 +147,10 @@ def with_new_parts(before: Patch, after: Patch, compound_id: str) -> Patch:
     Patch
         The changed patch.
     """
-    known = {*_ids(before), *parents(after)}
-    return with_parts(after, compound_id, [part for part in _ids(after) if part not in known])
+    known, home = {*_ids(before), *parents(after)}, after.layer_of(modules_in(after, (compound_id,))[0]).id
+    new = [part for part in _ids(after) if part not in known]
+    here = [part for part in new if after.layer_of(modules_in(after, (part,))[0]).id == home]
+    return with_parts(after, compound_id, here)
 
 
 def _ids(patch: Patch) -> dict[str, None]:
