@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue.compounds import face_of
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.catalogue.joining import inserted, joined, joinings, movers_of, swapped, with_starter
 from dunefall.catalogue.linking import main_pitch, main_trigger
 from dunefall.catalogue.search import Entry, entries, found, starter
 from dunefall.catalogue.validate import check_patch
 from dunefall.catalogue.varying import KINDS, kind_of, varied
+from dunefall.patch.compounds import with_new_compound
+from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.library import starters
-from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import SHARED_ID, Compound, Control, Layer, Link, Module, Patch, Place, Port
 from dunefall.render.offline import render_to_array
 from rig import level_db
 
@@ -436,3 +441,19 @@ def test_a_swapped_module_keeps_links_and_values() -> None:
     less = swapped(patch, "filter", "comb")
     assert less is not None
     assert less.told == "Comb: in the place of Filter; 1 link has no place in it."
+
+
+@pytest.mark.parametrize("spec", ADDABLE, ids=lambda spec: spec.id)
+def test_swapping_inside_a_compound_leaves_a_file_that_opens(spec: ModuleSpec) -> None:
+    """Controls and ports of the compound, and pins, that the new module does not have go with the old one."""
+    sweep = Compound(
+        "sweep", "Sweep", "", ("filter", "env"), (Control(Place("filter", "cutoff_hz"), "Height", 100.0, 4000.0),),
+        (Port(Place("filter", "audio"), "In"), Port(Place("filter", "low"), "Out")),
+    )  # fmt: skip
+    patch = replace(with_new_compound(voice(), sweep), pins=(Place("filter", "low"), Place("env", "ended")))
+    for module in ("filter", "env"):
+        made = swapped(patch, module, spec.id)
+        if made is not None:
+            check_patch(made.patch)
+            assert parse_patch(dump_patch(made.patch).encode()) == made.patch
+            face_of(made.patch, made.patch.compounds[0])

@@ -21,7 +21,7 @@ from dunefall.render.offline import blocks, render_to_array
 from dunefall.render.performance import Performance, by_hand
 from dunefall.render.player import NOW, Player, Step, glide
 from dunefall.session import open_patch
-from rig import demo
+from rig import demo, patch_of
 
 SAMPLES = 48000
 
@@ -214,3 +214,16 @@ def test_after_silence_everything_sounds_as_from_the_start() -> None:
     player.fill(later)
     assert np.isfinite(later).all()
     assert np.abs(later).max() > 0.25 * np.abs(sound).max()
+
+
+def test_a_swapped_module_begins_at_its_own_values() -> None:
+    """One id, another type: a value of the same name means something else, so nothing glides over from it."""
+    links = (("m.out", "a-output.audio", 1.0),)
+    before = patch_of(Module("m", "oscillator", "M", {"width": 0.9}), Module("a-output", "output", "A"), links=links)
+    after = before.with_module(Module("m", "lfo", "M", {"width": 0.5}))
+    player = Player(compile_patch(before, rate=48000))
+    player.fill(np.zeros((640, 2)))
+    program = compile_patch(after, rate=48000)
+    player.swap(program, None, Takeover(program, player.program))
+    player.fill(np.zeros((64, 2)))
+    assert program.bases_now()[program.input_at[("m", "width")]] == 0.5

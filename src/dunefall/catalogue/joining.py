@@ -166,8 +166,26 @@ def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joi
             made = made.with_link(replace(link, source=source, target=target))
         else:
             made, lost = made.without_link(link.id), lost + 1
+    made = _without_lost_places(made, old.id, spec)
     left = f"; {lost} {'links have' if lost > 1 else 'link has'} no place in it" if lost else ""
     return Joined(made, old.id, f"{new.name}: in the place of {old.name}{left}.")
+
+
+def _without_lost_places(patch: Patch, module: str, spec: ModuleSpec) -> Patch:
+    """A patch in which compounds and Watch show only what a module that was swapped has."""
+    doors = {door.id for door in (*spec.targets, *spec.outputs)}
+
+    def there(place: Place) -> bool:
+        return place.module != module or place.port in doors
+
+    compounds = tuple(
+        replace(
+            compound, controls=tuple(x for x in compound.controls if there(x.place)),
+            ports=tuple(x for x in compound.ports if there(x.place)),
+        )
+        for compound in patch.compounds
+    )  # fmt: skip
+    return replace(patch, compounds=compounds, pins=tuple(pin for pin in patch.pins if there(pin)))
 
 
 def _sort(role: str) -> str:

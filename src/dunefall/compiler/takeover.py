@@ -55,8 +55,16 @@ class Takeover:
         self._modules = _pairs(same, old.module_at)
         rows = {key: row // QUANTUM for key, row in new.row_at.items() if key[0] in same}
         self._rows = _pairs(rows, {key: row // QUANTUM for key, row in old.row_at.items()})
-        self._bases = _pairs(new.input_at, old.input_at)
-        self._amounts = _pairs(new.wire_at, old.wire_at)
+        kinds = {module.id for module in new.patch.modules() if types.get(module.id) == module.type}
+        targets = {link.id: link.target for link in old.patch.links}
+        kept = {  # into another value, or another kind of module, an amount means something else
+            link.id for link in new.patch.links if link.target.module in kinds and targets.get(link.id) == link.target
+        }
+        inside = {copy for module in kinds for copy in new.copies.get(module, ())}
+        self._bases = _pairs({key: at for key, at in new.input_at.items() if key[0] in inside}, old.input_at)
+        self._amounts = _pairs(
+            {wire: at for wire, at in new.wire_at.items() if wire.split("#")[0] in kept}, old.wire_at
+        )
         self._pieces = [
             (name, int(a[f"{name}_at"]), int(b[f"{name}_at"]), int(a[f"{name}_size"]))
             for a, b in zip(new.plan.modules[self._modules[0]], old.plan.modules[self._modules[1]], strict=True)
