@@ -105,6 +105,24 @@ def test_marked_cards_become_one_module_by_mouse_and_keys(window: MainWindow, qt
     assert window.session.patch.compounds == ()
 
 
+def test_what_a_dialog_is_about_may_change_while_it_is_open(window: MainWindow, qtbot: QtBot) -> None:
+    click(window, qtbot, PARTS[0])
+    for part in PARTS[1:]:
+        click(window, qtbot, part, SHIFT)
+    qtbot.keyClick(window, Qt.Key.Key_C)
+    late = window.findChildren(CompoundDialog)[-1]
+    made(window)
+    qtbot.keyClick(late, Qt.Key.Key_Return)
+    assert "cannot be one compound any more" in window.notice.kept[-1].text
+    found = window.session.patch.compounds[-1]
+    qtbot.keyClick(window, Qt.Key.Key_C, SHIFT)
+    late = window.findChildren(CompoundDialog)[-1]
+    window.selection.select("")
+    window.session.document.undo()
+    qtbot.keyClick(late, Qt.Key.Key_Return)
+    assert window.notice.kept[-1].text.startswith(f"{found.name} has been removed")
+
+
 def test_it_opens_and_closes_by_mouse_and_keys(window: MainWindow, qtbot: QtBot) -> None:
     compound = made(window)
     box = window.page("build").canvas.card_rect(compound.id)

@@ -17,6 +17,7 @@ from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
 from dunefall.patch.model import MOST_VOICES, Layer, Module, Patch, SoundRef
+from dunefall.patch.partfiles import dump_layer, raw_layer
 from dunefall.session import open_patch
 from rig import demo
 
@@ -32,6 +33,12 @@ def parse(raw: object) -> Patch:
 def test_round_trip() -> None:
     patch = demo()
     assert parse_patch(dump_patch(patch).encode()) == patch
+
+
+@pytest.mark.parametrize(("voices", "spread", "meet"), [(1, 0.59, ""), (1, 0.5, "mix"), (1, 0.5, ""), (3, 0.5, "")])
+def test_how_voices_stand_is_kept_with_one_voice_too(voices: int, spread: float, meet: str) -> None:
+    layer = Layer(id="a", name="A", voices=voices, spread=spread, meet=meet)
+    assert raw_layer(dump_layer(layer), "layers[0]") == layer
 
 
 def test_unknown_fields_and_kinds_survive() -> None:

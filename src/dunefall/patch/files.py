@@ -2,7 +2,7 @@
 
 Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
 ``layout`` where it is not stereo, ``about`` if it says something, ``pins``, ``layers`` (each ``id``, ``name``,
-``folded``, ``group`` if it has one, with more than one voice ``voices``, ``spread`` and ``meet``, and
+``folded``, ``group`` if it has one, ``voices``, ``spread`` and ``meet`` where one was set, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
 relative to the patch, and the ``digest`` of its bytes, with lists of numbers that were drawn ``series``, and
 ``locked`` with values that chance leaves alone) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``,

@@ -35,6 +35,7 @@ __all__ = [
 MAX_MODULES = 10_000
 
 _LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
+_ONE_VOICE = (1, 0.5, "")
 _MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
 _LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
 _COMPOUND_FIELDS = (
@@ -54,7 +55,8 @@ def dump_layer(layer: Layer) -> dict[str, object]:
     -------
     dict[str, object]
     """
-    voices = {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet} if layer.voices > 1 else {}
+    usual = (layer.voices, layer.spread, layer.meet) == _ONE_VOICE
+    voices = {} if usual else {"voices": layer.voices, "spread": layer.spread, "meet": layer.meet}
     modules = [dump_module(module) for module in layer.modules]
     effects = {"effects": True} if layer.effects else {}
     group = {"group": layer.group} if layer.group else {}

@@ -32,8 +32,11 @@ def make(context: Context) -> None:
     dialog = CompoundDialog(document.patch, compound, context.talk.parent, new=True)
 
     def made() -> None:
-        selection.select("")
-        edits.make_compound(document, dialog.value)
+        try:
+            edits.make_compound(document, dialog.value)
+        except DunefallError as error:  # the patch has changed while the dialog was open
+            context.tell(f"This cannot be one compound any more: {error}.")
+            return
         selection.select(dialog.value.id)
         context.tell(f"{dialog.value.name} is now one module. O opens it, Shift+C changes its controls.")
 
@@ -54,7 +57,14 @@ def edit(context: Context) -> None:
     found, document = _chosen(context), context.session.document
     if found is not None:
         dialog = CompoundDialog(document.patch, found, context.talk.parent)
-        context.talk.show(dialog, lambda: edits.change_compound(document, dialog.value))
+
+        def change() -> None:
+            if compound_of(document.patch, found.id) is None:
+                context.tell(f"{found.name} has been removed meanwhile.")
+            else:
+                edits.change_compound(document, dialog.value)
+
+        context.talk.show(dialog, change)
 
 
 def take_apart(context: Context) -> None:
