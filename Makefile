@@ -18,9 +18,11 @@ demo: setup
 
 test: setup
 	$(BIN)/python -m dunefall.compiler.makecode --all
-	$(BIN)/python -m pytest -q -n 2 tests/base tests/patch tests/catalogue tests/compiler tests/dsp
+	$(BIN)/python -m pytest -q -n 2 tests/base tests/patch tests/catalogue tests/compiler tests/dsp \
+	  tests/deliver
 	scripts/with-display $(BIN)/python -m pytest -q --ignore-glob='tests/base/*' --ignore-glob='tests/patch/*' \
-	  --ignore-glob='tests/catalogue/*' --ignore-glob='tests/compiler/*' --ignore-glob='tests/dsp/*'
+	  --ignore-glob='tests/catalogue/*' --ignore-glob='tests/compiler/*' --ignore-glob='tests/dsp/*' \
+	  --ignore-glob='tests/deliver/*'
 
 lint: setup
 	$(BIN)/ruff check src tests bench scripts

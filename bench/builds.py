@@ -173,9 +173,8 @@ def keyboard(hands: Hands) -> None:
     hands.key("Ctrl+Z")
     hands.key("Ctrl+S", hands.file(hands.folder / "keyboard.dunefall"))
     hands.key("Ctrl+Shift+R")
-    hands.key("Return")
-    hands.wait(lambda: (hands.folder / "keyboard.wav").exists(), 120.0)
-    hands.key("Escape")
+    hands.key("Ctrl+Return")
+    hands.wait(lambda: any((hands.folder / "Renders").glob("*.wav")), 120.0)
 
 
 def first(hands: Hands) -> None:

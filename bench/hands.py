@@ -166,9 +166,12 @@ class Hands:
             dialog.activateWindow()
             self._gesture(f"type “{path}”")
             field = next(x for x in dialog.findChildren(QLineEdit) if x.isVisible())
+            field.selectAll()  # as it is when a dialog opens; a busy machine is late with it
             QTest.keyClicks(field, str(path))  # to the field: what it proposes in a popup is passed over
+            self.done[-1] += f", read as “{field.text()}”" if field.text() != str(path) else ""
             QTest.keyClick(field, Qt.Key.Key_Return)
             if dialog.isVisible():
+                self.done[-1] += ", not taken"
                 dialog.reject()  # so that nothing waits for ever: the file will be missed
 
         return choose

@@ -19,6 +19,7 @@ import traceback
 from collections import deque
 from pathlib import Path
 
+import shiboken6
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QKeySequence, QWheelEvent
 from PySide6.QtTest import QTest
@@ -29,6 +30,7 @@ from dunefall.app.shell.start import make_app
 from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import dump_patch, parse_patch
+from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
 
 __all__ = ["Monkey", "monkey_window"]
@@ -79,16 +81,24 @@ class Monkey:
         usual = [(command.id, command.key) for command in window.commands if command.key]
         self._keys = [key for name, key in usual if name not in LEAVES] + list(PLAIN_KEYS) * 2
         self._first = dump_patch(window.session.patch)
+        self._replace = type(window.session).replace_document
+        window.session.replace_document = self._other  # type: ignore[method-assign]
         sys.excepthook = self._catch
-        self._timer = QTimer(window)
-        self._timer.timeout.connect(self._answer)
-        self._timer.start(POPUP_MS)
+        self._answers = self._asks = True
+        self._ask_again()
 
     def _catch(self, *error: object) -> None:
         self.faults.append("".join(traceback.format_exception(*error)))  # type: ignore[arg-type]
 
+    def _ask_again(self) -> None:
+        QTimer.singleShot(POPUP_MS, self._answer)  # a timer does not fire while its own slot has not returned
+
     def _answer(self) -> None:
-        """Something that waits for an answer: give one, some time."""
+        """Something that waits for an answer: give one, some time; the answer itself may ask something."""
+        if self._asks:
+            self._ask_again()
+        if not self._answers:
+            return
         popup, modal = QApplication.activePopupWidget(), QApplication.activeModalWidget()
         if isinstance(modal, QFileDialog):
             modal.reject()
@@ -101,6 +111,11 @@ class Monkey:
             else:
                 self._type(QApplication.focusWidget() or modal)
 
+    def _other(self, patch: Patch, path: Path | None) -> None:
+        """Another patch was opened, by way of the command search or a menu: undo leads back to its start."""
+        self._replace(self.window.session, patch, path)
+        self._first = dump_patch(self.window.session.patch)
+
     def _note(self, what: str) -> None:
         self.last.append(what)
 
@@ -112,11 +127,11 @@ class Monkey:
 
     def _type(self, widget: QWidget) -> None:
         text = self.dice.choice(TEXTS)
-        for letter in text:
-            if letter.isascii():
-                QTest.keyClick(QApplication.focusWidget() or widget, letter)
-        if self.dice.random() < 0.8:
-            QTest.keyClick(QApplication.focusWidget() or widget, Qt.Key.Key_Return)
+        keys = [*text, Qt.Key.Key_Return] if self.dice.random() < 0.8 else [*text]
+        for key in keys:
+            target = QApplication.focusWidget() or widget
+            if shiboken6.isValid(target):  # what was typed before may have closed it
+                QTest.keyClick(target, key)
 
     def gesture(self) -> None:
         """One of them."""
@@ -169,7 +184,7 @@ class Monkey:
 
     def back(self) -> None:
         """Close what is open, see whether the patch can be saved and read, and undo until nothing can be undone."""
-        self._timer.stop()
+        self._answers = False
         for dialog in self.window.findChildren(QDialog):
             dialog.close()
         self.window.session.trial.end()
@@ -179,7 +194,7 @@ class Monkey:
         undo, document = self.window.actions_by_id["undo"], self.window.session.document
         while document.undo_label:
             undo.trigger()
-        self._timer.start(POPUP_MS)
+        self._answers = True
         if dump_patch(self.window.session.patch) != self._first:
             self.faults.append("undone to the start, the patch is not the first one")
 
@@ -194,7 +209,7 @@ class Monkey:
 
     def stop(self) -> None:
         """Answer nothing any more."""
-        self._timer.stop()
+        self._answers = self._asks = False
 
     def round(self, count: int) -> None:
         """So many gestures, and back."""

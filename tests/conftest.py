@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -18,6 +19,9 @@ settings.load_profile("ci" if os.environ.get("CI") else "here")
 if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
 sys.path.insert(0, str(Path(__file__).parent))
+# A queue of renders that a test leaves behind is not the user's.
+_data = tempfile.TemporaryDirectory(prefix="dunefall-tests-")
+os.environ["DUNEFALL_DATA"] = _data.name
 
 
 @pytest.fixture(scope="session", autouse=True)

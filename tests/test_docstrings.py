@@ -19,7 +19,7 @@ import pytest
 import dunefall
 
 SOURCE = Path(dunefall.__file__).parent
-HELD = ("analysis", "base", "compiler", "dsp", "patch", "render", "session")
+HELD = ("analysis", "base", "compiler", "deliver", "dsp", "patch", "render", "session")
 PLAIN = {"str", "int", "float", "bool", "Path", "Place", "Patch", "Module", "Layer", "Link"}
 """Types whose name in a docstring must be the annotation's."""
 PROPERTIES = ("property", "cached_property")

@@ -32,8 +32,9 @@ from dunefall.engine.messages import AskClicks, Clicked, EngineOptions, GotClick
 from dunefall.patch.model import Module, Patch, Place
 from dunefall.patch.take import Note
 from dunefall.render.clickcount import count_clicks
+from dunefall.render.culprit import Culprit, find_culprit
 from dunefall.session import Session
-from dunefall.session.clickwatch import ClickWatch, Culprit, find_culprit
+from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.edits.controls import turn_controller
 from dunefall.session.edits.links import add_link, change_link, link_range, remove_link, softened
 from dunefall.session.edits.modules import rename, set_param, set_params, set_series

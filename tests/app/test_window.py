@@ -10,7 +10,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import soundfile
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QWheelEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QMessageBox, QPushButton
@@ -22,13 +21,11 @@ from dunefall.app.editing.linkdialog import LinkDialog
 from dunefall.app.editing.links import ask_link
 from dunefall.app.editing.palette import Palette
 from dunefall.app.shell.files import open_path, save_path, show_document
-from dunefall.app.shell.renderdialog import RenderDialog
 from dunefall.app.shell.window import MainWindow
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Place
-from dunefall.render.offline import render_to_file
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.layers import set_tempo, toggle_fold
 from dunefall.session.edits.links import add_link, remove_link
@@ -275,7 +272,7 @@ def test_move_this_makes_what_is_missing(window: MainWindow, qtbot: QtBot) -> No
     assert {module.id for module in window.session.patch.modules()} == before
 
 
-def test_save_reopen_render_compare(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+def test_save_and_reopen(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
     click_card(window, qtbot, "fog-air-band")
     set_param(window.session.document, "fog-air-band", "cutoff_hz", 1234.0)
     path = tmp_path / "mine.dunefall"
@@ -287,34 +284,6 @@ def test_save_reopen_render_compare(window: MainWindow, qtbot: QtBot, tmp_path: 
     assert window.session.patch != saved
     assert open_path(window.context, path)
     assert window.session.patch == saved == load_patch(path)
-    window.actions_by_id["render"].trigger()
-    dialog = window.findChild(RenderDialog)
-    dialog.length.setText("1.5 s")
-    dialog.file.setText(str(tmp_path / "mine.wav"))
-    qtbot.mouseClick(dialog.start, LEFT)
-    qtbot.waitUntil(lambda: dialog.note.text().startswith("Done"), timeout=60_000)
-    assert dialog.bar.value() == 1000
-    render_to_file(saved, tmp_path / "same.wav", seconds=1.5)
-    assert (tmp_path / "mine.wav").read_bytes() == (tmp_path / "same.wav").read_bytes()
-    assert soundfile.info(tmp_path / "mine.wav").frames == 72000
-    dialog.close()
-
-
-def test_render_can_be_cancelled_and_refuses_nonsense(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    dialog = RenderDialog(window.session.patch, tmp_path / "long.wav", 48000.0, window)
-    dialog.show()
-    dialog.length.setText("a while")
-    dialog.start.click()
-    assert "is not a value" in dialog.note.text()
-    dialog.length.setText("10 min")
-    dialog.start.click()
-    qtbot.waitUntil(lambda: dialog.bar.value() > 0, timeout=180_000)
-    assert dialog.cancel.text() == "Cancel"
-    dialog.cancel.click()
-    qtbot.waitUntil(lambda: not dialog.running, timeout=30_000)
-    assert "Cancelled" in dialog.note.text()
-    assert list(tmp_path.iterdir()) == []
-    dialog.close()
 
 
 def test_bad_files_are_told_and_change_nothing(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:

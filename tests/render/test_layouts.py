@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import struct
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pyloudnorm
 import pytest
-import soundfile
 
 from dunefall.analysis.loudness import judge
 from dunefall.base.errors import PatchError
@@ -20,7 +18,7 @@ from dunefall.patch.mixing import with_master
 from dunefall.patch.model import Module, Patch
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import load_take, save_take
-from dunefall.render.offline import render_to_array, render_to_file
+from dunefall.render.offline import render_to_array
 from rig import RATE, demo, level_db, patch_of, tone
 
 
@@ -74,18 +72,6 @@ def test_low_effects_end_at_120_hz() -> None:
     assert level(30) == pytest.approx(0.0, abs=0.1)
     assert level(120) == pytest.approx(-6.02, abs=0.1)
     assert level(480) == pytest.approx(-48.2, abs=1.0)
-
-
-def test_a_file_says_where_each_channel_belongs(tmp_path: Path) -> None:
-    """WAVE_FORMAT_EXTENSIBLE: the mask of the speakers stands 20 bytes into the format chunk."""
-    for layout, mask in (("quad", 0x33), ("5.1", 0x3F)):
-        path = tmp_path / f"{layout}.wav"
-        assert render_to_file(noise(layout, angle_deg=20), path, seconds=0.2)
-        assert soundfile.info(path).channels == layout_of(layout).channels
-        data = path.read_bytes()
-        start = data.index(b"fmt ") + 8
-        assert struct.unpack("<H", data[start : start + 2])[0] == 0xFFFE
-        assert struct.unpack("<I", data[start + 20 : start + 24])[0] == mask
 
 
 def test_loudness_of_five_channels() -> None:

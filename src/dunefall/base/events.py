@@ -19,6 +19,8 @@ class Event(Generic[P]):
     >>> event: Event[int] = Event()
     >>> event.connect(heard.append)
     >>> event.emit(3)
+    >>> event.disconnect(heard.append)
+    >>> event.emit(4)
     >>> heard
     [3]
     """
@@ -29,6 +31,11 @@ class Event(Generic[P]):
     def connect(self, listener: Callable[P, object]) -> None:
         """Call ``listener`` at each later ``emit``."""
         self._listeners.append(listener)
+
+    def disconnect(self, listener: Callable[P, object]) -> None:
+        """Call ``listener`` no more; nothing where it is not connected."""
+        if listener in self._listeners:
+            self._listeners.remove(listener)
 
     def emit(self, *args: P.args, **kwargs: P.kwargs) -> None:
         """Call all listeners in the order in which they were connected."""

@@ -26,6 +26,8 @@ from dunefall.patch.model import CURVES, Module, Patch, Place
 
 __all__ = ["base_value", "compile_patch", "same_structure", "series_changes", "value_changes"]
 
+CLOSING_OUTPUTS = 2
+"""Rows of what works on the whole mix, which are kept while it works on the stems."""
 FUSED_MOST = 24
 """A feedback loop of more modules runs module by module: its code would take too long to make."""
 
@@ -138,8 +140,9 @@ def _series_of(spec: ModuleSpec, module: Module) -> NDArray[np.float64]:
 class _Builder:
     """Collects the numbers of one program."""
 
-    def __init__(self, patch: Patch, rate: float, probed: Collection[Place]) -> None:
+    def __init__(self, patch: Patch, rate: float, probed: Collection[Place], stems: Sequence[str]) -> None:
         self.patch, self.rate = patch, rate
+        self.stems = {layer: number for number, layer in enumerate(stems, 1)}
         instances, wires = expand(patch)
         self.watched = {(place.module, place.port) for place in probed}
         watched = {module for module, _ in self.watched}
@@ -211,7 +214,7 @@ class _Builder:
             voices=np.array(voices, VOICE),
             rests=np.array(rests, np.int64),
             meets=np.array(meets, np.int64),
-            mix=aligned_zeros(MOST_CHANNELS * QUANTUM),
+            mix=aligned_zeros(QUANTUM * (MOST_CHANNELS * (1 + len(self.stems)) + CLOSING_OUTPUTS * bool(self.stems))),
             channels=np.array(self._end_rows()),
             scratch=aligned_zeros(SCRATCH),
             live=aligned_zeros(QUANTUM),
@@ -281,22 +284,23 @@ class _Builder:
             self.ports.append(row if row >= 0 else self.nowhere)
         passes, passes_right = (port_first + target if target >= 0 else -1 for target in shape.passes)
         memory = spec.memory_size(module.params, self.rate)
+        state = spec.state * (1 + len(self.stems) if spec.closes else 1)
         levels = self.level_first[instance.layer.id]
         sound = prepared(spec, module, self.rate)
         self.sounds.append(sound.samples)
         self.module_records.append((
             kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
-            output_first, len(self.ports), self.state_size, spec.state, self.memory_size, memory,
+            output_first, len(self.ports), self.state_size, state, self.memory_size, memory,
             self.series_size, linked, passes, passes_right,
             levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
-            self._lane_end(spec), moved_first, len(self.moved), wanted,
+            self._lane_end(spec), self._stem(instance), moved_first, len(self.moved), wanted,
             shape.wakes, sound.samples.ctypes.data, len(sound.samples), sound.rows, sound.rate_hz,
             module_key(self.patch.seed, name),
         ))  # fmt: skip
         if spec.series:
             self.series.append(_series_of(spec, module) if module.series else shape.series)
             self.series_size += len(shape.series)
-        self.state_size += spec.state
+        self.state_size += state
         self.memory_size += memory
 
     def _end_rows(self) -> list[int]:
@@ -308,6 +312,11 @@ class _Builder:
     def _lane_end(self, spec: ModuleSpec) -> int:
         self.lane_ends += int(spec.lane_end)
         return self.lane_ends if spec.lane_end else 0
+
+    def _stem(self, instance: Instance) -> int:
+        if instance.spec.closes:
+            return -1 if self.stems else 0
+        return self.stems.get(instance.layer.id, 0) if instance.spec.lane_end else 0
 
     def _input_row(self, instance: Instance, k: int) -> int:
         """A separate row in a loop; elsewhere input k of every module shares one, as it is used at once."""
@@ -439,14 +448,17 @@ def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, 
     return parts
 
 
-def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = ()) -> Program:
+def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = (), stems: Sequence[str] = ()) -> Program:
     """Compile a patch for a sample rate in Hz (8000 to 192000). Modules of unknown type are silent.
 
     Modules from which no way leads to a layer's output are left out, unless somebody watches them: the outputs named in
     ``probed`` and everything that feeds them. An output that is not the first one and that nobody uses has no row. The
     patch must have passed ``catalogue.validate.check_patch``: ports are trusted here.
+
+    ``stems`` are ids of layers whose sound is wanted apart as well, behind the mix: see ``compiler.loop.run``. All go
+    through the master like the mix, so that they add up to it.
     """
-    return _Builder(patch, float(rate), probed).build()
+    return _Builder(patch, float(rate), probed, stems).build()
 
 
 def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float]:

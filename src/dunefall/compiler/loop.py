@@ -6,30 +6,28 @@ closes a loop reads the sample before: exactly one sample of delay, at the link 
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 from numba import njit
 
+from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.plan import Floats, Ints, Memory, Plan, Record, Records
-from dunefall.compiler.records import BASE, INPUT, MODULE, QUANTUM, RAMP_S
+from dunefall.compiler.gather import fill, gather_linked, gather_restless
+from dunefall.compiler.plan import Floats, Ints, Memory, Plan, Record
+from dunefall.compiler.records import BASE, INPUT, MODULE, PLACES, QUANTUM, RAMP_S
 from dunefall.compiler.traces import Traces, span, trace_end, trace_module
 from dunefall.compiler.views import borrow as _borrow
 from dunefall.compiler.views import call_kernel
 from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
-from dunefall.dsp.maths import exp2, fma
-from dunefall.dsp.saturation import saturate_rarely
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "ceiling", "run", "shaped", "sound"]
+__all__ = ["FAULT_SIZE", "run", "sound"]
 
+MIX_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), (1 << 62) - 1
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
-LOOP_KNEE = 2.0
-"""Audio that goes round a loop is bent above this level and never passes twice of it."""
 FAULT_SIZE = 1e6
 """Nothing that is right gets near this: +120 dBFS, a million semitones."""
 REST_LEVEL, REST_STATE = 1e-6, 1e-5
@@ -38,154 +36,6 @@ borrow: Any = _borrow
 restore_tiny: Any = _restore_tiny
 tiny_is_zero: Any = _tiny_is_zero
 piece: Any = _piece
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def shaped(x: float, curve: int) -> float:
-    """A link's response curve (its place in ``patch.model.CURVES``, not 0).
-
-    Parameters
-    ----------
-    x : float
-        What the link brings.
-    curve : int
-        Place of the curve in `patch.model.CURVES`.
-
-    Returns
-    -------
-    float
-    """
-    if curve == 1:
-        return x * abs(x)
-    if curve == 2:
-        return math.copysign(math.sqrt(abs(x)), x)
-    size = min(abs(x), 1.0)
-    return math.copysign(size * size * fma(-2.0, size, 3.0), x)
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def ceiling(x: float) -> float:
-    """Audio that goes round a loop."""
-    return saturate_rarely(x, LOOP_KNEE)
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _place(left: float, ramp: int) -> float:
-    u = 1.0 - left / ramp
-    return u * u * (3.0 - 2.0 * u)
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _link_signal(rows: Floats, link: Record, i: int) -> float:
-    """What a link takes at sample i of the quantum, before its amount."""
-    if link.delayed != 0:
-        value = rows[link.row + ((i + QUANTUM - 1) & (QUANTUM - 1))]
-        if link.bounded != 0:
-            value = ceiling(value)
-    else:
-        value = rows[link.row + i]
-    return shaped(value, link.curve) if link.curve != 0 else value
-
-
-@njit(nogil=True, error_model="numpy")
-def _fill(rows: Floats, entry: Record, base: Record) -> float:
-    """Fill the whole row of an input that nothing moves."""
-    value = min(max(base.goal, entry.low), entry.high)
-    value = exp2(value) if entry.octaves != 0 else value
-    for k in range(entry.row, entry.row + QUANTUM):
-        rows[k] = value
-    base.stale = 0
-    return value
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _plain(entry: Record, base: Record, amounts: Records) -> bool:
-    """Whether an input takes exactly what its one link brings."""
-    if entry.link_last - entry.link_first != 1 or base.left != 0 or base.goal != 0.0 or entry.low > -math.inf:
-        return False
-    amount = amounts[entry.link_first]
-    rests: bool = amount.left == 0 and amount.amount_goal == 1.0 and amount.offset_goal == 0.0
-    return rests
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int) -> None:
-    """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
-    glides moves on by one sample."""
-    if _plain(entry, base, amounts):
-        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i)
-        return
-    value = base.goal
-    if base.left > 0:
-        base.left -= 1
-        base.stale = 1
-        value = base.start + (base.goal - base.start) * _place(base.left, ramp)
-    for k in range(entry.link_first, entry.link_last):
-        moving = amounts[k]
-        if moving.left == 0:
-            value += moving.offset_goal
-        else:
-            place = _place(moving.left - 1, ramp)
-            value += moving.offset_start + (moving.offset_goal - moving.offset_start) * place
-    for k in range(entry.link_first, entry.link_last):
-        moving, amount = amounts[k], amounts[k].amount_goal
-        if moving.left != 0:
-            moving.left -= 1
-            amount = moving.amount_start + (amount - moving.amount_start) * _place(moving.left, ramp)
-        value = fma(_link_signal(rows, links[k], i), amount, value)
-    value = min(max(value, entry.low), entry.high)
-    rows[entry.row + i] = exp2(value) if entry.octaves != 0 else value
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _add_link(row: Floats, source: Floats, curve: int, amount: Record) -> None:
-    """Add what a link brings to a row; a loop for each curve, so that all vectorise."""
-    if curve == 0:
-        for i in range(row.size):
-            row[i] = fma(source[i], amount, row[i])
-    elif curve == 1:
-        for i in range(row.size):
-            row[i] = fma(shaped(source[i], 1), amount, row[i])
-    elif curve == 2:
-        for i in range(row.size):
-            row[i] = fma(shaped(source[i], 2), amount, row[i])
-    else:
-        for i in range(row.size):
-            row[i] = fma(shaped(source[i], 3), amount, row[i])
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather(
-    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, start: int, n: int, ramp: int
-) -> None:
-    """Samples start..start+n of an input's row; where nothing glides, by plain loops over views, which vectorise."""
-    value, steady = base.goal, base.left == 0
-    for k in range(entry.link_first, entry.link_last):
-        value += amounts[k].offset_goal
-        steady = steady and amounts[k].left == 0
-    if not steady:
-        for i in range(start, start + n):
-            _gather_one(rows, entry, base, links, amounts, i, ramp)
-        return
-    row = piece(rows, entry.row + start, n)
-    for k in range(entry.link_first, entry.link_last):
-        source, amount = piece(rows, links[k].row + start, n), amounts[k].amount_goal
-        if k > entry.link_first:
-            _add_link(row, source, links[k].curve, amount)
-        elif links[k].curve == 0:
-            for i in range(n):
-                row[i] = fma(source[i], amount, value)
-        else:
-            for i in range(n):
-                row[i] = value
-            _add_link(row, source, links[k].curve, amount)
-    low, high = entry.low, entry.high
-    if entry.octaves != 0:
-        for i in range(n):
-            row[i] = exp2(min(max(row[i], low), high))
-    elif low > -math.inf:
-        for i in range(n):
-            row[i] = min(max(row[i], low), high)
 
 
 @njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
@@ -208,67 +58,6 @@ def sound(row: Floats) -> bool:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, single: int) -> None:
-    """Prepare the linked inputs of a module whose base values are those it was compiled with.
-
-    An input that takes one unchanged signal reads that signal's row: nothing is copied.
-    """
-    rows, last = memory.rows, start + n - 1
-    for k in range(module.moved_first, module.moved_last):
-        i = plan.moved[k]
-        entry, base = plan.inputs[i], memory.bases[i]
-        row = entry.row
-        if single:
-            _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
-        elif _as_it_is(entry, base, plan.links, memory.amounts):
-            row = plan.links[entry.link_first].row
-        else:
-            _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
-        memory.now[i] = rows[row + last]
-        plan.ports[module.port_first + i - module.input_first] = row
-
-
-@njit(nogil=True, error_model="numpy")
-def _gather_restless(
-    plan: Plan, memory: Memory, module: Record, m: int, start: int, n: int, ramp: int, single: int
-) -> int:
-    """Prepare the inputs of a module whose base values may glide; returns which of its inputs move."""
-    moving: int = module.linked
-    rows, changed = memory.rows, False
-    for i in range(module.input_first, module.input_last):
-        entry, base = plan.inputs[i], memory.bases[i]
-        if entry.link_first != entry.link_last:
-            changed = changed or base.left != 0
-            continue
-        row = base.pool if base.pool >= 0 and base.left == 0 else entry.row
-        if base.left != 0:
-            moving |= 1 << (i - module.input_first)
-            if single:
-                _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
-            else:
-                _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
-            memory.now[i] = rows[row + start + n - 1]
-        elif base.pool < 0 and (base.stale != 0 or not single):
-            memory.now[i] = _fill(rows, entry, base)
-        changed = changed or row != base.pool  # also in the quantum in which a glide ends: the row is not its own
-        plan.ports[module.port_first + i - module.input_first] = row
-    _gather_linked(plan, memory, module, start, n, ramp, single)
-    if not changed:
-        memory.restless[m] = 0
-    return moving
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _as_it_is(entry: Record, base: Record, links: Records, amounts: Records) -> bool:
-    """Whether an input is exactly the signal of its one link."""
-    if not _plain(entry, base, amounts):
-        return False
-    link = links[entry.link_first]
-    straight: bool = link.delayed == 0 and link.curve == 0
-    return straight
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
 def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int, single: int) -> None:
     """Run one module for n samples of the present quantum; ``single``: it is part of a feedback loop."""
     module, rows = plan.modules[m], memory.rows
@@ -279,9 +68,9 @@ def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: in
         return
     moving = module.linked
     if memory.restless[m] != 0:
-        moving = _gather_restless(plan, memory, module, m, start, n, ramp, single)
+        moving = gather_restless(plan, memory, module, m, start, n, ramp, single)
     else:
-        _gather_linked(plan, memory, module, start, n, ramp, single)
+        gather_linked(plan, memory, module, start, n, ramp, single)
     ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
     call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
     if module.bypassed != 0:
@@ -385,7 +174,7 @@ def _steady(plan: Plan, memory: Memory, first: int, last: int) -> bool:
             if entry.link_first == entry.link_last:
                 plan.ports[module.port_first + i - module.input_first] = base.pool if base.pool >= 0 else entry.row
                 if base.pool < 0 and base.stale != 0:
-                    memory.now[i] = _fill(memory.rows, entry, base)
+                    memory.now[i] = fill(memory.rows, entry, base)
             else:
                 plan.ports[module.port_first + i - module.input_first] = entry.row
     return True
@@ -426,8 +215,35 @@ def _after(plan: Plan, memory: Memory, traces: Traces, m: int, start: int, n: in
             sums = piece(plan.mix, QUANTUM * c, n)
             for i in range(n):
                 sums[i] += source[i]
+            if module.stem != 0:
+                apart = piece(plan.mix, QUANTUM * (MOST_CHANNELS * module.stem + c), n)
+                for i in range(n):
+                    apart[i] += source[i]
     if traces.slots.size > 0:
         trace_module(memory.rows, traces, m, start, n)
+
+
+@njit(nogil=True, error_model="numpy")
+def _close_stems(plan: Plan, memory: Memory, m: int, start: int, n: int, groups: int) -> None:
+    """Run what works on the whole mix on each stem as well, with a state of its own and the same inputs. What it gives
+    out stays that of the mix."""
+    module, size = plan.modules[m], QUANTUM * MOST_CHANNELS
+    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
+    first, last, kept, state = module.output_first, module.port_last, size * groups, module.state_size // groups
+    for p in range(first, last):
+        at = kept + QUANTUM * (p - first)
+        plan.mix[at : at + n] = memory.rows[plan.ports[p] + start : plan.ports[p] + start + n]
+    for _ in range(groups - 1):
+        plan.places[MIX_PLACE] += 8 * size
+        plan.modules[m].state_at += state
+        call_kernel(
+            module.address, (n, start, EVERYTHING_MOVES, ports_p, module_p, plan.places.ctypes.data, plan.rate[0])
+        )
+    plan.places[MIX_PLACE] -= 8 * size * (groups - 1)
+    plan.modules[m].state_at -= state * (groups - 1)
+    for p in range(first, last):
+        at = kept + QUANTUM * (p - first)
+        memory.rows[plan.ports[p] + start : plan.ports[p] + start + n] = plan.mix[at : at + n]
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -439,7 +255,8 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
         memory.series.ctypes.data, plan.mix.ctypes.data,
     )):  # fmt: skip
         plan.places[k] = address
-    done = 0
+    groups = plan.mix.size // (QUANTUM * MOST_CHANNELS)
+    width, done = out.shape[1] // groups, 0
     while done < out.shape[0]:
         start = memory.position[0] % QUANTUM
         n = min(QUANTUM - start, out.shape[0] - done)
@@ -451,11 +268,15 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
             for m in range(first, last):
                 if loop == 0:
                     _run_module(plan, memory, m, start, n, ramp, False)
+                    if plan.modules[m].stem < 0:
+                        _close_stems(plan, memory, m, start, n, groups)
                 _after(plan, memory, traces, m, start, n)
         for c in range(out.shape[1]):
-            if c < plan.channels.size:
+            channel = c % width
+            if channel < plan.channels.size:
+                at = QUANTUM * (MOST_CHANNELS * (c // width) + channel)
                 for i in range(n):
-                    out[done + i, c] = plan.mix[QUANTUM * c + i]
+                    out[done + i, c] = plan.mix[at + i]
             else:
                 out[done : done + n, c] = 0.0
         done += n
@@ -475,7 +296,8 @@ def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Flo
     plan_held, memory_held, traces_held : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
     out_held : ndarray [shape=(n, channels), C order]
-        Receives the sum of all layers, as far as it has room; channels that the patch has not are silent.
+        Receives the sum of all layers, as far as it has room; channels that the patch has not are silent. A program
+        with stems divides the channels evenly: the mix first, then each stem.
         What ends within a quantum goes on there next time.
     """
     p, m = plan_held, memory_held

@@ -23,14 +23,15 @@ MODULE = np.dtype(
     [(name, np.int64) for name in (
         "address", "bypassed", "input_first", "input_last", "port_first", "output_first", "port_last",
         "state_at", "state_size", "memory_at", "memory_size", "series_at", "linked", "passes", "passes_right",
-        "voice", "level_first", "level_count", "lane_end", "moved_first", "moved_last", "wanted",
+        "voice", "level_first", "level_count", "lane_end", "stem", "moved_first", "moved_last", "wanted",
         "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
     )] + [("key", np.uint64)]
 )  # fmt: skip
 """A module: its kernel, whether it is bypassed, its inputs, ports, state, memory and series; ``passes`` and
 ``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the
 voices of its layer;
-``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into the mix; its
+``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into the mix; ``stem`` the number, from 1 on,
+of the stem that they go into as well, or 0, and -1 for what works on the whole mix and so on each stem; its
 linked inputs in ``moved``; which outputs somebody uses;
 ``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])

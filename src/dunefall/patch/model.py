@@ -48,6 +48,7 @@ __all__ = [
     "Place",
     "Port",
     "SoundRef",
+    "same_parts",
 ]
 
 
@@ -342,3 +343,23 @@ def _left_of(compounds: tuple[Compound, ...], gone: set[str]) -> tuple[Compound,
         gone = {compound.id for compound in left if not compound.parts}
         compounds = tuple(compound for compound in left if compound.parts)
     return compounds
+
+
+def same_parts(a: Patch, b: Patch) -> bool:
+    """Whether two patches have the same layers, modules and links, whatever their values.
+
+    Parameters
+    ----------
+    a, b : Patch
+        Both.
+
+    Returns
+    -------
+    bool
+    """
+
+    def parts(patch: Patch) -> object:
+        layers = [(layer.id, [module.id for module in layer.modules]) for layer in patch.layers]
+        return layers, [(link.id, link.source, link.target) for link in patch.links]
+
+    return parts(a) == parts(b)

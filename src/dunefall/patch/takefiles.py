@@ -40,7 +40,7 @@ from dunefall.patch.files import (
 from dunefall.patch.partfiles import dump_layer, dump_link, dump_module, raw_layer, raw_link, raw_module, split_place
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 
-__all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "save_take"]
+__all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "raw_take", "save_take", "take_of"]
 
 TAKE_SUFFIX = ".dunetake"
 MAX_ENTRIES = 20 * MAX_LINKS
@@ -65,7 +65,7 @@ def load_take(path: Path) -> Take:
     """
     data = read_file(path)
     try:
-        take = _take_of(with_sounds_in(parse_json(data), path.parent))
+        take = take_of(with_sounds_in(parse_json(data), path.parent))
         return replace(take, entries=tuple(_found(entry, path.parent) for entry in take.entries))
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
@@ -82,7 +82,7 @@ def save_take(take: Take, path: Path) -> None:
     path : Path
         The file.
     """
-    raw = _raw_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries)))
+    raw = raw_take(replace(take, entries=tuple(_kept(entry, path) for entry in take.entries)))
     write_file(dump_json(with_sounds_beside(raw, path.parent)), path)
 
 
@@ -115,10 +115,11 @@ def _kept(entry: Entry, take: Path) -> Entry:
 
 def dump_take(take: Take) -> str:
     """Text of a take; sounds and recordings by absolute paths."""
-    return dump_json(_raw_take(take))
+    return dump_json(raw_take(take))
 
 
-def _raw_take(take: Take) -> dict[str, object]:
+def raw_take(take: Take) -> dict[str, object]:
+    """A take as objects and lists, in the order of its file."""
     return {
         "format": FORMAT,
         "kind": "take",
@@ -130,10 +131,26 @@ def _raw_take(take: Take) -> dict[str, object]:
 
 def parse_take(data: bytes) -> Take:
     """Take of a file's bytes; raises PatchError with the place of the first fault."""
-    return _take_of(parse_json(data))
+    return take_of(parse_json(data))
 
 
-def _take_of(raw: object) -> Take:
+def take_of(raw: object) -> Take:
+    """Take of its objects and lists.
+
+    Parameters
+    ----------
+    raw : object
+        What the file holds.
+
+    Returns
+    -------
+    Take
+
+    Raises
+    ------
+    PatchError
+        With the place of the first fault.
+    """
     if not isinstance(raw, dict) or raw.get("kind") != "take":
         raise PatchError("the file does not hold a take")
     rate = get(raw, "rate_hz", float, "")

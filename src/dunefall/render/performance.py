@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from functools import partial
 
 import numpy as np
@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from dunefall.base.layouts import layout_of
 from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.program import Program
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.changes import apply_changes
-from dunefall.patch.model import Patch
+from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 from dunefall.render.player import Checkpoint, Player, Step, glide, play_note
 from dunefall.render.recordings import TakeRecordings
@@ -58,12 +59,31 @@ class Performance:
         Counted in the rate in which it is to sound (see ``Take.at_rate``).
     checkpoint : Checkpoint, optional
         A state of this take to go on from.
+    stems : sequence of str
+        Ids of layers whose sound is given apart as well: ``channels`` more columns for each, behind those of the mix.
+    probed : collection of Place
+        Outputs that have a row of their own in the program, whether anything uses them or not.
+
+    Attributes
+    ----------
+    channels : int
+        Of the mix, and of each stem.
     """
 
-    def __init__(self, take: Take, checkpoint: Checkpoint | None = None) -> None:
+    def __init__(
+        self,
+        take: Take,
+        checkpoint: Checkpoint | None = None,
+        *,
+        stems: Sequence[str] = (),
+        probed: Collection[Place] = (),
+    ) -> None:
+        if checkpoint and (stems or probed):
+            raise ValueError("a checkpoint has neither stems nor other probes than its own")
+        self._compile = partial(compile_patch, rate=take.rate_hz, stems=stems, probed=probed)
         begin = checkpoint.position if checkpoint else 0
         patch = take.patch_at(begin)
-        program = checkpoint.program() if checkpoint else compile_patch(patch, rate=take.rate_hz)
+        program = checkpoint.program() if checkpoint else self._compile(patch)
         channels = layout_of(patch.layout).channels
         steps = []
         for entry in take.entries:
@@ -71,7 +91,8 @@ class Performance:
                 step, patch = self._step(entry, patch)
                 steps.append(step)
                 channels = max(channels, layout_of(patch.layout).channels)
-        self.player = Player(program, channels=channels)
+        self.channels = channels
+        self.player = Player(program, channels=channels * (1 + len(stems)))
         self.player.live = TakeRecordings(take).read
         self.player.steps.extend(steps)
 
@@ -86,13 +107,13 @@ class Performance:
         after = apply_changes(before, entry.what.changes)
         if same_structure(before, after):
             return Step(entry.at, partial(_glide, before, after)), after
-        return Step(entry.at, partial(_swap, after), structural=True), after
+        return Step(entry.at, partial(_swap, self._compile, after), structural=True), after
 
 
 def _glide(before: Patch, after: Patch, player: Player) -> None:
     glide(before, after)(player)
 
 
-def _swap(after: Patch, player: Player) -> None:
-    program = compile_patch(after, rate=player.program.rate)
+def _swap(compiled: Callable[[Patch], Program], after: Patch, player: Player) -> None:
+    program = compiled(after)
     player.swap(program, None, Takeover(program, player.program))

@@ -101,8 +101,10 @@ class Player:
 
     @property
     def settled(self) -> bool:
-        """Whether this is the moment for a checkpoint: between quantums, no fade, nothing changed just now."""
-        return self._old is None and self.position % QUANTUM == 0 and self._changed_at != self.position
+        """Whether this is the moment for a checkpoint: between quantums, no fade, nothing changed just now, and
+        nothing overdue, as a change is that waits for the fade of the one before it."""
+        overdue = bool(self.steps) and self.steps[0].at < self.position
+        return self._old is None and not overdue and self.position % QUANTUM == 0 and self._changed_at != self.position
 
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames to ``out`` [shape=(n, channels), C order].

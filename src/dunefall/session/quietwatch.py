@@ -5,7 +5,7 @@ from __future__ import annotations
 from dunefall.catalogue.compounds import spec_for
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.patch.model import Module, Patch
-from dunefall.session.clickwatch import Traces
+from dunefall.render.culprit import TraceReader
 
 __all__ = ["QuietWatch", "quiet_reason"]
 
@@ -28,7 +28,7 @@ class QuietWatch:
         self._still_s: dict[str, float] = {}
         self._looked = 0
 
-    def look(self, patch: Patch, traces: Traces, position: int, rate: float) -> bool:
+    def look(self, patch: Patch, traces: TraceReader, position: int, rate: float) -> bool:
         """Look at what has been drawn since the last time; whether anything about ``quiet`` has changed.
 
         ``position`` is the sample that sounds now. A jump back, or a stop, restarts nothing and counts nothing.
@@ -37,7 +37,7 @@ class QuietWatch:
         ----------
         patch : Patch
             The patch; it is not changed.
-        traces : Traces
+        traces : TraceReader
             Where traces come from.
         position : int
             Sample since the start of the take.

@@ -24,7 +24,7 @@ from dunefall.catalogue.joining import (
 from dunefall.catalogue.search import Entry, kept_entries, next_stages, starter
 from dunefall.compiler.sounds import take_in
 from dunefall.patch.compounds import parent_of, with_new_parts
-from dunefall.patch.model import MASTER_ID, SHARED_ID, Patch, Place, SoundRef
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Patch, Place, SoundRef, same_parts
 from dunefall.patch.take import Clear
 from dunefall.patch.tuning import load_tuning
 from dunefall.session.edits.compounds import rename_compound, toggle_compound_bypass
@@ -82,9 +82,9 @@ def show_palette(context: Context, layer: str) -> None:
 
 def add_layer(context: Context) -> None:
     """Add a layer: empty, with its first module in it, or a starter."""
-    patch = context.session.patch
 
     def ways(entry: Entry) -> list[Joined]:
+        patch = context.session.patch
         if entry.stage == "starter":
             return list(_ways(context, patch, "", entry, Place("", "")))
         made = with_empty_layer(patch, entry.name)
@@ -123,6 +123,17 @@ def _choose(
             take_way(context, f"Add {palette.chosen.name}", palette.ways, palette.way)
 
     palette = Palette(title, context.theme, ways, hear, kept, context.talk.parent, first=first, layers=layers)
+
+    def look_again(before: Patch, patch: Patch) -> None:
+        """What is offered follows a value that moves meanwhile; where modules or links went, it is over."""
+        if same_parts(before, patch):
+            palette.look_again()
+        else:
+            palette.reject()
+
+    changed = context.session.document.changed
+    changed.connect(look_again)
+    palette.finished.connect(lambda _: changed.disconnect(look_again))
     context.talk.show(palette, add)
     if troubles:
         context.tell(f"In your library: {'; '.join(troubles)}.")

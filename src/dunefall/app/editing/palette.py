@@ -151,6 +151,12 @@ class Palette(SearchDialog):
         self.ways, self.way = self._ways_of(entry) if entry else [], 0
         self._show_way()
 
+    def look_again(self) -> None:
+        """The patch has other values: the ways are those of now."""
+        kept = self.way
+        self.ways = self._ways_of(self.entry) if self.entry else []
+        self.way = min(kept, max(0, len(self.ways) - 1))
+
     def _show_way(self) -> None:
         count = len(self.ways)
         impossible = "This gives another kind of signal." if self.entry else ""

@@ -13,12 +13,10 @@ from dunefall.app.editing.compounds import offer_changes
 from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
-from dunefall.app.shell.renderdialog import RenderDialog
 from dunefall.base.errors import DunefallError
 from dunefall.compiler.sounds import import_sounds, sounds_ready
 from dunefall.patch.library import DEMO
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
 from dunefall.session import open_patch
 
@@ -144,7 +142,7 @@ def _open_recent(context: Context, name: str) -> None:
         context.settings.take(replace(values, recent=tuple(other for other in values.recent if other != name)))
 
 
-# -- saving and rendering ------------------------------------------------------------------------------------------
+# -- saving ---------------------------------------------------------------------------------------------------------
 
 
 def save(context: Context) -> bool:
@@ -188,22 +186,6 @@ def _ask_file(context: Context, title: str, kind: str, suffix: str) -> Path | No
     return whole
 
 
-def render_file(context: Context) -> None:
-    """Open the render dialog for the patch."""
-    _render(context, context.session.patch, "60 s", ".wav")
-
-
-def render_take(context: Context) -> None:
-    """Open the render dialog for what has been played since the start."""
-    seconds = max(1.0, context.session.seconds)
-    _render(context, context.session.engine.take, f"{seconds:.1f} s", " take.wav")
-
-
-def _render(context: Context, take: Patch | Take, length: str, ending: str) -> None:
-    path, rate = _path_named(context, ending), context.session.options.rate
-    context.talk.show(RenderDialog(take, path, rate, length, context.talk.parent))
-
-
 def save_played(context: Context) -> None:
     """Choose a file and save what has been played since the start, with everything that was changed by hand."""
     path = _ask_file(context, "Save the take", "Takes", TAKE_SUFFIX)
@@ -221,7 +203,5 @@ COMMANDS = (
     Command("demo", "Open the demo", "", "File", open_demo),
     Command("save", "Save", "Ctrl+S", "File", save),
     Command("save_as", "Save as…", "Ctrl+Shift+S", "File", save_as),
-    Command("render", "Render to WAV…", "Ctrl+Shift+R", "File", render_file),
     Command("save_take", "Save the take…", "Ctrl+Alt+S", "File", save_played),
-    Command("render_take", "Render the take to WAV…", "Ctrl+Alt+R", "File", render_take),
 )

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
-from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap
+from PySide6.QtGui import QIcon, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from dunefall.app.controls.painting import draw_text
+from dunefall.app.controls.painting import draw_text, elided, text_width
 from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
@@ -32,6 +32,8 @@ from dunefall.session.edits.layers import set_seed, set_tempo
 __all__ = ["Header", "Meter", "icon", "position_text", "type_seed", "type_tempo"]
 
 HEIGHT, LOAD_W = 52, 116
+NARROW, SHORTEST_TITLE = 1200, 60
+METER_W, NARROW_METER_W = 204, 150
 METER_LOW_DB = -60.0
 
 
@@ -71,7 +73,7 @@ class Meter(QWidget):
         self._peaks, self._held = [-math.inf] * 2, [-math.inf] * 2
         self._lufs = self._true = -math.inf
         self._reduction_db = 0.0
-        self.setFixedSize(204, 40)
+        self.setFixedSize(METER_W, 40)
         self.setAccessibleName("Output meter")
         self.set_device("")
 
@@ -112,7 +114,7 @@ class Meter(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Bars, marks, numbers."""
         theme, painter = self._theme, QPainter(self)
-        width = 96.0
+        width = self.width() - 108.0
         count = len(self._peaks)
         step, height = (16.0, 7.0) if count == 2 else (36.0 / count, 36.0 / count - 2)
         for k, (peak, held) in enumerate(zip(self._peaks, self._held, strict=True)):
@@ -142,7 +144,8 @@ class Header(QWidget):
     def __init__(self, theme: Theme, workspaces: Sequence[Workspace]) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
-        row = QHBoxLayout(self)
+        self._shown = "", False
+        self._row = row = QHBoxLayout(self)
         row.setContentsMargins(12, 6, 12, 6)
         row.setSpacing(8)
         self.title = QToolButton()
@@ -156,6 +159,7 @@ class Header(QWidget):
             button = QPushButton(workspace.name)
             button.setCheckable(True)
             button.setToolTip(f"{workspace.sentence} ({workspace.key})")
+            button.setFixedWidth(round(text_width(workspace.name, sans(13, 600))) + 24)
             self.workspaces[workspace.id] = button
         self.play, self.stop, self.reroll = QPushButton(), QPushButton(), QPushButton()
         for button, name, tip in (
@@ -169,8 +173,7 @@ class Header(QWidget):
             button.setToolTip(tip)
         self.position = QLabel(position_text(0))
         numerals(self.position, 14, 500)
-        self.tempo, self.seed = QLineEdit(), QLineEdit()
-        self.repeats = QLabel()
+        self.tempo, self.seed, self.repeats = QLineEdit(), QLineEdit(), QLabel()
         numerals(self.repeats, 12)
         self.meter, self._playing = Meter(theme), False
         self.load = QLabel("0 %")
@@ -238,8 +241,28 @@ class Header(QWidget):
 
     def show_title(self, title: str, modified: bool) -> None:
         """Show the patch's title, with a dot if it is not saved."""
+        self._shown = title, modified
         short = title if len(title) <= 28 else f"{title[:27]}…"
         self.title.setText(f" {short} {'•' if modified else ''}".rstrip() + " ")
+        self.title.setToolTip(f"{title}. Click to rename it")
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Everything has its room, and the title what is left."""
+        super().resizeEvent(event)
+        narrow = self.width() < NARROW
+        self._row.setSpacing(4 if narrow else 8)
+        self.meter.setFixedWidth(NARROW_METER_W if narrow else METER_W)
+        self._fit()
+
+    def _fit(self) -> None:
+        title, modified = self._shown
+        mark = " •" if modified else ""
+        around = self.title.sizeHint().width() - text_width(self.title.text(), self.title.font())
+        room = self.width() - (self._row.minimumSize().width() - self.title.sizeHint().width()) - around
+        room -= text_width(f"  {mark}", self.title.font())
+        if room < text_width(title, self.title.font()):
+            self.title.setText(f" {elided(title, self.title.font(), max(room, SHORTEST_TITLE))}{mark} ")
 
     def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
         """Show when the patch begins again, or that it never does; the tooltip says why."""

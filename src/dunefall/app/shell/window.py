@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, apply_theme, sans, wanted_theme
 from dunefall.app.editing import modules
@@ -209,6 +209,9 @@ class MainWindow(QMainWindow):
         """Show the patch as it is now."""
         document = self.session.document
         patch = document.patch
+        menu = QApplication.activePopupWidget()
+        if isinstance(menu, QMenu):
+            menu.close()  # what it offers is of the patch before
         self.header.show_title(patch.title, document.modified)
         for field, text in ((self.header.tempo, f"{patch.tempo_bpm:.1f} BPM"), (self.header.seed, f"{patch.seed:04d}")):
             if not field.hasFocus():

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dunefall.app.model.workspace import Workspace
-from dunefall.app.workspaces import build, mix
+from dunefall.app.workspaces import build, mix, render
 
 __all__ = ["WORKSPACES"]
 
 WORKSPACES: tuple[Workspace, ...] = (
     build.WORKSPACE,
     mix.WORKSPACE,
+    render.WORKSPACE,
 )

@@ -7,29 +7,21 @@ import json
 import os
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
-from typing import NoReturn
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
-from dunefall.base.layouts import LAYOUTS
+from dunefall.cli.options import PATCH_HELP, Parser, seconds_of
+from dunefall.cli.render import add_remake, add_render, run_remake, run_render
 
 __all__ = ["main"]
 
-PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
-LAYOUT_IDS = tuple(layout.id for layout in LAYOUTS)
-COMMANDS = ("render", "modules", "starters", "story", "check", "completion")
-
-
-class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> NoReturn:
-        print(f"{self.prog}: {message}; see {self.prog} --help", file=sys.stderr)
-        raise SystemExit(2)
+COMMANDS = ("render", "remake", "modules", "starters", "story", "check", "completion")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command; returns the exit status: 0, or 2 with one clear line on stderr."""
+    """Run one command; returns the exit status: 0, 2 with one clear line on stderr, or 3 where a file
+    missed its limits."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     try:
         if words and words[0] in COMMANDS:
@@ -46,8 +38,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return 0
 
 
-def _window_parser() -> _Parser:
-    parser = _Parser(
+def _window_parser() -> Parser:
+    parser = Parser(
         prog="dunefall",
         description="Soundscapes that keep changing with nobody playing. Without a command it opens the window.",
         epilog=f"Commands without a window: {', '.join(COMMANDS)}. Each has its own --help.",
@@ -66,17 +58,13 @@ def _window_parser() -> _Parser:
         "--screenshot", type=Path, metavar="FILE", help="save a picture of the window once it is stable"
     )
     parser.add_argument(
-        "--quit-after", type=_seconds, metavar="SECONDS", help="quit after this many seconds; 0: after the first sound"
+        "--quit-after",
+        type=seconds_of,
+        metavar="SECONDS",
+        help="quit after this many seconds; 0: after the first sound",
     )
     parser.add_argument("--version", action="version", version=f"dunefall {__version__}")
     return parser
-
-
-def _seconds(text: str) -> float:
-    value = float(text)
-    if not 0 <= value < 1e7:
-        raise ValueError
-    return value
 
 
 def _open_window(words: list[str]) -> int:
@@ -87,28 +75,20 @@ def _open_window(words: list[str]) -> int:
 
 
 def _run_command(words: list[str]) -> int:
-    parser = _Parser(prog="dunefall")
+    parser = Parser(prog="dunefall")
     _add_commands(parser)
     options = parser.parse_args(words)
     run = {
-        "render": _render, "modules": _modules, "starters": _starters, "story": _story, "check": _check,
-        "completion": _completion,
+        "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
+        "check": _check, "completion": _completion,
     }  # fmt: skip
     return run[options.command](options)
 
 
-def _add_commands(parser: _Parser) -> None:
-    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
-    render = commands.add_parser("render", help="render a patch or a take to a WAV file")
-    render.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take (.dunetake)")
-    render.add_argument("--seconds", type=_seconds, required=True, help="length of the file")
-    render.add_argument("--seed", type=int, help="a seed other than the patch's")
-    render.add_argument("--layout", choices=LAYOUT_IDS, help="the loudspeakers; default: the patch's")
-    render.add_argument("--rate", type=float, default=48000.0, metavar="HZ", help="sample rate, 8000 to 192000")
-    render.add_argument(
-        "--block", type=int, default=4096, metavar="N", help="frames at a time; never changes the result"
-    )
-    render.add_argument("--out", type=Path, required=True, metavar="FILE", help="the WAV file to write")
+def _add_commands(parser: Parser) -> None:
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
+    add_render(commands)
+    add_remake(commands)
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
         commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
     story = commands.add_parser("story", help="say what a patch does")
@@ -118,48 +98,6 @@ def _add_commands(parser: _Parser) -> None:
     check.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
     completion = commands.add_parser("completion", help="print the completion script of a shell")
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="your shell")
-
-
-def _render(options: argparse.Namespace) -> int:
-    from dunefall.base.errors import ParameterError
-    from dunefall.catalogue import catalogue
-    from dunefall.compiler.sounds import import_sounds
-    from dunefall.compiler.warmup import prepare
-    from dunefall.patch.take import Take
-    from dunefall.patch.takefiles import TAKE_SUFFIX
-    from dunefall.render.offline import render_to_file
-    from dunefall.session import open_patch, open_take
-
-    is_take = options.patch.endswith(TAKE_SUFFIX)
-    take = open_take(Path(options.patch)) if is_take else Take(open_patch(options.patch)[0])
-    patch = take.start
-    for trouble in {*import_sounds(patch), *import_sounds(take.patch_at(1 << 62))}:
-        print(trouble, file=sys.stderr)
-    if options.seed is not None:
-        if not 0 <= options.seed < 2**32:
-            raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
-        patch = replace(patch, seed=options.seed)
-    if options.layout is not None:
-        patch = replace(patch, layout=options.layout)
-    take = replace(take, start=patch)
-    show = sys.stderr.isatty()
-
-    def prepared(done: int, total: int, name: str) -> None:
-        if show and name:
-            print(f"\rpreparing the engine: {done + 1} of {total} ({name})\033[K", end="", file=sys.stderr)
-
-    def progress(share: float) -> bool:
-        if show:
-            print(f"\rrendering: {share:4.0%}\033[K", end="", file=sys.stderr)
-        return True
-
-    prepare(catalogue() if is_take else (module.type for module in patch.modules()), prepared)
-    render_to_file(
-        take, options.out, seconds=options.seconds, rate=options.rate, block=options.block, progress=progress
-    )
-    start = "\r" if show else ""
-    print(f"{start}{options.out}: {options.seconds:g} s, {options.rate:g} Hz, seed {patch.seed:04d}")
-    return 0
 
 
 def _modules(options: argparse.Namespace) -> int:
@@ -234,7 +172,7 @@ def _story(options: argparse.Namespace) -> int:
 def _completion(options: argparse.Namespace) -> int:
     import shtab
 
-    parser = _Parser(prog="dunefall")
+    parser = Parser(prog="dunefall")
     _add_commands(parser)
     print(shtab.complete(parser, options.shell))
     return 0

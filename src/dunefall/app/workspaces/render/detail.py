@@ -1,0 +1,254 @@
+"""One result at close range: its waveform, the seam of a loop, and what is written into the file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from dunefall import __version__
+from dunefall.app.controls.painting import draw_text
+from dunefall.app.controls.theme import Theme, mono, numerals, sans
+from dunefall.app.workspaces.render.results import draw_waveform, seam_text
+from dunefall.deliver.making import File
+from dunefall.deliver.queue import Entry
+
+__all__ = ["ResultDetail"]
+
+SHORTEST_S, LONGEST_S, USUAL_S = 0.005, 0.5, 0.04
+MOST_READ_S = 0.5
+
+
+class _Wave(QWidget):
+    """The whole file, with the place that is heard."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme, self.picture, self.place = theme, list[list[float]](), 0.0
+        self.setFixedHeight(58)
+        self.setAccessibleName("Waveform")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Waveform and playhead."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.theme.colour("ground"))
+        draw_waveform(
+            painter, QRectF(self.rect()).adjusted(0, 4, 0, -4), _wider(self.picture, self.width()), self.theme
+        )
+        if self.place:
+            painter.setPen(QPen(self.theme.colour("text"), 2))
+            x = self.place * self.width()
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        painter.end()
+
+
+def _wider(picture: list[list[float]], width: int) -> list[list[float]]:
+    """As many columns as there are pixels."""
+    return [picture[min(len(picture) - 1, k * len(picture) // max(width, 1))] for k in range(width)] if picture else []
+
+
+class _SeamPicture(QWidget):
+    """The end of the file at the left, its start at the right; the wheel shows more or less of both."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme, self.seconds, self.rate = theme, USUAL_S, 48000
+        self.end, self.start = np.zeros(0), np.zeros(0)
+        self.setFixedHeight(96)
+        self.setAccessibleName("Loop seam")
+        self.setToolTip("The end of the file meets its start; the wheel shows more or less of both")
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """More or less."""
+        self.seconds = min(LONGEST_S, max(SHORTEST_S, self.seconds * (0.8 if event.angleDelta().y() > 0 else 1.25)))
+        self.update()
+        event.accept()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Both halves, and the seam between them."""
+        painter, theme, width = QPainter(self), self.theme, self.width()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(QRectF(0, 0, width / 2, 78), theme.colour("ground"))
+        painter.fillRect(QRectF(width / 2, 0, width / 2, 78), theme.colour("line"))
+        count = max(2, round(self.seconds * self.rate))
+        both = np.concatenate([self.end[-count:], self.start[:count]])
+        top = float(np.abs(both).max(initial=0.0)) or 1.0
+        if len(both) > 1:
+            step = max(1, len(both) // (2 * width))
+            xs = np.linspace(0, width, len(both))[::step]
+            points = [QPointF(float(x), 39 - float(y) / top * 35) for x, y in zip(xs, both[::step], strict=True)]
+            painter.setPen(QPen(theme.colour("audio"), 1.5))
+            painter.drawPolyline(QPolygonF(points))
+        painter.setPen(QPen(theme.colour("text"), 2))
+        painter.drawLine(QPointF(width / 2, 0), QPointF(width / 2, 78))
+        milliseconds = f"{1000 * self.seconds:.0f} ms"
+        low = QRectF(0, 80, width, 16)
+        draw_text(painter, low, f"last {milliseconds}", sans(11), theme.colour("text2"))
+        draw_text(painter, low, "end | start", sans(11, 600), theme.colour("text"), centre=True)
+        draw_text(painter, low, f"first {milliseconds}", sans(11), theme.colour("text2"), right=True)
+        painter.end()
+
+
+class ResultDetail(QWidget):
+    """The chosen result.
+
+    Signals
+    -------
+    again_asked (bool)
+        Make it again; with another seed.
+    cure_asked (), seam_asked (), folder_asked (), step_asked (int)
+        Make it again with its cure, play across the seam, open the folder, choose another file.
+    """
+
+    again_asked = Signal(bool)
+    cure_asked = Signal()
+    seam_asked = Signal()
+    folder_asked = Signal()
+    step_asked = Signal(int)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.file: File | None = None
+        self.setObjectName("detail")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        self._which = QLabel("Chosen result")
+        self.earlier, self.later = QPushButton("▲"), QPushButton("▼")
+        for button, step, name in ((self.earlier, -1, "Earlier result"), (self.later, 1, "Later result")):
+            button.setFixedSize(30, 26)
+            button.setStyleSheet("padding: 0")
+            button.setAccessibleName(name)
+            button.setToolTip(name)
+            button.clicked.connect(lambda _=False, step=step: self.step_asked.emit(step))
+        head.addWidget(self._which, 1)
+        head.addWidget(self.earlier)
+        head.addWidget(self.later)
+        column.addLayout(head)
+        self.name, self.figures, self.told = QLabel(), QLabel(), QLabel()
+        self.name.setFont(sans(16, 600))
+        numerals(self.figures, 11, 500)
+        self.told.setWordWrap(True)
+        self.wave, self.seam = _Wave(theme), _SeamPicture(theme)
+        self.seam_head, self.spectrum = QLabel(), QLabel()
+        self.spectrum.setWordWrap(True)
+        self.cure = QPushButton()
+        self.cure.setToolTip("Make this file again so that it is right; the old one stays until the new one is whole")
+        self.cure.clicked.connect(self.cure_asked.emit)
+        for part in (self.name, self.figures, self.wave, self.told, self.cure, self.seam_head, self.seam,
+                     self.spectrum):  # fmt: skip
+            column.addWidget(part)
+        self.across = QPushButton("Play across the seam")
+        self.across.setToolTip("Goes round the last and the first second")
+        self.across.clicked.connect(self.seam_asked.emit)
+        column.addWidget(self.across)
+        written = QLabel("Written into the file")
+        written.setFont(sans(13, 600))
+        column.addWidget(written)
+        self._written, self._grid = written, QGridLayout()
+        self._grid.setVerticalSpacing(3)
+        column.addLayout(self._grid)
+        column.addStretch(1)
+        column.addLayout(self._make_buttons())
+        self.show_file(None, None, 0, 0)
+
+    def _make_buttons(self) -> QHBoxLayout:
+        buttons = QHBoxLayout()
+        self.again, self.other, self.folder = (
+            QPushButton("Make again"),
+            QPushButton("Next seed"),
+            QPushButton("Open folder"),
+        )
+        self.again.setToolTip("The same seed with the present settings; the old file stays until the new one is whole")
+        self.other.setToolTip("Make it again with the next seed that is free")
+        self.folder.setToolTip("Open the folder of the files")
+        self.again.clicked.connect(lambda: self.again_asked.emit(False))
+        self.other.clicked.connect(lambda: self.again_asked.emit(True))
+        self.folder.clicked.connect(self.folder_asked.emit)
+        for button in (self.again, self.other, self.folder):
+            button.setStyleSheet("padding: 5px 6px")
+            buttons.addWidget(button)
+        return buttons
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = self.wave.theme = self.seam.theme = theme
+        self.update()
+
+    def show_file(self, entry: Entry | None, file: File | None, number: int, count: int) -> None:
+        """Show a file of a job, the ``number``-th of ``count``; nothing of None."""
+        self.file = file
+        shown = file is not None and entry is not None
+        for part in (self.name, self.figures, self.wave, self.told, self._written, self.again, self.other, self.folder,
+                     self.earlier, self.later):  # fmt: skip
+            part.setVisible(shown)
+        cure = next((finding.cure for finding in file.findings if finding.cure), "") if shown and file else ""
+        self.cure.setText(cure)
+        self.cure.setVisible(bool(cure))
+        looped = shown and file is not None and file.seam is not None
+        for low in (self.seam_head, self.seam, self.spectrum, self.across):
+            low.setVisible(bool(looped))
+        while (item := self._grid.takeAt(0)) is not None:
+            held = item.widget()
+            if held is not None:
+                held.deleteLater()
+        if not shown or file is None or entry is None:
+            self._which.setText("Choose a result to see and hear it.")
+            return
+        m = file.measures
+        self._which.setText(f"{number} of {count}")
+        self.name.setText(file.names[0])
+        verdict = "▲ check" if file.findings else "✓ good"
+        figures = f"{verdict} {m.seconds:.2f} s {m.lufs:.1f} LUFS {m.true_peak_db:.1f} dBTP"
+        self.figures.setText(figures.replace("-", "−"))
+        self.told.setText(" ".join([*(finding.text for finding in file.findings), file.told]).strip())
+        self.told.setVisible(bool(self.told.text()))
+        self.wave.picture, self.wave.place = file.picture, 0.0
+        self.wave.update()
+        if file.seam is not None:
+            self.seam_head.setText(f"Loop seam: {seam_text(file)}")
+            seam = file.seam
+            self.spectrum.setText(
+                f"Spectra differ by {seam.spectrum_db:.1f} dB, most at {seam.worst_hz:.0f} Hz; elsewhere by "
+                f"up to {seam.usual[1]:.1f} dB. Loudness differs by {seam.loudness_lu:.1f} LU."
+            )
+            self.seam.end, self.seam.start, self.seam.rate = _ends(Path(entry.tasks[0].folder) / file.names[0])
+            self.seam.update()
+        self._describe(entry, file)
+
+    def _describe(self, entry: Entry, file: File) -> None:
+        rows = [
+            ("Seed", f"{file.seed:04d}"), ("Patch", entry.source.patch.title), ("Made", entry.made.replace("T", " ")),
+            ("Formats", ", ".join(Path(name).suffix[1:] for name in file.names)),
+            ("Range, mono loss", f"{file.measures.range_lu:.1f} LU, {file.measures.mono_loss_lu:.1f} LU"),
+            ("Made by", f"Dunefall {__version__}"),
+        ]  # fmt: skip
+        if file.seam is not None:
+            last = f"{round(file.measures.seconds * entry.job.rate_hz) - 1:,}".replace(",", " ")
+            rows.insert(3, ("Loop points", f"0 to {last}"))
+        for row, (name, value) in enumerate(rows):
+            left, right = QLabel(name), QLabel(value)
+            right.setFont(mono(11, 500))
+            right.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._grid.addWidget(left, row, 0)
+            self._grid.addWidget(right, row, 1)
+        self._grid.setColumnStretch(1, 1)
+
+
+def _ends(path: Path) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
+    """The end and the start of a file, one channel of them; nothing where it cannot be read."""
+    try:
+        with soundfile.SoundFile(path) as file:
+            count = min(round(MOST_READ_S * file.samplerate), file.frames)
+            start = file.read(count, always_2d=True).mean(axis=1)
+            file.seek(file.frames - count)
+            return file.read(count, always_2d=True).mean(axis=1), start, file.samplerate
+    except (OSError, soundfile.SoundFileError):
+        return np.zeros(0), np.zeros(0), 48000

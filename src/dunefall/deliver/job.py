@@ -1,0 +1,255 @@
+"""What is to be delivered, and how: one description for the window, the command line and job files.
+
+Each setting is declared once, with its kind, range and choices: reading, writing, the command line and the window
+derive from that.
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Mapping
+from dataclasses import Field, dataclass, field, fields, replace
+from typing import Any
+
+from dunefall.base.errors import ParameterError
+from dunefall.base.layouts import LAYOUTS
+from dunefall.patch.fields import get, texts
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
+
+__all__ = ["RATES_HZ", "Job", "Setting", "Source", "job_from", "raw_job", "settings"]
+
+RATES_HZ = (44100, 48000, 88200, 96000)
+MOST_SECONDS = 86_400.0
+MOST_FILES = 10_000
+FORMATS = ("wav", "flac", "ogg", "opus")
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What a setting may be.
+
+    Attributes
+    ----------
+    words : str
+        Its name in the window and in errors.
+    low, high : float
+        Range of a number.
+    choices : tuple
+        All that is allowed, where it is chosen.
+    unit : str
+        Of ``base.units``, or empty.
+    may_be_none : bool
+        Whether it can be left off (``null`` in a file).
+    """
+
+    words: str
+    low: float = 0.0
+    high: float = 0.0
+    choices: tuple[Any, ...] = ()
+    unit: str = ""
+    may_be_none: bool = False
+
+
+def _number(default: float, words: str, low: float, high: float, unit: str = "") -> Any:
+    return field(default=default, metadata={"setting": Setting(words, low, high, unit=unit)})
+
+
+def _maybe(default: float | None, words: str, low: float, high: float, unit: str = "") -> Any:
+    return field(default=default, metadata={"setting": Setting(words, low, high, unit=unit, may_be_none=True)})
+
+
+def _choice(default: Any, words: str, *choices: Any) -> Any:
+    return field(default=default, metadata={"setting": Setting(words, choices=choices)})
+
+
+def _text(default: str, words: str) -> Any:
+    return field(default=default, metadata={"setting": Setting(words)})
+
+
+@dataclass(frozen=True)
+class Job:
+    """Settings of a set of files; every field is declared with what it may be.
+
+    ``of``: in the window, the patch from its start, the take from its start, or the last ``seconds`` of the take.
+    ``what``: the whole mix, one layer, every layer apart (stems), or every event of a module. ``effects`` says of a
+    layer or of stems whether what they send to the effect lanes is in the file (with), in files of its own (apart), or
+    left out (without). ``seeds``: one file each; none: the patch's own and those that follow it, ``variations`` in all.
+    ``start_s`` is where in the take it begins. ``ends``: cut at the length, at silence (the length is then the
+    longest), or a seamless loop. ``trim_db``: what is quieter than this at head and tail goes. ``loudness``: as it is,
+    each file at ``lufs``, or one gain for the whole set that brings the mix, or the loudest hit, there. ``limit``: a
+    limiter keeps true peaks under ``peak_db``; without it, the gain is lowered instead. ``existing``: what to do about
+    files that are there. ``broadcast``: title, seed, date and loudness are written into WAV files. ``checks``: clicks,
+    cut ends, seams, silence and DC are flagged beside a loudness and a peak that were missed.
+    """
+
+    title: str = _text("Render", "Title")
+    of: str = _choice("patch", "Of", "patch", "take", "last")
+    what: str = _choice("mix", "What", "mix", "layer", "stems", "hits")
+    layer: str = _text("", "Layer")
+    module: str = _text("", "Module")
+    effects: str = _choice("with", "Effect lanes", "with", "apart", "without")
+    seeds: tuple[int, ...] = ()
+    variations: int = _number(1, "Variations", 1, MOST_FILES)
+    start_s: float = _number(0.0, "Start", 0.0, MOST_SECONDS, "s")
+    seconds: float = _number(60.0, "Length", 0.001, MOST_SECONDS, "s")
+    bars: float = _number(0.0, "Length in bars", 0.0, 10_000.0)
+    ends: str = _choice("cut", "Ends", "cut", "silence", "loop")
+    loop: str = _choice("best", "Loop by", "best", "period", "fold", "crossfade")
+    fold_s: float = _number(0.5, "Fold ends", 0.01, 60.0, "s")
+    search_s: float = _number(1.0, "Length may differ by", 0.0, 600.0, "s")
+    fade_in_s: float = _number(0.0, "Fade in", 0.0, 600.0, "s")
+    fade_out_s: float = _number(0.0, "Fade out", 0.0, 600.0, "s")
+    trim_db: float | None = _maybe(None, "Trim ends", -120.0, -20.0, "dB")
+    loudness: str = _choice("as it is", "Loudness", "as it is", "each file", "whole set")
+    lufs: float = _number(-23.0, "Loudness", -60.0, 0.0, "LUFS")
+    peak_db: float = _number(-1.0, "Peak", -24.0, 0.0, "dBTP")
+    limit: bool = True
+    layout: str = _choice("patch", "Channels", "patch", "mono", *(layout.id for layout in LAYOUTS))
+    formats: tuple[str, ...] = ("wav",)
+    rate_hz: int = _number(48000, "Rate", 8000, 192_000, "Hz")
+    depth: str = _choice("24", "Depth", "16", "24", "32f")
+    name: str = _text("{title}", "File name")
+    folder: str = _text("", "Folder")
+    existing: str = _choice("ask", "Existing files", "ask", "replace", "number", "skip")
+    broadcast: bool = False
+    artist: str = _text("", "Made by")
+    comment: str = _text("", "Comment")
+    checks: bool = False
+    most_clicks: int = _number(0, "Clicks", 0, 1_000_000)
+    most_off_lu: float = _number(0.5, "Loudness may be off by", 0.0, 60.0)
+    most_silence_s: float = _number(3.0, "Silence at the ends", 0.0, MOST_SECONDS, "s")
+
+    def length_s(self, tempo_bpm: float) -> float:
+        """Seconds of the file, of the bars where they are set."""
+        return self.bars * 240.0 / tempo_bpm if self.bars else self.seconds
+
+    def seeds_of(self, patch: Patch) -> tuple[int, ...]:
+        """The seeds of its files."""
+        return self.seeds or tuple((patch.seed + k) % 2**32 for k in range(self.variations))
+
+    def checked(self) -> Job:
+        """This job, if it can be done; raises ParameterError with the setting and what it may be."""
+        for name, entry in settings().items():
+            _check(name, entry, getattr(self, name))
+        if len(self.seeds) > MOST_FILES:
+            raise ParameterError(f"a job makes at most {MOST_FILES} files; got {len(self.seeds)} seeds")
+        bad = [seed for seed in self.seeds if not 0 <= seed < 2**32]
+        if bad:
+            raise ParameterError(f"a seed must be 0 to {2**32 - 1}; got {bad[0]}")
+        if len(set(self.seeds)) != len(self.seeds):
+            raise ParameterError("a seed appears twice among the seeds of the job")
+        if not self.formats or any(kind not in FORMATS for kind in self.formats):
+            raise ParameterError(f"formats must be one or more of {', '.join(FORMATS)}; got {', '.join(self.formats)}")
+        if "opus" in self.formats and self.rate_hz != 48000:
+            raise ParameterError(f"Opus files have 48000 Hz; got {self.rate_hz}")
+        if self.loudness == "whole set" and self.what not in ("stems", "hits"):
+            raise ParameterError('"whole set" is for stems and hits; variations are matched with "each file"')
+        return self
+
+
+@dataclass(frozen=True)
+class Source:
+    """What is rendered: a take, or a patch as a take without entries."""
+
+    take: Take
+
+    @staticmethod
+    def of(what: Patch | Take) -> Source:
+        """Of a patch or a take."""
+        return Source(what if isinstance(what, Take) else Take(what))
+
+    @property
+    def patch(self) -> Patch:
+        """The patch at its start."""
+        return self.take.start
+
+    def with_seed(self, seed: int) -> Source:
+        """The same with another seed."""
+        return Source(replace(self.take, start=replace(self.patch, seed=seed)))
+
+
+def settings() -> dict[str, Setting]:
+    """What each setting of a job may be, by its field; lists are checked apart."""
+    return {entry.name: entry.metadata["setting"] for entry in fields(Job) if "setting" in entry.metadata}
+
+
+def _check(name: str, entry: Setting, value: object) -> None:
+    if value is None and entry.may_be_none:
+        return
+    if entry.choices and value not in entry.choices:
+        raise ParameterError(f'{name} must be one of {", ".join(map(str, entry.choices))}; got "{value}"')
+    if isinstance(value, int | float) and not entry.choices and not entry.low <= value <= entry.high:
+        raise ParameterError(
+            f"{name} must be {entry.low:g} to {entry.high:g} {entry.unit}".rstrip() + f"; got {value:g}"
+        )
+    if isinstance(value, str) and not all(letter.isprintable() for letter in value):
+        raise ParameterError(f"{name} must be text of one line without control characters")
+
+
+def raw_job(job: Job) -> dict[str, object]:
+    """The settings that differ from the usual ones, as a file has them.
+
+    Parameters
+    ----------
+    job : Job
+        The settings.
+
+    Returns
+    -------
+    dict of str to object
+    """
+    values = {entry.name: getattr(job, entry.name) for entry in fields(Job)}
+    return {
+        entry.name: list(values[entry.name]) if isinstance(values[entry.name], tuple) else values[entry.name]
+        for entry in fields(Job)
+        if values[entry.name] != entry.default
+    }
+
+
+def job_from(raw: Mapping[str, object], place: str, base: Job | None = None) -> Job:
+    """A job of a file's object; what it leaves out stays as in ``base``, or as usual.
+
+    Parameters
+    ----------
+    raw : mapping
+        Settings by name.
+    place : str
+        Where the object stands in the file.
+    base : Job, optional
+        A preset.
+
+    Returns
+    -------
+    Job
+
+    Raises
+    ------
+    PatchError
+        If a setting is of another kind.
+    ParameterError
+        If there is no such setting, or its value is not allowed.
+    """
+    known = {entry.name: entry for entry in fields(Job)}
+    for name in raw:
+        if name not in known:
+            close = difflib.get_close_matches(name, known, 1)
+            raise ParameterError(
+                f'{place}: there is no setting "{name}"' + (f'; did you mean "{close[0]}"?' if close else "")
+            )
+    values = {name: _read(raw, known[name], place) for name in raw}
+    return replace(base or Job(), **values).checked()  # type: ignore[arg-type]
+
+
+def _read(raw: Mapping[str, object], entry: Field[Any], place: str) -> object:
+    name, held = entry.name, dict(raw)
+    if name == "seeds":
+        items = get(held, name, list, place)
+        return tuple(get({f"{k}": item}, f"{k}", int, f"{place}.{name}") for k, item in enumerate(items))
+    if name == "formats":
+        return tuple(texts(held, name, place))
+    setting = entry.metadata.get("setting")
+    if held[name] is None and setting is not None and setting.may_be_none:
+        return None
+    kind = float if entry.default is None else type(entry.default)
+    return get(held, name, kind, place)

@@ -1,0 +1,94 @@
+"""Which way a loop is made, chosen by what the patch is, and said in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.catalogue.repeats import repeat_of_patch
+from dunefall.deliver.job import Job, Source
+from dunefall.deliver.loops import best_length, crossfaded, folded
+from dunefall.deliver.rendering import Disk, Ear, Rendered, rendered
+
+__all__ = ["looped"]
+
+Sound = NDArray[np.float64]
+LONGEST_PERIOD = 4.0
+"""A patch's own period is taken where it is no longer than so many times the length that was asked for."""
+SAME_DB = -60.0
+SAME_S = 0.5
+SETTLE_S = 1.0
+
+
+def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear) -> tuple[Rendered, str]:
+    """A sound, and all its stems alike, as a seamless loop; and how it was made.
+
+    Parameters
+    ----------
+    job : Job
+        What is asked for.
+    source : Source
+        What is rendered.
+    stems : sequence of str
+        Ids of layers that are wanted apart.
+    disk : Disk
+        Where the sound goes.
+    ear : Ear
+        Is told how far it is.
+
+    Returns
+    -------
+    (Rendered, str)
+    """
+    rate, seconds = job.rate_hz, job.length_s(source.patch.tempo_bpm)
+    if job.loop in ("best", "period") and not source.take.entries:
+        found = _by_period(job, source, stems, disk, ear, seconds)
+        if found is not None:
+            return found
+    why = "The patch has no period that can be used. " if job.loop == "period" else ""
+    fade = min(round(job.fold_s * rate), round(0.5 * seconds * rate))
+    length = round(seconds * rate)
+    if job.loop == "fold":
+        raw = rendered(source, disk, rate=rate, seconds=seconds + job.fold_s, start_s=job.start_s, stems=stems, ear=ear)
+        return _all(
+            raw, lambda sound: folded(sound, length)
+        ), f"{job.fold_s:g} s behind the end are folded over the start."
+    around = round(min(job.search_s, 0.5 * seconds) * rate)
+    start = job.start_s + (SETTLE_S if job.start_s == 0.0 else 0.0)
+    raw = rendered(
+        source, disk, rate=rate, seconds=(length + around + fade) / rate, start_s=start, stems=stems, ear=ear
+    )
+    whole = raw.mix if not stems else sum((raw.stems[stem] for stem in stems), np.zeros(raw.mix.shape))
+    best = best_length(np.asarray(whole), length, around, fade, rate)
+    told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
+    return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
+
+
+def _all(raw: Rendered, change) -> Rendered:  # type: ignore[no-untyped-def]
+    return Rendered(change(raw.mix), {name: change(stem) for name, stem in raw.stems.items()}, raw.clicks, True)
+
+
+def _by_period(
+    job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear, seconds: float
+) -> tuple[Rendered, str] | None:
+    """As many whole periods as fit best; the second time round, when all that was started has settled. None where the
+    patch does not repeat, or does not sound the same when it does."""
+    period = repeat_of_patch(source.patch)
+    if not period.seconds or period.noises or float(period.seconds) > LONGEST_PERIOD * seconds:
+        return None
+    count = max(1, round(seconds / float(period.seconds)))
+    exact, rate = float(period.seconds) * count, job.rate_hz
+    length = round(exact * rate)
+    settle = exact * max(1, round(SETTLE_S / exact + 0.5))
+    raw = rendered(
+        source, disk, rate=rate, seconds=(length + round(SAME_S * rate)) / rate, start_s=job.start_s + settle,
+        stems=stems, ear=ear,
+    )  # fmt: skip
+    again, first = np.asarray(raw.mix[length:]), np.asarray(raw.mix[: len(raw.mix) - length])
+    apart = float(np.abs(again - first).max(initial=0.0))
+    if apart > 10 ** (SAME_DB / 20) * max(float(np.abs(raw.mix).max(initial=0.0)), 1e-9):
+        return None
+    times = "its period" if count == 1 else f"{count} of its periods"
+    return _all(raw, lambda sound: np.array(sound[:length])), f"The patch repeats: {times}, {exact:.3f} s, exactly."

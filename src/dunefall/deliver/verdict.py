@@ -1,0 +1,125 @@
+"""Whether a file is what the job asked for: what is wrong with it in a sentence, and one cure that can be applied."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from dunefall.deliver.job import Job
+from dunefall.deliver.levels import Reached
+from dunefall.deliver.loops import Seam
+from dunefall.deliver.measure import Measures
+from dunefall.deliver.rendering import Click
+
+__all__ = ["Finding", "Heard", "findings"]
+
+SILENT_DB, DC_DB, CUT_DB, OVER_DB = -90.0, -24.0, -50.0, 0.05
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What misses the job's limits.
+
+    Attributes
+    ----------
+    text : str
+        A sentence.
+    cure : str
+        What would be done about it, or empty.
+    changes : dict
+        The settings that the cure changes.
+    """
+
+    text: str
+    cure: str = ""
+    changes: dict[str, object] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What is known of a finished sound beside its figures.
+
+    Attributes
+    ----------
+    end_db : float
+        The loudest sample of the last 10 ms, in dBFS.
+    ended : bool
+        It had come to silence before the longest length.
+    """
+
+    clicks: Sequence[Click]
+    reached: Reached
+    seam: Seam | None
+    end_db: float
+    ended: bool
+
+
+def _time(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{seconds % 60:05.2f}"
+
+
+def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
+    """All that misses the limits, the worst first.
+
+    Parameters
+    ----------
+    job : Job
+        What was asked for.
+    measures : Measures
+        Of the file.
+    heard : Heard
+        What else is known.
+
+    Returns
+    -------
+    tuple of Finding
+    """
+    if job.checks and measures.true_peak_db < SILENT_DB:
+        return (Finding("It is silent.", "Use another seed", {"seed": "next"}),)
+    found = []
+    if job.checks and len(heard.clicks) > job.most_clicks:
+        first = heard.clicks[0]
+        more = f" and {len(heard.clicks) - 1} more" if len(heard.clicks) > 1 else ""
+        why = f": {first.told}" if first.told else ""
+        text = f"A click at {_time(first.at_s)} in {first.layer}{more}{why}."
+        found.append(Finding(text, "Use another seed", {"seed": "next"}))
+    if job.loudness != "as it is" and heard.reached.missed:
+        louder = f"{job.lufs:g} LUFS cannot be reached: {heard.reached.missed}. It has {heard.reached.lufs:.1f} LUFS."
+        changes: dict[str, object] = {"limit": True} if not job.limit else {"lufs": round(heard.reached.lufs - 0.5)}
+        cure = "Use the limiter" if not job.limit else f"Ask for {round(heard.reached.lufs - 0.5)} LUFS"
+        found.append(Finding(louder, cure, changes))
+    elif job.loudness == "each file" and abs(measures.lufs - job.lufs) > job.most_off_lu:
+        found.append(Finding(f"It has {measures.lufs:.1f} LUFS instead of {job.lufs:g}."))
+    if measures.true_peak_db > job.peak_db + OVER_DB and (job.limit or job.loudness != "as it is"):
+        found.append(Finding(f"Its true peak is {measures.true_peak_db:.1f} dBTP; {job.peak_db:g} were allowed."))
+    if job.checks:
+        found += _of_the_ends(job, measures, heard)
+    if job.checks and measures.dc_db > DC_DB:
+        found.append(
+            Finding(f"It has a DC offset of {measures.dc_db:.0f} dBFS; put a high-pass at 10 Hz into the layer.")
+        )
+    return tuple(found)
+
+
+def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
+    found = []
+    if heard.seam is not None and not heard.seam.clean:
+        longer = min(60.0, round(2.0 * job.fold_s, 2))
+        what = f"step {heard.seam.step_db:.0f} dB, loudness {heard.seam.loudness_lu:.1f} LU"
+        text = (
+            f"The seam may be heard ({what})." if heard.seam.verdict == "check it" else f"The seam is heard ({what})."
+        )
+        found.append(Finding(text, f"Fold {longer:g} s instead of {job.fold_s:g} s", {"fold_s": longer}))
+    if job.ends == "silence" and not heard.ended and heard.end_db > CUT_DB:
+        text = f"It still sounds at {heard.end_db:.0f} dBFS when the longest length is over."
+        found.append(
+            Finding(text, f"Allow {2 * job.seconds:g} s", {"seconds": min(2 * job.seconds, 86_400.0), "bars": 0.0})
+        )
+    elif job.ends == "cut" and job.fade_out_s == 0.0 and heard.end_db > CUT_DB:
+        text = f"The end is cut off at {heard.end_db:.0f} dBFS."
+        found.append(Finding(text, "Fade out over 0.5 s", {"fade_out_s": 0.5}))
+    silence = max(measures.head_s, measures.tail_s)
+    if silence > job.most_silence_s and job.ends != "loop":
+        end = "It begins" if measures.head_s == silence else "It ends"
+        found.append(Finding(f"{end} with {silence:.1f} s of silence.", "Trim ends at -60 dB", {"trim_db": -60.0}))
+    return found

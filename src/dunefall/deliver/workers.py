@@ -1,0 +1,343 @@
+"""Many tasks on many cores: one interface, ``concurrent.futures.Executor``, for this machine or for a cluster.
+
+A worker that dies takes nothing with it: its tasks are done again. Progress and the wish to stop go through small
+files, so that any kind of worker on this machine can use them.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import shutil
+import tempfile
+from collections.abc import Sequence
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from dunefall.base.errors import DunefallError, ParameterError, StorageError
+from dunefall.deliver.audiofiles import PART
+from dunefall.deliver.making import File, Task, make
+from dunefall.deliver.rendering import StoppedError
+
+__all__ = ["Batch", "Outcome", "Workers", "cluster", "work"]
+
+MOST_TRIES = 4
+NICE = 10
+"""Workers of this machine yield to the sound."""
+STOP = "stop"
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of a task.
+
+    Attributes
+    ----------
+    files : tuple of File
+    error : str
+        A sentence, if it failed; ``stopped`` if it was cancelled.
+    data : dict of str to bytes
+        The files themselves, where the worker may not share a disk with us.
+    """
+
+    files: tuple[File, ...] = ()
+    error: str = ""
+    data: dict[str, bytes] = field(default_factory=dict)
+
+
+_ready = False
+
+
+def _begin() -> None:
+    """Once in each worker: it has the kernels at hand."""
+    global _ready
+    if _ready:
+        return
+    from dunefall.catalogue import catalogue
+    from dunefall.compiler.warmup import prepare
+
+    prepare(catalogue())
+    _ready = True
+
+
+def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outcome:
+    """Do a task in a worker.
+
+    Parameters
+    ----------
+    task : Task
+        What is to be made.
+    channel : str
+        Folder of progress, or empty.
+    far : bool
+        The worker is on another machine: the files come back as bytes.
+    sounds : dict of str to bytes
+        Sound files of the patch by their path, for a worker that may not have them.
+
+    Returns
+    -------
+    Outcome
+    """
+    from dunefall.compiler.sounds import import_sounds
+
+    _begin()
+    tell = Path(channel) if channel else None
+    told = [-1.0]
+
+    def ear(share: float) -> None:
+        if tell is None:
+            return
+        if (tell / STOP).exists():
+            raise StoppedError
+        if share - told[0] >= 0.01:
+            told[0] = share
+            (tell / f"{task.number}").write_text(f"{share:.3f}")
+
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            here = _with_sounds(task, Path(folder), sounds)
+            for trouble in import_sounds(here.source.patch):
+                return Outcome(error=trouble)
+            if not far:
+                return Outcome(tuple(make(here, ear)))
+            out = Path(folder) / "out"
+            out.mkdir()
+            files = make(replace(here, folder=str(out)), ear)
+            return Outcome(tuple(files), data={path.name: path.read_bytes() for path in sorted(out.iterdir())})
+    except StoppedError:
+        return Outcome(error="stopped")
+    except DunefallError as error:
+        return Outcome(error=str(error))
+    except MemoryError:
+        return Outcome(error="there was not enough memory; render a shorter time or fewer layers at once")
+
+
+def _with_sounds(task: Task, folder: Path, sounds: dict[str, bytes]) -> Task:
+    """The task with its sounds in a folder of this machine, where they travelled with it."""
+    if not sounds:
+        return task
+    paths = {}
+    for k, (name, data) in enumerate(sounds.items()):
+        path = folder / f"{k}{Path(name).suffix}"
+        path.write_bytes(data)
+        paths[name] = str(path)
+    patch = task.source.patch
+    layers = tuple(
+        replace(layer, modules=tuple(
+            replace(m, sound=replace(m.sound, path=paths.get(m.sound.path, m.sound.path))) if m.sound else m
+            for m in layer.modules
+        ))
+        for layer in patch.layers
+    )  # fmt: skip
+    return replace(
+        task, source=replace(task.source, take=replace(task.source.take, start=replace(patch, layers=layers)))
+    )
+
+
+def cluster(address: str) -> Executor:
+    """The workers of a Dask cluster that the user has.
+
+    Parameters
+    ----------
+    address : str
+        Of its scheduler, ``tcp://HOST:PORT``.
+
+    Returns
+    -------
+    Executor
+
+    Raises
+    ------
+    ParameterError
+        If ``dask.distributed`` is not installed, or nobody answers there.
+    """
+    try:
+        from distributed import Client
+    except ImportError as error:
+        raise ParameterError('a scheduler needs "dask.distributed": pip install dunefall[cluster]') from error
+    try:
+        client: Any = Client(  # type: ignore[no-untyped-call]
+            address, timeout="10s", set_as_default=False
+        )
+    except (OSError, ValueError, TimeoutError) as error:
+        raise ParameterError(f"no scheduler answers at {address}: {error or 'timed out'}") from error
+    executor: Executor = client.get_executor(pure=False, retries=MOST_TRIES)
+    return executor
+
+
+class Workers:
+    """The workers of this machine, or of a cluster; they come with the first task, and stay for the next batch.
+
+    Parameters
+    ----------
+    count : int
+        How many there are on this machine.
+    scheduler : str
+        Address of a cluster to use instead.
+    """
+
+    def __init__(self, count: int, scheduler: str = "") -> None:
+        self.count, self.scheduler = max(1, count), scheduler
+        self._executor: Executor | None = None
+
+    @property
+    def far(self) -> bool:
+        """They may not share a disk with this process."""
+        return bool(self.scheduler)
+
+    @property
+    def most(self) -> int:
+        """So many tasks are given out at a time: enough that no worker waits for the next."""
+        return 4 * self.count if self.far else 2 * self.count
+
+    def submit(self, *given: Any) -> Future[Outcome]:
+        """Have ``work`` called with what is given; raises BrokenExecutor if a worker has died."""
+        if self._executor is None:
+            self._executor = (
+                cluster(self.scheduler)
+                if self.far
+                else ProcessPoolExecutor(self.count, multiprocessing.get_context("spawn"), os.nice, (NICE,))
+            )
+        return self._executor.submit(work, *given)
+
+    def close(self) -> None:
+        """Let them go; the next task brings new ones."""
+        executor, self._executor = self._executor, None
+        if isinstance(executor, ProcessPoolExecutor):
+            executor.shutdown(wait=False, cancel_futures=True)
+        elif executor is not None:
+            executor.shutdown(wait=False)
+
+
+class Batch:
+    """The tasks of one job on their way; ask ``step`` now and then until nothing is left.
+
+    Parameters
+    ----------
+    tasks : sequence of Task
+        What is to be done.
+    workers : Workers
+        Who does it.
+
+    Attributes
+    ----------
+    files : list of File
+        What is finished, in order of their numbers.
+    failed : dict of int to str
+        Why a task failed, by its number.
+    paused : bool
+        No new task is begun.
+    """
+
+    def __init__(self, tasks: Sequence[Task], workers: Workers) -> None:
+        self._waiting, self._running = list(tasks), dict[Future[Outcome], Task]()
+        self._workers, self._tries = workers, 0
+        self._channel = tempfile.mkdtemp(prefix="dunefall-render-")
+        self._sounds = _sounds_of(tasks[0]) if workers.far and tasks else {}
+        self.total, self.done, self.paused, self.stopped = len(tasks), 0, False, False
+        self.files, self.failed = list[File](), dict[int, str]()
+
+    @property
+    def share(self) -> float:
+        """How much is done, 0..1."""
+        running = sum(self.shares().values())
+        return (self.done + running) / max(self.total, 1)
+
+    def shares(self) -> dict[int, float]:
+        """How far each running task is, by its number."""
+        found = {}
+        for task in self._running.values():
+            try:
+                found[task.number] = float((Path(self._channel) / str(task.number)).read_text() or 0.0)
+            except (OSError, ValueError):
+                found[task.number] = 0.0
+        return found
+
+    def step(self) -> bool:
+        """Take in what is finished and begin what can be begun; False when nothing is left."""
+        self._collect()
+        while self._waiting and not self.paused and not self.stopped and len(self._running) < self._workers.most:
+            task = self._waiting.pop(0)
+            try:
+                self._running[self._workers.submit(task, self._channel, self._workers.far, self._sounds)] = task
+            except BrokenExecutor:
+                self._again([task])
+        if self.stopped:
+            self._waiting.clear()
+        left = bool(self._running or self._waiting)
+        if not left:
+            self.close()
+        return left
+
+    def _collect(self) -> None:
+        lost = []
+        for future in [future for future in self._running if future.done()]:
+            task = self._running.pop(future)
+            try:
+                outcome = future.result()
+            except BrokenExecutor:
+                lost.append(task)
+                continue
+            except Exception as error:  # what a worker does not expect is told like what it does
+                outcome = Outcome(error=f"the worker ended unexpectedly: {type(error).__name__}: {error}")
+            self._take(task, outcome)
+        if lost:
+            lost += self._running.values()
+            self._running.clear()
+            self._again(lost)
+
+    def _again(self, tasks: list[Task]) -> None:
+        """A worker has died: all that it and the others had in hand is done again, by new ones."""
+        self._tries += 1
+        self._workers.close()
+        for task in tasks:
+            for part in Path(task.folder).glob(f".*{PART}"):
+                if any(part.name.startswith(f".{name}") for name in task.names):
+                    part.unlink(missing_ok=True)
+            if self._tries >= MOST_TRIES:
+                self._take(task, Outcome(error="its worker died several times; is there enough memory?"))
+            else:
+                self._waiting.insert(0, task)
+
+    def _take(self, task: Task, outcome: Outcome) -> None:
+        self.done += 1
+        self._tries = 0 if outcome.files else self._tries
+        if outcome.error:
+            if outcome.error != "stopped":
+                self.failed[task.number] = outcome.error
+            return
+        for name, data in outcome.data.items():
+            try:
+                part = Path(task.folder) / f".{name}{PART}"
+                part.write_bytes(data)
+                os.replace(part, Path(task.folder) / name)
+            except OSError as error:
+                self.failed[task.number] = f"cannot write {name}: {error.strerror}"
+                return
+        self.files = sorted([*self.files, *outcome.files], key=lambda file: file.number)
+
+    def stop(self) -> None:
+        """Cancel: what is whole stays, what is half done goes."""
+        self.stopped = True
+        if Path(self._channel).is_dir():
+            (Path(self._channel) / STOP).touch()
+        for future in list(self._running):
+            if future.cancel():
+                self._running.pop(future)
+
+    def close(self) -> None:
+        """Tidy up; the workers stay."""
+        shutil.rmtree(self._channel, ignore_errors=True)
+
+
+def _sounds_of(task: Task) -> dict[str, bytes]:
+    found = {}
+    for module in task.source.patch.modules():
+        if module.sound is not None:
+            try:
+                found[module.sound.path] = Path(module.sound.path).read_bytes()
+            except OSError as error:
+                raise StorageError(f"the sound {module.sound.path} cannot be read: {error.strerror}") from error
+    return found

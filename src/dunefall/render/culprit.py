@@ -1,0 +1,173 @@
+"""Which module made a layer click, told by the traces of all modules at that time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Input, Param
+from dunefall.catalogue.ports import RESETS
+from dunefall.compiler.program import Program
+from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, Traces
+from dunefall.patch.model import Link, Patch
+
+__all__ = ["LOOK_AHEAD_SAMPLES", "Culprit", "TraceReader", "Traced", "find_culprit"]
+
+LOOK_BACK = 12
+"""Trace bins before and after the click that are looked at: it is told a moment later."""
+LOOK_AHEAD_SAMPLES = (LOOK_BACK + 1) * BIN_SAMPLES
+LEAST = 0.05
+
+
+class TraceReader(Protocol):
+    """Where traces come from."""
+
+    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
+        """Lowest and highest value per bin, oldest first."""
+
+
+@dataclass(frozen=True)
+class Culprit:
+    """A module that made a layer click.
+
+    Attributes
+    ----------
+    module : str
+        Its output jumped, or it was set back in the middle of its sound.
+    told : str
+        What it did, in words.
+    size : float
+        How much of a level it moved by it.
+    softens : bool
+        Whether a slew behind it could help.
+    """
+
+    module: str
+    told: str
+    size: float
+    softens: bool
+
+
+class Traced:
+    """Traces of the first output of every module of a program.
+
+    Attributes
+    ----------
+    traces : Traces
+        Where the program writes; what it wrote is read by ``trace``.
+    """
+
+    def __init__(self, program: Program) -> None:
+        first_rows = dict[str, int]()
+        for (module, _), row in program.row_at.items():
+            first_rows.setdefault(module, row)
+        traced = sorted((program.module_at[module], row, module) for module, row in first_rows.items())
+        self._slots = {module: slot for slot, (_, _, module) in enumerate(traced)}
+        first = np.searchsorted([place for place, _, _ in traced], np.arange(len(program.module_at) + 1))
+        count = len(traced)
+        self.traces = Traces(
+            first.astype(np.int64), np.array([row for _, row, _ in traced], np.int64), np.arange(count),
+            np.zeros((count, TRACE_BINS, 2), np.float32), np.zeros(count), np.zeros(count), np.full(PROBES, -1),
+            np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
+        )  # fmt: skip
+
+    def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
+        """Lowest and highest value per bin, oldest first.
+
+        Parameters
+        ----------
+        module, port : str
+            Only first outputs are traced.
+
+        Returns
+        -------
+        ndarray [shape=(bins, 2)] or None
+        """
+        slot = None if port else self._slots.get(module)
+        if slot is None:
+            return None
+        at = int(self.traces.counts[0]) % TRACE_BINS
+        return np.concatenate((self.traces.bins[slot][at:], self.traces.bins[slot][:at]))
+
+
+def find_culprit(patch: Patch, end: str, ago_samples: float, traces: TraceReader) -> Culprit | None:
+    """The module before a layer's end that made it click just then; None where none did.
+
+    It is the one whose output jumped furthest into a level, or the one that a trigger set back in the middle of its
+    sound. A step of a pitch, of a frequency or of a time makes no click; nor does a trigger that starts something.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    end : str
+        Id of the layer's output.
+    ago_samples : float
+        How long ago it clicked.
+    traces : TraceReader
+        What the engine traced.
+
+    Returns
+    -------
+    Culprit or None
+    """
+    best: Culprit | None = None
+    before = _before(patch, end)
+    for module_id in before:
+        jump = _jump(traces.trace(module_id), ago_samples)
+        if jump is None or abs(jump[1] - jump[0]) <= LEAST:
+            continue
+        for link in patch.links_from(module_id):
+            if link.on and link.target.module in (*before, end):
+                found = _blamed(patch, link, jump)
+                if found is not None and found.size > (best.size if best else LEAST):
+                    best = found
+    return best
+
+
+def _blamed(patch: Patch, link: Link, jump: tuple[float, float]) -> Culprit | None:
+    """Who is to blame where a jump goes through a link: nobody, its source, or the module that it sets back."""
+    source, target = patch.module(link.source.module), patch.module(link.target.module)
+    spec, own = spec_for(target), spec_for(source)
+    port = spec.target(link.target.port) if spec else None
+    if spec is None or own is None or port is None or own.stage not in ("time", "motion", "pitch"):
+        return None
+    if isinstance(port, Input) and port.role == "gate":
+        if port.id in RESETS and spec.outputs[0].role == "audio":
+            return Culprit(target.id, f"{source.name} set {target.name} back in the middle of its sound", 1.0, False)
+        return None
+    level = {"ratio": 1.0, "db": 24.0}.get(port.unit) if isinstance(port, Param) else 1.0
+    if level is None or (isinstance(port, Param) and port.choices):
+        return None
+    values = f"{jump[0]:.2f} to {jump[1]:.2f}".replace("-", "−")
+    size = abs((jump[1] - jump[0]) * link.amount) / level
+    return Culprit(source.id, f"{source.name} jumped from {values}", size, True)
+
+
+def _before(patch: Patch, end: str) -> list[str]:
+    """Modules that move what sounds on the way to a layer's output: everything that feeds it, nearest first."""
+    found, waiting = [end], [end]
+    while waiting:
+        here = waiting.pop(0)
+        for link in patch.links_into(here):
+            if link.on and link.source.module not in found:
+                found.append(link.source.module)
+                waiting.append(link.source.module)
+    return found[1:]
+
+
+def _jump(bins: NDArray[np.float32] | None, ago_samples: float) -> tuple[float, float] | None:
+    """Values before and after the bin of about that time within which it moved furthest."""
+    if bins is None:
+        return None
+    at = len(bins) - 1 - int(ago_samples / BIN_SAMPLES)
+    first, last = max(at - LOOK_BACK, 1), min(at + LOOK_BACK, len(bins) - 1)
+    if last <= first:
+        return None
+    reach = bins[first:last, 1] - bins[first:last, 0]
+    place = first + int(np.argmax(reach))
+    return float(bins[place - 1].mean()), float(bins[place + 1].mean())

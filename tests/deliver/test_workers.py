@@ -1,0 +1,179 @@
+"""Many workers: the same files as one gives, also where a worker dies, is stopped, or is on a cluster."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from dunefall.base.errors import ParameterError
+from dunefall.deliver import making
+from dunefall.deliver.job import Job, Source
+from dunefall.deliver.making import Task, make
+from dunefall.deliver.plan import tasks_of
+from dunefall.deliver.workers import Batch, Workers, cluster, work
+from rig import demo
+
+
+def tasks(folder: Path, count: int, **settings: object) -> list[Task]:
+    job = replace(Job(), seconds=0.5, name="v_{n:02}", variations=count, folder=str(folder), **settings)
+    return tasks_of(job, Source.of(demo()), "2026-11-29T12:00:00")
+
+
+def finish(batch: Batch, seconds: float = 120.0) -> None:
+    end = time.monotonic() + seconds
+    while batch.step():
+        assert time.monotonic() < end
+        time.sleep(0.02)
+
+
+@pytest.fixture(scope="module")
+def workers() -> Iterator[Workers]:
+    """Two on this machine, for all tests: they take a while to come."""
+    two = Workers(2)
+    yield two
+    two.close()
+
+
+@pytest.fixture(scope="module")
+def here(tmp_path_factory: pytest.TempPathFactory) -> dict[str, bytes]:
+    """Eight files made in this process."""
+    folder = tmp_path_factory.mktemp("here")
+    for task in tasks(folder, 8):
+        make(task)
+    return {path.name: path.read_bytes() for path in folder.iterdir()}
+
+
+def test_workers_make_the_same_files(here: dict[str, bytes], workers: Workers, tmp_path: Path) -> None:
+    batch = Batch(tasks(tmp_path, 8), workers)
+    shares = []
+    while batch.step():
+        shares.append(batch.share)
+        time.sleep(0.02)
+    assert not batch.failed
+    assert [file.number for file in batch.files] == list(range(1, 9))
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == here
+    assert shares == sorted(shares)
+    assert batch.share == 1.0
+
+
+def test_a_worker_that_is_killed_costs_nothing(here: dict[str, bytes], workers: Workers, tmp_path: Path) -> None:
+    batch = Batch(tasks(tmp_path, 8), workers)
+    killed = False
+    while batch.step():
+        if not killed and batch.done >= 2:
+            name = next(iter(batch._running.values())).names[0]
+            (tmp_path / f".{name}.wav.part").write_bytes(b"half a file of a worker that is gone")
+            victim = next(iter(workers._executor._processes))  # type: ignore[union-attr]
+            os.kill(victim, signal.SIGKILL)
+            killed = True
+        time.sleep(0.02)
+    assert killed
+    assert not batch.failed
+    assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == here
+
+
+def test_what_is_stopped_keeps_whole_files_and_leaves_no_half_one(workers: Workers, tmp_path: Path) -> None:
+    batch = Batch(tasks(tmp_path, 40), workers)
+    while batch.step() and batch.done < 2:
+        time.sleep(0.02)
+    batch.stop()
+    finish(batch)
+    names = {path.name for path in tmp_path.iterdir()}
+    assert 2 <= len(names) < 40
+    assert names == {file.names[0] for file in batch.files}
+    assert not batch.failed
+
+
+def test_a_pause_begins_nothing_new(workers: Workers, tmp_path: Path) -> None:
+    batch = Batch(tasks(tmp_path, 8), workers)
+    while batch.step() and batch.done < 1:
+        time.sleep(0.02)
+    batch.paused = True
+    end = time.monotonic() + 20
+    while batch._running and time.monotonic() < end:
+        batch.step()
+        time.sleep(0.02)
+    assert len(batch.files) < 8
+    batch.paused = False
+    finish(batch)
+    assert len(batch.files) == 8
+
+
+def test_what_fails_is_told_for_each_file(workers: Workers, tmp_path: Path) -> None:
+    planned = tasks(tmp_path, 2)
+    planned[0] = replace(planned[0], job=replace(planned[0].job, what="hits", module="fog-air-noise"))
+    batch = Batch(planned, workers)
+    finish(batch)
+    assert list(batch.failed) == [1]
+    assert "has no events" in batch.failed[1]
+    assert [file.number for file in batch.files] == [2]
+
+
+def test_a_task_is_done_alike_far_away(tmp_path: Path, here: dict[str, bytes]) -> None:
+    outcome = work(tasks(tmp_path, 1)[0], "", True, {})
+    assert outcome.data == {"v_01.wav": here["v_01.wav"]}
+    assert not list(tmp_path.iterdir())
+
+
+def test_memory_that_runs_out_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def none(*_: object) -> None:
+        raise MemoryError
+
+    monkeypatch.setattr(making, "_pieces", none)
+    assert "not enough memory" in work(tasks(tmp_path, 1)[0], "", False, {}).error
+
+
+def test_nobody_at_the_scheduler_s_address() -> None:
+    with pytest.raises(ParameterError, match=r"no scheduler answers at tcp://127\.0\.0\.1:9"):
+        cluster("tcp://127.0.0.1:9")
+
+
+@pytest.fixture
+def scheduler(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
+    """A real scheduler of Dask with two real workers on this machine."""
+    address = tmp_path / "scheduler.json"
+    common = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": tmp_path}
+    begun = [
+        subprocess.Popen([sys.executable, "-m", "distributed.cli.dask_scheduler", "--port", "0", "--host", "127.0.0.1",
+                          "--dashboard-address", "127.0.0.1:0", "--scheduler-file", str(address)], **common)
+    ]  # fmt: skip
+    end = time.monotonic() + 60
+    while not address.exists() and time.monotonic() < end:
+        time.sleep(0.1)
+    for _ in range(2):
+        begun.append(subprocess.Popen([
+            sys.executable, "-m", "distributed.cli.dask_worker", "--scheduler-file", str(address), "--nthreads", "1",
+            "--nworkers", "1", "--no-dashboard", "--host", "127.0.0.1", "--no-nanny",
+        ], **common))  # fmt: skip
+    yield json.loads(address.read_text())["address"], begun[1:]
+    for process in reversed(begun):
+        process.kill()
+        process.wait()
+
+
+def test_a_cluster_makes_the_same_files_and_loses_none(
+    scheduler: tuple[str, list[subprocess.Popen[bytes]]], here: dict[str, bytes], tmp_path: Path
+) -> None:
+    """With `dask.distributed`; one of its two workers is killed in the middle."""
+    address, workers = scheduler
+    out = tmp_path / "out"
+    batch = Batch(tasks(out, 8), Workers(2, address))
+    killed, end = False, time.monotonic() + 180
+    while batch.step():
+        assert time.monotonic() < end
+        if not killed and batch.done >= 2:
+            workers[0].kill()
+            killed = True
+        time.sleep(0.05)
+    assert killed
+    assert not batch.failed
+    assert {path.name: path.read_bytes() for path in out.iterdir()} == here
