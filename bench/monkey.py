@@ -11,6 +11,7 @@ from __future__ import annotations
 import argparse
 import os
 import random
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -41,8 +42,7 @@ OUT = Path(__file__).parent.parent / "build" / "monkey.dunefall"
 PATIENCE = 12
 """Gestures within a dialog or a menu before it is closed."""
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-LEAVES = frozenset(("quit", "new", "open", "demo", "recent", "save", "save_as", "save_take", "render", "render_take",
-                    "take_in", "device"))  # fmt: skip
+LEAVES = frozenset(("quit", "new", "open", "demo", "recent", "save", "save_as", "save_take", "take_in", "device"))
 """Commands that go to files, to another patch, or to the device: undo does not lead back from there."""
 TEXTS = ("950", "0.2", "-6 dB", "3 st", "A3", "1/8.", "200 Hz to 2 kHz", "cutoff 500, res 30", "amount 1 oct", "xyz",
          "noise", "low-pass", "slow wave", "chance", "reverb", "clock", "", "1e99", "-", "50 %", "kick",
@@ -54,8 +54,9 @@ PLAIN_KEYS = (
 
 
 def monkey_window() -> MainWindow:
-    """A window with the demo, simulated devices, and nothing kept."""
+    """A window with the demo, simulated devices, and nothing kept; renders go to a folder of their own."""
     window = MainWindow(Session(*open_patch("demo:"), EngineOptions(audio="simulated")), NOON)
+    window.page("render").settings.set(folder=tempfile.mkdtemp(prefix="dunefall-monkey-"))
     window.show()
     window.activateWindow()
     QTest.qWait(300)
@@ -188,6 +189,9 @@ class Monkey:
         for dialog in self.window.findChildren(QDialog):
             dialog.close()
         self.window.session.trial.end()
+        queue = self.window.page("render").queue
+        for entry in queue.entries:
+            queue.cancel(entry)
         text = dump_patch(self.window.session.patch)
         if parse_patch(text.encode()) != self.window.session.patch:
             self.faults.append("what is saved is not what is read")
@@ -242,6 +246,7 @@ def run(gestures: int, seed: int, minutes: float) -> int:
     print(f"{done} gestures from seed {seed}", flush=True)
     window.session.document.mark_saved(None)
     window.close()
+    shutil.rmtree(window.page("render").settings.job.folder, ignore_errors=True)
     return done
 
 

@@ -24,7 +24,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 KNOWN = ROOT / "bench" / "survivors.json"
-FOLDERS = ("patch", "compiler", "render", "session", "engine")
+FOLDERS = ("patch", "compiler", "render", "deliver", "session", "engine")
 KERNELS = (
     "time/clock", "time/divider", "time/chance", "motion/lfo", "motion/envelope", "motion/slew", "pitch/quantiser",
     "source/oscillator", "shape/filter", "space/delay",
@@ -35,6 +35,7 @@ TESTS = {
         "tests/compiler/test_voices.py", "tests/compiler/test_mixing.py", "tests/dsp/test_cache.py",
         "tests/compiler/test_same_sound.py",
     ), "render": ("tests/render", "tests/compiler/test_same_sound.py"),
+    "deliver": ("tests/deliver",),
     "session": ("tests/test_session.py", "tests/session", "tests/app/test_commands.py"), "engine": ("tests/engine",),
 }  # fmt: skip
 LIMIT_S = 240

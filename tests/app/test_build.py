@@ -11,6 +11,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
+from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.theme import NOON
 from dunefall.app.editing.linkdialog import LinkDialog
 from dunefall.app.editing.links import copy_movement, learn_controller, take_movement
@@ -24,7 +25,7 @@ from dunefall.engine.shared import Status
 from dunefall.patch.model import Patch, Place
 from dunefall.session import Session
 from dunefall.session.edits.layers import set_tempo
-from dunefall.session.edits.modules import toggle_lock
+from dunefall.session.edits.modules import set_param, toggle_lock
 from rig import slowness
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -470,3 +471,32 @@ def test_effects_are_bypassed_and_brought_back_one_by_one(window: MainWindow, qt
     assert window.selection.module == "drip-line-echo"
     window.actions_by_id["use_next"].trigger()
     assert "Nothing in Drip line is bypassed" in window.notice.text()
+
+
+# -- what is open while the patch changes ---------------------------------------------------------------------------
+
+
+def test_the_palette_follows_values_and_closes_where_parts_go(window: MainWindow, qtbot: QtBot) -> None:
+    """A controller or another window's undo may change the patch while the palette is open: what it would add is made
+    from the patch of now."""
+    window.selection.select("fog-air-band")
+    shown = palette(window, qtbot, "slow wave")
+    set_param(window.session.document, "fog-air-band", "cutoff_hz", 777.0)
+    assert shown.isVisible()
+    qtbot.keyClick(shown.search, Qt.Key.Key_Return)
+    assert window.session.patch.module("fog-air-band").params["cutoff_hz"] == 777.0, "what is new is not undone by it"
+    shown = palette(window, qtbot, "slow")
+    document = window.session.document
+    document.edit("Remove", document.patch.without_module("drip-line-echo"))
+    assert not shown.isVisible()
+
+
+def test_a_menu_of_the_patch_of_before_closes(window: MainWindow, qtbot: QtBot) -> None:
+    """What it offers would be done to modules that may be gone."""
+    menu = QMenu(window)
+    menu.addAction("Cutoff")
+    show_menu(menu, window.mapToGlobal(QPoint(200, 200)))
+    qtbot.waitUntil(menu.isVisible)
+    document = window.session.document
+    document.edit("Remove", document.patch.without_module("drip-line-echo"))
+    assert not menu.isVisible()

@@ -8,7 +8,10 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from rig import RATE, Rig, pulses, rises
+from dunefall.catalogue import spec_of
+from dunefall.catalogue.declare import Given
+from dunefall.patch.model import Module
+from rig import RATE, Rig, patch_of, pulses, rises
 
 
 @pytest.mark.parametrize("period_s", [0.0333, 1.7, 977.3])
@@ -92,3 +95,22 @@ def test_a_humanised_clock_keeps_its_tempo() -> None:
     away = found - 2400 * np.arange(len(found))
     assert np.ptp(away) <= 0.25 * 2400 + 2
     assert np.std(away) > 100
+
+
+@pytest.mark.parametrize(
+    ("values", "seconds"),
+    [
+        ({"period_s": 0.5, "sync": 1}, 0.5), ({"period_beats": 1.0, "sync": 0}, 0.5),
+        ({"period_s": 0.1, "sync": 1, "least_s": 0.4}, 0.4), ({"period_s": 9.0, "sync": 1, "most_s": 4.0}, 4.0),
+        ({"period_s": 1.0, "sync": 1, "least_s": 2.0, "most_s": 1.5}, 2.0),
+        ({"period_s": 0.5, "sync": 1, "swing": 0.2}, 1.0),
+    ],
+)  # fmt: skip
+def test_what_is_told_of_its_period_is_what_it_does(values: dict[str, float], seconds: float) -> None:
+    """The period of the story is that of the ticks: with swing, every other one."""
+    patch = patch_of(Module("m", "clock", "M", values), tempo_bpm=120.0)
+    given = Given.of(spec_of("clock"), patch, patch.module("m"))
+    assert spec_of("clock").cycle.period_s(given) == seconds
+    ticks = rises(Rig("clock", **values).run(480_000, tempo_bpm=np.full(480_000, 120.0))["gate"])
+    each = 2 if "swing" in values else 1
+    assert np.diff(ticks[::each]) == pytest.approx(seconds * RATE, abs=1.01)

@@ -55,3 +55,10 @@ def test_a_tuning_of_one_s_own() -> None:
     out = rig.run(8, pitch=np.repeat([59.0, 66.5], 4))["out"]
     assert out[3] == pytest.approx(60.0)
     assert out[7] == pytest.approx(60.0 + 7.01955, abs=1e-4)
+
+
+def test_halfway_between_two_octaves_of_a_note_it_takes_the_lower() -> None:
+    """As with any two notes that are equally near."""
+    drawn = {"weights": (1.0, *([0.0] * 11))}
+    out = Rig("quantiser", scale=0, root=0, hold_st=0, pull=1.0, drawn=drawn).run(4, pitch=np.full(4, 66.0))["out"]
+    assert out[3] == 60.0

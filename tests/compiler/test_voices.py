@@ -12,9 +12,10 @@ from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import no_traces
 from dunefall.compiler.voices import expand
-from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.render.player import play_note
 from rig import patch_of
 
@@ -185,3 +186,18 @@ def test_voices_are_the_same_for_any_block(block: int) -> None:
         return out
 
     assert (play(64) == play(block)).all()
+
+
+def test_voices_that_rest_go_on_resting_at_their_new_place() -> None:
+    """A layer with voices of its own is put before them: their places move on by three."""
+    old = compile_patch(choir(8), rate=48000)
+    play_note(old, "keys", 57.0, 1.0)
+    go(old, 10)
+    before = old.memory.resting[1:9].copy()
+    assert before.sum() == 7
+    patch = choir(8)
+    first = Layer("first", "First", (Module("x", "oscillator", "X"), Module("first-output", "output", "O")), voices=3)
+    new = compile_patch(replace(patch, layers=(patch.layers[0], first, *patch.layers[1:])), rate=48000)
+    Takeover(new, old).apply()
+    assert (new.memory.resting[4:12] == before).all()
+    assert not new.memory.resting[1:4].any()

@@ -17,6 +17,7 @@ from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.mixing import (
     FAINT,
     MOST_EFFECTS,
+    Way,
     effect_lanes,
     heard,
     key_of,
@@ -234,3 +235,11 @@ def test_a_loop_round_the_listener_keeps_turning_and_has_few_handles() -> None:
     turns = np.unwrap(path * np.pi)
     assert (np.diff(turns) > 0).all()
     assert turns[-1] - turns[0] == pytest.approx(2 * np.pi, abs=0.2)
+
+
+def test_a_place_out_of_reach_is_brought_to_its_edge() -> None:
+    """A gesture's course ends at -1 and 1, whatever is dragged where."""
+    way = Way("g", ((0.0, 2.0),), (0.0, 2.0), (90.0, 2.0))
+    assert way.paths([(45.0, 4.0), (200.0, 100.0), (-200.0, 0.01)]) == {
+        "path_x": (0.5, 1.0, -1.0), "path_y": (0.5, 1.0, -1.0),
+    }  # fmt: skip

@@ -7,7 +7,7 @@ import pytest
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.render.portrait import RATE, _partials, portrait
+from dunefall.render.portrait import RATE, _levels, _partials, portrait
 
 
 def spec(type_id: str) -> ModuleSpec:
@@ -47,3 +47,8 @@ def test_a_spectrum_is_in_decibels_below_the_strongest_partial() -> None:
 def triangle(hz: float) -> np.ndarray:
     at = 2 * np.pi * hz * np.arange(48000) / 48000
     return sum((-1) ** k * np.sin((2 * k + 1) * at) / (2 * k + 1) ** 2 for k in range(20))
+
+
+def test_silence_has_a_level_too() -> None:
+    """-120 dB is the floor; a filter that lets nothing through is drawn, not left out."""
+    assert _levels(np.zeros(1024), np.array([100.0, 1000.0])) == pytest.approx(-120.0)

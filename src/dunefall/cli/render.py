@@ -39,7 +39,7 @@ def add_render(commands: Any) -> None:
     add("patch", metavar="PATCH", nargs="?", help=f"{PATCH_HELP}; or a take (.dunetake); a job may hold its own")
     add("--out", type=Path, metavar="PATH", help="the file; where there are several, their folder")
     add("--job", type=Path, metavar="FILE", help="a job file (.dunejob)")
-    add("--preset", metavar="NAME", help="a preset, such as film-bed, game-variations, seamless-loop, stems")
+    add("--preset", metavar="NAME", help="a preset, shipped or your own: film-bed, game-variations, seamless-loop, …")
     add("--seconds", type=seconds_of, metavar="S", help="length; with --until-silence the longest")
     add("--bars", type=float, metavar="N", help="length in bars of four beats")
     add("--layer", metavar="NAME", help="one layer, by name or id, with what it sends to the effect lanes")
@@ -64,6 +64,8 @@ def add_render(commands: Any) -> None:
     add("--name", metavar="TEMPLATE", help="names of the files: {title} {layer} {seed} {n:02} {date} {rate}")
     add("--existing", choices=EXISTING, help="what to do about files that are there; usually it asks")
     add("--events", type=Path, metavar="FILE", help="write all gates as notes (.mid) or as a table (.csv)")
+    add("--movements", metavar="MODULE.PORT", help="write how outputs or parameters move; several with commas")
+    add("--every", type=float, metavar="HZ", help="how often --movements are written; usually 50 times a second")
     add("--report", type=Path, metavar="FILE", help="write the measures as .csv or .json")
     add("--jobs", type=int, default=0, metavar="N", help="worker processes; usually one for each core")
     add("--scheduler", default="", metavar="tcp://HOST:PORT", help="use the workers of a Dask cluster")
@@ -115,7 +117,7 @@ def run_render(options: argparse.Namespace) -> int:
     from dunefall.compiler.sounds import import_sounds
     from dunefall.compiler.warmup import prepare
     from dunefall.deliver.plan import report_path, tasks_of
-    from dunefall.deliver.reports import save_report, save_table
+    from dunefall.deliver.reports import kinds, save_report, save_table
 
     if not 1 <= options.block <= 1 << 20:
         raise ParameterError(f"--block must be 1 to {1 << 20}; got {options.block}")
@@ -139,6 +141,8 @@ def run_render(options: argparse.Namespace) -> int:
         _tell(file, folder, job)
     for number, error in failed.items():
         print(f"dunefall: file {number}: {error}", file=sys.stderr)
+    if len(kinds(files)) > 1:
+        print(f"Made by processors of different kinds ({', '.join(kinds(files))}): their last bits may differ.")
     if not tasks:
         print("All files are there already: nothing was rendered.")
     if failed and not files:
@@ -288,6 +292,7 @@ def _settings(options: argparse.Namespace, source: Any) -> dict[str, object]:
         ("seconds", "seconds"), ("bars", "bars"), ("effects", "effects"), ("variations", "variations"),
         ("trim", "trim_db"), ("fade_in", "fade_in_s"), ("fade_out", "fade_out_s"), ("peak", "peak_db"),
         ("depth", "depth"), ("layout", "layout"), ("name", "name"), ("existing", "existing"),
+        ("every", "every_hz"),
     )  # fmt: skip
     for option, setting in plain:
         if (value := getattr(options, option)) is not None:
@@ -306,6 +311,8 @@ def _settings(options: argparse.Namespace, source: Any) -> dict[str, object]:
         given |= {"loudness": "each file", "lufs": options.lufs}
     if options.no_limit:
         given["limit"] = False
+    if options.movements is not None:
+        given["movements"] = [text.strip() for text in options.movements.split(",")]
     if options.loop:
         given |= {"ends": "loop", "loop": options.loop}
     elif options.until_silence:
@@ -339,9 +346,9 @@ def _module(wanted: str, source: Any) -> str:
 
 
 def _preset(wanted: str) -> Any:
-    from dunefall.deliver.jobfiles import presets
+    from dunefall.deliver.jobfiles import preset_folder, presets
 
-    found = {file.name.lower().replace(" ", "-"): file.job for file in presets()}
+    found = {file.name.lower().replace(" ", "-"): file.job for file in presets(preset_folder())}
     if wanted.lower().replace(" ", "-") not in found:
         raise ParameterError(f'there is no preset "{wanted}"; there are {", ".join(found)}')
     return found[wanted.lower().replace(" ", "-")]

@@ -17,12 +17,21 @@ import numpy as np
 from dunefall.base.errors import ParameterError, StorageError
 from dunefall.catalogue import spec_of
 from dunefall.compiler.records import QUANTUM
-from dunefall.deliver.job import Source
+from dunefall.deliver.job import Job, Source
 from dunefall.deliver.rendering import Ear
 from dunefall.patch.model import Patch, Place
 from dunefall.render.performance import Performance
 
-__all__ = ["Event", "gates_of", "heard_events", "moved_values", "write_events", "write_movements"]
+__all__ = [
+    "Event",
+    "beside",
+    "gates_of",
+    "heard_events",
+    "moved_values",
+    "write_beside",
+    "write_events",
+    "write_movements",
+]
 
 HIGH, TICKS = 0.5, 960
 USUAL_NOTE, VELOCITY = 60.0, 100
@@ -77,7 +86,7 @@ def _pitch_of(patch: Patch, place: Place) -> Place | None:
 
 def heard_events(source: Source, places: Sequence[Place], *, rate: int, seconds: float, start_s: float = 0.0,
                  ear: Ear = lambda share: None) -> list[Event]:  # fmt: skip
-    """All events of some outputs, in order of time.
+    """All events of some outputs that begin within the time, in their order.
 
     Parameters
     ----------
@@ -99,13 +108,14 @@ def heard_events(source: Source, places: Sequence[Place], *, rate: int, seconds:
     pitches = {place: _pitch_of(source.patch, place) for place in places}
     probed = {*places, *(pitch for pitch in pitches.values() if pitch)}
     performance = Performance(source.take.at_rate(float(rate)), probed=tuple(probed))
-    skipped, total = round(start_s * rate) // QUANTUM * QUANTUM, round(seconds * rate)
+    skipped, total = round(start_s * rate), round(seconds * rate)
     out, begun, events = np.zeros((QUANTUM, performance.player.channels)), dict[Place, tuple[int, float]](), []
+    was = dict.fromkeys(places, False)
     for at in range(0, skipped + total, QUANTUM):
         performance.fill(out)
         if at % (QUANTUM * 256) == 0:
             ear(at / (skipped + total))
-        if at < skipped:
+        if at + 2 * QUANTUM < skipped:  # the last one before it tells what is high already
             continue
         program = performance.player.program
         for place in places:
@@ -113,16 +123,17 @@ def heard_events(source: Source, places: Sequence[Place], *, rate: int, seconds:
             if row is None:
                 continue
             high = program.memory.rows[row : row + QUANTUM] > HIGH
-            for k in np.flatnonzero(np.diff(high.astype(np.int8), prepend=np.int8(place in begun))):
+            for k in np.flatnonzero(np.diff(high.astype(np.int8), prepend=np.int8(was[place]))):
                 now = at - skipped + int(k)
-                if high[k]:
+                if high[k] and now >= 0:
                     pitch = pitches[place]
                     held = program.row_at.get((pitch.module, pitch.port)) if pitch else None
                     note = float(program.memory.rows[held + int(k)]) if held is not None else USUAL_NOTE
                     begun[place] = (now, note)
-                elif place in begun:
+                elif not high[k] and place in begun:
                     since, note = begun.pop(place)
                     events.append(Event(place, since / rate, now / rate, note))
+            was[place] = bool(high[-1])
     events += [Event(place, since / rate, total / rate, note) for place, (since, note) in begun.items()]
     return sorted((e for e in events if e.on_s < seconds), key=lambda event: (event.on_s, str(event.place)))
 
@@ -223,9 +234,9 @@ def moved_values(source: Source, places: Sequence[Place], *, rate: int, seconds:
         spec = spec_of(source.patch.module(place.module).type) if source.patch.has(place.module) else None
         known = {port.id for port in spec.outputs} | {param.id for param in spec.params} if spec else set()
         if place.port not in known:
-            raise ParameterError(f'there is no output or parameter "{place}"')
+            raise ParameterError(f'there is no output or parameter "{place}"; they are named as in the patch file')
     performance = Performance(source.take.at_rate(float(rate)), probed=tuple(places))
-    skipped, total = round(start_s * rate) // QUANTUM * QUANTUM, round(seconds * rate)
+    skipped, total = round(start_s * rate), round(seconds * rate)
     out, rows, due = np.zeros((QUANTUM, performance.player.channels)), [], 0.0
     for at in range(0, skipped + total, QUANTUM):
         performance.fill(out)
@@ -243,6 +254,64 @@ def _value(performance: Performance, place: Place) -> float:
         return float(program.memory.rows[row])
     at = program.input_at.get((place.module, place.port))
     return float(program.memory.now[at]) if at is not None else 0.0
+
+
+def beside(job: Job, name: str) -> list[str]:
+    """The files of events and movements that go with a sound.
+
+    Parameters
+    ----------
+    job : Job
+        The settings.
+    name : str
+        Of the sound, without ending.
+
+    Returns
+    -------
+    list of str
+    """
+    events = [] if job.events == "none" else [f"{name} events.{job.events}"]
+    return events + ([f"{name} movements.csv"] if job.movements else [])
+
+
+def write_beside(job: Job, source: Source, folder: Path, name: str, begins_s: float, seconds: float) -> list[str]:
+    """Write what ``beside`` names, on the clock of the sound; gives the names.
+
+    Parameters
+    ----------
+    job : Job
+        The settings.
+    source : Source
+        What was rendered.
+    folder : Path
+        Where it goes.
+    name : str
+        Of the sound, without ending.
+    begins_s : float
+        Where in the take the sound begins.
+    seconds : float
+        How long it is.
+
+    Returns
+    -------
+    list of str
+
+    Raises
+    ------
+    ParameterError
+        If there is no such output or parameter.
+    StorageError
+        If a file cannot be written.
+    """
+    names, rate = beside(job, name), job.rate_hz
+    if job.events != "none":
+        heard = heard_events(source, gates_of(source.patch), rate=rate, seconds=seconds, start_s=begins_s)
+        write_events(heard, source.patch, folder / names[0])
+    if job.movements:
+        places = [Place(*text.rpartition(".")[::2]) for text in job.movements]
+        rows = moved_values(source, places, rate=rate, seconds=seconds, every_hz=job.every_hz, start_s=begins_s)
+        write_movements(rows, places, folder / names[-1])
+    return names
 
 
 def write_movements(rows: Sequence[Sequence[float]], places: Sequence[Place], path: Path) -> None:

@@ -79,8 +79,10 @@ class Job:
     longest), or a seamless loop. ``trim_db``: what is quieter than this at head and tail goes. ``loudness``: as it is,
     each file at ``lufs``, or one gain for the whole set that brings the mix, or the loudest hit, there. ``limit``: a
     limiter keeps true peaks under ``peak_db``; without it, the gain is lowered instead. ``existing``: what to do about
-    files that are there. ``broadcast``: title, seed, date and loudness are written into WAV files. ``checks``: clicks,
-    cut ends, seams, silence and DC are flagged beside a loudness and a peak that were missed.
+    files that are there. ``events``: notes and triggers in a file beside each sound. ``movements``: outputs and
+    parameters (``module.port``) whose values are written beside it ``every_hz`` times a second. ``broadcast``: title,
+    seed, date and loudness are written into WAV files. ``checks``: clicks, cut ends, seams, silence and DC are flagged
+    beside a loudness and a peak that were missed.
     """
 
     title: str = _text("Render", "Title")
@@ -113,6 +115,9 @@ class Job:
     folder: str = _text("", "Folder")
     existing: str = _choice("ask", "Existing files", "ask", "replace", "number", "skip")
     broadcast: bool = False
+    events: str = _choice("none", "Events", "none", "mid", "csv")
+    movements: tuple[str, ...] = ()
+    every_hz: float = _number(50.0, "Movements a second", 0.01, 3000.0, "Hz")
     artist: str = _text("", "Made by")
     comment: str = _text("", "Comment")
     checks: bool = False
@@ -143,6 +148,8 @@ class Job:
             raise ParameterError(f"formats must be one or more of {', '.join(FORMATS)}; got {', '.join(self.formats)}")
         if "opus" in self.formats and self.rate_hz != 48000:
             raise ParameterError(f"Opus files have 48000 Hz; got {self.rate_hz}")
+        if (self.events != "none" or self.movements) and (self.ends == "loop" or self.what == "hits"):
+            raise ParameterError("events and movements are written for whole sounds, not for loops or hits")
         if self.loudness == "whole set" and self.what not in ("stems", "hits"):
             raise ParameterError('"whole set" is for stems and hits; variations are matched with "each file"')
         return self
@@ -246,7 +253,7 @@ def _read(raw: Mapping[str, object], entry: Field[Any], place: str) -> object:
     if name == "seeds":
         items = get(held, name, list, place)
         return tuple(get({f"{k}": item}, f"{k}", int, f"{place}.{name}") for k, item in enumerate(items))
-    if name == "formats":
+    if name in ("formats", "movements"):
         return tuple(texts(held, name, place))
     setting = entry.metadata.get("setting")
     if held[name] is None and setting is not None and setting.may_be_none:

@@ -7,8 +7,11 @@ A preset is a job file with gaps: without a patch, or without some settings.
 
 from __future__ import annotations
 
+import os
 from dataclasses import dataclass, replace
 from pathlib import Path
+
+import platformdirs
 
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.storage import write_file
@@ -22,8 +25,10 @@ from dunefall.patch.takefiles import raw_take, take_of
 __all__ = [
     "JOB_SUFFIX",
     "JobFile",
+    "data_folder",
     "load_job",
     "parse_job",
+    "preset_folder",
     "presets",
     "raw_job_file",
     "raw_source",
@@ -154,6 +159,16 @@ def parse_job(raw: object, base: Job | None = None) -> JobFile:
         raise PatchError(f"the job has format {version}; this Dunefall reads format {FORMAT}")
     job = job_from(get(raw, "settings", dict, "", {}), "settings", base)
     return JobFile(job, source_of(raw), get(raw, "name", str, "", ""), get(raw, "about", str, "", ""))
+
+
+def data_folder() -> Path:
+    """Where the user's presets and the queue are kept; ``DUNEFALL_DATA`` names another place."""
+    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall"))
+
+
+def preset_folder() -> Path:
+    """Where the user's own presets are kept."""
+    return data_folder() / "presets"
 
 
 def presets(own: Path | None = None) -> list[JobFile]:

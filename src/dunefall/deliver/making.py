@@ -10,10 +10,12 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
+from llvmlite.binding import get_host_cpu_name
 from numpy.typing import NDArray
 
 from dunefall import __version__
 from dunefall.deliver.audiofiles import SUFFIXES, write_sound
+from dunefall.deliver.events import beside, write_beside
 from dunefall.deliver.hits import hits_of
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import Reached, brought_to, fade, gained, keep_under, level_of, loudest
@@ -26,11 +28,16 @@ from dunefall.deliver.verdict import Finding, Heard, findings
 from dunefall.deliver.wavchunks import About
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 
-__all__ = ["File", "Piece", "Task", "make"]
+__all__ = ["File", "Piece", "Task", "make", "processor"]
 
 Sound = NDArray[np.float64]
 REST_DB = -90.0
 """What remains of a mix beside its stems is a file of its own above this."""
+
+
+def processor() -> str:
+    """The kind of this machine's processor, as the compiler calls it."""
+    return str(get_host_cpu_name())
 
 
 @dataclass(frozen=True)
@@ -84,6 +91,8 @@ class File:
         How a loop was made, or what else is worth knowing.
     changes : tuple of (str, object)
         See ``Task``.
+    processor : str
+        The kind of processor that made it: another kind may round differently.
     """
 
     names: tuple[str, ...]
@@ -97,6 +106,7 @@ class File:
     picture: list[list[float]]
     told: str = ""
     changes: tuple[tuple[str, object], ...] = ()
+    processor: str = field(default_factory=processor)
 
     def raw(self) -> dict[str, object]:
         """As a report has it; the picture is left out."""
@@ -105,7 +115,7 @@ class File:
             "names": list(self.names), "number": self.number, "seed": self.seed, "sha256": list(self.sha256),
             "verdict": "check" if self.findings else "good", "findings": [asdict(finding) for finding in self.findings],
             "measures": self.measures.raw(), "clicks": [asdict(click) for click in self.clicks], **seam,
-            "told": self.told, **({"changes": dict(self.changes)} if self.changes else {}),
+            "told": self.told, "processor": self.processor, **({"changes": dict(self.changes)} if self.changes else {}),
         }  # fmt: skip
 
 
@@ -120,6 +130,8 @@ class Piece:
     told: str = ""
     seam: Seam | None = None
     reached: Reached = field(default_factory=lambda: Reached(-120.0))
+    begins_s: float = 0.0
+    """What was trimmed off before it."""
 
 
 def make(task: Task, ear: Ear = lambda share: None) -> list[File]:
@@ -147,7 +159,19 @@ def make(task: Task, ear: Ear = lambda share: None) -> list[File]:
         for piece in pieces:
             _shape(piece, task)
         _level(pieces, job, disk)
-        return [_written(piece, task, k) for k, piece in enumerate(pieces)]
+        files = [_written(piece, task, k) for k, piece in enumerate(pieces)]
+    if files and beside(job, task.names[0]):
+        files[0] = _with_events(task, files[0], pieces[0].begins_s)
+    return files
+
+
+def _with_events(task: Task, file: File, begins_s: float) -> File:
+    """Events and movements beside the first file, on its clock."""
+    job, folder = task.job, Path(task.folder)
+    begins, seconds = job.start_s + begins_s, file.measures.seconds
+    names = write_beside(job, task.source, folder, task.names[0], begins, seconds)
+    sums = (_digest(folder / name) for name in names)
+    return replace(file, names=(*file.names, *names), sha256=(*file.sha256, *sums))
 
 
 @contextmanager
@@ -267,7 +291,7 @@ def _shape(piece: Piece, task: Task) -> None:
             lead = min(first, round(0.002 * job.rate_hz))
             behind = min(len(piece.sound), last + round(0.01 * job.rate_hz))
             piece.clicks = tuple(replace(c, at_s=c.at_s - (first - lead) / job.rate_hz) for c in piece.clicks)
-            piece.sound = piece.sound[first - lead : behind]
+            piece.sound, piece.begins_s = piece.sound[first - lead : behind], (first - lead) / job.rate_hz
     if job.ends != "loop":
         short = 0.01 if job.ends == "silence" else 0.0
         fade(piece.sound, job.rate_hz, job.fade_in_s, max(job.fade_out_s, short))

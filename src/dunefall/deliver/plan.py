@@ -11,6 +11,7 @@ from pathlib import Path
 
 from dunefall.base.errors import ParameterError, StorageError
 from dunefall.deliver.audiofiles import SUFFIXES
+from dunefall.deliver.events import beside
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.making import Task
 from dunefall.deliver.names import check_template, clean, filled, names_of
@@ -147,7 +148,7 @@ def _files(names: Sequence[str], job: Job) -> list[str]:
     """The files of a task; of hits, the first."""
     if job.what == "hits":
         names = [filled(name, {"n": 1}) for name in names]
-    return [f"{name}{SUFFIXES[kind]}" for name in names for kind in job.formats]
+    return [f"{name}{SUFFIXES[kind]}" for name in names for kind in job.formats] + beside(job, names[0])
 
 
 def _names(job: Job, source: Source, made: str) -> list[tuple[str, ...]]:

@@ -15,12 +15,10 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import platformdirs
-
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.storage import write_file
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.jobfiles import JobFile, parse_job, raw_job_file
+from dunefall.deliver.jobfiles import JobFile, data_folder, parse_job, raw_job_file
 from dunefall.deliver.loops import Seam
 from dunefall.deliver.making import File, Task
 from dunefall.deliver.measure import Measures
@@ -39,8 +37,8 @@ REST_S = 60.0
 
 
 def queue_folder() -> Path:
-    """Where the queue is kept; ``DUNEFALL_DATA`` names another place."""
-    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")) / "queue"
+    """Where the queue is kept."""
+    return data_folder() / "queue"
 
 
 @dataclass(eq=False)
@@ -102,7 +100,7 @@ def _file_of(raw: dict[str, Any]) -> File:
         tuple(raw["names"]), int(raw["number"]), int(raw["seed"]), tuple(raw["sha256"]), Measures(**raw["measures"]),
         tuple(Click(**click) for click in raw["clicks"]), seam, tuple(Finding(**f) for f in raw["findings"]),
         [list(map(float, pair)) for pair in raw["picture"]], str(raw["told"]),
-        tuple(tuple(pair) for pair in raw["changes"]),
+        tuple(tuple(pair) for pair in raw["changes"]), str(raw["processor"]),
     )  # fmt: skip
 
 

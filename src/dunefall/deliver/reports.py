@@ -20,7 +20,7 @@ from dunefall.deliver.plan import tasks_of
 from dunefall.patch.fields import dump_json, get, objects, parse_json
 from dunefall.patch.files import read_file, with_sounds_beside, with_sounds_in
 
-__all__ = ["COLUMNS", "changed", "remake", "save_report", "save_table", "table"]
+__all__ = ["COLUMNS", "changed", "kinds", "remake", "save_report", "save_table", "table"]
 
 FORMAT = 1
 COLUMNS = (
@@ -52,9 +52,24 @@ def save_report(job: Job, source: Source, made: str, files: Sequence[File], path
     """
     raw: dict[str, object] = {
         "format": FORMAT, "kind": "set", "version": __version__, "made": made, "settings": raw_job(job),
-        "files": [file.raw() for file in files], **raw_source(source),
+        "processors": kinds(files), "files": [file.raw() for file in files], **raw_source(source),
     }  # fmt: skip
     write_file(dump_json(with_sounds_beside(raw, path.parent)), path)
+
+
+def kinds(files: Sequence[File]) -> list[str]:
+    """The kinds of processors that made files: the same bits are promised only among one kind.
+
+    Parameters
+    ----------
+    files : sequence of File
+        The set.
+
+    Returns
+    -------
+    list of str
+    """
+    return sorted({file.processor for file in files})
 
 
 def table(files: Sequence[File]) -> str:
@@ -117,7 +132,7 @@ def remake(path: Path, names: Sequence[str], out: Path, tell: Callable[[str], No
     StorageError
         If a file cannot be written, or exists in that folder.
     """
-    job, source, made, sums, changes = _read(path)
+    job, source, made, sums, changes, kinds_then = _read(path)
     wanted = list(names) or list(sums)
     unknown = [name for name in wanted if name not in sums]
     if unknown:
@@ -131,7 +146,7 @@ def remake(path: Path, names: Sequence[str], out: Path, tell: Callable[[str], No
                 for name, digest in zip(file.names, file.sha256, strict=True):
                     if name in wanted:
                         _put(Path(folder) / name, out / name)
-                        same = "the same, bit for bit" if digest == sums[name] else "not the same as before"
+                        same = "the same, bit for bit" if digest == sums[name] else _differs(kinds_then, file)
                         tell(f"{out / name}: {same}")
                         made_again.append(out / name)
     return made_again
@@ -160,6 +175,12 @@ def changed(task: Task, changes: Mapping[str, object]) -> Task:
     return replace(task, job=job, source=task.source.with_seed(seed), changes=tuple(sorted(changes.items())))
 
 
+def _differs(kinds_then: Sequence[str], file: File) -> str:
+    if file.processor in kinds_then:
+        return "not the same as before"
+    return f"not the same as before: that was made on another kind of processor ({', '.join(kinds_then)})"
+
+
 def _put(made: Path, path: Path) -> None:
     from dunefall.base.errors import StorageError
 
@@ -173,7 +194,7 @@ def _put(made: Path, path: Path) -> None:
         raise StorageError(f"cannot write {path}: {error.strerror}") from error
 
 
-def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[str, object]]]:
+def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[str, object]], list[str]]:
     data = read_file(path)
     try:
         raw = with_sounds_in(parse_json(data), path.parent)
@@ -192,6 +213,7 @@ def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[
             for name, digest in zip(get(entry, "names", list, place), digests, strict=True):
                 sums[str(name)] = str(digest)
                 changes[str(name).rpartition(".")[0]] = get(entry, "changes", dict, place, {})
-        return job, source, get(raw, "made", str, ""), sums, changes
+        made_by = [str(kind) for kind in get(raw, "processors", list, "", [])]
+        return job, source, get(raw, "made", str, ""), sums, changes, made_by
     except (DunefallError, ValueError) as error:
         raise PatchError(f"{path.name} cannot be used: {error}") from error

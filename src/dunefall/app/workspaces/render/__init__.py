@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.render.commands import COMMANDS
@@ -16,7 +19,16 @@ def _listens(_context: Context) -> tuple[str, ...]:
 
 def _scene(_context: Context, page: Page) -> None:
     assert isinstance(page, RenderPage)
-    page.choose_preset(1)
+    folder = Path(tempfile.gettempdir()) / "Sluice House"
+    for name, settings in (
+        ("Game variations", {"layer": "drip-line", "variations": 12}),
+        ("Seamless loop", {"variations": 6, "seconds": 8.0}), ("Film bed", {"seconds": 600.0}),
+    ):  # fmt: skip
+        page.choose_named(name)
+        page.settings.set(folder=str(folder / name), existing="replace", **settings)
+        page.add()
+    page.show_entry(page.queue.entries[-2] if len(page.queue.entries) > 1 else None)
+    page.choose_named("Game variations")
 
 
 WORKSPACE = Workspace(

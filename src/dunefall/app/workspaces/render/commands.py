@@ -12,8 +12,7 @@ def _offer(context: Context, name: str) -> None:
     """Show Render with one of its presets."""
     context.shell.show_workspace("render")
     page = context.shell.page("render")
-    place = next(k for k, button in enumerate(page.preset_buttons) if button.text() == name)
-    page.choose_preset(place)
+    page.choose_named(name)
     page.settings.setFocus()
 
 

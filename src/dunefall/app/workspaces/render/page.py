@@ -29,7 +29,7 @@ from dunefall.app.workspaces.render.results import ResultsTable
 from dunefall.app.workspaces.render.settings import JobSettings
 from dunefall.base.errors import DunefallError
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.jobfiles import JobFile, presets, save_job
+from dunefall.deliver.jobfiles import JobFile, preset_folder, presets, save_job
 from dunefall.deliver.making import File
 from dunefall.deliver.names import clean
 from dunefall.deliver.queue import Entry, RenderQueue, queue_folder
@@ -37,16 +37,11 @@ from dunefall.deliver.verdict import Finding
 from dunefall.patch.mixing import mixed_layers
 from dunefall.session.edits.layers import set_seed
 
-__all__ = ["RenderPage", "preset_folder"]
+__all__ = ["RenderPage"]
 
 LEFT_W, RIGHT_W, NARROW_W = 300, 290, 1180
 STEP_MS = 80
 QUEUE_H = 196
-
-
-def preset_folder() -> Path:
-    """Where the user's own presets are kept."""
-    return queue_folder().parent / "presets"
 
 
 class RenderPage(QWidget):
@@ -233,6 +228,10 @@ class RenderPage(QWidget):
         for k, button in enumerate(self.preset_buttons):
             button.setChecked(k == place)
         self.settings.take_preset(self._presets[place].job, self.settings.job.folder or self._folder())
+
+    def choose_named(self, name: str) -> None:
+        """Begin with the settings of the preset of this name."""
+        self.choose_preset(next(k for k, file in enumerate(self._presets) if file.name == name))
 
     def save_preset(self) -> None:
         """Keep the settings as a preset of the user's own."""

@@ -227,8 +227,8 @@ class ResultsTable(QTableView):
                 self.setSpan(row, 0, 1, len(HEADS))
             elif file.number == kept:
                 again = row
-        if again >= 0:
-            self.selectRow(again)
+        if self.model_of.rows:
+            self.selectRow(max(again, 0))
         selection.blockSignals(False)
         self._selected()
 

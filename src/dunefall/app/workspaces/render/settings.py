@@ -44,6 +44,7 @@ LOUDNESS = (("as it is", "As it is"), ("each file", "Each file at"), ("whole set
 EXISTING = (("ask", "Ask"), ("replace", "Replace"), ("number", "Number on"), ("skip", "Skip"))
 FORMATS = (("wav", "WAV"), ("flac", "FLAC"), ("ogg", "Ogg"), ("opus", "Opus"))
 DEPTHS = (("16", "16 bit"), ("24", "24 bit"), ("32f", "32 bit float"))
+EVENTS = (("none", "None"), ("mid", "As MIDI"), ("csv", "As a table"))
 LAYOUTS_SHOWN = (("patch", "As the patch"), ("mono", "Mono"), *((x.id, x.name) for x in LAYOUTS))
 RAIL_RANGES = {"seconds": (0.1, 3600.0), "fade_in_s": (0.0, 10.0), "fade_out_s": (0.0, 10.0), "lufs": (-40.0, -6.0),
                "peak_db": (-12.0, 0.0), "fold_s": (0.02, 30.0), "search_s": (0.0, 30.0)}  # fmt: skip
@@ -278,6 +279,11 @@ class JobSettings(QScrollArea):
         rates = tuple((rate, f"{rate / 1000:g} kHz") for rate in RATES_HZ)
         column.addWidget(self._pair(self._combo("rate_hz", "Rate", rates), self._combo("depth", "Depth", DEPTHS)))
         column.addWidget(self._chosen("layout", "Channels", LAYOUTS_SHOWN))
+        if job.ends != "loop" and job.what != "hits":
+            column.addWidget(self._chosen("events", "Events", EVENTS))
+            pinned = tuple(str(pin) for pin in self._source.patch.pins)
+            movements = (((), "None"), (job.movements or pinned, "Of what Watch shows"))
+            column.addWidget(self._chosen("movements", "Movements", movements[: 1 + bool(movements[1][0])]))
         broadcast = self._tick(
             "Broadcast metadata", "Writes title, seed and loudness into WAV files (bext, iXML)", job.broadcast
         )
@@ -319,7 +325,8 @@ class JobSettings(QScrollArea):
         combo.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         for value, text in choices:
             combo.addItem(text, value)
-        combo.setCurrentIndex(max(0, combo.findData(getattr(self.job, name))))
+        values = [value for value, _ in choices]
+        combo.setCurrentIndex(values.index(getattr(self.job, name)) if getattr(self.job, name) in values else 0)
         combo.activated.connect(lambda place: self.set(**{name: choices[place][0]}))
         return combo
 
