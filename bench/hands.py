@@ -46,14 +46,17 @@ class Hands:
         self.window, self.folder, self.count, self.done = window, folder, 0, list[str]()
 
     def _gesture(self, what: str) -> None:
-        """Count it; it begins when something has the keys, which a desktop's window manager sees to."""
-        if QApplication.activeWindow() is None:
-            (QApplication.activeModalWidget() or self.window).activateWindow()
+        """Count it; it begins when what has opened last has the keys, which a desktop's window manager sees to."""
         end = time.monotonic() + FOCUS_S
-        while QApplication.focusWidget() is None and time.monotonic() < end:
+        while not self._ready() and time.monotonic() < end:
+            (QApplication.activeModalWidget() or self.window).activateWindow()
             QTest.qWait(10)
         self.count += 1
         self.done.append(what)
+
+    def _ready(self) -> bool:
+        has_keys, modal = QApplication.focusWidget(), QApplication.activeModalWidget()
+        return has_keys is not None and (modal is None or has_keys.window() is modal)
 
     @property
     def _focus(self) -> QWidget:

@@ -106,7 +106,8 @@ def test_from_a_preset_to_files_that_are_measured_and_heard(page: RenderPage, qt
     assert len(files) == 3
     assert {path.suffix for path in (tmp_path / "out").iterdir()} == {".wav", ".json"}
     page.results.setFocus()
-    qtbot.keyClick(page.results, Qt.Key.Key_Down)
+    assert page.detail.file is not None, "a result is shown without being asked for"
+    page.results.selectRow(0)
     qtbot.keyClick(page.results, Qt.Key.Key_Down)
     assert page.detail.file is files[1]
     assert page.detail.name.text() == files[1].names[0]

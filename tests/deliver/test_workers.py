@@ -16,6 +16,7 @@ import pytest
 
 from dunefall.base.errors import ParameterError
 from dunefall.deliver import making
+from dunefall.deliver import workers as workers_module
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.making import Task, make
 from dunefall.deliver.plan import tasks_of
@@ -93,6 +94,22 @@ def test_what_is_stopped_keeps_whole_files_and_leaves_no_half_one(workers: Worke
     assert not batch.failed
 
 
+def test_who_asked_for_it_is_gone_and_the_workers_stop(workers: Workers, tmp_path: Path) -> None:
+    """The program ends in the middle of ten minutes of sound: nothing of it goes on."""
+    planned = [replace(task, job=replace(task.job, seconds=600.0)) for task in tasks(tmp_path, 2)]
+    batch = Batch(planned, workers)
+    while batch.step() and max(batch.shares().values(), default=0.0) == 0.0:
+        time.sleep(0.02)
+    running = list(batch._running)
+    batch.stop()
+    batch.close()
+    end = time.monotonic() + 20
+    while not all(future.done() for future in running) and time.monotonic() < end:
+        time.sleep(0.05)
+    assert all(future.cancelled() or future.result().error == "stopped" for future in running)
+    assert not list(tmp_path.iterdir())
+
+
 def test_a_pause_begins_nothing_new(workers: Workers, tmp_path: Path) -> None:
     batch = Batch(tasks(tmp_path, 8), workers)
     while batch.step() and batch.done < 1:
@@ -132,7 +149,8 @@ def test_memory_that_runs_out_is_told(tmp_path: Path, monkeypatch: pytest.Monkey
     assert "not enough memory" in work(tasks(tmp_path, 1)[0], "", False, {}).error
 
 
-def test_nobody_at_the_scheduler_s_address() -> None:
+def test_nobody_at_the_scheduler_s_address(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(workers_module, "CONNECT_S", 0.5)
     with pytest.raises(ParameterError, match=r"no scheduler answers at tcp://127\.0\.0\.1:9"):
         cluster("tcp://127.0.0.1:9")
 

@@ -27,6 +27,7 @@ MOST_TRIES = 4
 NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
+CONNECT_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,7 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
     def ear(share: float) -> None:
         if tell is None:
             return
-        if (tell / STOP).exists():
+        if (tell / STOP).exists() or not tell.is_dir():  # whoever asked for it is gone
             raise StoppedError
         if share - told[0] >= 0.01:
             told[0] = share
@@ -159,7 +160,7 @@ def cluster(address: str) -> Executor:
         raise ParameterError('a scheduler needs "dask.distributed": pip install dunefall[cluster]') from error
     try:
         client: Any = Client(  # type: ignore[no-untyped-call]
-            address, timeout="10s", set_as_default=False
+            address, timeout=CONNECT_S, set_as_default=False
         )
     except (OSError, ValueError, TimeoutError) as error:
         raise ParameterError(f"no scheduler answers at {address}: {error or 'timed out'}") from error
