@@ -1,4 +1,5 @@
-"""`python -m bench.steady [SECONDS [PATCH]]`: the demo at 128 frames while the window is used; counts underruns.
+"""`python -m bench.steady [SECONDS [PATCH [queue]]]`: the demo at 128 frames while the window is used: underruns.
+With ``queue`` at 256 frames, while the render queue works on all cores.
 
 Beside it a process that only sleeps, with the same priority as the sound, notes when it wakes late, and the kernel
 counts the time that the host took from this machine (steal): underruns at such moments are told apart from the
@@ -13,6 +14,7 @@ import os
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -31,7 +33,7 @@ from dunefall.session.edits.modules import set_param
 
 __all__ = ["measure", "own_underruns", "use"]
 
-FRAMES = 128
+FRAMES, QUEUE_FRAMES = 128, 256
 LATE_S = 0.01
 """A thread that only sleeps and wakes later than this was kept from it by the machine."""
 STOLEN_S = 0.03
@@ -69,11 +71,13 @@ def own_underruns(looks: list[tuple[float, float, float]], stalls: list[tuple[fl
     return own
 
 
-def use(seconds: float, patch: str = DEMO) -> None:
+def use(seconds: float, patch: str = DEMO, queue: bool = False) -> None:
     """Print, as JSON, underruns, those that no stall of the machine explains, the engine's load, and the stalls."""
     make_app("noon")
-    window = MainWindow(Session(*open_patch(patch), EngineOptions(audio="simulated", frames=FRAMES)), NOON)
+    options = EngineOptions(audio="simulated", frames=QUEUE_FRAMES if queue else FRAMES)
+    window = MainWindow(Session(*open_patch(patch), options), NOON)
     window.show()
+    page = window.page("render")
     status = window.session.engine.status
     while status[Status.BLOCKS] < 10:
         QTest.qWait(20)
@@ -82,6 +86,11 @@ def use(seconds: float, patch: str = DEMO) -> None:
     sleeper = multiprocessing.get_context("spawn").Process(target=_sleeper, args=(theirs,), daemon=True)
     sleeper.start()
     QTest.qWait(1500)
+    if queue:
+        page.settings.set(folder=tempfile.mkdtemp(), name="v_{n:05}", variations=10_000, seconds=2.0, ends="cut")
+        page.add()
+        while len(page.queue.entries[0].files) < 2:
+            QTest.qWait(20)
     begun, loads, step = time.monotonic(), [], 0
     looks = [(begun, float(status[Status.UNDERRUNS]), _stolen_s())]
     modules = [module.id for module in window.session.patch.modules()]
@@ -108,8 +117,11 @@ def use(seconds: float, patch: str = DEMO) -> None:
     mine.send("end")
     stalls = mine.recv()
     sleeper.join()
+    files = sum(len(entry.files) for entry in page.queue.entries)
+    page.queue.close()
     window.session.close()
     found = {
+        "files_rendered": float(files),
         "seconds": seconds,
         "underruns": looks[-1][1] - looks[0][1],
         "own_underruns": own_underruns(looks, stalls),
@@ -131,4 +143,5 @@ def measure(seconds: float = 600.0, patch: str = DEMO) -> dict[str, float]:
 
 
 if __name__ == "__main__":
-    use(float(sys.argv[1]) if len(sys.argv) > 1 else 600.0, sys.argv[2] if len(sys.argv) > 2 else DEMO)
+    given = dict(enumerate(sys.argv))
+    use(float(given.get(1, 600.0)), given.get(2, DEMO), given.get(3) == "queue")

@@ -9,7 +9,7 @@ from scipy import signal
 
 from dunefall.deliver.dither import dithered
 from dunefall.deliver.levels import brought_to, fade, keep_under, limited
-from dunefall.deliver.measure import edges, loudness_of, measure, picture, true_peak
+from dunefall.deliver.measure import edges, loudness_of, measure, picture, surely_under, true_peak
 
 RATE = 48000
 
@@ -123,3 +123,14 @@ def test_dither_has_no_dc_and_leaves_no_trace_of_the_sound() -> None:
         assert error.mean() == pytest.approx(0.0, abs=0.01)
         assert error.var() == pytest.approx(0.25, abs=0.01)
     assert dithered(np.array([[2.0], [-2.0]]), 24, np.random.default_rng(1)).tolist() == [[2147483392], [-2147483648]]
+
+
+def test_true_peak_is_that_of_the_whole_sound_oversampled_at_once() -> None:
+    """``scipy.signal.resample_poly`` of all of it: what is left out, and where it is cut, changes nothing."""
+    dice = np.random.default_rng(1)
+    for _ in range(6):
+        sound = dice.normal(0, 0.1, (50_000, 2)) * np.linspace(0.1, 1.0, 50_000)[:, None]
+        whole = np.abs(signal.resample_poly(sound, 8, 1, axis=0)).max()
+        assert true_peak(sound) == pytest.approx(whole, rel=1e-9)
+        assert surely_under(sound, 2.3 * np.abs(sound).max())
+        assert not surely_under(sound, 0.99 * whole)

@@ -110,6 +110,23 @@ def test_who_asked_for_it_is_gone_and_the_workers_stop(workers: Workers, tmp_pat
     assert not list(tmp_path.iterdir())
 
 
+def test_workers_end_with_a_program_that_is_killed(tmp_path: Path) -> None:
+    """The program dies and can say nothing to its workers: within seconds they are gone."""
+    script = tmp_path / "program.py"
+    script.write_text(
+        "import os, time\nfrom dunefall.deliver.workers import Workers\n"
+        "if __name__ == '__main__':\n"
+        "    crew = Workers(1)\n    crew._begin_executor().submit(time.sleep, 0).result()\n"
+        "    print(*crew._executor._processes, flush=True)\n    os.kill(os.getpid(), 9)\n"
+    )
+    done = subprocess.run([sys.executable, str(script)], stdout=subprocess.PIPE, text=True, timeout=60)
+    (worker,) = map(int, done.stdout.split())
+    end = time.monotonic() + 10
+    while Path(f"/proc/{worker}").exists() and time.monotonic() < end:
+        time.sleep(0.05)
+    assert not Path(f"/proc/{worker}").exists()
+
+
 def test_a_pause_begins_nothing_new(workers: Workers, tmp_path: Path) -> None:
     batch = Batch(tasks(tmp_path, 8), workers)
     while batch.step() and batch.done < 1:

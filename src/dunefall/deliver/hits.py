@@ -22,6 +22,7 @@ from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import level_of
+from dunefall.deliver.measure import heights
 from dunefall.deliver.rendering import BLOCK, QUIET_S, Click, Disk, Ear, alone
 from dunefall.patch.model import Link, Patch, Place
 from dunefall.render.player import Player
@@ -189,7 +190,7 @@ def _hit(job: Job, patch: Patch, still: Patch, player: Player, rise: int, fall: 
         n = min(BLOCK, total - have)
         alive.fill(block[:n])
         sound[have : have + n] = block[:n]
-        loud = np.flatnonzero(np.abs(block[:n]).max(axis=1) > silence)
+        loud = np.flatnonzero(heights(block[:n]) > silence)
         heard = have + int(loud[-1]) + 1 if len(loud) else heard
         have += n
         ended = have - heard > QUIET_S * rate

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.deliver.measure import loudness_of, true_peak
+from dunefall.deliver.measure import loudness_of, surely_under, true_peak
 from dunefall.dsp.limiter import Limiter
 
 __all__ = ["Reached", "brought_to", "fade", "gained", "keep_under", "level_of", "limited"]
@@ -127,7 +127,7 @@ def keep_under(sound: Sound, rate: int, peak_db: float, limit: bool, around: boo
     float
     """
     ceiling = level_of(peak_db)
-    if true_peak(sound) <= ceiling:
+    if surely_under(sound, ceiling) or true_peak(sound) <= ceiling:
         return 0.0
     if limit:
         limited(sound, rate, peak_db, around)

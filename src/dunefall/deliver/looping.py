@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.loops import best_length, crossfaded, folded
+from dunefall.deliver.loops import best_length, crossfaded, folded, measure_seam
 from dunefall.deliver.rendering import Disk, Ear, Rendered, rendered
 
 __all__ = ["looped"]
@@ -51,10 +51,7 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     fade = min(round(job.fold_s * rate), round(0.5 * seconds * rate))
     length = round(seconds * rate)
     if job.loop == "fold":
-        raw = rendered(source, disk, rate=rate, seconds=seconds + job.fold_s, start_s=job.start_s, stems=stems, ear=ear)
-        return _all(
-            raw, lambda sound: folded(sound, length)
-        ), f"{job.fold_s:g} s behind the end are folded over the start."
+        return _folded(job, source, stems, disk, ear)
     around = round(min(job.search_s, 0.5 * seconds) * rate)
     start = job.start_s + (SETTLE_S if job.start_s == 0.0 else 0.0)
     raw = rendered(
@@ -62,8 +59,20 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     )
     whole = raw.mix if not stems else sum((raw.stems[stem] for stem in stems), np.zeros(raw.mix.shape))
     best = best_length(np.asarray(whole), length, around, fade, rate)
+    if job.loop == "best" and not measure_seam(crossfaded(np.asarray(whole), best, fade), rate).clean:
+        other, other_told = _folded(job, source, stems, disk, ear)
+        mix = other.mix if not stems else sum((other.stems[stem] for stem in stems), np.zeros(other.mix.shape))
+        if measure_seam(np.asarray(mix), rate).clean:
+            return other, other_told
     told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
+
+
+def _folded(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear) -> tuple[Rendered, str]:
+    rate, seconds = job.rate_hz, job.length_s(source.patch.tempo_bpm)
+    raw = rendered(source, disk, rate=rate, seconds=seconds + job.fold_s, start_s=job.start_s, stems=stems, ear=ear)
+    length = round(seconds * rate)
+    return _all(raw, lambda sound: folded(sound, length)), f"{job.fold_s:g} s behind the end are folded over the start."
 
 
 def _all(raw: Rendered, change) -> Rendered:  # type: ignore[no-untyped-def]

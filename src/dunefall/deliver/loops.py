@@ -16,10 +16,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
+from dunefall.dsp.meter import k_weighting
+
 __all__ = ["Seam", "best_length", "crossfaded", "folded", "measure_seam"]
 
 Sound = NDArray[np.float64]
-SPECTRUM_S, LOUDNESS_S = 0.2, 0.4
+SPECTRUM_S, LOUDNESS_S, RUN_IN_S = 0.2, 0.4, 0.2
 PLACES, SPAN = 200, 97.5
 """So many places are compared; the upper end of their 95 % span."""
 LEAST_STEP, LEAST_BEND, LEAST_DB, LEAST_LU = 1e-4, 4.0, 1.0, 0.5
@@ -38,7 +40,7 @@ class Seam:
     spectrum_db : float
         How far the spectra of the 200 ms before and behind it differ, mean of the bands.
     loudness_lu : float
-        How far the 400 ms before and behind it differ.
+        How far the 400 ms before and behind it differ, K-weighted.
     usual : (float, float, float)
         The upper ends of the 95 % spans of step, spectrum and loudness at other places of the sound.
     worst_hz : float
@@ -99,12 +101,17 @@ def _spectra(mono: Sound, at: int, rate: int) -> tuple[float, int]:
     return float(apart.mean()), int(apart.argmax())
 
 
-def _loudness(mono: Sound, at: int, rate: int) -> float:
+def _weighted(mono: Sound, rate: int) -> Sound:
+    """K-weighted (ITU-R BS.1770-5), as it is when the loop has gone round before."""
+    sections = np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
+    run_in = np.take(mono, range(-round(RUN_IN_S * rate), 0), mode="wrap")
+    return np.asarray(signal.sosfilt(sections, np.concatenate([run_in, mono]))[len(run_in) :])
+
+
+def _loudness(weighted: Sound, at: int, rate: int) -> float:
     length = round(LOUDNESS_S * rate)
-    levels = [
-        10.0 * math.log10(float(np.mean(_window(mono, start, length) ** 2)) + 1e-9) for start in (at - length, at)
-    ]
-    return abs(levels[1] - levels[0])
+    powers = [float(np.mean(_window(weighted, start, length) ** 2)) for start in (at - length, at)]
+    return abs(10.0 * math.log10((powers[1] + 1e-9) / (powers[0] + 1e-9)))
 
 
 def measure_seam(sound: Sound, rate: int, seed: int = 1) -> Seam:
@@ -124,13 +131,14 @@ def measure_seam(sound: Sound, rate: int, seed: int = 1) -> Seam:
     Seam
     """
     mono = _mono(sound)
+    weighted = _weighted(mono, rate)
     places = np.random.default_rng(seed).integers(0, len(mono), PLACES)
     usual = (
         float(np.percentile([_step(mono, int(at)) for at in places], SPAN)),
         float(np.percentile([_spectra(mono, int(at), rate)[0] for at in places], SPAN)),
-        float(np.percentile([_loudness(mono, int(at), rate) for at in places], SPAN)),
+        float(np.percentile([_loudness(weighted, int(at), rate) for at in places], SPAN)),
     )
-    step, (spectrum, band), loudness = _step(mono, 0), _spectra(mono, 0, rate), _loudness(mono, 0, rate)
+    step, (spectrum, band), loudness = _step(mono, 0), _spectra(mono, 0, rate), _loudness(weighted, 0, rate)
     clean = (
         step <= max(usual[0], LEAST_BEND)
         and spectrum <= max(usual[1], LEAST_DB)
@@ -234,7 +242,7 @@ def best_length(sound: Sound, length: int, around: int, fade: int, rate: int) ->
 
     def cost(candidate: int) -> float:
         loop = _mono(crossfaded(sound, candidate, fade))
-        return _loudness(loop, 0, rate) + 0.5 * _spectra(loop, 0, rate)[0]
+        return _loudness(_weighted(loop, rate), 0, rate) + 0.5 * _spectra(loop, 0, rate)[0]
 
     return min(found, key=cost)
 

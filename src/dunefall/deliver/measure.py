@@ -18,12 +18,10 @@ from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS
 from dunefall.dsp.meter import k_weighting
 
-__all__ = ["Measures", "edges", "loudness_of", "measure", "picture", "true_peak"]
+__all__ = ["Measures", "edges", "heights", "loudness_of", "measure", "picture", "surely_under", "true_peak"]
 
 PIECE = 1 << 18
-OVERSAMPLING, AROUND = 8, 64
-HIGHEST_BETWEEN = 2.5
-"""No peak between samples is higher than the samples around it by more than this."""
+OVERSAMPLING, PEAK_PIECE, AROUND = 8, 1 << 10, 16
 SHORTEST_S = 0.4
 """A sound shorter than one loudness block counts as if silence followed up to here (the project's own rule)."""
 FLOOR_DB = -120.0
@@ -64,6 +62,30 @@ class Measures:
         return {name: round(float(value), 3) for name, value in asdict(self).items()}
 
 
+_BETWEEN = signal.firwin(20 * OVERSAMPLING + 1, 1.0 / OVERSAMPLING, window=("kaiser", 5.0))
+"""The filter that ``scipy.signal.resample_poly`` would design anew each time."""
+HIGHEST_BETWEEN = max(float(np.abs(OVERSAMPLING * _BETWEEN[k::OVERSAMPLING]).sum()) for k in range(OVERSAMPLING))
+"""No peak between samples is higher than the samples around it by more than this: the sum of the filter's steps."""
+
+
+def heights(sound: Sound) -> NDArray[np.float64]:
+    """The loudest channel of each frame.
+
+    Parameters
+    ----------
+    sound : ndarray [shape=(n, channels)]
+        The sound.
+
+    Returns
+    -------
+    ndarray [shape=(n,)]
+    """
+    found = np.abs(sound[:, 0])
+    for channel in range(1, sound.shape[1]):
+        np.maximum(found, np.abs(sound[:, channel]), out=found)
+    return np.asarray(found)
+
+
 def _weights(channels: int) -> NDArray[np.float64]:
     layout = next((layout for layout in LAYOUTS if layout.channels == channels), None)
     return layout.weights if layout else np.ones(channels)
@@ -87,12 +109,16 @@ def _energies(sound: Sound | _Folded, rate: int) -> NDArray[np.float64]:
     return np.concatenate(found) if found else np.zeros(0)
 
 
-def _programme(sound: Sound, rate: int) -> tuple[float, float, float]:
-    """Integrated loudness, highest of three seconds (or of what there is), range."""
+def _lengthened(sound: Sound, rate: int) -> Sound:
+    """A sound that is too short to be measured, with silence behind it."""
     least = math.ceil(SHORTEST_S * rate)
-    if len(sound) < least:
-        sound = np.concatenate([sound, np.zeros((least - len(sound), sound.shape[1]))])
-    energies = _energies(sound, rate)
+    if len(sound) >= least:
+        return sound
+    return np.concatenate([sound, np.zeros((least - len(sound), sound.shape[1]))])
+
+
+def _programme(energies: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Integrated loudness, highest of three seconds (or of what there is), range."""
     heard = ProgrammeLoudness()
     for energy in energies:
         heard.add(float(energy))
@@ -116,7 +142,7 @@ def loudness_of(sound: Sound, rate: int) -> float:
     -------
     float
     """
-    return _programme(sound, rate)[0]
+    return _programme(_energies(_lengthened(sound, rate), rate))[0]
 
 
 def true_peak(sound: Sound) -> float:
@@ -131,17 +157,40 @@ def true_peak(sound: Sound) -> float:
     -------
     float
     """
-    piece, tops = 1 << 13, []
-    for at in range(0, len(sound), piece):
-        tops.append((float(np.abs(sound[at : at + piece]).max(initial=0.0)), at))
+    piece, tops = PEAK_PIECE, []
+    for begin in range(0, len(sound), PIECE):
+        high = heights(sound[begin : begin + PIECE])
+        found = np.maximum.reduceat(high, np.arange(0, len(high), piece))
+        tops += [(float(top), begin + piece * k) for k, top in enumerate(found)]
     peak = 0.0
     for top, at in sorted(tops, reverse=True):
         if top * HIGHEST_BETWEEN <= peak:
             break
         begin = max(0, at - AROUND)
         block = np.asarray(sound[begin : at + piece + AROUND])
-        peak = max(peak, float(np.abs(signal.resample_poly(block, OVERSAMPLING, 1, axis=0)).max()), top)
+        between = signal.resample_poly(block, OVERSAMPLING, 1, axis=0, window=_BETWEEN)  # type: ignore[call-overload]
+        first = OVERSAMPLING * (at - begin)  # what the cut edges of the block ring is left out
+        between = between[first : first + OVERSAMPLING * piece]
+        peak = max(peak, float(np.abs(between).max()), top)
     return peak
+
+
+def surely_under(sound: Sound, level: float) -> bool:
+    """Whether no true peak can be above a level, told by the samples alone.
+
+    Parameters
+    ----------
+    sound : ndarray [shape=(n, channels)]
+        The sound.
+    level : float
+        Linear.
+
+    Returns
+    -------
+    bool
+    """
+    pieces = (sound[at : at + PIECE] for at in range(0, len(sound), PIECE))
+    return max((float(np.abs(piece).max()) for piece in pieces), default=0.0) * HIGHEST_BETWEEN <= level
 
 
 def edges(sound: Sound, level: float) -> tuple[int, int]:
@@ -160,7 +209,7 @@ def edges(sound: Sound, level: float) -> tuple[int, int]:
     """
     first, last = -1, 0
     for at in range(0, len(sound), PIECE):
-        loud = np.flatnonzero(np.abs(sound[at : at + PIECE]).max(axis=1) > level)
+        loud = np.flatnonzero(heights(sound[at : at + PIECE]) > level)
         if len(loud):
             first = at + int(loud[0]) if first < 0 else first
             last = at + int(loud[-1]) + 1
@@ -181,19 +230,16 @@ def measure(sound: Sound, rate: int) -> Measures:
     -------
     Measures
     """
-    lufs, short, span = _programme(sound, rate)
+    whole = _lengthened(sound, rate)
+    energies = _energies(whole, rate)
+    lufs, short, span = _programme(energies)
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate
     sums = sum((sound[at : at + PIECE].sum(axis=0) for at in range(0, len(sound), PIECE)), np.zeros(sound.shape[1]))
     loss = 0.0
     if sound.shape[1] > 1 and lufs > FLOOR_DB:
-        both = _energies(sound, rate)
-        mono = _energies(_Folded(sound), rate)
-        if len(both) and both.sum() > 0.0:
-            loss = max(
-                0.0,
-                10.0 * math.log10(both.sum() / (sound.shape[1] * max(float(mono.sum()), 1e-12 * float(both.sum())))),
-            )
+        both, mono = float(energies.sum()), float(_energies(_Folded(whole), rate).sum())
+        loss = max(0.0, 10.0 * math.log10(both / (sound.shape[1] * max(mono, 1e-12 * both)))) if both > 0.0 else 0.0
     return Measures(
         seconds, lufs, short, span, _decibels(true_peak(sound)),
         _decibels(float(np.abs(sums).max(initial=0.0)) / max(len(sound), 1)),
@@ -230,5 +276,5 @@ def picture(sound: Sound, columns: int = 120) -> list[list[float]]:
     list of [float, float]
     """
     places = np.linspace(0, len(sound), columns + 1).astype(int)
-    pieces = [np.asarray(sound[a : max(b, a + 1)]) for a, b in pairwise(places.tolist())]
-    return [[round(float(p.min(initial=0.0)), 4), round(float(p.max(initial=0.0)), 4)] for p in pieces]
+    pieces = [np.asarray(sound[a : max(b, a + 1)]).ravel() for a, b in pairwise(places.tolist())]
+    return [[round(min(0.0, float(p.min())), 4), round(max(0.0, float(p.max())), 4)] for p in pieces if len(p)]

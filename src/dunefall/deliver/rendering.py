@@ -16,6 +16,7 @@ from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.deliver.job import Source
+from dunefall.deliver.measure import heights
 from dunefall.dsp.clicks import CLICK_STATE, COUNT, PLACE
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Patch
@@ -305,7 +306,7 @@ def render_frames(
         counted = _new_clicks(performance.player.program, counted, clicks)
         ear(at + len(piece))
         if silence is not None:
-            loud = np.flatnonzero(np.abs(piece).max(axis=1) > silence)
+            loud = np.flatnonzero(heights(piece) > silence)
             if len(loud):
                 heard_at, begun = at + int(loud[-1]) + 1, True
             elif begun and at + len(piece) - heard_at > QUIET_S * rate:

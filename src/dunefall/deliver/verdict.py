@@ -14,6 +14,8 @@ from dunefall.deliver.rendering import Click
 __all__ = ["Finding", "Heard", "findings"]
 
 SILENT_DB, DC_DB, CUT_DB, OVER_DB = -90.0, -24.0, -50.0, 0.05
+LONG_FOLD_S = 4.0
+"""A tail that is still heard in the seam when so much is folded does not end: it is no tail."""
 
 
 @dataclass(frozen=True)
@@ -104,12 +106,16 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
 def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
     found = []
     if heard.seam is not None and not heard.seam.clean:
-        longer = min(60.0, round(2.0 * job.fold_s, 2))
         what = f"step {heard.seam.step_db:.0f} dB, loudness {heard.seam.loudness_lu:.1f} LU"
         text = (
             f"The seam may be heard ({what})." if heard.seam.verdict == "check it" else f"The seam is heard ({what})."
         )
-        found.append(Finding(text, f"Fold {longer:g} s instead of {job.fold_s:g} s", {"fold_s": longer}))
+        longer = min(60.0, round(2.0 * job.fold_s, 2))
+        cure = f"Fold {longer:g} s instead of {job.fold_s:g} s"
+        changes: dict[str, object] = {"fold_s": longer}
+        if job.loop == "fold" and job.fold_s >= LONG_FOLD_S:
+            cure, changes = "Crossfade instead", {"loop": "crossfade"}
+        found.append(Finding(text, cure, changes))
     if job.ends == "silence" and not heard.ended and heard.end_db > CUT_DB:
         text = f"It still sounds at {heard.end_db:.0f} dBFS when the longest length is over."
         found.append(

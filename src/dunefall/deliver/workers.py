@@ -10,6 +10,8 @@ import multiprocessing
 import os
 import shutil
 import tempfile
+import threading
+import time
 from collections.abc import Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -27,7 +29,7 @@ MOST_TRIES = 4
 NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
-CONNECT_S = 10.0
+CONNECT_S, LOOKS_S = 10.0, 1.0
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,19 @@ class Outcome:
 
 
 _ready = False
+
+
+def _serve(master: int) -> None:
+    """Once in each worker of this machine: it yields to the sound, and ends with the program that it serves, however
+    that ends."""
+
+    def follow() -> None:
+        while os.getppid() == master:
+            time.sleep(LOOKS_S)
+        os._exit(1)
+
+    os.nice(NICE)
+    threading.Thread(target=follow, daemon=True).start()
 
 
 def _begin() -> None:
@@ -195,13 +210,16 @@ class Workers:
 
     def submit(self, *given: Any) -> Future[Outcome]:
         """Have ``work`` called with what is given; raises BrokenExecutor if a worker has died."""
+        return self._begin_executor().submit(work, *given)
+
+    def _begin_executor(self) -> Executor:
         if self._executor is None:
             self._executor = (
                 cluster(self.scheduler)
                 if self.far
-                else ProcessPoolExecutor(self.count, multiprocessing.get_context("spawn"), os.nice, (NICE,))
+                else ProcessPoolExecutor(self.count, multiprocessing.get_context("spawn"), _serve, (os.getpid(),))
             )
-        return self._executor.submit(work, *given)
+        return self._executor
 
     def close(self) -> None:
         """Let them go; the next task brings new ones."""
