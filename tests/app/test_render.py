@@ -119,6 +119,32 @@ def test_from_a_preset_to_files_that_are_measured_and_heard(page: RenderPage, qt
     assert page.window().page("build").isVisible(), "Enter opens the patch with the file's seed"
 
 
+def test_a_file_is_played_and_stopped_by_its_button(page: RenderPage, qtbot: QtBot) -> None:
+    short(page, variations=1)
+    qtbot.mouseClick(page.settings.add, LEFT)
+    wait(page, qtbot)
+    box = page.results.button_box(page.results.visualRect(page.results.model().index(0, 0)))
+    qtbot.mouseClick(page.results.viewport(), LEFT, pos=box.center())
+    assert page.audition.path is not None
+    qtbot.waitUntil(lambda: page.results.playing == page.results.shown[0].names[0], timeout=2000)
+    qtbot.mouseClick(page.results.viewport(), LEFT, pos=box.center())
+    assert page.audition.path is None
+
+
+def test_several_files_get_numbers_of_themselves(page: RenderPage, qtbot: QtBot) -> None:
+    """A preset for one file has no number in its name; with several seeds all files would have one name."""
+    preset(page, qtbot, "Seamless loop")
+    page.settings.set(folder=page.settings.job.folder, seconds=1.0)
+    count = control(page, QSpinBox, "variations")
+    count.setFocus()
+    count.selectAll()
+    qtbot.keyClick(count, "4")
+    assert page.settings.job.name.endswith("_{n:02}")
+    assert control(page, QLineEdit, "name").text() == page.settings.job.name
+    assert page.settings.add.isEnabled()
+    assert "_01" in page.settings.told
+
+
 def test_what_is_flagged_says_why_and_is_cured(page: RenderPage, qtbot: QtBot, tmp_path: Path) -> None:
     short(page, variations=1, checks=True)
     page.settings.set(fade_out_s=0.0)
@@ -153,6 +179,8 @@ def test_a_loop_shows_its_seam_and_is_heard_across_it(page: RenderPage, qtbot: Q
     qtbot.keyClick(page.results, Qt.Key.Key_Down)
     assert page.detail.seam.isVisible()
     assert "Loop seam" in page.detail.seam_head.text()
+    assert len(page.detail.colours.seam) > 40, "the spectrum at the seam is drawn, and that of the rest"
+    assert len(page.detail.colours.rest) == len(page.detail.colours.seam)
     qtbot.mouseClick(page.detail.across, LEFT)
     qtbot.wait(200)
     assert 0 < page.audition.place < 1

@@ -162,3 +162,13 @@ def test_an_empty_patch_says_what_to_do_first(window: MainWindow, name: str) -> 
     window.session.replace_document(demo(), None)
     window.selection.look_again()
     assert not window.empty.isVisible()
+
+
+def test_the_title_has_the_room_that_is_left(window: MainWindow, qtbot: QtBot) -> None:
+    """Shortened in a narrow window, and whole again in a wide one."""
+    title = window.session.patch.title
+    window.resize(1100, 700)
+    qtbot.waitUntil(lambda: "…" in window.header.title.text())
+    window.resize(1500, 900)
+    qtbot.waitUntil(lambda: title in window.header.title.text())
+    qtbot.waitUntil(lambda: window.header.title.width() >= window.header.title.sizeHint().width())

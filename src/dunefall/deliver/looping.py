@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.loops import best_length, crossfaded, folded, measure_seam
+from dunefall.deliver.loops import best_length, crossfaded, folded
 from dunefall.deliver.rendering import Disk, Ear, Rendered, rendered
 
 __all__ = ["looped"]
@@ -59,11 +59,6 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     )
     whole = raw.mix if not stems else sum((raw.stems[stem] for stem in stems), np.zeros(raw.mix.shape))
     best = best_length(np.asarray(whole), length, around, fade, rate)
-    if job.loop == "best" and not measure_seam(crossfaded(np.asarray(whole), best, fade), rate).clean:
-        other, other_told = _folded(job, source, stems, disk, ear)
-        mix = other.mix if not stems else sum((other.stems[stem] for stem in stems), np.zeros(other.mix.shape))
-        if measure_seam(np.asarray(mix), rate).clean:
-            return other, other_told
     told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
 

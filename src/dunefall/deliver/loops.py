@@ -101,16 +101,17 @@ def _spectra(mono: Sound, at: int, rate: int) -> tuple[float, int]:
     return float(apart.mean()), int(apart.argmax())
 
 
-def _weighted(mono: Sound, rate: int) -> Sound:
-    """K-weighted (ITU-R BS.1770-5), as it is when the loop has gone round before."""
+def _power(sound: Sound, rate: int) -> Sound:
+    """K-weighted power of all channels (ITU-R BS.1770-5), as it is when the loop has gone round before."""
     sections = np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
-    run_in = np.take(mono, range(-round(RUN_IN_S * rate), 0), mode="wrap")
-    return np.asarray(signal.sosfilt(sections, np.concatenate([run_in, mono]))[len(run_in) :])
+    run_in = np.take(sound, range(-round(RUN_IN_S * rate), 0), axis=0, mode="wrap")
+    weighted = signal.sosfilt(sections, np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
+    return np.asarray((weighted**2).sum(axis=1))
 
 
-def _loudness(weighted: Sound, at: int, rate: int) -> float:
+def _loudness(power: Sound, at: int, rate: int) -> float:
     length = round(LOUDNESS_S * rate)
-    powers = [float(np.mean(_window(weighted, start, length) ** 2)) for start in (at - length, at)]
+    powers = [float(np.mean(_window(power, start, length))) for start in (at - length, at)]
     return abs(10.0 * math.log10((powers[1] + 1e-9) / (powers[0] + 1e-9)))
 
 
@@ -131,14 +132,15 @@ def measure_seam(sound: Sound, rate: int, seed: int = 1) -> Seam:
     Seam
     """
     mono = _mono(sound)
-    weighted = _weighted(mono, rate)
-    places = np.random.default_rng(seed).integers(0, len(mono), PLACES)
+    power = _power(sound, rate)
+    aside = min(round(LOUDNESS_S * rate), len(mono) // 4)  # no place from which the seam itself is heard
+    places = np.random.default_rng(seed).integers(aside, len(mono) - aside, PLACES)
     usual = (
         float(np.percentile([_step(mono, int(at)) for at in places], SPAN)),
         float(np.percentile([_spectra(mono, int(at), rate)[0] for at in places], SPAN)),
-        float(np.percentile([_loudness(weighted, int(at), rate) for at in places], SPAN)),
+        float(np.percentile([_loudness(power, int(at), rate) for at in places], SPAN)),
     )
-    step, (spectrum, band), loudness = _step(mono, 0), _spectra(mono, 0, rate), _loudness(weighted, 0, rate)
+    step, (spectrum, band), loudness = _step(mono, 0), _spectra(mono, 0, rate), _loudness(power, 0, rate)
     clean = (
         step <= max(usual[0], LEAST_BEND)
         and spectrum <= max(usual[1], LEAST_DB)
@@ -241,8 +243,8 @@ def best_length(sound: Sound, length: int, around: int, fade: int, rate: int) ->
             break
 
     def cost(candidate: int) -> float:
-        loop = _mono(crossfaded(sound, candidate, fade))
-        return _loudness(_weighted(loop, rate), 0, rate) + 0.5 * _spectra(loop, 0, rate)[0]
+        loop = crossfaded(sound, candidate, fade)
+        return _loudness(_power(loop, rate), 0, rate) + 0.5 * _spectra(_mono(loop), 0, rate)[0]
 
     return min(found, key=cost)
 

@@ -32,7 +32,7 @@ from dunefall.session.edits.layers import set_seed, set_tempo
 __all__ = ["Header", "Meter", "icon", "position_text", "type_seed", "type_tempo"]
 
 HEIGHT, LOAD_W = 52, 116
-NARROW, SHORTEST_TITLE = 1200, 60
+NARROW, SHORTEST_TITLE, LONGEST_TITLE = 1200, 60, 220
 METER_W, NARROW_METER_W = 204, 150
 METER_LOW_DB = -60.0
 
@@ -242,8 +242,6 @@ class Header(QWidget):
     def show_title(self, title: str, modified: bool) -> None:
         """Show the patch's title, with a dot if it is not saved."""
         self._shown = title, modified
-        short = title if len(title) <= 28 else f"{title[:27]}…"
-        self.title.setText(f" {short} {'•' if modified else ''}".rstrip() + " ")
         self.title.setToolTip(f"{title}. Click to rename it")
         self._fit()
 
@@ -257,12 +255,11 @@ class Header(QWidget):
 
     def _fit(self) -> None:
         title, modified = self._shown
-        mark = " •" if modified else ""
-        around = self.title.sizeHint().width() - text_width(self.title.text(), self.title.font())
-        room = self.width() - (self._row.minimumSize().width() - self.title.sizeHint().width()) - around
-        room -= text_width(f"  {mark}", self.title.font())
-        if room < text_width(title, self.title.font()):
-            self.title.setText(f" {elided(title, self.title.font(), max(room, SHORTEST_TITLE))}{mark} ")
+        mark, font = " •" if modified else "", self.title.font()
+        self.title.setText(f" {mark} ")
+        self._row.invalidate()  # it remembers the widths of before
+        room = self.width() - self._row.minimumSize().width()
+        self.title.setText(f" {elided(title, font, min(max(room, SHORTEST_TITLE), LONGEST_TITLE))}{mark} ")
 
     def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
         """Show when the patch begins again, or that it never does; the tooltip says why."""

@@ -22,7 +22,7 @@ def _scene(_context: Context, page: Page) -> None:
     folder = Path(tempfile.gettempdir()) / "Sluice House"
     for name, settings in (
         ("Game variations", {"layer": "drip-line", "variations": 12}),
-        ("Seamless loop", {"variations": 6, "seconds": 8.0}), ("Film bed", {"seconds": 600.0}),
+        ("Seamless loop", {"variations": 8, "seconds": 6.0}), ("Film bed", {"seconds": 600.0}),
     ):  # fmt: skip
         page.choose_named(name)
         page.settings.set(folder=str(folder / name), existing="replace", **settings)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +23,8 @@ __all__ = ["ResultDetail"]
 
 SHORTEST_S, LONGEST_S, USUAL_S = 0.005, 0.5, 0.04
 MOST_READ_S = 0.5
+SEAM_SPECTRUM_S, SPECTRUM_HZ, SPECTRUM_BANDS, SPECTRUM_DB = 0.2, (50.0, 16_000.0), 50, 60.0
+REST_PIECES = 24
 
 
 class _Wave(QWidget):
@@ -94,6 +97,71 @@ class _SeamPicture(QWidget):
         painter.end()
 
 
+class _SpectrumPicture(QWidget):
+    """The spectrum at the seam as a line, that of the rest as an area, 50 Hz to 16 kHz over 60 dB."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme, self.worst_hz = theme, 0.0
+        self.seam, self.rest = np.zeros(0), np.zeros(0)
+        self.setFixedHeight(86)
+        self.setAccessibleName("Seam spectrum")
+        self.setToolTip("Line: 200 ms at the seam. Area: the rest of the file")
+
+    def show_ends(self, end: NDArray[np.float64], start: NDArray[np.float64], rest: list[NDArray[np.float64]],
+                  rate: int, worst_hz: float) -> None:  # fmt: skip
+        """Work out both spectra."""
+        half, self.worst_hz = round(SEAM_SPECTRUM_S * rate / 2), worst_hz
+        both = np.concatenate([end[-half:], start[:half]])
+        self.seam = _levels([both], rate) if len(both) == 2 * half else np.zeros(0)
+        self.rest = _levels(rest, rate) if rest else np.zeros(0)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Area, line, the frequency at which they differ most."""
+        painter, theme, width = QPainter(self), self.theme, self.width()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(QRectF(0, 0, width, 70), theme.colour("ground"))
+        if len(self.seam) and len(self.rest):
+            top = max(float(self.seam.max()), float(self.rest.max())) + 3.0
+            points = [self._points(levels, top) for levels in (self.seam, self.rest)]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("edge"))
+            painter.setOpacity(0.4)
+            painter.drawPolygon(QPolygonF([QPointF(0, 70), *points[1], QPointF(width, 70)]))
+            painter.setOpacity(1.0)
+            painter.setPen(QPen(theme.colour("audio"), 1.5))
+            painter.drawPolyline(QPolygonF(points[0]))
+            x = width * _across(self.worst_hz)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("text"))
+            painter.drawPolygon(QPolygonF([QPointF(x - 4, 2), QPointF(x + 4, 2), QPointF(x, 9)]))
+        for hz, text in ((100.0, "100"), (1000.0, "1 k"), (10_000.0, "10 kHz")):
+            x = width * _across(hz)
+            painter.setPen(theme.colour("line"))
+            painter.drawLine(QPointF(x, 0), QPointF(x, 70))
+            draw_text(painter, QRectF(x - 30, 71, 60, 15), text, sans(11), theme.colour("text2"), centre=True)
+        painter.end()
+
+    def _points(self, levels: NDArray[np.float64], top: float) -> list[QPointF]:
+        xs = np.linspace(0.0, self.width(), len(levels))
+        heights = np.clip((top - levels) / SPECTRUM_DB, 0.0, 1.0) * 70
+        return [QPointF(float(x), float(y)) for x, y in zip(xs, heights, strict=True)]
+
+
+def _across(hz: float) -> float:
+    return float(np.log(max(hz, SPECTRUM_HZ[0]) / SPECTRUM_HZ[0]) / np.log(SPECTRUM_HZ[1] / SPECTRUM_HZ[0]))
+
+
+def _levels(pieces: list[NDArray[np.float64]], rate: int) -> NDArray[np.float64]:
+    """Mean power in dB of bands of a sixth of an octave."""
+    size = len(pieces[0])
+    power = np.mean([np.abs(np.fft.rfft(piece * np.hanning(size))) ** 2 for piece in pieces], axis=0)
+    edges = np.geomspace(*SPECTRUM_HZ, SPECTRUM_BANDS + 1) * size / rate
+    bands = [power[int(a) : max(int(b), int(a) + 1)].mean() for a, b in pairwise(edges) if a < len(power)]
+    return np.asarray(10.0 * np.log10(np.array(bands) + 1e-12))
+
+
 class ResultDetail(QWidget):
     """The chosen result.
 
@@ -137,13 +205,13 @@ class ResultDetail(QWidget):
         numerals(self.figures, 11, 500)
         self.told.setWordWrap(True)
         self.wave, self.seam = _Wave(theme), _SeamPicture(theme)
-        self.seam_head, self.spectrum = QLabel(), QLabel()
+        self.seam_head, self.spectrum, self.colours = QLabel(), QLabel(), _SpectrumPicture(theme)
         self.spectrum.setWordWrap(True)
         self.cure = QPushButton()
         self.cure.setToolTip("Make this file again so that it is right; the old one stays until the new one is whole")
         self.cure.clicked.connect(self.cure_asked.emit)
         for part in (self.name, self.figures, self.wave, self.told, self.cure, self.seam_head, self.seam,
-                     self.spectrum):  # fmt: skip
+                     self.colours, self.spectrum):  # fmt: skip
             column.addWidget(part)
         self.across = QPushButton("Play across the seam")
         self.across.setToolTip("Goes round the last and the first second")
@@ -179,7 +247,7 @@ class ResultDetail(QWidget):
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
-        self._theme = self.wave.theme = self.seam.theme = theme
+        self._theme = self.wave.theme = self.seam.theme = self.colours.theme = theme
         self.update()
 
     def show_file(self, entry: Entry | None, file: File | None, number: int, count: int) -> None:
@@ -193,7 +261,7 @@ class ResultDetail(QWidget):
         self.cure.setText(cure)
         self.cure.setVisible(bool(cure))
         looped = shown and file is not None and file.seam is not None
-        for low in (self.seam_head, self.seam, self.spectrum, self.across):
+        for low in (self.seam_head, self.seam, self.colours, self.spectrum, self.across):
             low.setVisible(bool(looped))
         while (item := self._grid.takeAt(0)) is not None:
             held = item.widget()
@@ -219,8 +287,12 @@ class ResultDetail(QWidget):
                 f"Spectra differ by {seam.spectrum_db:.1f} dB, most at {seam.worst_hz:.0f} Hz; elsewhere by "
                 f"up to {seam.usual[1]:.1f} dB. Loudness differs by {seam.loudness_lu:.1f} LU."
             )
-            self.seam.end, self.seam.start, self.seam.rate = _ends(Path(entry.tasks[0].folder) / file.names[0])
+            path = Path(entry.tasks[0].folder) / file.names[0]
+            self.seam.end, self.seam.start, rate = ends = _ends(path)
+            self.seam.rate = rate
             self.seam.update()
+            rest = _elsewhere(path, 2 * round(SEAM_SPECTRUM_S * rate / 2))
+            self.colours.show_ends(*ends[:2], rest, rate, seam.worst_hz)
         self._describe(entry, file)
 
     def _describe(self, entry: Entry, file: File) -> None:
@@ -252,3 +324,16 @@ def _ends(path: Path) -> tuple[NDArray[np.float64], NDArray[np.float64], int]:
             return file.read(count, always_2d=True).mean(axis=1), start, file.samplerate
     except (OSError, soundfile.SoundFileError):
         return np.zeros(0), np.zeros(0), 48000
+
+
+def _elsewhere(path: Path, size: int) -> list[NDArray[np.float64]]:
+    """Pieces from all over a file, one channel of each."""
+    try:
+        with soundfile.SoundFile(path) as file:
+            found = []
+            for at in np.linspace(0, max(0, file.frames - size), REST_PIECES).astype(int):
+                file.seek(int(at))
+                found.append(file.read(size, always_2d=True).mean(axis=1))
+            return [piece for piece in found if len(piece) == size]
+    except (OSError, soundfile.SoundFileError):
+        return []

@@ -317,6 +317,7 @@ class RenderPage(QWidget):
         if not busy and self.audition.path is None:
             self._timer.stop()
         self.detail.wave.place = self.audition.place
+        self.results.mark_playing(self.audition.path.name if self.audition.path else "")
         if self.audition.path is not None:
             self.detail.wave.update()
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPolygonF
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from dunefall.app.controls.ownkeys import own_keys
@@ -17,9 +17,9 @@ from dunefall.deliver.verdict import Finding
 __all__ = ["ResultsTable", "draw_waveform", "seam_text"]
 
 HEADS = ("Picture", "Name", "Length", "LUFS", "dBTP", "Loop seam", "Clicks", "Verdict")
-WIDTHS = (110, 0, 64, 56, 56, 124, 52, 76)
+WIDTHS = (134, 0, 64, 56, 56, 124, 52, 76)
 SEAM, FIGURES, BOLD = 5, (2, 3, 4, 6), (1, 7)
-ROW, NOTE, NOTE_X = 28, 24, 118
+ROW, NOTE, NOTE_X, BUTTON_W = 28, 24, 138, 28
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -130,7 +130,23 @@ class _Painter(QStyledItemDelegate):
             return
         super().paint(painter, option, index)
         if index.column() == 0:
-            draw_waveform(painter, box.adjusted(4, 4, -4, -4), file.picture, theme)
+            draw_waveform(painter, box.adjusted(BUTTON_W + 4, 4, -4, -4), file.picture, theme)
+            self._button(painter, QRectF(self._table.button_box(option.rect)), file)  # type: ignore[attr-defined]
+
+    def _button(self, painter: QPainter, box: QRectF, file: File) -> None:
+        """What plays the file, or stops it."""
+        theme = self._table.theme
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(theme.colour("edge"))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("text"))
+        x, y = box.center().x(), box.center().y()
+        if file.names[0] == self._table.playing:
+            painter.drawRect(QRectF(x - 3.5, y - 3.5, 7, 7))
+        else:
+            painter.drawPolygon(QPolygonF([QPointF(x - 3, y - 4.5), QPointF(x + 5, y), QPointF(x - 3, y + 4.5)]))
 
 
 class ResultsTable(QTableView):
@@ -151,7 +167,7 @@ class ResultsTable(QTableView):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.theme, self.model_of, self.current = theme, _Files(), None
+        self.theme, self.model_of, self.current, self.playing = theme, _Files(), None, ""
         self.setModel(self.model_of)
         self.setItemDelegate(_Painter(self))
         self.verticalHeader().hide()
@@ -258,6 +274,16 @@ class ResultsTable(QTableView):
         x = note.x() + NOTE_X + round(text_width(finding.text, sans(12))) + 12
         return QRect(x, note.y(), round(text_width(finding.cure, sans(12, 600))) + 4, note.height())
 
+    def button_box(self, cell: QRect) -> QRect:
+        """Where the button that plays a file stands in its first cell."""
+        return QRect(cell.x() + 2, cell.y() + 4, BUTTON_W - 4, cell.height() - 8)
+
+    def mark_playing(self, name: str) -> None:
+        """Which file plays; none where it is empty."""
+        if name != self.playing:
+            self.playing = name
+            self.viewport().update()
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """A click on a cure asks for it."""
         place = event.position().toPoint()
@@ -265,6 +291,8 @@ class ResultsTable(QTableView):
         file, finding = self.model_of.rows[index.row()] if index.isValid() else (None, None)
         if finding is not None and self.cure_box(self.visualRect(index), finding).contains(place):
             self.cure_asked.emit(file, finding)
+        elif file is not None and index.column() == 0 and self.button_box(self.visualRect(index)).contains(place):
+            self.play_asked.emit(file)
         super().mouseReleaseEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

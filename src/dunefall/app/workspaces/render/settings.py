@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, Literal
@@ -156,12 +157,16 @@ class JobSettings(QScrollArea):
     def set(self, **values: Any) -> None:
         """Change settings; what is shown follows."""
         before = self.job
+        if values.get("variations", 1) > 1 and not re.search(r"\{(n|seed)\b", self.job.name):
+            values["name"] = f"{self.job.name}_{{n:02}}"  # or all files would have one name
         self.job = replace(self.job, **values)
         if "layer" in values:
             self.job = replace(self.job, module=self._module_of(self.job.layer))
         shaping = ("what", "ends", "loudness", "trim_db", "layer", "of", "loop", "limit", "folder")
         if any(getattr(before, name) != getattr(self.job, name) for name in shaping):
             self._build()
+        if self._name.text() != self.job.name:
+            self._name.setText(self.job.name)
         self._say()
         self.changed.emit()
 
