@@ -104,7 +104,7 @@ def test_from_a_preset_to_files_that_are_measured_and_heard(page: RenderPage, qt
     wait(page, qtbot)
     files = page.results.shown
     assert len(files) == 3
-    assert {path.suffix for path in (tmp_path / "out").iterdir()} == {".wav", ".json"}
+    assert {path.suffix for path in (tmp_path / "out").iterdir()} == {".wav", ".json", ".csv"}
     page.results.setFocus()
     assert page.detail.file is not None, "a result is shown without being asked for"
     page.results.selectRow(0)

@@ -35,7 +35,13 @@ def test_jobs_are_done_in_their_order_and_leave_their_figures(tmp_path: Path) ->
     assert queue.entries[0] is third
     run(queue)
     assert [entry.state for entry in (first, second, third)] == ["done"] * 3
-    assert sorted(path.name for path in (tmp_path / "a").iterdir()) == ["v.json", "v_1.wav", "v_2.wav", "v_3.wav"]
+    assert sorted(path.name for path in (tmp_path / "a").iterdir()) == [
+        "v.csv",
+        "v.json",
+        "v_1.wav",
+        "v_2.wav",
+        "v_3.wav",
+    ]
     assert len(json.loads((tmp_path / "a" / "v.json").read_text())["files"]) == 3
     assert first.share == 1.0
     queue.remove(first)

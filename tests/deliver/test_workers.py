@@ -12,16 +12,20 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from dunefall.base.errors import ParameterError
+from dunefall.compiler import sounds
 from dunefall.deliver import making
 from dunefall.deliver import workers as workers_module
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.making import Task, make
 from dunefall.deliver.plan import tasks_of
 from dunefall.deliver.workers import Batch, Workers, cluster, work
-from rig import demo
+from dunefall.patch.model import Module
+from rig import demo, patch_of
 
 
 def tasks(folder: Path, count: int, **settings: object) -> list[Task]:
@@ -156,6 +160,33 @@ def test_a_task_is_done_alike_far_away(tmp_path: Path, here: dict[str, bytes]) -
     outcome = work(tasks(tmp_path, 1)[0], "", True, {})
     assert outcome.data == {"v_01.wav": here["v_01.wav"]}
     assert not list(tmp_path.iterdir())
+
+
+def test_the_sounds_of_a_patch_travel_with_its_tasks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A worker of another machine has no such file: what it makes is the same as here, and sounds."""
+
+    def machine(name: str) -> None:
+        (tmp_path / name).mkdir()
+        monkeypatch.setattr(sounds, "sounds_folder", lambda: tmp_path / name)
+        sounds._mapped.clear()
+
+    machine("here")
+    path = tmp_path / "rain.wav"
+    soundfile.write(path, 0.2 * np.random.default_rng(2).normal(0, 1, (24000, 2)).clip(-1, 1), 48000)
+    player = Module("player", "sample-player", "Rain", sound=sounds.take_in(path))
+    clock = Module("clock", "clock", "Clock", {"sync": 1.0, "period_s": 0.1})
+    patch = patch_of(clock, player, Module("a-output", "output", "A"),
+                     links=(("clock.gate", "player.trigger", 1.0), ("player.out", "a-output.audio", 1.0)))  # fmt: skip
+    job = Job(seconds=0.5, folder=str(tmp_path / "out"), name="a")
+    (task,) = tasks_of(job, Source.of(patch), "2026-11-29T12:00:00")
+    assert not work(task, "", False, {}).error
+    made, data = (tmp_path / "out" / "a.wav").read_bytes(), path.read_bytes()
+    path.unlink()
+    machine("there")
+    assert "rain.wav" in work(task, "", True, {}).error
+    outcome = work(task, "", True, {str(path): data})
+    assert outcome.data == {"a.wav": made}
+    assert outcome.files[0].measures.true_peak_db > -30.0
 
 
 def test_memory_that_runs_out_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

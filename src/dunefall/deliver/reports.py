@@ -30,7 +30,8 @@ COLUMNS = (
 
 
 def save_report(job: Job, source: Source, made: str, files: Sequence[File], path: Path) -> None:
-    """Write the JSON file of a set: patch or take, settings, version, and each file's seed, measures and digest.
+    """Write the JSON file of a set: patch or take, settings, version, and each file's seed, measures and digest; and
+    the measures as a table beside it.
 
     Parameters
     ----------
@@ -55,6 +56,7 @@ def save_report(job: Job, source: Source, made: str, files: Sequence[File], path
         "processors": kinds(files), "files": [file.raw() for file in files], **raw_source(source),
     }  # fmt: skip
     write_file(dump_json(with_sounds_beside(raw, path.parent)), path)
+    save_table(files, path.with_suffix(".csv"))
 
 
 def kinds(files: Sequence[File]) -> list[str]:
