@@ -20,10 +20,12 @@ from dunefall.base.errors import ParameterError, PatchError, StorageError
 from dunefall.deliver import audiofiles
 from dunefall.deliver.audiofiles import write_sound
 from dunefall.deliver.job import Job, Source
+from dunefall.deliver.levels import Reached
 from dunefall.deliver.making import File, make
 from dunefall.deliver.measure import measure
 from dunefall.deliver.plan import preview, report_path, tasks_of
 from dunefall.deliver.reports import remake, save_report, table
+from dunefall.deliver.verdict import Heard, findings
 from dunefall.deliver.wavchunks import About
 from rig import demo
 
@@ -220,3 +222,15 @@ def test_silence_is_flagged(delivered: Deliver) -> None:
     quiet = replace(demo(), links=())
     (file,) = delivered(quiet, seconds=0.5, checks=True)
     assert file.findings[0].text == "It is silent."
+
+
+def test_what_goes_on_is_cut_and_what_dies_away_is_allowed_longer(delivered: Deliver) -> None:
+    (endless,) = delivered(demo(), ends="silence", seconds=0.5, checks=True, name="a")
+    assert [finding.cure for finding in endless.findings if "still sounds" in finding.text] == [
+        "Cut it there, with a fade"
+    ]
+    (again,) = delivered(demo(), seconds=0.5, checks=True, name="b", **endless.findings[-1].changes)
+    assert not [finding for finding in again.findings if "cut off" in finding.text or "sounds" in finding.text]
+    dying = Heard((), Reached(-23.0), None, end_db=-45.0, ended=False)
+    (found,) = findings(Job(ends="silence", seconds=4.0, checks=True), endless.measures, dying)
+    assert (found.cure, found.changes) == ("Allow 8 s", {"seconds": 8.0, "bars": 0.0})

@@ -14,6 +14,8 @@ from dunefall.deliver.rendering import Click
 __all__ = ["Finding", "Heard", "findings"]
 
 SILENT_DB, DC_DB, CUT_DB, OVER_DB = -90.0, -24.0, -50.0, 0.05
+GOES_ON_DB = 30.0
+"""What ends less than this below its loudest does not fade away: it goes on."""
 LONG_FOLD_S = 4.0
 """A tail that is still heard in the seam when so much is folded does not end: it is no tail."""
 
@@ -110,17 +112,19 @@ def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
         text = (
             f"The seam may be heard ({what})." if heard.seam.verdict == "check it" else f"The seam is heard ({what})."
         )
-        longer = min(60.0, round(2.0 * job.fold_s, 2))
-        cure = f"Fold {longer:g} s instead of {job.fold_s:g} s"
-        changes: dict[str, object] = {"fold_s": longer}
+        twice = min(60.0, round(2.0 * job.fold_s, 2))
+        cure = f"Fold {twice:g} s instead of {job.fold_s:g} s"
+        changes: dict[str, object] = {"fold_s": twice}
         if job.loop == "fold" and job.fold_s >= LONG_FOLD_S:
             cure, changes = "Crossfade instead", {"loop": "crossfade"}
         found.append(Finding(text, cure, changes))
     if job.ends == "silence" and not heard.ended and heard.end_db > CUT_DB:
         text = f"It still sounds at {heard.end_db:.0f} dBFS when the longest length is over."
-        found.append(
-            Finding(text, f"Allow {2 * job.seconds:g} s", {"seconds": min(2 * job.seconds, 86_400.0), "bars": 0.0})
-        )
+        longer: dict[str, object] = {"seconds": min(2 * job.seconds, 86_400.0), "bars": 0.0}
+        if heard.end_db > measures.true_peak_db - GOES_ON_DB:
+            found.append(Finding(text, "Cut it there, with a fade", {"ends": "cut", "fade_out_s": 0.5}))
+        else:
+            found.append(Finding(text, f"Allow {2 * job.seconds:g} s", longer))
     elif job.ends == "cut" and job.fade_out_s == 0.0 and heard.end_db > CUT_DB:
         text = f"The end is cut off at {heard.end_db:.0f} dBFS."
         found.append(Finding(text, "Fade out over 0.5 s", {"fade_out_s": 0.5}))

@@ -21,13 +21,14 @@ def _scene(_context: Context, page: Page) -> None:
     assert isinstance(page, RenderPage)
     folder = Path(tempfile.gettempdir()) / "Sluice House"
     for name, settings in (
-        ("Game variations", {"layer": "drip-line", "variations": 12}),
-        ("Seamless loop", {"variations": 8, "seconds": 6.0}), ("Film bed", {"seconds": 600.0}),
+        ("Seamless loop", {"variations": 9, "seconds": 5.0, "search_s": 0.5}),
+        ("Game variations", {"layer": "drip-line", "variations": 12, "ends": "cut", "fade_out_s": 0.5}),
+        ("Film bed", {"seconds": 600.0}),
     ):  # fmt: skip
         page.choose_named(name)
         page.settings.set(folder=str(folder / name), existing="replace", **settings)
         page.add()
-    page.show_entry(page.queue.entries[-2] if len(page.queue.entries) > 1 else None)
+    page.show_entry(page.queue.entries[0] if page.queue.entries else None)
     page.choose_named("Game variations")
 
 

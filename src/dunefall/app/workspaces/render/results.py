@@ -136,6 +136,7 @@ class _Painter(QStyledItemDelegate):
     def _button(self, painter: QPainter, box: QRectF, file: File) -> None:
         """What plays the file, or stops it."""
         theme = self._table.theme
+        painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(theme.colour("edge"))
         painter.setBrush(theme.colour("card"))
@@ -147,6 +148,7 @@ class _Painter(QStyledItemDelegate):
             painter.drawRect(QRectF(x - 3.5, y - 3.5, 7, 7))
         else:
             painter.drawPolygon(QPolygonF([QPointF(x - 3, y - 4.5), QPointF(x + 5, y), QPointF(x - 3, y + 4.5)]))
+        painter.restore()
 
 
 class ResultsTable(QTableView):
@@ -177,6 +179,7 @@ class ResultsTable(QTableView):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setTabKeyNavigation(False)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # names of a set differ at their end
         head = self.horizontalHeader()
         head.setHighlightSections(False)
         head.setSectionsClickable(True)
