@@ -206,7 +206,7 @@ def test_what_is_no_set_is_told(text: str, tmp_path: Path) -> None:
     ("settings", "text", "cure"),
     [
         ({"seconds": 2.0}, "end is cut off", {"fade_out_s": 0.5}),
-        ({"seconds": 1.0, "ends": "silence"}, "still sounds", {"seconds": 2.0, "bars": 0.0}),
+        ({"seconds": 1.0, "ends": "silence"}, "still sounds", {"ends": "cut", "fade_out_s": 0.5}),
         ({"seconds": 1.0, "loudness": "each file", "lufs": -3.0, "limit": False}, "cannot be reached", {"limit": True}),
     ],
 )

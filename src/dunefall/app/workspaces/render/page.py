@@ -75,7 +75,7 @@ class RenderPage(QWidget):
     # -- making -----------------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
-        row = QHBoxLayout(self)
+        self._columns = row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
         row.addWidget(self._left())
@@ -474,7 +474,9 @@ class RenderPage(QWidget):
 
     def resizeEvent(self, event: object) -> None:
         """In a narrow window the chosen result makes way."""
-        self.detail.setVisible(self.width() >= NARROW_W)
+        wide = self.width() >= NARROW_W
+        self.detail.setVisible(wide)
+        self._columns.setContentsMargins(0, 0, 0 if wide else 8, 0)
         super().resizeEvent(event)  # type: ignore[arg-type]
 
 

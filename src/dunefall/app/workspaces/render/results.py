@@ -179,6 +179,7 @@ class ResultsTable(QTableView):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setTabKeyNavigation(False)
+        self.setWordWrap(False)
         self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # names of a set differ at their end
         head = self.horizontalHeader()
         head.setHighlightSections(False)
