@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+import shutil
 import struct
+import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -102,7 +104,7 @@ def test_layouts(layout: str, channels: int, mask: int | None, delivered: Delive
 
 
 def test_above_four_gigabytes_a_wav_is_an_rf64(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The limit is moved down, so that a small file passes it; a real one: ``make soak``."""
+    """The limit is moved down, so that a small file passes it; a real one stands below."""
     sound = np.random.default_rng(1).uniform(-0.5, 0.5, (RATE, 2))
     monkeypatch.setattr(audiofiles, "MOST_RIFF_BYTES", 100_000)
     about = replace(ABOUT, broadcast=True)
@@ -114,6 +116,36 @@ def test_above_four_gigabytes_a_wav_is_an_rf64(tmp_path: Path, monkeypatch: pyte
     assert struct.unpack("<Q", data[20:28])[0] == len(data) - 8
     assert soundfile.info(tmp_path / "big.wav").format == "RF64"
     np.testing.assert_allclose(soundfile.read(tmp_path / "big.wav")[0], sound, atol=2**-21)
+
+
+@pytest.mark.skipif(shutil.disk_usage(tempfile.gettempdir()).free < 12e9, reason="12 GB of disk are not free")
+def test_a_file_of_more_than_4_gigabytes_is_read_to_its_end(tmp_path: Path) -> None:
+    """Six channels of 32-bit floats, 2^32 bytes and a bit more; every frame has its own place in it."""
+    frames = (1 << 32) // 24 + 4800
+    course = np.arange(1 << 17, dtype=np.float64) / (1 << 18)
+    sound = _Endless(course, frames)
+    measures = measure(np.zeros((RATE, 6)), RATE)
+    write_sound(sound, tmp_path / "big.wav", kind="wav", depth="32f", rate=RATE, about=ABOUT, measures=measures)  # type: ignore[arg-type]
+    assert (tmp_path / "big.wav").stat().st_size > 1 << 32
+    with soundfile.SoundFile(tmp_path / "big.wav") as file:
+        assert (file.format, file.channels, file.frames) == ("RF64", 6, frames)
+        for at in (0, frames // 2, frames - 100):
+            file.seek(at)
+            np.testing.assert_array_equal(file.read(100)[:, 5], course[np.arange(at, at + 100) % len(course)])
+
+
+class _Endless:
+    """As much sound as is asked for, made of one course when it is read."""
+
+    def __init__(self, course: np.ndarray, frames: int) -> None:
+        self._course, self.shape = course, (frames, 6)
+
+    def __len__(self) -> int:
+        return self.shape[0]
+
+    def __getitem__(self, place: slice) -> np.ndarray:
+        at = np.arange(*place.indices(len(self))) % len(self._course)
+        return np.repeat(self._course[at][:, None], 6, axis=1)
 
 
 def test_marks_and_loop_points(tmp_path: Path) -> None:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.validate import check_patch
+from dunefall.patch.compounds import check_compounds
 from dunefall.patch.copying import clip_of, clip_of_layer, clip_text, parse_clip, with_copy, with_sources
 from dunefall.patch.files import dump_patch, parse_patch
-from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.mixing import with_master
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 from rig import demo, patch_of
 
@@ -103,3 +107,14 @@ def test_sources_in_other_layers_are_not_taken_along() -> None:
         Link("c", Place("low", "low"), Place("low", "resonance"), 0.1),
     )
     assert with_sources(Patch(layers=(shared, one, two), links=links), ["low"]) == {"low", "tide"}
+
+
+def test_a_compound_never_goes_into_the_master() -> None:
+    """With the master selected, one of the library or of the clipboard made a file that could not be opened."""
+    patch = with_master(demo())
+    patch = replace(patch, compounds=(Compound("c", "Body", parts=("fog-air-band",)),))
+    clip = clip_of(patch, ["fog-air-band"])
+    away = replace(clip, layers=(replace(clip.layers[0], id="of-another-patch"),))
+    copied = with_copy(patch, away, MASTER_ID)
+    assert copied.patch.layer_of(copied.names["fog-air-band"]).id == SHARED_ID
+    check_compounds(copied.patch)

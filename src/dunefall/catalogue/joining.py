@@ -18,7 +18,7 @@ from dunefall.catalogue.joiner import Joiner
 from dunefall.catalogue.linking import free_module_name
 from dunefall.patch.compounds import compound_of
 from dunefall.patch.copying import free_name, starter_clip, with_copy
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
 __all__ = [
@@ -216,6 +216,7 @@ def _made(patch: Patch, spec: ModuleSpec, preset: str) -> tuple[Module, str]:
 
 def kept_joinings(patch: Patch, layer_id: str, kept: Patch, beside: str = "", port: str = "") -> Iterator[Joined]:
     """As ``joinings``, for a compound of the user's library; ``kept`` is what the file of the library holds."""
+    layer_id = SHARED_ID if layer_id == MASTER_ID else layer_id
     copied = with_copy(patch, compound_clip(kept), layer_id)
     compound = compound_of(copied.patch, copied.names[main_compound(kept).id])
     assert compound is not None

@@ -147,7 +147,7 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
     """A patch with a clip copied into it, under new ids.
 
     Modules go into the layer that they came from, if the patch has it, else into ``layer_id``; whole layers become new
-    layers. A link whose other end is not there is left out.
+    layers. The master holds no compounds: they go into Shared instead. A link whose other end is not there is left out.
 
     Parameters
     ----------
@@ -164,6 +164,7 @@ def with_copy(patch: Patch, clip: Clip, layer_id: str = SHARED_ID) -> Copied:
         The changed patch, and the new ids.
     """
     names: dict[str, str] = {}
+    layer_id = SHARED_ID if clip.compounds and layer_id == MASTER_ID else layer_id
     for layer in clip.layers:
         if layer.id in clip.whole:
             patch = _with_layer_copy(patch, layer, names)
