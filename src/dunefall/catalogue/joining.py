@@ -16,9 +16,9 @@ from dunefall.catalogue.compounds import face_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.catalogue.joiner import Joiner
 from dunefall.catalogue.linking import free_module_name
-from dunefall.patch.compounds import compound_of
+from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.copying import free_name, starter_clip, with_copy
-from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
 __all__ = [
@@ -216,14 +216,16 @@ def _made(patch: Patch, spec: ModuleSpec, preset: str) -> tuple[Module, str]:
 
 def kept_joinings(patch: Patch, layer_id: str, kept: Patch, beside: str = "", port: str = "") -> Iterator[Joined]:
     """As ``joinings``, for a compound of the user's library; ``kept`` is what the file of the library holds."""
-    layer_id = SHARED_ID if layer_id == MASTER_ID else layer_id
     copied = with_copy(patch, compound_clip(kept), layer_id)
     compound = compound_of(copied.patch, copied.names[main_compound(kept).id])
     assert compound is not None
     face = face_of(copied.patch, compound)
     spec = face.spec
     assert spec is not None
-    yield from _each_way(lambda: Joiner(patch, copied.patch, layer_id, face, spec, beside, port), compound.id)
+    home = copied.patch.layer_of(
+        modules_in(copied.patch, (compound.id,))[0]
+    ).id  # not always the one that was asked for
+    yield from _each_way(lambda: Joiner(patch, copied.patch, home, face, spec, beside, port), compound.id)
 
 
 def _each_way(fresh: Callable[[], Joiner], module: str) -> Iterator[Joined]:

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.ports import RESETS
 from dunefall.compiler.build import compile_patch
@@ -23,7 +24,7 @@ from dunefall.compiler.takeover import Takeover
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import level_of
 from dunefall.deliver.measure import heights
-from dunefall.deliver.rendering import BLOCK, QUIET_S, Click, Disk, Ear, alone
+from dunefall.deliver.rendering import BLOCK, QUIET_S, Click, Disk, Ear, alone, skip
 from dunefall.patch.model import Link, Patch, Place
 from dunefall.render.player import Player
 
@@ -148,29 +149,15 @@ def hits_of(job: Job, source: Source, disk: Disk, ear: Ear) -> list[Hit]:
         raise ParameterError(f'"{name}" has no event in the first {seconds:g} s; render a longer time')
     ids = {x.id for x in links}
     still = replace(patch, links=tuple(replace(x, on=False) if x.id in ids else x for x in patch.links))
-    player = Player(compile_patch(still, rate=float(rate)), channels=_channels(patch))
+    player = Player(compile_patch(still, rate=float(rate)), channels=layout_of(patch.layout).channels)
     hits, at = [], 0
     for k, (rise, fall) in enumerate(events[:MOST_HITS]):
         begin = max(at, (rise - round(BEFORE_S * rate)) // QUANTUM * QUANTUM)
-        _run_to(player, at, begin)
+        skip(player, begin - at)
         at = begin
         hits.append(_hit(job, patch, still, player, rise - begin, fall - begin, disk))
         ear(0.4 + 0.6 * (k + 1) / len(events))
     return hits
-
-
-def _channels(patch: Patch) -> int:
-    from dunefall.base.layouts import layout_of
-
-    return layout_of(patch.layout).channels
-
-
-def _run_to(player: Player, at: int, end: int) -> None:
-    block = np.zeros((BLOCK, player.channels))
-    while at < end:
-        n = min(BLOCK, end - at)
-        player.fill(block[:n])
-        at += n
 
 
 def _hit(job: Job, patch: Patch, still: Patch, player: Player, rise: int, fall: int, disk: Disk) -> Hit:

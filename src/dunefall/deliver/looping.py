@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.deliver.job import Job, Source
+from dunefall.deliver.levels import level_of
 from dunefall.deliver.loops import best_length, crossfaded, folded
 from dunefall.deliver.rendering import Disk, Ear, Rendered, rendered
 
@@ -92,7 +93,7 @@ def _by_period(
     )  # fmt: skip
     again, first = np.asarray(raw.mix[length:]), np.asarray(raw.mix[: len(raw.mix) - length])
     apart = float(np.abs(again - first).max(initial=0.0))
-    if apart > 10 ** (SAME_DB / 20) * max(float(np.abs(raw.mix).max(initial=0.0)), 1e-9):
+    if apart > level_of(SAME_DB) * max(float(np.abs(raw.mix).max(initial=0.0)), 1e-9):
         return None
     times = "its period" if count == 1 else f"{count} of its periods"
     return _all(raw, lambda sound: np.array(sound[:length])), f"The patch repeats: {times}, {exact:.3f} s, exactly."

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from dunefall.dsp.meter import k_weighting
+from dunefall.deliver.measure import k_sections
 
 __all__ = ["Seam", "best_length", "crossfaded", "folded", "measure_seam"]
 
@@ -82,11 +82,16 @@ def _step(mono: Sound, at: int) -> float:
     return float(here / max(np.median(bends), 1e-9)) if here > LEAST_STEP else 0.0
 
 
+def _edges_hz(rate: int) -> NDArray[np.float64]:
+    """Edges of the bands that are compared, from 50 Hz to 16 kHz (or to 0.45 of the rate)."""
+    return np.geomspace(50.0, min(16000.0, 0.45 * rate), BANDS + 1)
+
+
 def _bands(mono: Sound, at: int, rate: int) -> NDArray[np.float64]:
-    """Levels in dB of bands from 50 Hz to 16 kHz (or to 0.45 of the rate)."""
+    """Levels of the bands in dB."""
     length = round(SPECTRUM_S * rate)
     power = np.abs(np.fft.rfft(_window(mono, at, length) * np.hanning(length))) ** 2
-    edges = np.geomspace(50.0, min(16000.0, 0.45 * rate), BANDS + 1) * length / rate
+    edges = _edges_hz(rate) * length / rate
     places = np.maximum(np.diff(edges, prepend=0.0).cumsum().astype(int), 1)
     sums = np.array([power[a : max(b, a + 1)].mean() for a, b in pairwise(places.tolist())])
     return np.asarray(10.0 * np.log10(sums + 1e-9))
@@ -103,9 +108,8 @@ def _spectra(mono: Sound, at: int, rate: int) -> tuple[float, int]:
 
 def _power(sound: Sound, rate: int) -> Sound:
     """K-weighted power of all channels (ITU-R BS.1770-5), as it is when the loop has gone round before."""
-    sections = np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
     run_in = np.take(sound, range(-round(RUN_IN_S * rate), 0), axis=0, mode="wrap")
-    weighted = signal.sosfilt(sections, np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
+    weighted = signal.sosfilt(k_sections(rate), np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
     return np.asarray((weighted**2).sum(axis=1))
 
 
@@ -149,7 +153,7 @@ def measure_seam(sound: Sound, rate: int, seed: int = 1) -> Seam:
     near = np.abs(_window(mono, -round(0.02 * rate), round(0.04 * rate))).max(initial=1e-9)
     jump = abs(mono[0] - 2.0 * mono[-1] + mono[-2]) if len(mono) > 2 else 0.0
     step_db = max(-120.0, 20.0 * math.log10(jump / max(near, 1e-9) + 1e-9)) if step else -120.0
-    worst = np.geomspace(50.0, min(16000.0, 0.45 * rate), BANDS + 1)[band : band + 2].mean()
+    worst = _edges_hz(rate)[band : band + 2].mean()
     return Seam(step_db, spectrum, loudness, usual, float(worst), bool(clean))
 
 

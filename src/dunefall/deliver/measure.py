@@ -18,7 +18,17 @@ from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS
 from dunefall.dsp.meter import k_weighting
 
-__all__ = ["Measures", "edges", "heights", "loudness_of", "measure", "picture", "surely_under", "true_peak"]
+__all__ = [
+    "Measures",
+    "edges",
+    "heights",
+    "k_sections",
+    "loudness_of",
+    "measure",
+    "picture",
+    "surely_under",
+    "true_peak",
+]
 
 PIECE = 1 << 18
 OVERSAMPLING, PEAK_PIECE, AROUND = 8, 1 << 10, 16
@@ -95,10 +105,25 @@ def _decibels(value: float) -> float:
     return max(20.0 * math.log10(value), FLOOR_DB) if value > 0.0 else FLOOR_DB
 
 
+def k_sections(rate: int) -> NDArray[np.float64]:
+    """K-weighting (ITU-R BS.1770-5) as ``scipy.signal.sosfilt`` takes it.
+
+    Parameters
+    ----------
+    rate : int
+        Sample rate in Hz.
+
+    Returns
+    -------
+    ndarray [shape=(sections, 6)]
+    """
+    return np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
+
+
 def _energies(sound: Sound | _Folded, rate: int) -> NDArray[np.float64]:
     """K-weighted mean squares of each 100 ms, summed over the channels."""
     step, weights = round(rate / 10), _weights(sound.shape[1])
-    sections = np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
+    sections = k_sections(rate)
     state, found = np.zeros((len(sections), 2, sound.shape[1])), []
     whole = len(sound) // step * step
     piece = PIECE // step * step

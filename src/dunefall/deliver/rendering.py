@@ -19,9 +19,11 @@ from dunefall.deliver.job import Source
 from dunefall.deliver.measure import heights
 from dunefall.dsp.clicks import CLICK_STATE, COUNT, PLACE
 from dunefall.patch.mixing import effect_lanes, mixed_layers
-from dunefall.patch.model import Patch
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Patch
 from dunefall.render.culprit import LOOK_AHEAD_SAMPLES, Traced, find_culprit
+from dunefall.render.offline import CODE_FROM_S
 from dunefall.render.performance import Performance
+from dunefall.render.player import Player
 
 __all__ = [
     "BLOCK",
@@ -34,11 +36,10 @@ __all__ = [
     "only_sending",
     "render_frames",
     "rendered",
+    "skip",
 ]
 
 BLOCK = 8192
-CODE_FROM_S = 120.0
-"""A render of this length is worth the seconds in which missing code for its feedback loops is made."""
 QUIET_S = 1.0
 """So long a silence ends a sound that is rendered until silence."""
 Ear = Callable[[float], None]
@@ -149,7 +150,7 @@ def alone(patch: Patch, wanted: Sequence[str]) -> Patch:
     Patch
     """
     of = {module.id: layer.id for layer in patch.layers for module in layer.modules}
-    kept, fresh = set[str](), set(wanted) | {layer.id for layer in patch.layers if layer.id in ("shared", "master")}
+    kept, fresh = set[str](), set(wanted) | {layer.id for layer in patch.layers if layer.id in (SHARED_ID, MASTER_ID)}
     while fresh:
         kept |= fresh
         fresh = {of[link.source.module] for link in patch.links if of.get(link.target.module) in kept} - kept
@@ -229,7 +230,7 @@ def rendered(
     def done(frames: int) -> None:
         ear(frames / (skipped + total))
 
-    _skip(performance, skipped, done)
+    skip(performance.player, skipped, done)
     columns = disk.room(total, channels * (1 + len(stems)))
     clicks, length = render_frames(
         performance, columns, rate, silence, lambda frames: done(skipped + frames), disk.block
@@ -250,7 +251,7 @@ def _blamed(source: Source, clicks: Sequence[tuple[int, str]], rate: int, skippe
     found = []
     for at, end in sorted(clicks):
         until = (at + LOOK_AHEAD_SAMPLES) // BIN_SAMPLES * BIN_SAMPLES
-        _skip(performance, until - performance.player.position, lambda frames: None)
+        skip(performance.player, until - performance.player.position)
         same = performance.player.program is program  # not after a change of what the patch is made of
         patch = program.patch
         culprit = find_culprit(patch, end, performance.player.position - at, traced) if same else None
@@ -259,10 +260,21 @@ def _blamed(source: Source, clicks: Sequence[tuple[int, str]], rate: int, skippe
     return tuple(found)
 
 
-def _skip(performance: Performance, frames: int, ear: Callable[[int], None]) -> None:
-    nowhere = np.zeros((BLOCK, performance.player.channels))
+def skip(player: Player, frames: int, ear: Callable[[int], None] = lambda frames: None) -> None:
+    """Run on by so many frames that nobody hears.
+
+    Parameters
+    ----------
+    player : Player
+        What sounds.
+    frames : int
+        How many.
+    ear : function of frames
+        Is told how many are done.
+    """
+    nowhere = np.zeros((BLOCK, player.channels))
     for at in range(0, frames, BLOCK):
-        performance.fill(nowhere[: min(BLOCK, frames - at)])
+        player.fill(nowhere[: min(BLOCK, frames - at)])
         ear(at)
 
 

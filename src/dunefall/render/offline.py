@@ -12,7 +12,7 @@ from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
 from dunefall.render.performance import Performance
 
-__all__ = ["MAX_SECONDS", "render_to_array"]
+__all__ = ["CODE_FROM_S", "MAX_SECONDS", "render_to_array"]
 
 MAX_SECONDS = 86_400.0
 CODE_FROM_S = 120.0
