@@ -4,11 +4,44 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from dunefall.base.errors import StorageError
 
-__all__ = ["write_file"]
+__all__ = ["PART", "whole", "write_file"]
+
+PART = ".part"
+"""Ending of a file that is not whole yet."""
+
+
+@contextmanager
+def whole(path: Path) -> Iterator[Path]:
+    """A hidden file beside a path, to be written: it takes its place when the block has ended without an error.
+
+    Parameters
+    ----------
+    path : Path
+        The file; an old one stays until then.
+
+    Yields
+    ------
+    Path
+
+    Raises
+    ------
+    StorageError
+        If it cannot be written; nothing is left behind.
+    """
+    part = path.with_name(f".{path.name}{PART}")
+    try:
+        yield part
+        os.replace(part, path)
+    except OSError as error:
+        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
+    finally:
+        part.unlink(missing_ok=True)
 
 
 def write_file(text: str, path: Path) -> None:

@@ -10,15 +10,15 @@ import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.storage import whole
 from dunefall.deliver.dither import dithered
 from dunefall.deliver.measure import Measures
 from dunefall.deliver.ogg import set_serial
 from dunefall.deliver.wavchunks import About, add_chunks, chunks_of
 
-__all__ = ["PART", "SUFFIXES", "write_sound"]
+__all__ = ["SUFFIXES", "write_sound"]
 
 SUFFIXES = {"wav": ".wav", "flac": ".flac", "ogg": ".ogg", "opus": ".opus"}
-PART = ".part"
 PIECE = 1 << 17
 MOST_RIFF_BYTES = 0xFFFFFFFF - (1 << 20)
 """Above this a WAV file is an RF64 one; a megabyte is left for what it says about itself."""
@@ -64,31 +64,34 @@ def write_sound(
     StorageError
         If it cannot be written; nothing is left behind.
     """
-    part = path.with_name(f".{path.name}{PART}")
     form, subtype = _form(kind, depth, sound.shape[1], len(sound))
     try:
-        with soundfile.SoundFile(part, "w", rate, sound.shape[1], subtype=subtype, format=form) as file:
-            if kind != "wav":
-                file.title, file.artist = about.title, about.artist or "Dunefall"
-                file.comment, file.software = about.comment or f"seed {about.seed}", about.program
-                if about.broadcast:
-                    file.date = about.made.partition("T")[0]
-            _write(file, sound, subtype, about.seed)
-        if kind == "wav":
-            width = {"PCM_16": "A=PCM,W=16", "PCM_24": "A=PCM,W=24", "FLOAT": "A=IEEE,W=32"}[subtype]
-            channels = {1: "mono", 2: "stereo"}.get(sound.shape[1], "multichannel")
-            coding = f"{width},F={rate},M={channels}"
-            add_chunks(part, chunks_of(about, measures, rate, sound.shape[1], coding))
-        if form == "OGG":
-            set_serial(part, about.seed)
-        with part.open("rb") as file_again:
-            os.fsync(file_again.fileno())
-        os.replace(part, path)
-    except (OSError, soundfile.SoundFileError) as error:
-        reason = getattr(error, "strerror", None) or error
-        raise StorageError(f"cannot write {path}: {reason}") from error
-    finally:
-        part.unlink(missing_ok=True)
+        with whole(path) as part:
+            _write_part(sound, part, kind, form, subtype, rate, about, measures)
+    except soundfile.SoundFileError as error:
+        raise StorageError(f"cannot write {path}: {error}") from error
+
+
+def _write_part(
+    sound: NDArray[np.float64], part: Path, kind: str, form: str, subtype: str, rate: int, about: About,
+    measures: Measures,
+) -> None:  # fmt: skip
+    with soundfile.SoundFile(part, "w", rate, sound.shape[1], subtype=subtype, format=form) as file:
+        if kind != "wav":
+            file.title, file.artist = about.title, about.artist or "Dunefall"
+            file.comment, file.software = about.comment or f"seed {about.seed}", about.program
+            if about.broadcast:
+                file.date = about.made.partition("T")[0]
+        _write(file, sound, subtype, about.seed)
+    if kind == "wav":
+        width = {"PCM_16": "A=PCM,W=16", "PCM_24": "A=PCM,W=24", "FLOAT": "A=IEEE,W=32"}[subtype]
+        channels = {1: "mono", 2: "stereo"}.get(sound.shape[1], "multichannel")
+        coding = f"{width},F={rate},M={channels}"
+        add_chunks(part, chunks_of(about, measures, rate, sound.shape[1], coding))
+    if form == "OGG":
+        set_serial(part, about.seed)
+    with part.open("rb") as file_again:
+        os.fsync(file_again.fileno())
 
 
 def _write(file: soundfile.SoundFile, sound: NDArray[np.float64], subtype: str, seed: int) -> None:

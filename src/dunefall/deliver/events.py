@@ -6,7 +6,6 @@ Source: Standard MIDI Files 1.0 (through ``mido``). The clock is that of the aud
 from __future__ import annotations
 
 import csv
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,7 +13,8 @@ from pathlib import Path
 import mido
 import numpy as np
 
-from dunefall.base.errors import ParameterError, StorageError
+from dunefall.base.errors import ParameterError
+from dunefall.base.storage import whole
 from dunefall.catalogue import spec_of
 from dunefall.compiler.records import QUANTUM
 from dunefall.deliver.job import Job, Source
@@ -159,8 +159,7 @@ def write_events(events: Sequence[Event], patch: Patch, path: Path) -> None:
     """
     if path.suffix not in (".mid", ".csv"):
         raise ParameterError(f"events go into a .mid or a .csv file; got {path.name}")
-    part = path.with_name(f".{path.name}.part")
-    try:
+    with whole(path) as part:
         if path.suffix == ".mid":
             _midi(events, patch).save(part)
         else:
@@ -170,11 +169,6 @@ def write_events(events: Sequence[Event], patch: Patch, path: Path) -> None:
                 for e in events:
                     name = patch.module(e.place.module).name
                     writer.writerow((f"{e.on_s:.6f}", f"{e.off_s:.6f}", name, e.place.port, f"{e.note:.3f}"))
-        os.replace(part, path)
-    except OSError as error:
-        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
-    finally:
-        part.unlink(missing_ok=True)
 
 
 def _midi(events: Sequence[Event], patch: Patch) -> mido.MidiFile:
@@ -331,14 +325,7 @@ def write_movements(rows: Sequence[Sequence[float]], places: Sequence[Place], pa
     StorageError
         If it cannot be written.
     """
-    part = path.with_name(f".{path.name}.part")
-    try:
-        with part.open("w", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(("time_s", *map(str, places)))
-            writer.writerows([f"{value:.6f}" for value in row] for row in rows)
-        os.replace(part, path)
-    except OSError as error:
-        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
-    finally:
-        part.unlink(missing_ok=True)
+    with whole(path) as part, part.open("w", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(("time_s", *map(str, places)))
+        writer.writerows([f"{value:.6f}" for value in row] for row in rows)

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
-import os
 import tempfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from dunefall import __version__
-from dunefall.base.errors import DunefallError, ParameterError, PatchError
-from dunefall.base.storage import write_file
+from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
+from dunefall.base.storage import whole, write_file
 from dunefall.deliver.job import Job, Source, job_from, raw_job
 from dunefall.deliver.jobfiles import raw_source, source_of
 from dunefall.deliver.making import File, Task, make
@@ -184,16 +183,10 @@ def _differs(kinds_then: Sequence[str], file: File) -> str:
 
 
 def _put(made: Path, path: Path) -> None:
-    from dunefall.base.errors import StorageError
-
     if path.exists():
         raise StorageError(f"{path} exists; choose another folder with --out, or move it away")
-    try:
-        part = path.with_name(f".{path.name}.part")
+    with whole(path) as part:
         part.write_bytes(made.read_bytes())
-        os.replace(part, path)
-    except OSError as error:
-        raise StorageError(f"cannot write {path}: {error.strerror}") from error
 
 
 def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[str, object]], list[str]]:

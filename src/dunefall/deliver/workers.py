@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError, StorageError
-from dunefall.deliver.audiofiles import PART
+from dunefall.base.storage import PART, whole
 from dunefall.deliver.making import File, Task, make
 from dunefall.deliver.rendering import StoppedError
 
@@ -329,11 +329,10 @@ class Batch:
             return
         for name, data in outcome.data.items():
             try:
-                part = Path(task.folder) / f".{name}{PART}"
-                part.write_bytes(data)
-                os.replace(part, Path(task.folder) / name)
-            except OSError as error:
-                self.failed[task.number] = f"cannot write {name}: {error.strerror}"
+                with whole(Path(task.folder) / name) as part:
+                    part.write_bytes(data)
+            except StorageError as error:
+                self.failed[task.number] = str(error)
                 return
         self.files = sorted([*self.files, *outcome.files], key=lambda file: file.number)
 
