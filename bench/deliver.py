@@ -35,7 +35,7 @@ from dunefall.patch.library import starters
 from dunefall.render.performance import Performance
 from dunefall.session import open_patch
 
-__all__ = ["large", "loops", "many", "speed"]
+__all__ = ["cluster_here", "large", "loops", "many", "speed"]
 
 MADE = "2026-11-29T12:00:00"
 
@@ -90,14 +90,16 @@ def speed() -> dict[str, float]:
 
 
 @contextlib.contextmanager
-def _cluster(folder: Path) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
+def cluster_here(folder: Path) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
+    """A real scheduler of Dask with two real workers on this machine: its address, and the workers."""
     file = folder / "scheduler.json"
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": folder}
     begun = [
         subprocess.Popen([sys.executable, "-m", "distributed.cli.dask_scheduler", "--port", "0", "--host", "127.0.0.1",
                           "--no-dashboard", "--scheduler-file", str(file)], **quiet)
     ]  # fmt: skip
-    while not file.exists():
+    end = time.monotonic() + 60
+    while not file.exists() and time.monotonic() < end:
         time.sleep(0.1)
     for _ in range(2):
         begun.append(subprocess.Popen([
@@ -120,7 +122,7 @@ def many(count: int = 1000) -> dict[str, object]:
         crew = Workers(2)
         local_s = finish(Batch(variations(here, count, "starter:drip-line"), crew))
         crew.close()
-        with _cluster(root) as (address, workers):
+        with cluster_here(root) as (address, workers):
             far = Workers(2, address)
             batch, killed, begun = Batch(variations(there, count, "starter:drip-line"), far), False, time.monotonic()
             while batch.step():

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import signal
 import subprocess
@@ -15,6 +14,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from bench.deliver import cluster_here
 
 from dunefall.base.errors import ParameterError
 from dunefall.compiler import sounds
@@ -206,24 +206,8 @@ def test_nobody_at_the_scheduler_s_address(monkeypatch: pytest.MonkeyPatch) -> N
 @pytest.fixture
 def scheduler(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
     """A real scheduler of Dask with two real workers on this machine."""
-    address = tmp_path / "scheduler.json"
-    common = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "cwd": tmp_path}
-    begun = [
-        subprocess.Popen([sys.executable, "-m", "distributed.cli.dask_scheduler", "--port", "0", "--host", "127.0.0.1",
-                          "--dashboard-address", "127.0.0.1:0", "--scheduler-file", str(address)], **common)
-    ]  # fmt: skip
-    end = time.monotonic() + 60
-    while not address.exists() and time.monotonic() < end:
-        time.sleep(0.1)
-    for _ in range(2):
-        begun.append(subprocess.Popen([
-            sys.executable, "-m", "distributed.cli.dask_worker", "--scheduler-file", str(address), "--nthreads", "1",
-            "--nworkers", "1", "--no-dashboard", "--host", "127.0.0.1", "--no-nanny",
-        ], **common))  # fmt: skip
-    yield json.loads(address.read_text())["address"], begun[1:]
-    for process in reversed(begun):
-        process.kill()
-        process.wait()
+    with cluster_here(tmp_path) as found:
+        yield found
 
 
 def test_a_cluster_makes_the_same_files_and_loses_none(
