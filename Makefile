@@ -16,13 +16,14 @@ $(STAMP): requirements.lock pyproject.toml scripts/system-packages
 demo: setup
 	scripts/with-display $(BIN)/dunefall --demo
 
+# What needs neither the window nor the engine's process runs on two workers, the rest alone.
+SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis \
+  tests/test_cli.py tests/test_docs.py tests/test_docstrings.py tests/test_import_contract.py
+
 test: setup
 	$(BIN)/python -m dunefall.compiler.makecode --all
-	$(BIN)/python -m pytest -q -n 2 tests/base tests/patch tests/catalogue tests/compiler tests/dsp \
-	  tests/deliver
-	scripts/with-display $(BIN)/python -m pytest -q --ignore-glob='tests/base/*' --ignore-glob='tests/patch/*' \
-	  --ignore-glob='tests/catalogue/*' --ignore-glob='tests/compiler/*' --ignore-glob='tests/dsp/*' \
-	  --ignore-glob='tests/deliver/*'
+	$(BIN)/python -m pytest -q -n 2 $(SHARED)
+	scripts/with-display $(BIN)/python -m pytest -q tests/app tests/engine tests/test_session.py
 
 lint: setup
 	$(BIN)/ruff check src tests bench scripts

@@ -55,7 +55,7 @@ def build(name: str, folder: Path) -> Hands:
     AssertionError
         If the patch is not what was asked for.
     """
-    os.environ["DUNEFALL_LIBRARY"] = str(folder / "library")
+    usual, os.environ["DUNEFALL_LIBRARY"] = os.environ.get("DUNEFALL_LIBRARY"), str(folder / "library")
     window = MainWindow(Session(Patch(), None, EngineOptions(audio="simulated")), NOON)
     window.show()
     window.activateWindow()
@@ -72,6 +72,8 @@ def build(name: str, folder: Path) -> Hands:
     finally:
         window.session.document.mark_saved(None)
         window.close()
+        os.environ.pop("DUNEFALL_LIBRARY")
+        os.environ.update({"DUNEFALL_LIBRARY": usual} if usual else {})
     check(name, path)
     return hands
 

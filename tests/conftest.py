@@ -19,9 +19,10 @@ settings.load_profile("ci" if os.environ.get("CI") else "here")
 if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
 sys.path.insert(0, str(Path(__file__).parent))
-# A queue of renders that a test leaves behind is not the user's.
+# What a test leaves behind is not the user's.
 _data = tempfile.TemporaryDirectory(prefix="dunefall-tests-")
-os.environ["DUNEFALL_DATA"] = _data.name
+for _place in ("DATA", "LIBRARY", "CONFIG"):
+    os.environ[f"DUNEFALL_{_place}"] = _data.name
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -31,3 +31,10 @@ def test_files_that_are_named_are_there(page: str) -> None:
         inside_app = SOURCE / "app" / Path(*name.split("."))
         tried = [place, place.parent, inside_app, inside_app.parent]
         assert any(path.is_dir() or path.with_suffix(".py").exists() for path in tried), name
+
+
+def test_make_runs_every_test_once() -> None:
+    named = set(re.findall(r"tests/[\w./]+", (ROOT / "Makefile").read_text().partition("lint:")[0]))
+    for file in (ROOT / "tests").rglob("test_*.py"):
+        place = str(file.relative_to(ROOT))
+        assert sum(place == name or place.startswith(f"{name}/") for name in named) == 1, place

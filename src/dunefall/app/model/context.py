@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QMenu, QWidget
 
 from dunefall.app.controls.theme import Theme
 from dunefall.app.model.selection import Selection
+from dunefall.base.events import Event
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.patch.model import Link
 from dunefall.patch.userlibrary import UserLibrary
@@ -119,6 +120,8 @@ class Context:
     ----------
     movement : tuple of Link
         What moved the value whose movement was copied last.
+    closing : Event
+        The window closes; what goes on by itself ends.
     """
 
     def __init__(
@@ -128,6 +131,7 @@ class Context:
         self.settings, self.library = settings, library
         self.selection = Selection(session.document)
         self.movement: tuple[Link, ...] = ()
+        self.closing: Event[[]] = Event()
 
     def tell(self, text: str) -> None:
         """Say what happened, for a while."""

@@ -351,5 +351,6 @@ class MainWindow(QMainWindow):
             return
         self._frame_timer.stop()
         self.copies.forget()
+        self.context.closing.emit()
         self.session.close()
         event.accept()

@@ -9,7 +9,6 @@ from pathlib import Path
 from PySide6.QtCore import QStandardPaths, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
-    QApplication,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -191,10 +190,12 @@ class RenderPage(QWidget):
         detail.seam_asked.connect(lambda: self.play(detail.file, seam=True))
         detail.folder_asked.connect(self._open_folder)
         detail.step_asked.connect(results.step_to)
-        app = QApplication.instance()
-        if app is not None:
-            app.aboutToQuit.connect(self.queue.close)
-        self.destroyed.connect(self.queue.close)
+        self._context.closing.connect(self._end)
+
+    def _end(self) -> None:
+        self._timer.stop()
+        self.audition.stop()
+        self.queue.close()
 
     def _style(self) -> None:
         t = self._theme
