@@ -110,6 +110,36 @@ def test_edits_while_silent_do_not_hold_up_play(sounding: Sounding) -> None:
     assert np.abs(play(sounding, 10)).max() > 0.1
 
 
+def test_a_stop_in_the_middle_of_a_cross_fade_holds_up_no_edit(sounding: Sounding) -> None:
+    swap(sounding, sine_patch())
+    sounding.set_playing(True)
+    play(sounding, 10)
+    sounding.later(lambda: sounding.set_playing(False))
+    play(sounding, 20, 64)
+    swap(sounding, demo())  # its cross-fade of 480 samples begins 160 before the silence of 1440
+    play(sounding, 3, 64)
+    assert sounding.silent
+    swap(sounding, sine_patch())
+    assert (play(sounding, 10, 64) == 0).all()
+    assert sounding.player is not None
+    assert sounding.player.program is sounding.latest  # type: ignore[attr-defined]
+
+
+def test_what_waits_for_a_fade_out_comes_when_it_has_ended(sounding: Sounding) -> None:
+    """Going back to a time just after a stop: what was left of the fade ran on from there."""
+    swap(sounding, sine_patch())
+    sounding.set_playing(True)
+    play(sounding, 10)
+    program = compile_patch(sine_patch(), rate=48000)
+    program.memory.position[0] = 144000
+    takeover = Takeover(program, program)
+    sounding.later(lambda: sounding.set_playing(False))
+    step = Step(NOW, lambda player: player.swap(program, None, takeover), structural=True)
+    sounding.do(step, after_fade=True)
+    play(sounding, 10)
+    assert sounding.shared.status[Status.POSITION] == 144000  # type: ignore[attr-defined]
+
+
 def test_rewinding_fades_out_first_and_begins_at_the_beginning(sounding: Sounding) -> None:
     patch = sine_patch()
     swap(sounding, patch)
@@ -117,7 +147,7 @@ def test_rewinding_fades_out_first_and_begins_at_the_beginning(sounding: Soundin
     before = play(sounding, 20)[-1, 0]
     fresh = compile_patch(patch, rate=48000)
     sounding.later(lambda: sounding.set_playing(False))
-    sounding.later(lambda: sounding.sound(Player(fresh, channels=MOST_CHANNELS)), once_silent=True)
+    sounding.later(lambda: sounding.sound(Player(fresh, channels=MOST_CHANNELS)), after_fade=True)
     tail = play(sounding, 10)[:, 0]
     assert np.abs(np.diff(tail, prepend=before)).max() <= 0.5 * 2 * np.pi * 220 / 48000 * 1.05
     assert sounding.shared.status[Status.POSITION] == 0  # type: ignore[attr-defined]

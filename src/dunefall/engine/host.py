@@ -242,7 +242,7 @@ class _Host:
             sounding.sound(player)
 
         sounding.later(lambda: sounding.set_playing(False))
-        sounding.later(begin, once_silent=True)
+        sounding.later(begin, after_fade=True)
         if message.playing:
             sounding.later(lambda: sounding.set_playing(True))
         if message.position > 0:
@@ -362,7 +362,7 @@ class _Host:
             sounding.checkpoints.begin(room)
             news.append(say.Sought(job.position))
 
-        sounding.do(Step(at, act, structural=True))
+        sounding.do(Step(at, act, structural=True), after_fade=not job.join)
 
     def _leave_join(self) -> None:
         """What is changed by hand while the sound still waits for its own state goes before that."""

@@ -60,13 +60,14 @@ class Sounding:
         shared.status[Status.LUFS] = -np.inf
         shared.status[Status.REDUCTION] = 1.0
 
-    def later(self, act: Callable[[], None], *, once_silent: bool = False) -> None:
-        """Let the audio thread call ``act`` at the start of a block; in order, after a fade-out if so asked."""
-        self._queue.append((act, once_silent))
+    def later(self, act: Callable[[], None], *, after_fade: bool = False) -> None:
+        """Let the audio thread call ``act`` at the start of a block; in order, and if so asked not before a fade-out
+        that has begun has ended."""
+        self._queue.append((act, after_fade))
 
-    def do(self, step: Step) -> None:
+    def do(self, step: Step, *, after_fade: bool = False) -> None:
         """Change the sound, in order with the rest."""
-        self.later(lambda: self._hand_over(step))
+        self.later(lambda: self._hand_over(step), after_fade=after_fade)
 
     def sound(self, player: Player) -> None:
         """Sound another player from its own position (audio thread)."""
@@ -96,8 +97,8 @@ class Sounding:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
         begun = time.perf_counter()
         while self._queue:
-            act, once_silent = self._queue[0]
-            if once_silent and not self.silent:
+            act, after_fade = self._queue[0]
+            if after_fade and self._gain_goal == 0.0 and not self.silent:
                 break
             self._queue.popleft()
             act()
@@ -105,7 +106,7 @@ class Sounding:
         if self.player is None or self.silent:
             mix[:] = 0.0
             if self.player is not None:
-                self.player.apply_due()
+                self._come_to_rest(self.player, mix)
         else:
             self.checkpoints.offer(self.player)
             self.player.fill(mix)
@@ -116,6 +117,15 @@ class Sounding:
         stereo = self._fold(mix)
         self._publish(mix, stereo, begun, reduction)
         self._deliver(mix, stereo, out)
+
+    def _come_to_rest(self, player: Player, mix: NDArray[np.float64]) -> None:
+        """After a stop: run on, unheard, to where another program can take over, and do what is due."""
+        left = min(player.until_rest, len(mix))
+        if left:
+            player.fill(mix[:left])
+            mix[:left] = 0.0
+        else:
+            player.apply_due()
 
     def _fold(self, mix: NDArray[np.float64]) -> NDArray[np.float64]:
         """The mix for two loudspeakers."""

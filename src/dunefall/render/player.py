@@ -106,6 +106,16 @@ class Player:
         overdue = bool(self.steps) and self.steps[0].at < self.position
         return self._old is None and not overdue and self.position % QUANTUM == 0 and self._changed_at != self.position
 
+    @property
+    def until_rest(self) -> int:
+        """Samples up to the next place where a change of structure need not wait; 0 where it need not."""
+        left = len(self._weights) - self._faded if self._fading else 0
+        return left + -(self.position + left) % QUANTUM
+
+    @property
+    def _fading(self) -> bool:
+        return self._old is not None and self._faded > 0
+
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames to ``out`` [shape=(n, channels), C order].
 
@@ -177,7 +187,7 @@ class Player:
         return Checkpoint(self.position, program.patch, program.rate, tuple(probed), program.memory.copy())
 
     def _must_wait(self, step: Step) -> bool:
-        return step.structural and (self.position % QUANTUM != 0 or (self._old is not None and self._faded > 0))
+        return step.structural and (self.position % QUANTUM != 0 or self._fading)
 
     def _room(self) -> int:
         """Samples until the next step may have to be done."""
