@@ -9,7 +9,7 @@ from scipy import signal
 
 from dunefall.deliver.dither import dithered
 from dunefall.deliver.levels import brought_to, fade, keep_under, limited
-from dunefall.deliver.measure import edges, loudness_of, measure, picture, surely_under, true_peak
+from dunefall.deliver.measure import PIECE, edges, loudness_of, measure, picture, surely_under, true_peak
 
 RATE = 48000
 
@@ -134,3 +134,6 @@ def test_true_peak_is_that_of_the_whole_sound_oversampled_at_once() -> None:
         assert true_peak(sound) == pytest.approx(whole, rel=1e-9)
         assert surely_under(sound, 2.3 * np.abs(sound).max())
         assert not surely_under(sound, 0.99 * whole)
+    long = np.zeros((PIECE + 1000, 1))  # its peak lies between the last sample of a piece and the first of the next
+    long[PIECE - 8 : PIECE + 8, 0] = np.sin(np.pi / 2 * np.arange(16) + np.pi / 4)
+    assert true_peak(long) == pytest.approx(np.abs(signal.resample_poly(long, 8, 1, axis=0)).max(), rel=1e-9)

@@ -29,6 +29,8 @@ def use_loop_code(program: Program, *, wait: bool = False) -> list[Path]:
     """
     missing = []
     for s, modules in program.loops.items():
+        if program.plan.parts[s, 3]:
+            continue
         path = fused_path(modules)
         if wait or fused_ready(path):
             program.plan.parts[s, 3] = fused_address(path)

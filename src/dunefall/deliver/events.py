@@ -18,7 +18,7 @@ from dunefall.base.storage import whole
 from dunefall.catalogue import spec_of
 from dunefall.compiler.records import QUANTUM
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.rendering import Ear
+from dunefall.deliver.rendering import Ear, compiled
 from dunefall.patch.model import Patch, Place
 from dunefall.render.performance import Performance
 
@@ -106,8 +106,8 @@ def heard_events(source: Source, places: Sequence[Place], *, rate: int, seconds:
     list of Event
     """
     pitches = {place: _pitch_of(source.patch, place) for place in places}
-    probed = {*places, *(pitch for pitch in pitches.values() if pitch)}
-    performance = Performance(source.take.at_rate(float(rate)), probed=tuple(probed))
+    probed = sorted({*places, *(pitch for pitch in pitches.values() if pitch)}, key=str)
+    performance = Performance(source.take.at_rate(float(rate)), probed=tuple(probed), compiled=compiled)
     skipped, total = round(start_s * rate), round(seconds * rate)
     out, begun, events = np.zeros((QUANTUM, performance.player.channels)), dict[Place, tuple[int, float]](), []
     was = dict.fromkeys(places, False)
@@ -229,7 +229,7 @@ def moved_values(source: Source, places: Sequence[Place], *, rate: int, seconds:
         known = {port.id for port in spec.outputs} | {param.id for param in spec.params} if spec else set()
         if place.port not in known:
             raise ParameterError(f'there is no output or parameter "{place}"; they are named as in the patch file')
-    performance = Performance(source.take.at_rate(float(rate)), probed=tuple(places))
+    performance = Performance(source.take.at_rate(float(rate)), probed=tuple(places), compiled=compiled)
     skipped, total = round(start_s * rate), round(seconds * rate)
     out, rows, due = np.zeros((QUANTUM, performance.player.channels)), [], 0.0
     for at in range(0, skipped + total, QUANTUM):

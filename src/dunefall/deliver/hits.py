@@ -17,14 +17,13 @@ from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.ports import RESETS
-from dunefall.compiler.build import compile_patch
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import level_of
 from dunefall.deliver.measure import heights
-from dunefall.deliver.rendering import BLOCK, QUIET_S, Click, Disk, Ear, alone, skip
+from dunefall.deliver.rendering import BLOCK, QUIET_S, Click, Disk, Ear, alone, compiled, skip
 from dunefall.patch.model import Link, Patch, Place
 from dunefall.render.player import Player
 
@@ -96,7 +95,7 @@ def events_of(patch: Patch, places: Sequence[Place], rate: int, seconds: float, 
     -------
     list of (int, int)
     """
-    program = compile_patch(patch, rate=float(rate), probed=places)
+    program = compiled(patch, rate=float(rate), probed=places)
     player, total = Player(program), round(seconds * rate) // QUANTUM * QUANTUM
     rows = [row for place in places for row in _rows(program, place)]
     high = np.zeros(total, bool)
@@ -149,7 +148,7 @@ def hits_of(job: Job, source: Source, disk: Disk, ear: Ear) -> list[Hit]:
         raise ParameterError(f'"{name}" has no event in the first {seconds:g} s; render a longer time')
     ids = {x.id for x in links}
     still = replace(patch, links=tuple(replace(x, on=False) if x.id in ids else x for x in patch.links))
-    player = Player(compile_patch(still, rate=float(rate)), channels=layout_of(patch.layout).channels)
+    player = Player(compiled(still, rate=float(rate)), channels=layout_of(patch.layout).channels)
     hits, at = [], 0
     for k, (rise, fall) in enumerate(events[:MOST_HITS]):
         begin = max(at, (rise - round(BEFORE_S * rate)) // QUANTUM * QUANTUM)
@@ -185,5 +184,5 @@ def _hit(job: Job, patch: Patch, still: Patch, player: Player, rise: int, fall: 
 
 
 def _swap(patch: Patch, player: Player) -> None:
-    program = compile_patch(patch, rate=player.program.rate)
+    program = compiled(patch, rate=player.program.rate)
     player.swap(program, None, Takeover(program, player.program))

@@ -1,14 +1,13 @@
 """What a finished sound measures: loudness, peaks, silence, DC, mono loss.
 
-Sources: ITU-R BS.1770-5 and EBU Tech 3341/3342 (``analysis.loudness``); true peaks by eight-fold oversampling with
-``scipy.signal.resample_poly``. Works piece by piece, so that a sound may be longer than the memory.
+Sources: ITU-R BS.1770-5 and EBU Tech 3341/3342 (``analysis.loudness``); true peaks by eight-fold oversampling
+(``dsp.truepeak``). Works piece by piece, so that a sound may be longer than the memory.
 """
 
 from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +16,7 @@ from scipy import signal
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS
 from dunefall.dsp.meter import k_weighting
+from dunefall.dsp.truepeak import AROUND, HIGHEST_BETWEEN, highest
 
 __all__ = [
     "Measures",
@@ -31,7 +31,6 @@ __all__ = [
 ]
 
 PIECE = 1 << 18
-OVERSAMPLING, PEAK_PIECE, AROUND = 8, 1 << 10, 16
 SHORTEST_S = 0.4
 """A sound shorter than one loudness block counts as if silence followed up to here (the project's own rule)."""
 FLOOR_DB = -120.0
@@ -70,12 +69,6 @@ class Measures:
     def raw(self) -> dict[str, float]:
         """As a file has them, to a thousandth."""
         return {name: round(float(value), 3) for name, value in asdict(self).items()}
-
-
-_BETWEEN = signal.firwin(20 * OVERSAMPLING + 1, 1.0 / OVERSAMPLING, window=("kaiser", 5.0))
-"""The filter that ``scipy.signal.resample_poly`` would design anew each time."""
-HIGHEST_BETWEEN = max(float(np.abs(OVERSAMPLING * _BETWEEN[k::OVERSAMPLING]).sum()) for k in range(OVERSAMPLING))
-"""No peak between samples is higher than the samples around it by more than this: the sum of the filter's steps."""
 
 
 def heights(sound: Sound) -> NDArray[np.float64]:
@@ -120,18 +113,21 @@ def k_sections(rate: int) -> NDArray[np.float64]:
     return np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
 
 
-def _energies(sound: Sound | _Folded, rate: int) -> NDArray[np.float64]:
-    """K-weighted mean squares of each 100 ms, summed over the channels."""
-    step, weights = round(rate / 10), _weights(sound.shape[1])
-    sections = k_sections(rate)
-    state, found = np.zeros((len(sections), 2, sound.shape[1])), []
+def _energies(sound: Sound, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """K-weighted mean squares of each 100 ms: summed over the channels, and of the mean of all channels."""
+    step, channels, sections = round(rate / 10), sound.shape[1], k_sections(rate)
+    weights, state = _weights(channels), np.zeros((len(sections), channels, 2))
+    both, mono = [np.zeros(0)], [np.zeros(0)]
     whole = len(sound) // step * step
     piece = PIECE // step * step
     for at in range(0, whole, piece):
-        block = np.asarray(sound[at : min(at + piece, whole)])
-        weighted, state = signal.sosfilt(sections, block, axis=0, zi=state)
-        found.append(np.einsum("ijk,k->i", weighted.reshape(-1, step, sound.shape[1]) ** 2, weights) / step)
-    return np.concatenate(found) if found else np.zeros(0)
+        block = np.ascontiguousarray(sound[at : min(at + piece, whole)].T)
+        weighted, state = signal.sosfilt(sections, block, zi=state)
+        parts = weighted.reshape(channels, -1, step)
+        both.append(np.einsum("kij,kij,k->i", parts, parts, weights) / step)
+        mean = parts.mean(axis=0)
+        mono.append(np.einsum("ij,ij->i", mean, mean) / step)
+    return np.concatenate(both), np.concatenate(mono)
 
 
 def _lengthened(sound: Sound, rate: int) -> Sound:
@@ -167,11 +163,11 @@ def loudness_of(sound: Sound, rate: int) -> float:
     -------
     float
     """
-    return _programme(_energies(_lengthened(sound, rate), rate))[0]
+    return _programme(_energies(_lengthened(sound, rate), rate)[0])[0]
 
 
 def true_peak(sound: Sound) -> float:
-    """Highest true peak, linear; pieces that cannot hold it are not oversampled.
+    """Highest true peak, linear.
 
     Parameters
     ----------
@@ -182,21 +178,12 @@ def true_peak(sound: Sound) -> float:
     -------
     float
     """
-    piece, tops = PEAK_PIECE, []
-    for begin in range(0, len(sound), PIECE):
-        high = heights(sound[begin : begin + PIECE])
-        found = np.maximum.reduceat(high, np.arange(0, len(high), piece))
-        tops += [(float(top), begin + piece * k) for k, top in enumerate(found)]
     peak = 0.0
-    for top, at in sorted(tops, reverse=True):
-        if top * HIGHEST_BETWEEN <= peak:
-            break
-        begin = max(0, at - AROUND)
-        block = np.asarray(sound[begin : at + piece + AROUND])
-        between = signal.resample_poly(block, OVERSAMPLING, 1, axis=0, window=_BETWEEN)  # type: ignore[call-overload]
-        first = OVERSAMPLING * (at - begin)  # what the cut edges of the block ring is left out
-        between = between[first : first + OVERSAMPLING * piece]
-        peak = max(peak, float(np.abs(between).max()), top)
+    for begin in range(0, len(sound), PIECE):
+        first, last = begin - AROUND, min(begin + PIECE, len(sound)) + AROUND
+        piece = np.asarray(sound[max(0, first) : last])
+        silence = (max(0, -first), max(0, last - len(sound)))
+        peak = highest(np.pad(piece, (silence, (0, 0))), peak)
     return peak
 
 
@@ -256,34 +243,21 @@ def measure(sound: Sound, rate: int) -> Measures:
     Measures
     """
     whole = _lengthened(sound, rate)
-    energies = _energies(whole, rate)
+    energies, folded = _energies(whole, rate)
     lufs, short, span = _programme(energies)
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate
-    sums = sum((sound[at : at + PIECE].sum(axis=0) for at in range(0, len(sound), PIECE)), np.zeros(sound.shape[1]))
+    pieces = (sound[at : at + PIECE] for at in range(0, len(sound), PIECE))
+    sums = sum((np.ones(len(piece)) @ piece for piece in pieces), np.zeros(sound.shape[1]))
     loss = 0.0
     if sound.shape[1] > 1 and lufs > FLOOR_DB:
-        both, mono = float(energies.sum()), float(_energies(_Folded(whole), rate).sum())
+        both, mono = float(energies.sum()), float(folded.sum())
         loss = max(0.0, 10.0 * math.log10(both / (sound.shape[1] * max(mono, 1e-12 * both)))) if both > 0.0 else 0.0
     return Measures(
         seconds, lufs, short, span, _decibels(true_peak(sound)),
         _decibels(float(np.abs(sums).max(initial=0.0)) / max(len(sound), 1)),
         first / rate if last else seconds, (len(sound) - last) / rate if last else 0.0, loss,
     )  # fmt: skip
-
-
-class _Folded:
-    """A sound as one channel, the mean of all, made as it is read."""
-
-    def __init__(self, sound: Sound) -> None:
-        self._sound = sound
-        self.shape = (len(sound), 1)
-
-    def __len__(self) -> int:
-        return len(self._sound)
-
-    def __getitem__(self, place: slice) -> Sound:
-        return np.asarray(self._sound[place].mean(axis=1, keepdims=True))
 
 
 def picture(sound: Sound, columns: int = 120) -> list[list[float]]:
@@ -300,6 +274,9 @@ def picture(sound: Sound, columns: int = 120) -> list[list[float]]:
     -------
     list of [float, float]
     """
-    places = np.linspace(0, len(sound), columns + 1).astype(int)
-    pieces = [np.asarray(sound[a : max(b, a + 1)]).ravel() for a, b in pairwise(places.tolist())]
-    return [[round(min(0.0, float(p.min())), 4), round(max(0.0, float(p.max())), 4)] for p in pieces if len(p)]
+    places = np.unique(np.linspace(0, len(sound), columns, endpoint=False).astype(int))
+    if not len(sound):
+        return []
+    lows = np.minimum(np.minimum.reduceat(sound, places).min(axis=1), 0.0)
+    highs = np.maximum(np.maximum.reduceat(sound, places).max(axis=1), 0.0)
+    return [[round(float(low), 4), round(float(high), 4)] for low, high in zip(lows, highs, strict=True)]

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import StorageError
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
+from dunefall.compiler.reuse import Compiler
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.deliver.job import Source
 from dunefall.deliver.measure import heights
@@ -33,6 +34,7 @@ __all__ = [
     "Rendered",
     "StoppedError",
     "alone",
+    "compiled",
     "only_sending",
     "render_frames",
     "rendered",
@@ -40,6 +42,8 @@ __all__ = [
 ]
 
 BLOCK = 8192
+compiled = Compiler()
+"""A worker compiles a patch once, whatever the seeds of its files."""
 QUIET_S = 1.0
 """So long a silence ends a sound that is rendered until silence."""
 Ear = Callable[[float], None]
@@ -223,7 +227,7 @@ def rendered(
     StorageError
         If there is no room.
     """
-    performance = Performance(source.take.at_rate(float(rate)), stems=tuple(stems))
+    performance = Performance(source.take.at_rate(float(rate)), stems=tuple(stems), compiled=compiled)
     use_loop_code(performance.player.program, wait=seconds >= CODE_FROM_S)
     skipped, total, channels = round(start_s * rate), max(1, round(seconds * rate)), performance.channels
 
@@ -243,7 +247,7 @@ def rendered(
 
 def _blamed(source: Source, clicks: Sequence[tuple[int, str]], rate: int, skipped: int) -> tuple[Click, ...]:
     """Who made each click: found by hearing it all again up to there, with a trace of every module."""
-    performance = Performance(source.take.at_rate(float(rate)))
+    performance = Performance(source.take.at_rate(float(rate)), compiled=compiled)
     program = performance.player.program
     traced = Traced(program)
     performance.player.traces = traced.traces

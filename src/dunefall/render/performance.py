@@ -64,6 +64,9 @@ class Performance:
     probed : collection of Place
         Outputs that have a row of their own in the program, whether anything uses them or not.
 
+    compiled : function
+        Makes programs as ``compile_patch`` does.
+
     Attributes
     ----------
     channels : int
@@ -77,10 +80,11 @@ class Performance:
         *,
         stems: Sequence[str] = (),
         probed: Collection[Place] = (),
+        compiled: Callable[..., Program] = compile_patch,
     ) -> None:
         if checkpoint and (stems or probed):
             raise ValueError("a checkpoint has neither stems nor other probes than its own")
-        self._compile = partial(compile_patch, rate=take.rate_hz, stems=stems, probed=probed)
+        self._compile = partial(compiled, rate=take.rate_hz, stems=stems, probed=probed)
         begin = checkpoint.position if checkpoint else 0
         patch = take.patch_at(begin)
         program = checkpoint.program() if checkpoint else self._compile(patch)
