@@ -15,6 +15,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from dunefall.compiler.sounds import import_sounds
+from dunefall.deliver.jobfiles import preset_folder, presets
 from dunefall.patch.files import load_patch
 from dunefall.patch.model import Patch
 from dunefall.render.clickcount import count_clicks
@@ -179,9 +180,9 @@ def check_order(patch: Patch, _folder: Path) -> None:
 
 def check_keyboard(patch: Patch, folder: Path) -> None:
     """The file that was rendered, and the value that was taken back."""
-    sound, rate = soundfile.read(folder / "keyboard.wav")
+    sound, rate = soundfile.read(folder / "Renders" / "keyboard.wav")
     assert rate == RATE
-    assert len(sound) == 60 * RATE
+    assert len(sound) == presets(preset_folder())[0].job.seconds * RATE
     assert level_db(sound.mean(axis=1)) > -50
     slow = centroids(sound.mean(axis=1), 2.0)
     assert slow.max() / slow.min() > 1.2, "nothing moves"

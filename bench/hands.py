@@ -14,14 +14,14 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtGui import QKeySequence
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QLineEdit, QPushButton, QWidget
 
 from dunefall.app.shell.window import MainWindow
 
 __all__ = ["Hands"]
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-PAUSE_MS, DIALOG_MS, FOCUS_S = 30, 250, 3.0
+PAUSE_MS, DIALOG_MS, FOCUS_S, MOST_TABS = 30, 250, 3.0, 200
 
 
 class Hands:
@@ -33,6 +33,8 @@ class Hands:
         The window that they work in.
     folder : Path
         Where they save.
+    keys : bool
+        They touch no mouse: what they would click they reach by keys.
 
     Attributes
     ----------
@@ -42,8 +44,9 @@ class Hands:
         What they were.
     """
 
-    def __init__(self, window: MainWindow, folder: Path) -> None:
+    def __init__(self, window: MainWindow, folder: Path, *, keys: bool = False) -> None:
         self.window, self.folder, self.count, self.done = window, folder, 0, list[str]()
+        self.keys = keys
 
     def _gesture(self, what: str) -> None:
         """Count it; it begins when what has opened last has the keys, which a desktop's window manager sees to."""
@@ -95,16 +98,25 @@ class Hands:
         QTest.keyClick(self._focus, Qt.Key.Key_Return)  # it takes what was typed
         QTest.qWait(PAUSE_MS)
 
-    def click(self, widget: QWidget, at: QPoint | None = None, *, shift: bool = False, double: bool = False) -> None:
+    def click(self, widget: QWidget, at: QPoint | None = None) -> None:
         """Click a widget, or a place of it."""
+        if self.keys:
+            self._reach(widget)
+            if isinstance(widget, QAbstractButton):
+                self.key("Return")
+            return
         self._gesture(f"click {widget.accessibleName() or type(widget).__name__}")
-        modifiers = Qt.KeyboardModifier.ShiftModifier if shift else PLAIN
-        place = at if at is not None else widget.rect().center()
-        if double:
-            QTest.mouseDClick(widget, LEFT, modifiers, place)
-        else:
-            QTest.mouseClick(widget, LEFT, modifiers, place)
+        QTest.mouseClick(widget, LEFT, PLAIN, at if at is not None else widget.rect().center())
         QTest.qWait(PAUSE_MS)
+
+    def _reach(self, widget: QWidget) -> None:
+        """Tab from widget to widget until one has the keys."""
+        for _ in range(MOST_TABS):
+            has_keys = QApplication.focusWidget()
+            if has_keys is not None and has_keys in (widget, widget.focusProxy()):
+                return
+            self.key("Tab")
+        raise TimeoutError(f"{widget.accessibleName() or type(widget).__name__} cannot be reached by Tab")
 
     def drag(self, widget: QWidget, way: Sequence[QPoint]) -> None:
         """Press at the first place, go along the others, release at the last."""
@@ -118,8 +130,15 @@ class Hands:
 
     # -- places ---------------------------------------------------------------------------------------------------
 
-    def card(self, name: str, *, shift: bool = False) -> None:
+    def _found(self, name: str) -> None:
+        self.key("Ctrl+F")
+        self.typed(name)
+
+    def card(self, name: str) -> None:
         """Click the card that bears a name."""
+        if self.keys:
+            self._found(name)
+            return
         page = self.window.page("build")
         shown = page.canvas.still.layout.cards
         module = next(m for m in page.canvas.still.patch.modules() if m.name == name and m.id in shown)
@@ -129,10 +148,13 @@ class Hands:
             page.canvas._scroll_to(module.id)  # a user would turn the wheel
             self._gesture("scroll")
             box = page.canvas.card_rect(module.id)
-        self.click(view, box.center(), shift=shift)
+        self.click(view, box.center())
 
     def head(self, layer: str) -> None:
         """Click a lane's head."""
+        if self.keys:
+            self._found(f"{layer} output")
+            return
         page = self.window.page("build")
         found = next(x for x in page.canvas.still.patch.layers if x.name == layer)
         self.click(page.canvas.viewport(), page.canvas.head_rect(found.id).center())
@@ -140,12 +162,25 @@ class Hands:
     def row(self, layer: str) -> None:
         """Click a row of the mix, on its name."""
         rows = self.window.page("mix").rows
+        if self.keys:
+            self._reach(rows)
+            names = [row.layer.name for row in rows.rows]
+            here = self.window.session.patch.layer_of(self.window.selection.module).name
+            by = names.index(layer) - names.index(here)
+            for _ in range(abs(by)):
+                self.key("Down" if by > 0 else "Up")
+            return
         found = next(row for row in rows.rows if row.layer.name == layer)
         self.click(rows, QPoint(40, round(found.y + found.height / 2)))
 
     def loop(self) -> None:
         """Draw a way round the listener in the field."""
         field = self.window.page("mix").field
+        if self.keys:
+            for _ in range(24):
+                self.key("Right")
+            self.key("Return")
+            return
         middle, away = field.rect().center() + QPoint(0, field.height() // 6), field.width() // 4
         turns = [2 * math.pi * k / 24 for k in range(25)]
         way = [middle + QPoint(round(away * math.sin(a)), round(-away * math.cos(a))) for a in turns]

@@ -219,6 +219,8 @@ class Monkey:
         """So many gestures, and back."""
         for number in range(count):
             self.gesture()
+            if not self.window.isVisible():  # by the command search it may quit
+                return
             if number % 8 == 0:
                 QTest.qWait(1)
             self._look()
@@ -236,6 +238,8 @@ def run(gestures: int, seed: int, minutes: float) -> int:
         count = min(ROUND, gestures - done)
         monkey.round(count)
         monkey.stop()
+        if not window.isVisible():
+            window = monkey_window()
         if monkey.faults:
             OUT.parent.mkdir(exist_ok=True)
             OUT.write_text(dump_patch(window.session.patch))

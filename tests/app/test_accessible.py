@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.drawer import NARROW
@@ -148,3 +148,37 @@ def test_the_lanes_are_zoomed_and_still_found_under_the_mouse(window: MainWindow
     qtbot.keyClick(window, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
     assert canvas.card_rect("drip-line-low-pass").width() == size
     window.selection.select("")
+
+
+def test_enter_presses_the_button_that_has_the_focus_and_space_plays(window: MainWindow, qtbot: QtBot) -> None:
+    """By Tab alone a button could be reached, but not pressed: Space belongs to the transport."""
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.selection.select("drip-line-low-pass")
+    inspector = window.page("build").inspector
+    button = next(b for b in inspector.findChildren(QPushButton) if b.text() == "Bypass")
+    button.setFocus()
+    qtbot.keyClick(button, Qt.Key.Key_Return)
+    assert window.session.patch.module("drip-line-low-pass").bypassed
+    window.session.document.undo()
+    window.show_workspace("mix")
+    box = window.page("mix").layout_choice
+    box.setFocus()
+    qtbot.keyClick(box, Qt.Key.Key_Return)
+    assert box.view().isVisible()
+    box.hidePopup()
+    window.show_workspace("build")
+
+
+def test_where_the_module_with_the_keys_is_left_the_lanes_get_them(window: MainWindow, qtbot: QtBot) -> None:
+    """Find while a rail has the keys: they went to the patch's title."""
+    window.show_workspace("build")
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    window.selection.select("drip-line-low-pass")
+    page = window.page("build")
+    page.inspector.rails["cutoff_hz"].setFocus()
+    window.selection.select("drip-line-droplet")
+    assert window.focusWidget() is page.canvas
+    qtbot.keyClick(page.canvas, Qt.Key.Key_Return)
+    assert page.inspector.isAncestorOf(window.focusWidget())

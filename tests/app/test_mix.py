@@ -206,6 +206,7 @@ def draw_loop(window: MainWindow, qtbot: QtBot) -> None:
     """A loop of Relay ticks around the front."""
     field = window.page("mix").field
     window.selection.select("relay-ticks-output")
+    qtbot.waitUntil(window.page("mix").loop.isEnabled)
     window.page("mix").loop.click()
     assert field.drawing
     middle = field._middle
@@ -219,6 +220,24 @@ def draw_loop(window: MainWindow, qtbot: QtBot) -> None:
 def test_a_loop_is_drawn_for_the_selected_layer(window: MainWindow, qtbot: QtBot) -> None:
     draw_loop(window, qtbot)
     assert window.page("mix").field.moved_by("relay-ticks-output") == "Way of Relay ticks"
+
+
+def test_a_loop_is_drawn_by_keys(window: MainWindow, qtbot: QtBot) -> None:
+    """Twelve arrows to the right and back to the left; Esc gives it up, Enter closes it."""
+    field = window.page("mix").field
+    window.selection.select("relay-ticks-output")
+    qtbot.waitUntil(window.page("mix").loop.isEnabled)
+    for end in (Qt.Key.Key_Escape, Qt.Key.Key_Return):
+        window.page("mix").loop.click()
+        for key in (*[Qt.Key.Key_Right] * 12, Qt.Key.Key_Up, *[Qt.Key.Key_Left] * 12):
+            qtbot.keyClick(field, key)
+        qtbot.keyClick(field, end)
+        assert not field.drawing
+        assert bool(field.moved_by("relay-ticks-output")) == (end == Qt.Key.Key_Return)
+    way = Way.of(window.session.patch, window.session.patch.module("relay-ticks-output"))
+    assert way is not None
+    angles = [angle for angle, _ in way.places]
+    assert max(angles) - min(angles) > 150
 
 
 def test_handles_of_a_loop_are_moved_added_and_removed(window: MainWindow, qtbot: QtBot) -> None:

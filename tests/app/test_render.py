@@ -400,3 +400,13 @@ def test_the_folder_can_be_chosen(page: RenderPage, qtbot: QtBot, monkeypatch: p
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: "/tmp")
     qtbot.mouseClick(control(page, QPushButton, "folder"), LEFT)
     assert page.settings.job.folder == "/tmp"
+
+
+def test_files_go_beside_the_patch_once_it_has_a_file(window: MainWindow, page: RenderPage, tmp_path: Path) -> None:
+    document = window.session.document
+    page.settings.set(folder=page._usual_folder)
+    document.mark_saved(tmp_path / "first" / "a.dunefall")
+    assert page.settings.job.folder == str(tmp_path / "first" / "Renders")
+    page.settings.set(folder=str(tmp_path / "mine"))
+    document.mark_saved(tmp_path / "second" / "a.dunefall")
+    assert page.settings.job.folder == str(tmp_path / "mine")

@@ -112,10 +112,40 @@ def test_the_demo_goes_round_without_a_seam(way: str, delivered: Deliver, tmp_pa
     at = len(sound)
     bends = np.abs(np.diff(thrice.mean(axis=1), 2))
     assert bends[at - 4 : at + 4].max() <= np.percentile(bends, 99.9)
-    if way == "crossfade":
-        assert file.seam.clean, file.seam
-        assert "Crossfaded" in file.told
-        assert abs(len(sound) / RATE - 6.0) <= 1.0
+    assert file.seam.clean, file.seam
+    assert file.seam.loudness_lu <= 0.5
+    assert "Crossfaded" in file.told
+    assert ("A fold of 1 s would be heard" in file.told) == (way == "fold")
+    assert abs(len(sound) / RATE - 6.0) <= 1.0
+
+
+def strikes() -> Patch:
+    """Noise that is struck each 3.7 s and has died away after one."""
+    modules = (
+        Module("noise", "noise", "Noise", {"level": 0.5}),
+        Module("clock", "clock", "Clock", {"sync": 1, "period_s": 3.7}),
+        Module("env", "envelope", "Env", {"attack_s": 0.01, "decay_s": 0.5, "sustain": 0.0}),
+        Module("vca", "amplifier", "Vca", {"gain": 0.0}), Module("strikes-output", "output", "Out"),
+    )  # fmt: skip
+    ends = (
+        ("clock.gate", "env.trigger"), ("env.out", "vca.gain"), ("noise.out", "vca.audio"),
+        ("vca.out", "strikes-output.audio"),
+    )  # fmt: skip
+    links = tuple(Link(f"{k}", Place(*a.split(".")), Place(*b.split(".")), 1.0) for k, (a, b) in enumerate(ends))
+    return Patch(layers=(Layer("shared", "Shared"), Layer("strikes", "Strikes", modules=modules)), links=links)
+
+
+@pytest.mark.parametrize("way", ["best", "fold"])
+def test_what_dies_away_is_folded(way: str, delivered: Deliver, tmp_path: Path) -> None:
+    (file,) = delivered(strikes(), ends="loop", loop=way, seconds=18.75, fold_s=0.8, name=way, depth="32f", checks=True)
+    sound, _ = soundfile.read(tmp_path / "out" / file.names[0])
+    assert "folded over the start" in file.told, file.told
+    assert file.seam is not None
+    assert file.seam.clean
+    delivered(strikes(), seconds=19.55, depth="32f", name="plain", checks=True)
+    plain, _ = soundfile.read(tmp_path / "out" / "plain.wav")
+    assert np.abs(plain[18_750 * 48 :]).max() > 1e-3
+    np.testing.assert_allclose(sound, folded(plain, 18_750 * 48), atol=1e-6)
 
 
 def test_a_loop_in_the_file_has_its_points_and_a_bad_seam_a_cure(delivered: Deliver, tmp_path: Path) -> None:

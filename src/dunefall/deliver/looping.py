@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import level_of
-from dunefall.deliver.loops import best_length, crossfaded, folded
+from dunefall.deliver.loops import best_length, crossfaded, folded, measure_seam
 from dunefall.deliver.rendering import Disk, Ear, Rendered, rendered
 
 __all__ = ["looped"]
@@ -21,6 +21,8 @@ LONGEST_PERIOD = 4.0
 SAME_DB = -60.0
 SAME_S = 0.5
 SETTLE_S = 1.0
+DIES_DB, DIES_PART = -50.0, 10
+"""A tail has died away if its last tenth is so far below the loudest of the loop."""
 
 
 def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear) -> tuple[Rendered, str]:
@@ -51,24 +53,47 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     why = "The patch has no period that can be used. " if job.loop == "period" else ""
     fade = min(round(job.fold_s * rate), round(0.5 * seconds * rate))
     length = round(seconds * rate)
-    if job.loop == "fold":
-        return _folded(job, source, stems, disk, ear)
     around = round(min(job.search_s, 0.5 * seconds) * rate)
     start = job.start_s + (SETTLE_S if job.start_s == 0.0 else 0.0)
     raw = rendered(
         source, disk, rate=rate, seconds=(length + around + fade) / rate, start_s=start, stems=stems, ear=ear
     )
-    whole = raw.mix if not stems else sum((raw.stems[stem] for stem in stems), np.zeros(raw.mix.shape))
+    if job.loop in ("best", "fold") and _dies(raw, length, fade):
+        found = _folded(job, source, stems, disk, ear, length, fade)
+        if found is not None:
+            return found
+    if job.loop == "fold":
+        why = f"A fold of {job.fold_s:g} s would be heard. "
+    whole = _whole(raw)
     best = best_length(np.asarray(whole), length, around, fade, rate)
     told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
 
 
-def _folded(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear) -> tuple[Rendered, str]:
-    rate, seconds = job.rate_hz, job.length_s(source.patch.tempo_bpm)
-    raw = rendered(source, disk, rate=rate, seconds=seconds + job.fold_s, start_s=job.start_s, stems=stems, ear=ear)
-    length = round(seconds * rate)
-    return _all(raw, lambda sound: folded(sound, length)), f"{job.fold_s:g} s behind the end are folded over the start."
+def _whole(raw: Rendered) -> Sound:
+    """What is heard: the mix, or all that is rendered apart."""
+    return np.asarray(sum(raw.stems.values(), np.zeros(raw.mix.shape)) if raw.stems else raw.mix)
+
+
+def _dies(raw: Rendered, length: int, fade: int) -> bool:
+    """Whether what sounds behind the end has died away where the tail ends: a fold of anything else is heard."""
+    whole = _whole(raw)
+    last = whole[length + fade - max(1, fade // DIES_PART) : length + fade]
+    return float(np.abs(last).max(initial=0.0)) <= level_of(DIES_DB) * float(np.abs(whole[:length]).max(initial=0.0))
+
+
+def _folded(
+    job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear, length: int, fade: int
+) -> tuple[Rendered, str] | None:
+    """From the very start, with the tail over it; None where it does not die away, or would be heard all the same."""
+    rate = job.rate_hz
+    raw = rendered(source, disk, rate=rate, seconds=(length + fade) / rate, start_s=job.start_s, stems=stems, ear=ear)
+    if not _dies(raw, length, fade):
+        return None
+    loop = _all(raw, lambda sound: folded(sound, length))
+    if not measure_seam(_whole(loop), rate, source.patch.seed).clean:
+        return None
+    return loop, f"{fade / rate:.2g} s behind the end are folded over the start."
 
 
 def _all(raw: Rendered, change) -> Rendered:  # type: ignore[no-untyped-def]

@@ -27,6 +27,8 @@ PLACES, SPAN = 200, 97.5
 LEAST_STEP, LEAST_BEND, LEAST_DB, LEAST_LU = 1e-4, 4.0, 1.0, 0.5
 """Smaller ones cannot be heard at all."""
 BANDS = 24
+CANDIDATES, CALM_LU, JUMPS_COUNT, OUT = 16, 0.4, 4.0, -2.0
+"""So many lengths are tried; a jump of loudness above this is to be avoided, and costs that much more."""
 
 
 @dataclass(frozen=True)
@@ -187,10 +189,14 @@ def crossfaded(sound: Sound, length: int, fade: int) -> Sound:
     ndarray [shape=(length, channels)]
     """
     loop = np.array(sound[:length])
-    start, behind = loop[:fade].copy(), np.asarray(sound[length : length + fade])
-    out, inn = _ramps(fade, _likeness(start, behind))
-    loop[:fade] = behind * out[:, None] + start * inn[:, None]
+    loop[:fade] = _faded_start(sound, length, fade)
     return loop
+
+
+def _faded_start(sound: Sound, length: int, fade: int) -> Sound:
+    start, behind = np.asarray(sound[:fade]), np.asarray(sound[length : length + fade])
+    out, inn = _ramps(fade, _likeness(start, behind))
+    return np.asarray(behind * out[:, None] + start * inn[:, None])
 
 
 def folded(sound: Sound, length: int) -> Sound:
@@ -216,8 +222,9 @@ def folded(sound: Sound, length: int) -> Sound:
 
 
 def best_length(sound: Sound, length: int, around: int, fade: int, rate: int) -> int:
-    """The length, up to ``around`` frames off, after which a sound is most like its start: by correlation of the ends
-    that are to be faded, then by the loudness and the spectrum on both sides of the seam.
+    """The length, up to ``around`` frames off, after which a sound goes on best from its start: among those where what
+    is faded is most alike, and among those of them where the loudness should not jump, the one whose seam measures
+    least.
 
     Parameters
     ----------
@@ -232,25 +239,49 @@ def best_length(sound: Sound, length: int, around: int, fade: int, rate: int) ->
     -------
     int
     """
-    mono = _mono(np.asarray(sound[: length + around + fade]))
-    lowest = max(fade, length - around)
+    whole = np.asarray(sound[: length + around + fade])
+    mono, lowest = _mono(whole), max(fade, length - around)
     target, searched = mono[:fade], mono[lowest:]
     scores = signal.correlate(searched, target, "valid", "fft")
     sizes = np.sqrt(np.maximum(_sliding(searched, fade), 1e-12))
     likeness = scores / (sizes * math.sqrt(float(np.vdot(target, target)) + 1e-12))
-    found, free = [], likeness.copy()
-    for _ in range(16):
-        at = int(free.argmax())
-        found.append(lowest + at)
-        free[max(0, at - fade // 4) : at + fade // 4 + 1] = -2.0
-        if free.max() <= -2.0:
-            break
+    calm = _expected_jumps(_power(whole, rate), lowest, fade, rate)[: len(likeness)] < CALM_LU
+    found = _highest(likeness, fade // 4) + _highest(np.where(calm, likeness, OUT), fade // 4)
+
+    near = min(round((LOUDNESS_S + RUN_IN_S) * rate), lowest)
 
     def cost(candidate: int) -> float:
-        loop = crossfaded(sound, candidate, fade)
-        return _loudness(_power(loop, rate), 0, rate) + 0.5 * _spectra(_mono(loop), 0, rate)[0]
+        behind = np.concatenate([_faded_start(whole, candidate, fade), whole[fade : fade + near]])[:near]
+        around_it = np.concatenate([whole[candidate - near : candidate], behind])
+        jump = _loudness(_power(around_it, rate), near, rate)
+        return jump + JUMPS_COUNT * max(0.0, jump - CALM_LU) + 0.5 * _spectra(_mono(around_it), near, rate)[0]
 
-    return min(found, key=cost)
+    return min((lowest + place for place in dict.fromkeys(found)), key=cost)
+
+
+def _highest(values: Sound, apart: int) -> list[int]:
+    """Places of the highest values, the first first, no two of them close together."""
+    free, found = values.copy(), list[int]()
+    while len(found) < CANDIDATES:
+        at = int(free.argmax())
+        if free[at] <= OUT:
+            break
+        found.append(at)
+        free[max(0, at - apart) : at + apart + 1] = OUT
+    return found
+
+
+def _expected_jumps(power: Sound, lowest: int, fade: int, rate: int) -> Sound:
+    """How far the loudness before and behind the seam should differ, in LU, for each length from ``lowest`` on: what
+    is faded is taken as having nothing in common."""
+    near = round(LOUDNESS_S * rate)
+    out, inn = (gains[:near] ** 2 for gains in _ramps(fade, 0.0))
+    searched = power[lowest - near :] if lowest >= near else np.pad(power, (near - lowest, 0))
+    before = _sliding(searched, near)
+    start = float(np.vdot(inn, power[: len(inn)])) + float(power[len(inn) : near].sum())
+    behind = signal.correlate(searched[near:], out, "valid", "fft") + start
+    frames = min(len(before), len(behind))
+    return np.asarray(np.abs(10.0 * np.log10((behind[:frames] + 1e-9) / (before[:frames] + 1e-9))))
 
 
 def _sliding(mono: Sound, length: int) -> Sound:

@@ -26,12 +26,15 @@ class Document:
     ----------
     changed : Event[Patch, Patch]
         Emitted once after each edit with the patch before and after, never for an edit without effect.
+    saved : Event[]
+        A file holds the present patch now; ``path`` may be another.
     """
 
     def __init__(self, patch: Patch, path: Path | None = None) -> None:
         self.patch = patch
         self.path = path
         self.changed: Event[Patch, Patch] = Event()
+        self.saved: Event[[]] = Event()
         self._saved = patch
         self._done: list[_Step] = []
         self._undone: list[_Step] = []
@@ -130,6 +133,7 @@ class Document:
     def mark_saved(self, path: Path | None) -> None:
         """Note that the present patch is what the file at ``path`` holds."""
         self.path, self._saved = path, self.patch
+        self.saved.emit()
 
     def mark_unsaved(self) -> None:
         """Note that no file holds the present patch."""

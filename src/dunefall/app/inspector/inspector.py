@@ -295,7 +295,7 @@ class Inspector(QScrollArea):
             )  # fmt: skip
             self._add_front(column)
         column.addStretch(1)
-        replace_content(self, page)
+        replace_content(self, page, self.wishes.left.emit)
         self._update_values()
 
     def _add_front(self, column: QVBoxLayout) -> None:

@@ -10,7 +10,17 @@ from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent
-from PySide6.QtWidgets import QApplication, QLabel, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from dunefall.app.controls.theme import Theme, apply_theme, sans, wanted_theme
 from dunefall.app.editing import modules
@@ -336,6 +346,18 @@ class MainWindow(QMainWindow):
                 tell(told)
         elif isinstance(message, say.Trouble):
             tell(message.text)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter presses the button that has the focus, or opens its list: Space plays and pauses everywhere."""
+        widget = self.focusWidget()
+        alone = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
+        enter = alone and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and isinstance(widget, QAbstractButton):
+            widget.click()
+        elif enter and isinstance(widget, QComboBox):
+            widget.showPopup()
+        else:
+            super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         """What is heard only while a key is held ends."""

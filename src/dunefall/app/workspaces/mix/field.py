@@ -32,6 +32,11 @@ MARK, GRAB = 8.0, 14.0
 TRAIL = 80
 """Places that are remembered: 20 s of four a second."""
 TURN_DEG, FARTHER = 1.0, 1.05
+DRAWN_TURN_DEG, DRAWN_FARTHER, DRAWN_S = 15.0, 1.25, 0.25
+"""What one arrow adds to a loop that is drawn by keys."""
+_TURNS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+_MOVES = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}
+_ENDS = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 LISTENER_UP = 0.8
 """How far down the listener stands, as a share of the height: most things are in front."""
 
@@ -97,13 +102,15 @@ class Field(QWidget):
         self.handles = WayHandles(self._point)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         own_keys(self, Qt.Key.Key_Delete)
+        own_keys(self, *_ENDS, unless=lambda: not self.drawing)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(200)
         self.setMouseTracking(True)
         self.setAccessibleName("Field")
         self.setToolTip(
             "Drag a mark; Shift only its distance, Ctrl only its angle; arrows turn and move it. A loop's handles are "
-            "dragged; double-click on its line adds one, Delete removes one"
+            "dragged; double-click on its line adds one, Delete removes one. A loop is drawn by the mouse, or by "
+            "arrows and Enter"
         )
 
     # -- what is shown ------------------------------------------------------------------------------------------
@@ -331,10 +338,7 @@ class Field(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The movement has ended; a loop is closed."""
         if self._loop is not None:
-            loop, self._loop, self.drawing = self._loop, None, False
-            if len(loop) >= 3:
-                self.drawn.emit(self._selection, loop)
-            self.update()
+            self._end_loop()
         elif self._grab or self._on_handle:
             self._grab, self._on_handle = "", False
             self.settled.emit()
@@ -364,21 +368,42 @@ class Field(QWidget):
         self._loop.append((event.timestamp() / 1000, angle, distance))
         self.update()
 
+    def _end_loop(self) -> None:
+        loop, self._loop, self.drawing = self._loop or [], None, False
+        if len(loop) >= 3:
+            self.drawn.emit(self._selection, loop)
+        self.update()
+
+    def _draw_by_key(self, key: Qt.Key) -> None:
+        """An arrow draws a loop on from the mark; Enter closes it, Esc gives it up."""
+        if key in _ENDS:
+            self._loop = None if key == Qt.Key.Key_Escape else self._loop
+            self._end_loop()
+            return
+        loop = self._loop or [(0.0, *self.place(self._selection))]
+        seconds, angle, distance = loop[-1]
+        angle += DRAWN_TURN_DEG * _TURNS.get(key, 0)
+        distance = min(max(distance * DRAWN_FARTHER ** _MOVES.get(key, 0), NEAREST_M), FARTHEST_M)
+        self._loop = [*loop, (seconds + DRAWN_S, angle, distance)]
+        self.update()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Left and right turn the selected mark, up and down move it away and near."""
-        turns = {Qt.Key.Key_Left: -TURN_DEG, Qt.Key.Key_Right: TURN_DEG}
-        moves = {Qt.Key.Key_Up: FARTHER, Qt.Key.Key_Down: 1 / FARTHER}
+        """Left and right turn the selected mark, up and down move it away and near; or they draw a loop."""
+        key = Qt.Key(event.key())
+        if self.drawing and self._selection and key in (*_TURNS, *_MOVES, *_ENDS):
+            self._draw_by_key(key)
+            return
         if event.key() == Qt.Key.Key_Delete:
             if self.handles.chosen >= 0:
                 self._reshape(self.handles.without())
                 self.settled.emit()
             return
-        if not self._selection or event.key() not in (*turns, *moves):
+        if not self._selection or key not in (*_TURNS, *_MOVES):
             super().keyPressEvent(event)
             return
         params = self._patch.module(self._selection).params
-        angle = params.get("angle_deg", 0.0) + turns.get(Qt.Key(event.key()), 0.0)
-        distance = params.get("distance_m", 1.0) * moves.get(Qt.Key(event.key()), 1.0)
+        angle = params.get("angle_deg", 0.0) + TURN_DEG * _TURNS.get(key, 0)
+        distance = params.get("distance_m", 1.0) * FARTHER ** _MOVES.get(key, 0)
         angle = angle - 360 if angle > 180 else angle + 360 if angle < -180 else angle
         self.moved.emit(self._selection, {"angle_deg": angle, "distance_m": min(max(distance, NEAREST_M), 40.0)})
         self.settled.emit()

@@ -272,6 +272,8 @@ class MixPage(QWidget):
 
     def _loop_clicked(self) -> None:
         self.field.drawing = not self.field.drawing
+        if self.field.drawing:
+            self.field.setFocus()  # it may be drawn by keys
 
     def _cure(self) -> None:
         if self.masking.worst:

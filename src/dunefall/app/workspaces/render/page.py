@@ -6,7 +6,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QStandardPaths, QTimer, QUrl
+from PySide6.QtCore import QTimer, QUrl
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -25,7 +25,7 @@ from dunefall.app.workspaces.render.audition import Audition
 from dunefall.app.workspaces.render.detail import ResultDetail
 from dunefall.app.workspaces.render.queueview import QueueView
 from dunefall.app.workspaces.render.results import ResultsTable
-from dunefall.app.workspaces.render.settings import JobSettings
+from dunefall.app.workspaces.render.settings import JobSettings, usual_folder
 from dunefall.base.errors import DunefallError
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.jobfiles import JobFile, preset_folder, presets, save_job
@@ -67,7 +67,8 @@ class RenderPage(QWidget):
         self._connect()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._step)
-        self.settings.take_preset(self._presets[0].job, self._folder())
+        self._usual_folder = usual_folder(self._context)
+        self.settings.take_preset(self._presets[0].job, self._usual_folder)
         self._show_queue()
         self._timer.start(STEP_MS)
 
@@ -191,6 +192,7 @@ class RenderPage(QWidget):
         detail.folder_asked.connect(self._open_folder)
         detail.step_asked.connect(results.step_to)
         self._context.closing.connect(self._end)
+        self._context.session.document.saved.connect(self._follow_file)
 
     def _end(self) -> None:
         self._timer.stop()
@@ -216,19 +218,17 @@ class RenderPage(QWidget):
     def _source(self) -> Source:
         return Source.of(self._context.session.patch)
 
-    def _folder(self) -> str:
-        path = self._context.session.document.path
-        if path is not None:
-            return str(path.parent / "Renders")
-        preferred = self._context.settings.values.folder
-        music = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation)
-        return str(Path(preferred or music or Path.home()) / "Dunefall")
+    def _follow_file(self) -> None:
+        """The patch has another file: files go beside it, unless a folder was chosen."""
+        before, self._usual_folder = self._usual_folder, usual_folder(self._context)
+        if self._usual_folder != before == self.settings.job.folder:
+            self.settings.set(folder=self._usual_folder)
 
     def choose_preset(self, place: int, _checked: bool = False) -> None:
         """Begin with the settings of a preset."""
         for k, button in enumerate(self.preset_buttons):
             button.setChecked(k == place)
-        self.settings.take_preset(self._presets[place].job, self.settings.job.folder or self._folder())
+        self.settings.take_preset(self._presets[place].job, self.settings.job.folder or usual_folder(self._context))
 
     def choose_named(self, name: str) -> None:
         """Begin with the settings of the preset of this name."""
@@ -430,6 +430,7 @@ class RenderPage(QWidget):
     def show_patch(self) -> None:
         """The patch has changed: what is rendered next is as it is now."""
         if self.isVisible():
+            self._follow_file()
             self.settings.set_source(self._source())
 
     def show_selection(self) -> None:
@@ -453,6 +454,7 @@ class RenderPage(QWidget):
     def listen(self, on: bool) -> None:
         """A result that plays stops when another workspace is shown."""
         if on and not self._shown:
+            self._follow_file()
             self.settings.set_source(self._source())
             self._offer_layer()
             self._show_queue()

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 from typing import Any, Literal
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QStandardPaths, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import (
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.replacing import replace_content
 from dunefall.app.controls.theme import Theme, numerals, sans
+from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.units import format_value
@@ -34,7 +36,7 @@ from dunefall.deliver.plan import preview
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Patch
 
-__all__ = ["JobSettings", "event_modules"]
+__all__ = ["JobSettings", "event_modules", "usual_folder"]
 
 WHAT = (("mix", "Whole mix"), ("layer", "One layer"), ("stems", "Stems: layers apart"), ("hits", "Single hits"))
 OF = (("patch", "The patch, from its start"), ("take", "The take, as you played it"), ("last", "What you just heard"))
@@ -75,6 +77,15 @@ def event_modules(patch: Patch, layer: str) -> list[tuple[str, str]]:
         elif any(output.role == "gate" for output in spec.outputs):
             triggering.append((module.id, module.name))
     return triggered + triggering
+
+
+def usual_folder(context: Context) -> str:
+    """Where files go unless a folder is chosen: beside the patch, or into a folder of the user's music."""
+    path = context.session.document.path
+    if path is not None:
+        return str(path.parent / "Renders")
+    music = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation)
+    return str(Path(context.settings.values.folder or music or Path.home()) / "Dunefall")
 
 
 class JobSettings(QScrollArea):
