@@ -201,3 +201,45 @@ def test_voices_that_rest_go_on_resting_at_their_new_place() -> None:
     Takeover(new, old).apply()
     assert (new.memory.resting[4:12] == before).all()
     assert not new.memory.resting[1:4].any()
+
+
+def test_a_clock_in_a_voice_ticks_for_other_layers_while_the_voice_rests() -> None:
+    """Of 96 ticks 6 were heard outside: then the first voice rested."""
+    patch = choir(4)
+    clock = Module("beat", "clock", "Beat", {"sync": 1, "period_s": 0.02})
+    counter = Module("count", "divider", "Count")
+    patch = patch.with_new_module("a", clock).with_new_module("shared", counter)
+    patch = patch.with_link(Link("t", Place("beat", "gate"), Place("count", "trigger")))
+    place = Place("count", "a")
+    program = compile_patch(patch, rate=48000, probed=[place, Place("keys", "gate")])
+    out, rises, was = np.zeros((QUANTUM, 2)), 0, 0.0
+    for _ in range(1500):
+        run(program.plan, program.memory, no_traces(), out)
+        row = program.row_at[("count", "a")]
+        values = program.memory.rows[row : row + QUANTUM]
+        rises += int(((values > 0.5) & (np.concatenate([[was], values[:-1]]) <= 0.5)).sum())
+        was = values[-1]
+    assert program.memory.resting[VOICES].all()
+    assert rises == pytest.approx(50, abs=1)  # 2 s, a tick each 20 ms, every second one
+
+
+@pytest.mark.parametrize("here", [1, 2, 3, 5])
+@pytest.mark.parametrize("there", [1, 2, 3, 5])
+def test_voices_of_one_layer_move_those_of_another(here: int, there: int) -> None:
+    """More voices here than there could not be compiled; a sound is their sum, anything else the first voice's."""
+    patch = choir(there)
+    other = Layer("b", "B", (
+        Module("lfo", "lfo", "L", {"rate_hz": 3.0}), Module("osc", "oscillator", "O", {"level": 0.1}),
+        Module("b-amp", "amplifier", "V"), Module("b-output", "output", "B"),
+    ), voices=here)  # fmt: skip
+    links = (Link("x", Place("osc", "out"), Place("b-amp", "audio"), 1.0),
+             Link("y", Place("b-amp", "out"), Place("b-output", "audio"), 1.0),
+             Link("z", Place("lfo", "out"), Place("tone", "level"), 0.2),
+             Link("w", Place("osc", "out"), Place("amp", "audio"), 1.0))  # fmt: skip
+    patch = replace(patch, layers=(*patch.layers, other), links=(*patch.links, *links))
+    program = compile_patch(patch, rate=48000)
+    assert np.isfinite(go(program, 20)).all()
+    wires = expand(patch)[1]
+    assert sum(wire.link.id == "z" for wire in wires) == there
+    assert {wire.source for wire in wires if wire.link.id == "z"} == {"lfo"}
+    assert sum(wire.link.id == "w" for wire in wires) == here * there

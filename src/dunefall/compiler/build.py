@@ -19,7 +19,7 @@ from dunefall.compiler.plan import LoopLink, LoopModule, Memory, Plan, aligned_z
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, QUANTUM, SCRATCH, VOICE
 from dunefall.compiler.sounds import prepared
-from dunefall.compiler.voices import Instance, Wire, expand, module_key, voice_spread
+from dunefall.compiler.voices import Instance, Wire, expand, heard_outside, module_key, voice_spread
 from dunefall.dsp.clicks import CLICK_STATE
 from dunefall.patch.mixing import heard
 from dunefall.patch.model import CURVES, Module, Patch, Place
@@ -154,6 +154,7 @@ class _Builder:
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
         self.wires = [wire for wire in wires if wire.target in alive]
+        self.awake = heard_outside(self.instances, self.wires, before)
         number = {instance.id: k for k, instance in enumerate(self.instances)}
         edges = [(number[wire.source], number[wire.target]) for wire in self.wires]
         groups = execution_order(len(self.instances), edges)
@@ -292,7 +293,7 @@ class _Builder:
             kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
             output_first, len(self.ports), self.state_size, state, self.memory_size, memory,
             self.series_size, linked, passes, passes_right,
-            levels + instance.voice if instance.voice >= 0 else -1, levels, instance.layer.voices,
+            -1 if instance.voice < 0 or name in self.awake else levels + instance.voice, levels, instance.layer.voices,
             self._lane_end(spec), self._stem(instance), moved_first, len(self.moved), wanted,
             shape.wakes, sound.samples.ctypes.data, len(sound.samples), sound.rows, sound.rate_hz,
             module_key(self.patch.seed, name),
@@ -367,19 +368,20 @@ class _Builder:
         rests: list[list[int]] = [[] for _ in range(self.levels)]
         meets: list[list[int]] = [[] for _ in range(self.levels)]
         gates = [-1] * self.levels
-        voice_of, state_at = modules["voice"].tolist(), modules["state_at"].tolist()
-        for instance, voice, state in zip(self.order, voice_of, state_at, strict=True):
-            if voice >= 0 and instance.spec.rests >= 0:
-                rests[voice].append(state + instance.spec.rests)
+        home = {x.id: x.layer.id for x in self.order}
+        voice_of = {x.id: self.level_first[x.layer.id] + x.voice for x in self.order if x.voice >= 0}
+        for instance, state in zip(self.order, modules["state_at"].tolist(), strict=True):
+            if instance.id in voice_of and instance.spec.rests >= 0:
+                rests[voice_of[instance.id]].append(state + instance.spec.rests)
             for output in instance.spec.outputs:
                 if output.per_voice and output.role == "gate":
                     first, count = self.level_first[instance.layer.id], instance.layer.voices
                     row = self.row_at[(instance.id, output.id)]
                     gates[first : first + count] = [row + QUANTUM * v for v in range(count)]
         for wire in self.wires:
-            source = voice_of[self.place[wire.source]]
-            if source >= 0 and voice_of[self.place[wire.target]] < 0:
-                meets[source].append(self.row_at[(wire.source, wire.source_port)])
+            within = home.get(wire.source) == home.get(wire.target) and wire.target in voice_of
+            if wire.source in voice_of and not within and wire.source not in self.awake:
+                meets[voice_of[wire.source]].append(self.row_at[(wire.source, wire.source_port)])
         records: list[tuple[int, ...]] = []
         all_rests: list[int] = []
         all_meets: list[int] = []

@@ -1,7 +1,8 @@
 """Mono or stereo: what each output gives and which modules run twice.
 
 A module that is fed stereo runs once for each channel, unless it is stereo by nature or gives no sound. Mono into a
-stereo input feeds both sides. Stereo into anything that is mono is averaged: both channels arrive by half.
+stereo input feeds both sides. Stereo into anything that is mono is averaged: both channels arrive by half. A bypassed
+module passes on whatever comes, mono or stereo.
 """
 
 from __future__ import annotations
@@ -14,6 +15,13 @@ from dunefall.catalogue.declare import Input, ModuleSpec, Output
 from dunefall.patch.model import Link, Module, Patch
 
 __all__ = ["Channels", "widths"]
+
+
+def _runs_twice(module: Module, spec: ModuleSpec) -> bool:
+    """Whether it runs once for each channel of what it is fed: by nature, or because it is bypassed and would make one
+    of both."""
+    passed = next((port for port in spec.inputs if port.id == spec.passes), None)
+    return not spec.stereo or (module.bypassed and passed is not None and not passed.stereo)
 
 
 def _opened(module: Module, output: Output, spec: ModuleSpec) -> bool:
@@ -67,7 +75,7 @@ class Channels:
             if new - wide:
                 wide |= new
                 todo += after.get(id_, [])
-        doubled = {id_ for id_, _ in wide if not known[id_].stereo}
+        doubled = {id_ for id_, _ in wide if _runs_twice(modules[id_], known[id_])}
         return cls(frozenset(wide), frozenset(doubled))
 
 
@@ -75,7 +83,7 @@ def _wide_outputs(
     module: Module, spec: ModuleSpec, into: list[Link], wide: set[tuple[str, str]]
 ) -> set[tuple[str, str]]:
     fed = [spec.target(link.target.port) for link in into if (link.source.module, link.source.port) in wide]
-    if spec.stereo:
+    if not _runs_twice(module, spec):
         takes = any(port.stereo for port in spec.inputs)
         through = any(isinstance(port, Input) and port.stereo for port in fed)
         linked = {link.target.port for link in into}

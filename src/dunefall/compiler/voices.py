@@ -10,6 +10,7 @@ frequencies and times.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from dunefall.catalogue import spec_of
@@ -18,7 +19,7 @@ from dunefall.compiler.channels import Channels
 from dunefall.compiler.graph import reached
 from dunefall.patch.model import Layer, Link, Module, Patch
 
-__all__ = ["Instance", "Wire", "expand", "instance_id", "module_key", "voice_spread"]
+__all__ = ["Instance", "Wire", "expand", "heard_outside", "instance_id", "module_key", "voice_spread"]
 
 SPREAD_OCTAVES = {"note": 0.12, "cents": 12.0}
 """Largest distance of a voice at full spread, in the domain of the unit; other octave domains: ``SPREAD_OTHERS``."""
@@ -144,7 +145,12 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
                     for v in (range(layer.voices) if module.id in many else (-1,))
                     for side in ((0, 1) if module.id in channels.doubled else (0,))
                 ]
-    wires = [wire for link in links for wire in _wires(link, known, count, channels)]
+    home = {module.id: layer.id for layer in patch.layers for module in layer.modules}
+    wires = [
+        wire
+        for link in links
+        for wire in _wires(link, known, count, channels, home[link.source.module] == home[link.target.module])
+    ]
     return instances, wires
 
 
@@ -161,17 +167,20 @@ def _per_voice(layer: Layer, known: dict[str, ModuleSpec], links: list[Link]) ->
     return inside - reached(keyboards, before) - reached({meet}, after)
 
 
-def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int], channels: Channels) -> list[Wire]:
+def _wires(
+    link: Link, known: dict[str, ModuleSpec], count: dict[str, int], channels: Channels, same_layer: bool
+) -> list[Wire]:
+    """Voice to voice within a layer; from outside it, whatever its voices, as from one source."""
     source, target = link.source.module, link.target.module
     output, port = known[source].output(link.source.port), known[target].target(link.target.port)
     assert output is not None
     here, there = count[source], count[target]
-    if there > 1:
+    if there > 1 and (same_layer or here == 1):
         pairs = [(v if here > 1 else 0, v) for v in range(there)]
     elif output.role == "audio":
-        pairs = [(v, 0) for v in range(here)]
+        pairs = [(a, b) for b in range(there) for a in range(here)]
     else:
-        pairs = [(0, 0)]
+        pairs = [(0, b) for b in range(there)]
     wide, twice = (source, output.id) in channels.wide, target in channels.doubled
     both = twice or (isinstance(port, Input) and port.stereo)
     wires: list[Wire] = []
@@ -189,3 +198,34 @@ def _wires(link: Link, known: dict[str, ModuleSpec], count: dict[str, int], chan
                 ))  # fmt: skip
                 fed.discard(into)
     return wires
+
+
+def heard_outside(
+    instances: Sequence[Instance], wires: Sequence[Wire], before: Mapping[str, Sequence[str]]
+) -> set[str]:
+    """Instances in voices of which something outside needs more than their sound, a clock for one: they never rest,
+    nor does what they need.
+
+    Parameters
+    ----------
+    instances : sequence of Instance
+        All of them.
+    wires : sequence of Wire
+        All of them.
+    before : mapping of str to sequence of str
+        From which instances wires lead to each.
+
+    Returns
+    -------
+    set of str
+    """
+    voices = {x.id: x for x in instances if x.voice >= 0}
+    asked = set()
+    for wire in wires:
+        source, target = voices.get(wire.source), voices.get(wire.target)
+        if source is None or (target is not None and target.layer.id == source.layer.id):
+            continue
+        output = source.spec.output(wire.link.source.port)
+        if output is not None and output.role != "audio":
+            asked.add(wire.source)
+    return reached(asked, before) & voices.keys()
