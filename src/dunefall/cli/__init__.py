@@ -6,13 +6,16 @@ import argparse
 import json
 import os
 import sys
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
-from dunefall.cli.options import PATCH_HELP, Parser, seconds_of
+from dunefall.cli.options import PATCH_HELP, Parser, count_of, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
+from dunefall.patch.take import Take
+from dunefall.patch.takefiles import TAKE_SUFFIX
 
 __all__ = ["main"]
 
@@ -92,10 +95,10 @@ def _add_commands(parser: Parser) -> None:
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
         commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
     story = commands.add_parser("story", help="say what a patch does")
-    story.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
+    story.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
     check = commands.add_parser("check", help="say what is wrong with a patch, and where")
-    check.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
+    check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     completion = commands.add_parser("completion", help="print the completion script of a shell")
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="your shell")
 
@@ -154,9 +157,14 @@ def _starters(options: argparse.Namespace) -> int:
 def _story(options: argparse.Namespace) -> int:
     from dunefall.base.errors import PatchError
     from dunefall.catalogue.story import layer_story, patch_story
-    from dunefall.session import open_patch
+    from dunefall.session import open_patch, open_take
 
-    patch, _ = open_patch(options.patch)
+    if options.patch.endswith(TAKE_SUFFIX):
+        take = open_take(Path(options.patch))
+        patch = take.start
+        print(_take_told(take))
+    else:
+        patch, _ = open_patch(options.patch)
     if options.layer is None:
         print(patch_story(patch))
         return 0
@@ -169,6 +177,17 @@ def _story(options: argparse.Namespace) -> int:
     return 0
 
 
+def _take_told(take: Take) -> str:
+    """A take in a sentence: how much was done in it, and until when."""
+    kinds = Counter(type(entry.what).__name__ for entry in take.entries)
+    names = (("Edit", "edit"), ("Note", "note"), ("Press", "press"), ("Clear", "clearing"), ("Heard", "recording"))
+    told = [count_of(kinds[kind], name, f"{name}es" if name == "press" else "") for kind, name in names if kinds[kind]]
+    if not told:
+        return "A take in which nothing was done by hand. It begins with this patch:"
+    last = take.entries[-1].at / take.rate_hz
+    return f"A take with {', '.join(told)}, the last at {last:.1f} s. It begins with this patch:"
+
+
 def _completion(options: argparse.Namespace) -> int:
     import shtab
 
@@ -179,19 +198,24 @@ def _completion(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from dunefall.catalogue.validate import unknown_modules
+    from dunefall.catalogue.doubts import doubts, doubts_of_take
     from dunefall.compiler.sounds import import_sounds
-    from dunefall.session import open_patch
+    from dunefall.session import open_patch, open_take
 
-    patch, _ = open_patch(options.patch)
-    for trouble in import_sounds(patch):
+    if options.patch.endswith(TAKE_SUFFIX):
+        take = open_take(Path(options.patch))
+        patch, found = take.start, doubts_of_take(take)
+    else:
+        take, (patch, _) = None, open_patch(options.patch)
+        found = doubts(patch)
+    for trouble in (*import_sounds(patch), *found):
         print(f"note: {trouble}")
-    for module in unknown_modules(patch):
-        print(f'note: "{module.name}" is of an unknown kind, "{module.type}": it stays in the file and is silent')
-    print(
-        f"{patch.title}: good, with {len(patch.layers)} layers, {len(list(patch.modules()))} modules "
-        f"and {len(patch.links)} links"
-    )
+    parts = [count_of(len(patch.layers), "layer"), count_of(len(list(patch.modules())), "module")]
+    parts.append(count_of(len(patch.links), "link"))
+    if take is not None:
+        parts.append(f"{count_of(len(take.entries), 'entry', 'entries')} in its journal")
+    noted = f"; {count_of(len(found), 'note')}" if found else ""
+    print(f"{patch.title}: good, with {', '.join(parts[:-1])} and {parts[-1]}{noted}")
     return 0
 
 

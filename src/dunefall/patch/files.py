@@ -62,6 +62,8 @@ FORMAT = 2
 MAX_BYTES = 16_000_000
 MAX_LINKS = 50_000
 
+KINDS = ("take", "job", "compound")
+"""What other files of the project say that they are."""
 _PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links", "compounds")
 
 
@@ -222,8 +224,7 @@ def patch_of(raw: object) -> Patch:
     PatchError
         If a field is missing, of another kind, or refers to what is not there.
     """
-    if not isinstance(raw, dict):
-        raise PatchError("the file does not hold a patch (its outermost part is not an object)")
+    raw = _a_patch(raw)
     version = get(raw, "format", int, "")
     if version > FORMAT:
         raise PatchError(
@@ -239,6 +240,8 @@ def patch_of(raw: object) -> Patch:
     if not 10 <= tempo <= 400:
         raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place="tempo_bpm")
     layout = layout_in(raw, "")
+    if "layers" not in raw:
+        raise PatchError('the file holds no patch: there are no "layers" in it')
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MAX_MODULES))
     if not any(layer.id == SHARED_ID for layer in layers):
         layers = (Layer(SHARED_ID, "Shared"), *layers)
@@ -261,6 +264,16 @@ def patch_of(raw: object) -> Patch:
     )
     check_compounds(patch)
     return migrated(patch, version)
+
+
+def _a_patch(raw: object) -> dict[str, object]:
+    """What a file holds, if it is a patch by its looks."""
+    if not isinstance(raw, dict):
+        raise PatchError("the file does not hold a patch (its outermost part is not an object)")
+    if "kind" in raw and "layers" not in raw:
+        kind = f"a {raw['kind']}, and " if raw["kind"] in KINDS else ""
+        raise PatchError(f"the file holds {kind}no patch")
+    return raw
 
 
 def _check_unique_ids(layers: tuple[Layer, ...]) -> None:

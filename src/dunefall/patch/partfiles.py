@@ -20,7 +20,11 @@ from dunefall.patch.model import (
 )
 
 __all__ = [
+    "COMPOUND_FIELDS",
+    "LAYER_FIELDS",
+    "LINK_FIELDS",
     "MAX_MODULES",
+    "MODULE_FIELDS",
     "dump_compound",
     "dump_layer",
     "dump_link",
@@ -34,11 +38,11 @@ __all__ = [
 
 MAX_MODULES = 10_000
 
-_LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
+LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _ONE_VOICE = (1, 0.5, "")
-_MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
-_LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
-_COMPOUND_FIELDS = (
+MODULE_FIELDS = ("id", "type", "name", "bypassed", "params", "sound", "series", "locked")
+LINK_FIELDS = ("id", "from", "to", "amount", "offset", "curve", "on")
+COMPOUND_FIELDS = (
     "id", "name", "about", "parts", "controls", "ports", "bypassed", "resting", "library", "digest",
 )  # fmt: skip
 
@@ -128,7 +132,7 @@ def raw_layer(raw: dict[str, object], place: str) -> Layer:
         effects=get(raw, "effects", bool, place, False),
         group=get(raw, "group", str, place, ""),
         modules=tuple(raw_module(item, where) for item, where in objects(raw, "modules", place, MAX_MODULES)),
-        extra=others(raw, _LAYER_FIELDS),
+        extra=others(raw, LAYER_FIELDS),
     )
 
 
@@ -158,7 +162,7 @@ def raw_module(raw: dict[str, object], place: str) -> Module:
         sound=_raw_sound(get(raw, "sound", dict, place, {}), f"{place}.sound"),
         series=_raw_series(get(raw, "series", dict, place, {}), f"{place}.series"),
         locked=frozenset(texts(raw, "locked", place)),
-        extra=others(raw, _MODULE_FIELDS),
+        extra=others(raw, MODULE_FIELDS),
     )
 
 
@@ -215,7 +219,7 @@ def raw_compound(raw: dict[str, object], place: str) -> Compound:
         resting=tuple(texts(raw, "resting", place)),
         library=get(raw, "library", str, place, ""),
         digest=get(raw, "digest", str, place, ""),
-        extra=others(raw, _COMPOUND_FIELDS),
+        extra=others(raw, COMPOUND_FIELDS),
     )
 
 
@@ -268,7 +272,7 @@ def raw_link(raw: dict[str, object], place: str) -> Link:
         offset=get(raw, "offset", float, place, 0.0),
         curve=curve,
         on=get(raw, "on", bool, place, True),
-        extra=others(raw, _LINK_FIELDS),
+        extra=others(raw, LINK_FIELDS),
     )
 
 
