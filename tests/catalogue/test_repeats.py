@@ -6,6 +6,7 @@ from fractions import Fraction
 
 import pytest
 
+from dunefall.catalogue import spec_of
 from dunefall.catalogue.repeats import Repeat, repeat_of_layer, repeat_of_patch
 from dunefall.catalogue.story import patch_story
 from dunefall.patch.model import Module, Patch
@@ -22,7 +23,8 @@ CLOCK = Module("c", "clock", "Clock", {"period_beats": 0.25})
 def test_sequences_of_5_7_and_8_steps_repeat_after_280_steps() -> None:
     """Common practice and arithmetic: sixteenths at 92 BPM last 163.04 ms, 280 of them 45.65 s."""
     steps = Module("s", "step-sequencer", "Steps", {"length_a": 5.0, "length_b": 7.0, "length_c": 8.0, "length_d": 1.0})
-    patch = out(CLOCK, steps, links=(("c.gate", "s.clock", 1.0), ("s.b", "a-output.level_db", 1.0)), tempo_bpm=92.0)
+    ends = tuple((f"s.{row}", "a-output.level_db", 1.0) for row in "abc")
+    patch = out(CLOCK, steps, links=(("c.gate", "s.clock", 1.0), *ends), tempo_bpm=92.0)
     repeat = repeat_of_patch(patch)
     assert repeat.seconds == 280 * Fraction(1, 4) * 60 / 92
     assert repeat.told(92.0) == "after 280 steps, 17.5 bars, 45.7 s"
@@ -99,3 +101,67 @@ def test_long_ways() -> None:
     modules = [Module(f"c{k}", "clock", f"C{k}", {"sync": 1.0, "period_s": s}) for k, s in enumerate(periods)]
     patch = out(*modules, links=tuple((f"c{k}.gate", "a-output.angle_deg", 0.1) for k in range(4)))
     assert "its periods only meet after a hundred years" in repeat_of_patch(patch).told(120.0)
+
+
+def test_rows_and_divisions_that_nobody_uses_do_not_count() -> None:
+    """Five steps were told as forty, a division by two as 1,680 steps."""
+    steps = Module("s", "step-sequencer", "S", {"length_a": 5.0, "length_b": 8.0, "direction_c": 3.0})
+    patch = out(CLOCK, steps, links=(("c.gate", "s.clock", 1.0), ("s.gate", "a-output.level_db", 1.0)))
+    assert repeat_of_patch(patch).seconds == 5 * Fraction(1, 8)
+    halves = out(
+        CLOCK, Module("d", "divider", "D"), links=(("c.gate", "d.trigger", 1.0), ("d.a", "a-output.angle_deg", 1))
+    )
+    by = round(next(p.default for p in spec_of("divider").params if p.id == "by_a"))  # type: ignore[union-attr]
+    assert repeat_of_patch(halves).seconds == by * Fraction(1, 8)
+
+
+def test_muted_layers_do_not_count() -> None:
+    patch = out(Module("x", "stepped-random", "X"), links=(("x.out", "a-output.angle_deg", 1.0),))
+    assert repeat_of_patch(patch).seconds is None
+    assert repeat_of_patch(patch.with_param("a-output", "mute", 1.0)).seconds == 0
+
+
+def test_steps_are_those_of_clocks() -> None:
+    """Free waves were told in steps."""
+    waves = out(
+        Module("l", "lfo", "L", {"rate_hz": 0.5}), Module("k", "lfo", "K", {"rate_hz": 0.3}),
+        links=(("l.out", "a-output.angle_deg", 1.0), ("k.out", "a-output.level_db", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(waves).told(120.0) == "after 5 bars, 10.0 s"
+
+
+def test_noise_that_is_held_goes_by_chance() -> None:
+    """A noise that is held was told to repeat after 0.2 s, but for the noise."""
+    held = out(
+        CLOCK, Module("n", "noise", "Air"), Module("h", "sample-hold", "Held"),
+        links=(("n.out", "h.signal", 1.0), ("c.gate", "h.trigger", 1.0), ("h.out", "a-output.angle_deg", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(held).told(120.0) == "never, because Air goes by chance"
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "seconds"),
+    [
+        ("tremolo", {"rate_hz": 4.0}, Fraction(1, 4)),
+        ("tremolo", {"speed": 1.0, "period_beats": 0.5}, Fraction(1, 4)),
+        ("chorus", {"rate_hz": 0.5}, 2),
+        ("flanger", {"rate_hz": 0.1}, 10),
+        ("phaser", {"rate_hz": 0.2}, 5),
+        ("crusher", {}, 0),
+    ],
+)
+def test_what_moves_by_itself_in_an_effect_counts(kind: str, values: dict[str, float], seconds: Fraction) -> None:
+    patch = out(
+        Module("o", "oscillator", "O"), Module("e", kind, "E", values),
+        links=(("o.out", "e.audio", 1.0), ("e.out", "a-output.audio", 1.0)),
+    )  # fmt: skip
+    assert repeat_of_patch(patch).seconds == seconds
+
+
+def test_impulses_count_and_clouds_go_by_chance() -> None:
+    ticks = out(Module("i", "impulse", "I", {"rate_hz": 2.0}), links=(("i.out", "a-output.audio", 1.0),))
+    assert repeat_of_patch(ticks).seconds == Fraction(1, 2)
+    cloud = out(Module("d", "drone-cloud", "Cloud"), links=(("d.out", "a-output.audio", 1.0),))
+    assert repeat_of_patch(cloud).short == "never"
+    drifting = out(Module("o", "oscillator", "O", {"drift_ct": 5.0}), links=(("o.out", "a-output.audio", 1.0),))
+    assert repeat_of_patch(drifting).short == "never"

@@ -42,15 +42,21 @@ class Given(NamedTuple):
     values: Mapping[str, float]
     series: Mapping[str, tuple[float, ...]]
     linked: frozenset[str]
+    heard: frozenset[str] | None = None
+    """Outputs that matter; None: all."""
 
     @classmethod
-    def of(cls, spec: ModuleSpec, patch: Patch, module: Module) -> Given:
+    def of(cls, spec: ModuleSpec, patch: Patch, module: Module, heard: frozenset[str] | None = None) -> Given:
         """What is given to a module of a patch."""
         linked = frozenset(link.target.port for link in patch.links_into(module.id) if link.on)
         values = {param.id: followed(param, patch, module) for param in spec.params if param.follows}
         defaults = {param.id: param.default for param in spec.params} | values
         series = {x.id: module.series.get(x.id, x.default) for x in spec.series}
-        return cls({**defaults, **module.params}, series, linked)
+        return cls({**defaults, **module.params}, series, linked, heard)
+
+    def matters(self, *outputs: str) -> bool:
+        """Whether one of these outputs does."""
+        return self.heard is None or not self.heard.isdisjoint(outputs)
 
     def used(self, param: str) -> bool:
         """Whether a value is not 0, or moved."""
@@ -73,6 +79,8 @@ class Cycle:
         Of what is given: after how many triggers it begins again; one number, or one for each of ``at``.
     at : tuple of str
         The inputs whose triggers are counted.
+    noise : bool
+        Its chance is heard as noise: what it sounds like repeats all the same.
     """
 
     chance: Callable[[Given], bool] | None = None
@@ -80,6 +88,7 @@ class Cycle:
     speed: tuple[str, ...] = ()
     steps: Callable[[Given], int | tuple[int, ...]] | None = None
     at: tuple[str, ...] = ()
+    noise: bool = False
 
 
 Door = TypeVar("Door", Input | Param, Output)

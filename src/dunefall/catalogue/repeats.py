@@ -7,12 +7,12 @@ many triggers as it takes to come round. Fractions are exact; what is set in dec
 from __future__ import annotations
 
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 from dunefall.catalogue.compounds import spec_for
-from dunefall.catalogue.declare import Given, ModuleSpec
+from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output
 from dunefall.patch.model import Module, Patch
 
 __all__ = ["Repeat", "repeat_of_layer", "repeat_of_patch"]
@@ -36,7 +36,7 @@ class Repeat:
     noises : tuple of str
         Sounding modules whose sound is random, though their course is not.
     shortest_s : Fraction
-        The shortest period in it: a step.
+        The shortest period of its clocks: a step; 0: there are none.
     """
 
     seconds: Fraction | None
@@ -52,13 +52,13 @@ class Repeat:
             speeds = f"the speed of {_and(self.moved)} is moved"
             reasons = [text for names, text in ((self.by_chance, chance), (self.moved, speeds)) if names]
             return f"never, because {' and '.join(reasons) or 'its periods only meet after a hundred years'}"
+        but = f", but for the noise of {_and(self.noises)}" if self.noises else ""
         if self.seconds == 0:
-            return "at once: nothing in it moves"
-        steps = self.seconds / self.shortest_s
+            return f"at once: nothing in it moves{but}"
+        steps = self.seconds / self.shortest_s if self.shortest_s else Fraction(0)
         bars = float(self.seconds) * tempo_bpm / 240.0
         parts = [f"{int(steps)} steps"] if steps.denominator == 1 and steps > 1 else []
         parts += [f"{bars:.4g} bars" if bars != 1 else "1 bar", _time(float(self.seconds))]
-        but = f", but for the noise of {_and(self.noises)}" if self.noises else ""
         return f"after {', '.join(parts)}{but}"
 
     @property
@@ -88,7 +88,13 @@ def _time(seconds: float) -> str:
 
 def repeat_of_patch(patch: Patch) -> Repeat:
     """When the whole mix begins again."""
-    return _repeat(patch, [m.id for m in patch.modules() if (spec := spec_for(m)) and spec.lane_end])
+    ends = [m for m in patch.modules() if (spec := spec_for(m)) and spec.lane_end and not _muted(patch, m)]
+    return _repeat(patch, [module.id for module in ends])
+
+
+def _muted(patch: Patch, module: Module) -> bool:
+    moved = any(link.on and link.target.port == "mute" for link in patch.links_into(module.id))
+    return module.params.get("mute", 0.0) >= 1.0 and not moved
 
 
 def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
@@ -100,14 +106,14 @@ def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
 
 
 def _repeat(patch: Patch, ends: Collection[str]) -> Repeat:
-    walk = _Walk(patch)
+    walk = _Walk(patch, ends)
     periods = [walk.period(end) for end in ends]
     if walk.by_chance or walk.moved:
         return Repeat(None, tuple(walk.by_chance), tuple(walk.moved), tuple(walk.noises))
     whole = _lcm([period for period in periods if period])
     if whole > LONGEST_S:
         return Repeat(None, noises=tuple(walk.noises))
-    return Repeat(whole, (), (), tuple(walk.noises), min(walk.own, default=whole))
+    return Repeat(whole, (), (), tuple(walk.noises), min(walk.own, default=Fraction(0)))
 
 
 def _lcm(periods: Collection[Fraction]) -> Fraction:
@@ -125,7 +131,7 @@ def _lcm(periods: Collection[Fraction]) -> Fraction:
 class _Walk:
     """Periods of modules, each worked out once, from what they are moved by."""
 
-    def __init__(self, patch: Patch) -> None:
+    def __init__(self, patch: Patch, ends: Collection[str]) -> None:
         self._patch = patch
         self._known: dict[str, Fraction] = {}
         self._under_way: set[str] = set()
@@ -138,6 +144,24 @@ class _Walk:
             if link.on and (link.amount != 0.0):
                 self._into.setdefault(link.target.module, []).append((link.target.port, link.source.module))
         self._modules = {module.id: module for module in patch.modules()}
+        self._heard = self._outputs_heard(ends)
+
+    def _outputs_heard(self, ends: Collection[str]) -> dict[str, set[str]]:
+        """Of each module from which a way leads to the ends, the outputs by which it does."""
+        reached, todo = set(ends), list(ends)
+        while todo:
+            new = {source for _, source in self._into.get(todo.pop(), [])} - reached
+            reached |= new
+            todo += new
+        heard: dict[str, set[str]] = {end: {x.id for x in self._outputs(end)} for end in ends}
+        for link in self._patch.links:
+            if link.on and link.amount != 0.0 and link.target.module in reached:
+                heard.setdefault(link.source.module, set()).add(link.source.port)
+        return heard
+
+    def _outputs(self, module: str) -> Sequence[Output]:
+        spec = spec_for(self._modules[module])
+        return spec.outputs if spec else ()
 
     def period(self, module_id: str) -> Fraction:
         """Period of a module's course; 0: it does not move, or its loop is still being walked."""
@@ -154,15 +178,29 @@ class _Walk:
         into = self._into.get(module.id, [])
         if spec is None:
             return Fraction(0)
-        given = Given.of(spec, self._patch, module)
+        heard = self._heard.get(module.id, set())
+        given = Given.of(spec, self._patch, module, frozenset(heard))
         outside = _lcm([self.period(source) for _, source in into])
         if _by_chance(spec, given):
-            (self.noises if spec.stage == "source" else self.by_chance).append(module.name)
+            (self.noises if spec.cycle.noise and not self._steers(module.id) else self.by_chance).append(module.name)
         own = self._own(module, spec, given)
-        if own:
+        if own and any(output.id in heard and output.role == "gate" for output in spec.outputs):
             self.own.add(own)
         together = _lcm([own, outside]) if own else outside
         return self._rounds(spec, given, into, together)
+
+    def _steers(self, module_id: str, seen: frozenset[str] = frozenset()) -> bool:
+        """Whether a sound goes anywhere but into sounds: what it does there is a course, held or not."""
+        for link in self._patch.links:
+            if not (link.on and link.amount != 0.0 and link.source.module == module_id) or link.target.module in seen:
+                continue
+            spec = spec_for(self._modules[link.target.module])
+            port = spec.target(link.target.port) if spec else None
+            if not isinstance(port, Input) or port.role != "audio":
+                return True
+            if spec and not spec.lane_end and self._steers(link.target.module, seen | {module_id}):
+                return True
+        return False
 
     def _own(self, module: Module, spec: ModuleSpec, given: Given) -> Fraction:
         if spec.cycle.period_s is None:

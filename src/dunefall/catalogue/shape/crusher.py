@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import exp2, fma, nearest
 from dunefall.dsp.random import uniform
 
@@ -62,6 +62,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=3,
+    cycle=Cycle(lambda g: g.used("dither"), noise=True),
     face="bits",
     passes="audio",
     shows="wave",

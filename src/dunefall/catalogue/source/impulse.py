@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 
 __all__ = ["MODULE"]
 
@@ -47,6 +47,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Click", "audio"),),
     state=3,
+    cycle=Cycle(None, lambda g: 0.0 if "trigger" in g.linked else (1.0 + g.values["alternate"]) / g.values["rate_hz"],
+                ("rate_hz", "alternate"), lambda g: 1 + round(g.values["alternate"]), ("trigger",)),
     face="rate_hz",
     shows="course",
     words=("click", "tick", "dirac", "exciter", "geiger"),

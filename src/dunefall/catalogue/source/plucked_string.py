@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
@@ -107,6 +107,7 @@ MODULE = ModuleSpec(
     state=7,
     memory_s=1.0 / LOWEST_HZ,
     handle=("place", "decay_s"),
+    cycle=Cycle(noise=True),
     face="pitch_note",
     shows="spectrum",
     words=("string", "pluck", "guitar", "harp", "wire", "karplus"),

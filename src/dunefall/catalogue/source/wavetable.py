@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, Sound, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine, smooth_step
 from dunefall.dsp.random import uniform
 from dunefall.dsp.reading import get
@@ -192,6 +192,7 @@ MODULE = ModuleSpec(
     memory=VOICES - 1,
     sound="table",
     handle=("position", "formant_st"),
+    cycle=Cycle(lambda g: False),
     face="position",
     groups=(
         ("Unison", ("unison", "detune_ct", "spread")),

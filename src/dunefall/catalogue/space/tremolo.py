@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import floor, fma, sine
 
 __all__ = ["MODULE"]
@@ -58,6 +58,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
     state=1,
+    cycle=Cycle(None, lambda g: g.values["period_beats"] * 60.0 / g.values["tempo_bpm"] if g.values["speed"]
+                else 1.0 / g.values["rate_hz"], ("rate_hz", "period_beats", "speed")),
     face="rate_hz",
     passes="audio",
     words=("auto-pan", "pulse", "wobble", "chop", "breathing", "vibrato"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import unchanged, wrapped
 
 __all__ = ["MODULE"]
@@ -48,6 +48,10 @@ def kernel(
     state[LAST], state[RESET], state[COUNT] = last, last_reset, count
 
 
+def _rounds(given: Given) -> int:
+    return math.lcm(*(round(given.values[f"by_{letter}"]) for letter in LETTERS if given.matters(letter)))
+
+
 MODULE = ModuleSpec(
     id="divider",
     name="Divider",
@@ -67,7 +71,7 @@ MODULE = ModuleSpec(
     ),
     outputs=tuple(Output(letter, f"Every n-th, {letter}", "gate", 0, 1) for letter in LETTERS),
     state=3,
-    cycle=Cycle(steps=lambda g: math.lcm(*(round(g.values[f"by_{x}"]) for x in LETTERS)), at=("trigger",)),
+    cycle=Cycle(steps=_rounds, at=("trigger",)),
     face="by_a",
     passes="trigger",
     groups=(
