@@ -112,9 +112,9 @@ def test_scale_map_and_switches() -> None:
     signals = {way: np.full(400, float(k)) for k, way in enumerate("abcdefgh")}
     order = {"order": (0.0, 0.0, 3.0, 7.0)}
     one = Rig("sequential-switch", drawn=order).run(400, trigger=ticks(8, 50), **signals)
-    assert [one["out"][k * 50 + 5] for k in range(8)] == [0, 3, 7, 0, 0, 3, 7, 0]
+    assert [one["out"][k * 50 + 5] for k in range(8)] == [0, 0, 3, 7, 0, 0, 3, 7]
     sent = Rig("sequential-switch", drawn=order).run(400, trigger=ticks(8, 50), a=np.ones(400))
-    assert [sent["to_d"][k * 50 + 5] for k in range(4)] == [0, 1, 0, 0]
+    assert [sent["to_d"][k * 50 + 5] for k in range(4)] == [0, 0, 1, 0]
 
 
 def test_cross_fades_keep_power_or_level() -> None:

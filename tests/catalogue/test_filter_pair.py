@@ -56,3 +56,20 @@ def test_the_loop_growls_and_stays_bounded() -> None:
         assert np.abs(out).max() < 60
         assert abs(out[SECOND:].mean()) < 0.05 * np.abs(out).max()
         assert np.std(out - plain) > 0.1 * np.std(plain)
+
+
+def test_in_its_loop_nothing_leaves_it_louder_than_6_db() -> None:
+    """It reached +35 dBFS with full resonance."""
+    sound = np.random.default_rng(1).uniform(-1, 1, SECOND)
+    for feedback in (-1.0, 1.0):
+        values = {"routing": 2, "resonance": 1.0, "second_resonance": 1.0, "drive_db": 36.0, "feedback": feedback}
+        out = Rig("filter-pair", first_kind=0, second_kind=0, offset_st=0.0, **values).run(SECOND, audio=sound)["out"]
+        assert np.abs(out).max() <= 2.0
+
+
+def test_both_channels_pass_it_apart() -> None:
+    left, right = tone(110.0, 0.5), tone(330.0, 0.5)
+    both = Rig("filter-pair").run(len(left), audio=left, audio_right=right)
+    for side, sound in (("out", left), ("out_right", right)):
+        alone = Rig("filter-pair").run(len(left), audio=sound)["out"]
+        np.testing.assert_allclose(both[side], alone, atol=1e-12)

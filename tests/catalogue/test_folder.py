@@ -27,3 +27,10 @@ def test_a_quiet_sound_passes_the_folder() -> None:
     sine = tone(100.0, 0.2, level=0.4)
     out = Rig("folder", drive=2.0).run(len(sine), audio=sine)["out"]
     np.testing.assert_allclose(out[1:], (sine[1:] + sine[:-1]), atol=1e-6)  # 2x, the mean of neighbours
+
+
+def test_what_is_folded_off_its_middle_has_no_constant() -> None:
+    """Silence gave the offset, and a tone a part of it."""
+    for sound in (np.zeros(2 * 48000), tone(220.0, 2.0, level=0.5)):
+        out = Rig("folder", drive=3.0, symmetry=0.6).run(len(sound), audio=sound)["out"]
+        assert abs(out[48000:].mean()) < 1e-3

@@ -97,3 +97,12 @@ def test_without_its_file_a_player_is_silent() -> None:
     for kind in ("sample-player", "grain-player", "wavetable"):
         out = Rig(kind, sound=SoundRef("/nowhere.wav", "0" * 32)).run(4800)
         assert not any(np.any(values) for values in out.values())
+
+
+def test_a_click_in_the_first_frame_is_heard(tmp_path: Path) -> None:
+    """A start faded in over 2 ms: what stands in frame 0 was lost."""
+    click = np.zeros(4800)
+    click[0] = 0.8
+    rig = Rig("sample-player", sound=a_sound(tmp_path, click, 48000), mode=0, level=1.0)
+    out = rig.run(SECOND, trigger=pulses([0.3], 1.0))["out"]
+    assert np.abs(out).max() == pytest.approx(0.8, rel=0.02)

@@ -76,3 +76,20 @@ def test_neighbouring_modules_are_independent() -> None:
             seen.append(program.memory.rows[program.row_at[(name, "out")]])
     pair = np.array([np.array(seen)[::4] for seen in found.values()])
     assert abs(np.corrcoef(pair)[0, 1]) < 0.08
+
+
+@pytest.mark.parametrize("grades", [0, 2, 3, 5, 12])
+@pytest.mark.parametrize("apart", [0.1, 0.5])
+def test_apart_holds_without_exception(grades: int, apart: float) -> None:
+    """Some tries were not always enough, so that a value came twice."""
+    out = Rig("stepped-random", rate_hz=200.0, grades=grades, apart=apart, shape=2).run(20 * 48_000)["out"]
+    values = out[120::240]
+    moves = np.abs(np.diff(values)) / 2.0  # -1..1
+    assert moves.min() >= apart - 1e-6
+
+
+def test_with_no_chance_nothing_new_is_told() -> None:
+    for given in ({}, {"trigger": np.zeros(4800)}):
+        out = Rig("stepped-random", chance=0.0, rate_hz=20.0).run(4800, **given)
+        assert out["new"].max() == 0.0
+        assert np.ptp(out["out"]) == 0.0

@@ -66,3 +66,16 @@ def test_the_last_note_lies_above_the_root(last: str, good: bool) -> None:
     else:
         with pytest.raises(PatchError, match="above the root"):
             parse_tuning(text)
+
+
+def test_comments_behind_a_value_and_degrees_below_the_root() -> None:
+    title, cents = parse_tuning("t\n3 ! notes\n-50.0!low\n3/2! fifth\n2/1\n")
+    assert title == "t (1 below the root, raised by the period)"
+    assert cents == pytest.approx((701.955, 1150.0, 1200.0), abs=1e-3)
+
+
+def test_numbers_that_are_none_are_refused() -> None:
+    """A number of 5,000 digits, and one that is a digit only to Unicode."""
+    for text in (f"t\n{'1' * 5000}\n2/1\n", "t\n²\n2/1\n", f"t\n1\n{'9' * 5000}/1\n"):
+        with pytest.raises(PatchError):
+            parse_tuning(text)

@@ -2,16 +2,61 @@
 
 from __future__ import annotations
 
+import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row
 from dunefall.dsp.maths import fma
 from dunefall.dsp.reading import get
 
-__all__ = ["NEAR", "cubic_weights", "read_line", "read_ring", "read_run", "write_run"]
+__all__ = [
+    "LONG",
+    "NEAR",
+    "cubic_weights",
+    "long_weights",
+    "read_line",
+    "read_long",
+    "read_ring",
+    "read_run",
+    "write_run",
+]
 
 NEAR = 2
 """A delay that is longer than a row of samples by so many reads only what was written before the row."""
+
+
+LONG = 8
+"""Samples on either side of the place that ``long_weights`` weigh."""
+_PHASES = 512
+
+
+def _long_table() -> np.ndarray:
+    """Windowed sinc (Kaiser, beta 8) for places between two samples: loses less than 0.002 dB up to a third of the
+    rate."""
+    places = np.arange(_PHASES + 1)[:, None] / _PHASES - np.arange(1 - LONG, LONG + 1)
+    table = np.sinc(places) * np.i0(8.0 * np.sqrt(np.maximum(1.0 - (places / LONG) ** 2, 0.0)))
+    return np.asarray(table / table.sum(axis=1, keepdims=True))
+
+
+_LONG_TABLE = _long_table()
+
+
+@njit(error_model="numpy", forceinline=True)
+def long_weights(weights: Row, share: float) -> None:
+    """Weights of ``2 * LONG`` samples, the newest first, for a place ``share`` [0, 1) of a sample older than the
+    ``LONG``-th of them.
+
+    Parameters
+    ----------
+    weights : ndarray [shape=(2 * LONG,)]
+        Where they are written.
+    share : float [0, 1)
+        How much older.
+    """
+    at = share * _PHASES
+    k = min(int(at), _PHASES - 1)
+    for i in range(2 * LONG):
+        weights[i] = fma(at - k, _LONG_TABLE[k + 1, i] - _LONG_TABLE[k, i], _LONG_TABLE[k, i])
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -142,3 +187,36 @@ def read_ring(memory: Row, first: int, size: int, write: int, delay: float) -> f
     oldest = get(memory, first + (at - 2 if at >= 2 else at - 2 + size))
     w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
     return fma(w_oldest, oldest, fma(w_older, older, fma(w_newer, after, w_here * here)))
+
+
+@njit(error_model="numpy", forceinline=True)
+def read_long(memory: Row, first: int, size: int, write: int, back: int, weights: Row) -> float:
+    """As ``read_ring``, with the weights of ``long_weights`` about the sample ``back`` ago, which is at least ``LONG``
+    and at most ``size - LONG - 1``.
+
+    Parameters
+    ----------
+    memory : ndarray
+        The delay line.
+    first : int
+        Where it begins.
+    size : int
+        Numbers in the ring.
+    write : int
+        Where the next sample is written.
+    back : int
+        Whole samples.
+    weights : ndarray [shape=(2 * LONG,)]
+        Of each sample, the newest first.
+
+    Returns
+    -------
+    float
+    """
+    at = write - back + LONG - 1
+    sound = 0.0
+    for k in range(2 * LONG):
+        place = at - k
+        place = place + size if place < 0 else place - size if place >= size else place
+        sound = fma(weights[k], get(memory, first + place), sound)
+    return sound

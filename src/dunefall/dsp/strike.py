@@ -6,9 +6,10 @@ import math
 
 from numba import njit
 
+from dunefall.dsp.curves import bent
 from dunefall.dsp.maths import exp2
 
-__all__ = ["TO_60_DB", "fall_factor", "rise_share", "struck"]
+__all__ = ["TO_60_DB", "fall_factor", "rise_share", "struck", "struck_bent"]
 
 OVERSHOOT = 1.3  # the rise aims above its end, as a charging capacitor that is stopped at the top does
 RISE_OCTAVES = math.log2(OVERSHOOT / (OVERSHOOT - 1.0))
@@ -29,7 +30,7 @@ def fall_factor(decay_s: float, rate: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def struck(value: float, rising: float, rise: float, fall: float) -> tuple[float, float]:
+def struck(value: float, rising: float, rise: float, fall: float, top: float = 1.0) -> tuple[float, float]:
     """Level and whether it rises (1.0), a sample later.
 
     Parameters
@@ -42,14 +43,52 @@ def struck(value: float, rising: float, rise: float, fall: float) -> tuple[float
         Share of the way per sample, upwards.
     fall : float
         Share of the way per sample, downwards.
+    top : float
+        How high it rises.
 
     Returns
     -------
     tuple[float, float]
     """
     if rising > 0.5:
-        value += (OVERSHOOT - value) * rise
-        if value >= 1.0:
-            return 1.0, 0.0
+        value += (OVERSHOOT * top - value) * rise
+        if value >= top:
+            return top, 0.0
         return value, rising
     return value * fall, rising
+
+
+@njit(error_model="numpy")
+def struck_bent(
+    value: float, rising: float, attack: float, decay: float, top: float, curve: float
+) -> tuple[float, float]:
+    """As ``struck``, with the way through both stretches bent: at a curve of 0 it is the same.
+
+    Parameters
+    ----------
+    value : float
+        The envelope so far.
+    rising : float
+        1 while it rises.
+    attack, decay : float
+        Samples from rest to the top, and from there to -60 dB.
+    top : float
+        How high it rises.
+    curve : float
+        -1 to 1: slow or fast at first.
+
+    Returns
+    -------
+    tuple[float, float]
+    """
+    if rising > 0.5:
+        share = min(value / (OVERSHOOT * max(top, 1e-12)), 1.0 / OVERSHOOT)
+        done = bent(-math.log2(1.0 - share) * (1.0 / RISE_OCTAVES), -curve) + 1.0 / attack
+        if done >= 1.0:
+            return top, 0.0
+        return top * OVERSHOOT * (1.0 - exp2(-RISE_OCTAVES * bent(done, curve))), rising
+    if value < 1e-12 * top or top <= 0.0:
+        return 0.0, rising
+    fallen = math.log2(top / value) * (1.0 / TO_60_DB)
+    done = (bent(fallen, curve) if fallen < 1.0 else fallen) + 1.0 / decay
+    return top * exp2(-TO_60_DB * (bent(done, -curve) if done < 1.0 else done)), rising

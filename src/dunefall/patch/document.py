@@ -131,7 +131,13 @@ class Document:
             self._set(step.after)
 
     def mark_saved(self, path: Path | None) -> None:
-        """Note that the present patch is what the file at ``path`` holds."""
+        """Note that the present patch is what a file holds.
+
+        Parameters
+        ----------
+        path : Path or None
+            The file; None: none is known.
+        """
         self.path, self._saved = path, self.patch
         self.saved.emit()
 

@@ -1,7 +1,8 @@
 """Tuning files, ``.scl``: a description, how many notes, then each note in cents or as a ratio.
 
 Source: the published description of the format (from memory). Lines that begin with ``!`` are comments; a number with
-a point is in cents, one with a slash or without a point is a ratio; what follows the number on its line is ignored.
+a point is in cents, one with a slash or without a point is a ratio; what follows the number on its line, or a ``!``, is
+ignored. A degree below the root is the one a period above it.
 """
 
 from __future__ import annotations
@@ -17,8 +18,9 @@ __all__ = ["MOST_NOTES", "load_tuning", "parse_tuning"]
 MOST_NOTES = 128
 MOST_BYTES = 1_000_000
 LARGEST_CT = 9600.0
-_CENTS = re.compile(r"^-?\d*\.\d*$")
-_RATIO = re.compile(r"^(\d+)(?:/(\d+))?$")
+_CENTS = re.compile(r"^-?\d{0,18}\.\d{0,18}$", re.ASCII)
+MOST_DIGITS = 6
+_RATIO = re.compile(r"^(\d{1,18})(?:/(\d{1,18}))?$", re.ASCII)
 
 
 def load_tuning(path: Path) -> tuple[str, tuple[float, ...]]:
@@ -77,19 +79,28 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
     if len(lines) < 2:
         raise PatchError("it ends before the number of its notes")
     (_, title), (at, counted) = lines[0], lines[1]
-    words = counted.split()
-    if not words or not words[0].isdigit():
+    words = _first(counted)
+    if not (words.isascii() and words.isdigit() and len(words) <= MOST_DIGITS):
         raise PatchError(f'line {at}: the number of notes is needed; got "{counted[:40]}"')
-    count = int(words[0])
+    count = int(words)
     if not 1 <= count <= MOST_NOTES:
         raise PatchError(f"line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}")
     notes = [(k, line) for k, line in lines[2:] if line]
     if len(notes) < count:
         raise PatchError(f"line {at} promises {count} notes; {len(notes)} follow")
-    cents = [_cents(line.split()[0], k) for k, line in notes[:count]]
+    cents = [_cents(_first(line), k) for k, line in notes[:count]]
     if cents[-1] <= 0.0:
         raise PatchError(f"line {notes[count - 1][0]}: the last note must lie above the root; got {cents[-1]:g} cents")
-    return title, (*sorted(cent for cent in cents[:-1] if cent >= 0.0), cents[-1])
+    below = [cent for cent in cents[:-1] if cent < 0.0]
+    if below:
+        title = f"{title} ({len(below)} below the root, raised by the period)".strip()
+    degrees = {cent % cents[-1] if cent < 0.0 else cent for cent in cents[:-1]}
+    return title, (*sorted(degrees), cents[-1])
+
+
+def _first(line: str) -> str:
+    """What stands before a space or a comment."""
+    return (line.partition("!")[0].split() or [""])[0]
 
 
 def _cents(text: str, line: int) -> float:

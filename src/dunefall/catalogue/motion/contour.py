@@ -11,7 +11,7 @@ from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
 __all__ = ["MODULE"]
 
-LAST, POINT, PLACE, FROM, VALUE, RUNS, END = range(7)
+LAST, POINT, PLACE, FROM, VALUE, RUNS, END, BEGUN = range(8)
 ONCE, SUSTAIN, LOOP = range(3)
 EARLY = 1e-9
 
@@ -21,18 +21,20 @@ def kernel(
     heights: Drawn, times: Drawn, bends: Drawn, out: Row, ended: Row, place: Row, state: State, rate: Scalar,
 ) -> None:  # fmt: skip
     """State: last trigger, the current target point, how much of the way there is done, where the way began, the value
-    now, 1 while it runs, samples for which the end's pulse stays high.
+    now, 1 while it runs, samples for which the end's pulse stays high, 1 once begun.
 
-    The first point is where it starts; each other one is reached in its share of the length.
+    The first point is where it is before the first trigger, and every start is from where it is; each other one
+    is reached in its share of the length.
     """
     last, point, done, start, value = state[LAST], int(state[POINT]), state[PLACE], state[FROM], state[VALUE]
     runs, over_left, count = state[RUNS], state[END], int(heights[0])
     total = _total(times, count)
+    if state[BEGUN] == 0.0:
+        value, state[BEGUN] = heights[1], 1.0
     for i in range(out.size):
         way, held, over = int(mode[i] + 0.5), trigger[i] > 0.5, False
         if held and last <= 0.5:
-            start = value if runs > 0.0 else heights[1]
-            point, done, runs = min(1, count - 1), 0.0, 1.0
+            start, point, done, runs = value, min(1, count - 1), 0.0, 1.0
         last = trigger[i]
         first, final = _region(begin[i], end[i], count)
         if runs > 0.0:
@@ -108,7 +110,7 @@ MODULE = ModuleSpec(
         Output("ended", "Ended", "gate", 0, 1),
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
-    state=7,
+    state=8,
     face="length_s",
     words=("multi-segment envelope", "breakpoints", "drawn envelope", "course", "automation"),
     sources=("piecewise curves (definition)",),

@@ -17,6 +17,8 @@ __all__ = ["CURVE_NAMES", "MODULE"]
 
 PHASE, STEP, RESET, CLOCK, SINCE, GAP, PULSE, BEGUN = range(8)
 CLOCK_BIT = 1
+EARLY = 1e-9
+"""A sum of many shares of a sample is so far off a whole step at most."""
 CURVE_NAMES = (
     "flat", "ramp up", "ramp down", "swell", "sink", "hump", "pluck", "late rise", "stairs", "ripple", "knock",
     "double", "tremble", "drawn 1", "drawn 2",
@@ -32,28 +34,34 @@ def kernel(
     drawn_2: Drawn, out: Row, a: Row, b: Row, step: Row, place: Row, state: State, rate: Scalar, linked: Mask,
 ) -> None:  # fmt: skip
     """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
-    the two before, samples for which the step's trigger stays high, 1 once begun."""
+    the two before, samples for which the step's trigger stays high, 1 once the first step has begun.
+
+    With a clock, the first tick begins the first step, and each step lasts until the next tick.
+    """
     phase, at, last_reset, last = state[PHASE], state[STEP], state[RESET], state[CLOCK]
     since, gap, pulse, begun = state[SINCE], state[GAP], state[PULSE], state[BEGUN]
     for i in range(out.size):
-        count, fires = max(float(int(steps[i] + 0.5)), 1.0), begun == 0.0
+        count, fires = max(float(int(steps[i] + 0.5)), 1.0), False
         since += 1.0
         if reset[i] > 0.5 and last_reset <= 0.5:
-            phase, at, fires = 0.0, 0.0, True
-        where = int(wrapped(at + float(int(first_step[i] + 0.5)) - 1.0, count))
+            phase, at, begun = 0.0, 0.0, 0.0
         if linked & CLOCK_BIT:
             if clock[i] > 0.5 and last <= 0.5:
-                if begun > 0.0:
-                    gap, at, phase, fires = since, wrapped(at + 1.0, count), 0.0, True
-                since = 0.0
-            phase = min(since / gap, 1.0) if gap > 0.0 else 0.0
+                gap = since if begun > 0.0 else gap
+                at = wrapped(at + 1.0, count) if begun > 0.0 else 0.0
+                since, begun, fires = 0.0, 1.0, True
+            phase = min(since / gap, 1.0) if gap > 0.0 and begun > 0.0 else 0.0
+        elif begun == 0.0:
+            begun, fires = 1.0, True
         else:
             seconds = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
-            phase += 1.0 / max(seconds * rate * lengths[1 + where], 1.0)
-            if phase >= 1.0:
-                phase, at, fires = phase - 1.0, wrapped(at + 1.0, count), True
-        begun, last_reset, last = 1.0, reset[i], clock[i]
-        where = int(wrapped(at + float(int(first_step[i] + 0.5)) - 1.0, count))
+            taken = lengths[1 + _where(at, first_step[i], count)]
+            phase += 1.0 / max(seconds * rate * taken, 1.0)
+            if phase >= 1.0 - EARLY:  # what is left of the sample is a share of the next step, not of this one
+                at, fires = wrapped(at + 1.0, count), True
+                phase = max(phase - 1.0, 0.0) * taken / lengths[1 + _where(at, first_step[i], count)]
+        last_reset, last = reset[i], clock[i]
+        where = _where(at, first_step[i], count)
         low = 2.0 * (span[i] < 0.5)
         level = heights[1 + where]
         shape_a = _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
@@ -66,6 +74,12 @@ def kernel(
         place[i] = (where + phase) / count
     state[PHASE], state[STEP], state[RESET], state[CLOCK] = phase, at, last_reset, last
     state[SINCE], state[GAP], state[PULSE], state[BEGUN] = since, gap, pulse, begun
+
+
+@njit(error_model="numpy", forceinline=True)
+def _where(at: float, first_step: float, count: float) -> int:
+    """Which of the drawn steps is played."""
+    return int(wrapped(at + float(int(first_step + 0.5)) - 1.0, count))
 
 
 @njit(error_model="numpy")
@@ -152,7 +166,8 @@ MODULE = ModuleSpec(
                shape=_shape),
         Series("heights", "Levels", "ratio", 0, 1, _steps((1, 0.6, 0.8, 0.4)), "How high each step goes.", least=STEPS,
                used="steps"),
-        Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS, "How long each step takes, in periods.",
+        Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS,
+               "How long each step takes, in periods; with a Clock linked, each takes one tick.",
                least=STEPS, used="steps"),
         Series("drawn_1", "Curve “drawn 1”", "ratio", 0, 1, DRAWN[0], "A curve of your own.",
                least=2, most=32, drawn="curve"),

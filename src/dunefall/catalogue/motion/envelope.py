@@ -7,16 +7,15 @@ from numba import njit
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.curves import bent
-from dunefall.dsp.strike import fall_factor, rise_share, struck
+from dunefall.dsp.strike import fall_factor, rise_share, struck, struck_bent
 from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
 __all__ = ["MODULE"]
 
 LEVEL, STAGE, LAST, PLACE, FROM, HIGH, END = range(7)
-TIMES_MOVE, ENDED_WANTED = 0b1011000, 0b10
+TIMES_MOVE, CURVE_MOVES, KIND_MOVES, ENDED_WANTED = 0b1011000, 1 << 8, 0b100, 0b10
 REST = 0.001
 """A strike that has fallen to −60 dB has ended."""
-"""Attack, decay and the kind."""
 KINDS = ("strike", "hold", "sustain", "loop")
 STRIKE, HOLD, SUSTAIN, LOOP = range(4)
 RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
@@ -24,7 +23,7 @@ RESTS, ATTACKS, HOLDS, DECAYS, STAYS, RELEASES = range(6)
 
 def kernel(
     trigger: Row, velocity: Row, kind: Row, attack_s: Row, hold_s: Row, decay_s: Row, sustain: Row, release_s: Row,
-    curve: Row, level: Row, force: Row, out: Row, ended: Row, state: State, rate: Scalar, moving: Mask,
+    curve: Row, level: Row, force: Row, begins: Row, out: Row, ended: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch, linked: Mask, wanted: Mask,
 ) -> None:  # fmt: skip
     """State: level, stage, last trigger, how much of the stage is done, the level at its start, how high this one goes,
@@ -33,21 +32,29 @@ def kernel(
     A strike: the exponential curves of a capacitor. The other kinds: stages of a set time with a set bend, each from
     the level that is there.
     """
-    if linked & 2 == 0 and kind[0] == STRIKE and not moving & 0b100 and curve[0] == 0.0 and not moving & (1 << 8):
-        _strikes(trigger, attack_s, decay_s, out, ended, state, rate, moving, scratch, wanted)
+    if kind[0] == STRIKE and not moving & KIND_MOVES:
+        _strikes(trigger, velocity, attack_s, decay_s, curve, force, begins, out, ended, state, rate, moving, scratch,
+                 linked, wanted)  # fmt: skip
     else:
-        _stages(trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, out, ended, state,
-                rate, linked)  # fmt: skip
+        _stages(trigger, velocity, kind, attack_s, hold_s, decay_s, sustain, release_s, curve, force, begins, out,
+                ended, state, rate, linked)  # fmt: skip
     for i in range(out.size):
         out[i] *= level[i]
 
 
 @njit(error_model="numpy", forceinline=True)
+def _height(velocity: float, force: float) -> float:
+    """How high a trigger of this velocity, 0..1, goes."""
+    return 1.0 - force * (1.0 - min(max(velocity, 0.0), 1.0))
+
+
+@njit(error_model="numpy", forceinline=True)
 def _strikes(
-    trigger: Row, attack_s: Row, decay_s: Row, out: Row, ended: Row, state: State, rate: float, moving: Mask,
-    scratch: Scratch, wanted: Mask,
+    trigger: Row, velocity: Row, attack_s: Row, decay_s: Row, curve: Row, force: Row, begins: Row, out: Row, ended: Row,
+    state: State, rate: float, moving: Mask, scratch: Scratch, linked: Mask, wanted: Mask,
 ) -> None:  # fmt: skip
     value, rising, last, n = state[LEVEL], 1.0 if state[STAGE] == ATTACKS else 0.0, state[LAST], out.size
+    top = state[HIGH] if state[HIGH] > 0.0 else 1.0
     rises, falls = scratch[:n], scratch[64 : 64 + n]
     if moving & TIMES_MOVE:
         for i in range(n):
@@ -56,12 +63,17 @@ def _strikes(
     else:
         rises[:] = rise_share(attack_s[0], rate)
         falls[:] = fall_factor(decay_s[0], rate)
-    before, end = value, state[END]
+    before, end, straight = value, state[END], curve[0] == 0.0 and not moving & CURVE_MOVES
     for i in range(n):
         if trigger[i] > 0.5 and last <= 0.5:
-            rising = 1.0
+            value = 0.0 if begins[i] > 0.5 else value
+            high = _height(velocity[i], force[i]) if linked & 2 else 1.0
+            rising, top = 1.0 if high > value else 0.0, max(high, value)
         last = trigger[i]
-        value, rising = struck(value, rising, rises[i], falls[i])
+        if straight:
+            value, rising = struck(value, rising, rises[i], falls[i], top)
+        else:
+            value, rising = struck_bent(value, rising, attack_s[i] * rate, decay_s[i] * rate, top, curve[i])
         out[i] = value
     if wanted & ENDED_WANTED:
         for i in range(n):
@@ -69,12 +81,13 @@ def _strikes(
             before = out[i]
             ended[i], end = pulsed(over, end, held_for(PULSE_S, rate))
     state[LEVEL], state[STAGE], state[LAST], state[END] = value, ATTACKS if rising > 0.5 else DECAYS, last, end
+    state[HIGH] = top
 
 
 @njit(error_model="numpy")
 def _stages(
     trigger: Row, velocity: Row, kind: Row, attack_s: Row, hold_s: Row, decay_s: Row, sustain: Row, release_s: Row,
-    curve: Row, force: Row, out: Row, ended: Row, state: State, rate: float, linked: Mask,
+    curve: Row, force: Row, begins: Row, out: Row, ended: Row, state: State, rate: float, linked: Mask,
 ) -> None:  # fmt: skip
     value, stage, last = state[LEVEL], int(state[STAGE]), state[LAST]
     place, begin, high, end = state[PLACE], state[FROM], state[HIGH], state[END]
@@ -82,13 +95,20 @@ def _stages(
         way = int(kind[i] + 0.5)
         held = trigger[i] > 0.5
         if held and last <= 0.5:
-            hardness = velocity[i] if linked & 2 else 1.0
-            stage, place, begin, high = ATTACKS, 0.0, value, 1.0 - force[i] * (1.0 - min(max(hardness, 0.0), 1.0))
+            value = 0.0 if begins[i] > 0.5 else value
+            high = _height(velocity[i], force[i]) if linked & 2 else 1.0
+            stage, place, begin = ATTACKS, 0.0, value
+            if way == STRIKE:
+                stage, high = ATTACKS if high > value else DECAYS, max(high, value)
         elif not held and last > 0.5 and way in (SUSTAIN, LOOP) and stage not in (RESTS, RELEASES):
             stage, place, begin = RELEASES, 0.0, value
         last = trigger[i]
         over = False
-        if stage == ATTACKS:
+        if way == STRIKE and stage in (ATTACKS, DECAYS):
+            before, rising = value, 1.0 if stage == ATTACKS else 0.0
+            value, rising = struck_bent(value, rising, attack_s[i] * rate, decay_s[i] * rate, high, curve[i])
+            over, stage, place, begin = before >= REST > value, ATTACKS if rising > 0.5 else DECAYS, 0.0, value
+        elif stage == ATTACKS:
             place += 1.0 / max(attack_s[i] * rate, 1.0)
             value = begin + (high - begin) * bent(min(place, 1.0), curve[i] + 0.3)
             if place >= 1.0:
@@ -102,7 +122,6 @@ def _stages(
             place += 1.0 / max(decay_s[i] * rate, 1.0)
             value = begin + (goal - begin) * bent(min(place, 1.0), 0.6 - curve[i])
             if place >= 1.0:
-                over = way == STRIKE
                 stage = STAYS if way == SUSTAIN else ATTACKS if way == LOOP and held else RESTS
                 place, begin = 0.0, value
         elif stage == STAYS:
@@ -146,13 +165,15 @@ MODULE = ModuleSpec(
         Param("curve", "Curve", "ratio", -1, 1, 0, "From convex to concave.", amount=0.3),
         Param("level", "Level", "ratio", 0, 1, 1, "Height of the top.", amount=0.3),
         Param("force", "Velocity counts", "ratio", 0, 1, 1, "How much velocity affects the level.", amount=0.3),
+        Param("begins", "Begins", "choice", 0, 1, 0, "A trigger starts from the current level, or from zero; from "
+              "zero, a level that still sounds is cut off.", ("where it is", "at zero")),
     ),
     outputs=(Output("out", "Level", "control", 0, 1), Output("ended", "Ended", "gate", 0, 1)),
     state=7,
     rests=LEVEL,
     face="decay_s",
     groups=(
-        ("Curve and force", ("curve", "level", "force", "velocity")),
+        ("Curve and force", ("curve", "level", "force", "velocity", "begins")),
     ),
     words=("strike", "attack", "decay", "percussion", "swell", "adsr", "ahr", "loop", "sustain", "release"),
     presets=(

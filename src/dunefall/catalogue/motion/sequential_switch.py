@@ -21,10 +21,10 @@ def kernel(
     for i in range(out.size):
         if reset[i] > 0.5 and last_reset <= 0.5:
             step = 0.0
-        elif trigger[i] > 0.5 and last <= 0.5:
+        if trigger[i] > 0.5 and last <= 0.5:
             step += 1.0
         last, last_reset = trigger[i], reset[i]
-        at = wrapped(step, count)
+        at = wrapped(max(step - 1.0, 0.0), count)
         way = int(order[1 + int(at)])
         low = a[i] if way == 0 else b[i] if way == 1 else c[i] if way == 2 else d[i]
         high = e[i] if way == 4 else f[i] if way == 5 else g[i] if way == 6 else h[i]
@@ -50,8 +50,9 @@ MODULE = ModuleSpec(
     inputs=(
         *(Input(way, f"Signal {way}", "control", "One of the inputs to switch between." if way != "a" else
                 "One of the inputs to switch between; also the signal that is distributed.") for way in WAYS),
-        Input("trigger", "Next", "gate", "Each rising edge is a step.", listens=True),
-        Input("reset", "Reset", "gate", "Returns to the first step when it goes high."),
+        Input("trigger", "Next", "gate", "Each rising edge is a step; the first one is the first step.",
+              listens=True),
+        Input("reset", "Reset", "gate", "Returns to the first step when it goes high; the next trigger is that one."),
     ),
     series=(
         Series("order", "Order", "choice", 0, 7, (0, 0, 1, 2), "Which one at each step.", choices=tuple(WAYS)),

@@ -122,8 +122,14 @@ def _chance(given: Given) -> bool:
     """A row in random order, or a step with a chance below 100 %."""
     length = round(given.values["length_a"])
     steps = zip(given.series["gates"][:length], given.series["chances"][:length], strict=True)
-    ways = [given.values[f"direction_{letter}"] for letter in ROWS]
-    return any(gate and 0 < chance < 1 for gate, chance in steps) or any(way >= 3 for way in ways)
+    ways = [given.values[f"direction_{letter}"] for letter in ROWS if _counts(given, letter)]
+    left_out = given.matters("gate", "refused") and any(gate and 0 < chance < 1 for gate, chance in steps)
+    return left_out or any(way >= 3 for way in ways)
+
+
+def _counts(given: Given, letter: str) -> bool:
+    """Whether a row is heard; the gates are of row a."""
+    return given.matters("a", "gate", "place", "refused") if letter == "a" else given.matters(letter)
 
 
 def _steps(given: Given) -> tuple[int, ...]:
@@ -131,7 +137,7 @@ def _steps(given: Given) -> tuple[int, ...]:
     rounds = []
     for letter in ROWS:
         length, both = round(given.values[f"length_{letter}"]), given.values[f"direction_{letter}"] == 2
-        rounds.append(max(2 * (length - 1), 1) if both else length)
+        rounds.append((max(2 * (length - 1), 1) if both else length) if _counts(given, letter) else 1)
     common = [count for letter, count in zip(ROWS, rounds, strict=True) if f"clock_{letter}" not in given.linked]
     return math.lcm(*common), *rounds[1:]
 

@@ -15,7 +15,7 @@ __all__ = ["MODULE"]
 
 HELD, LAST, PHASE, DRAWS, LEFT, BEGUN = range(6)
 TRIGGER_BIT = 1
-TRIES = 8
+TRIES, NEARLY = 8, 1e-9
 SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
 
 
@@ -24,7 +24,10 @@ def kernel(
     out: Row, new: Row, state: State, key: Key, rate: Scalar, linked: Mask,
 ) -> None:  # fmt: skip
     """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
-    which the trigger of a new value stays high, 1 once begun."""
+    which the trigger of a new value stays high, 1 once begun.
+
+    It begins with a value; the trigger of a new one comes with the first tick or trigger.
+    """
     held, last, phase, draws, left = state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT]
     begun, outside, pulse = state[BEGUN], linked & TRIGGER_BIT, held_for(PULSE_S, rate)
     for i in range(out.size):
@@ -32,15 +35,13 @@ def kernel(
             due = trigger[i] > 0.5 and last <= 0.5
             last = trigger[i]
         else:
-            due = phase >= 1.0
-            phase -= 1.0 if due else 0.0
+            due = phase >= 1.0 or begun == 0.0
+            phase -= 1.0 if phase >= 1.0 else 0.0
             phase += min(rate_hz[i] / rate, 1.0)
-        fires = False
-        if begun == 0.0 or due:
-            fires = begun == 0.0 or uniform(key, draws, 1) < chance[i]
-            if fires:
-                held = _other(held, begun, key, draws, shape[i], grades[i], apart[i], odds)
-            draws, begun = draws + 1.0, 1.0
+        fires = due and uniform(key, draws, 1) < chance[i]
+        if fires or begun == 0.0:
+            held = _other(held, begun, key, draws, shape[i], grades[i], apart[i], odds)
+        draws, begun = draws + (1.0 if due or begun == 0.0 else 0.0), 1.0
         out[i] = low[i] + (high[i] - low[i]) * held
         new[i], left = pulsed(fires, left, pulse)
     state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT], state[BEGUN] = (
@@ -57,16 +58,23 @@ def kernel(
 def _other(
     held: float, begun: float, key: Key, draws: float, shape: float, grades: float, apart: float, odds: Row
 ) -> float:
-    """A value that is far enough from the present one, if some tries find one."""
-    value = held
+    """A value that is far enough from the present one: some tries, and then the nearest that is."""
+    value, many = held, float(int(grades + 0.5))
     for attempt in range(TRIES):
-        value = _shaped(uniform(key, draws * TRIES + attempt, 0), int(shape + 0.5), odds)
-        many = float(int(grades + 0.5))
-        if many >= 2.0:
-            value = min(math.floor(value * many), many - 1.0) / (many - 1.0)
-        if begun == 0.0 or apart == 0.0 or abs(value - held) >= apart:
+        value = _on_grades(_shaped(uniform(key, draws * TRIES + attempt, 0), int(shape + 0.5), odds), many)
+        if begun == 0.0 or apart == 0.0 or abs(value - held) >= apart - NEARLY:
             return value
-    return value
+    up, down = held + apart, held - apart
+    if many >= 2.0:
+        up = math.ceil((up - NEARLY) * (many - 1.0)) / (many - 1.0)
+        down = math.floor((down + NEARLY) * (many - 1.0)) / (many - 1.0)
+    return up if up <= 1.0 and (value >= held or down < 0.0) else down
+
+
+@njit(error_model="numpy", forceinline=True)
+def _on_grades(value: float, many: float) -> float:
+    """The level of so many that a value in 0..1 belongs to."""
+    return min(math.floor(value * many), many - 1.0) / (many - 1.0) if many >= 2.0 else value
 
 
 @njit(error_model="numpy")

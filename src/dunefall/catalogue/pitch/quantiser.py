@@ -29,6 +29,8 @@ SCALES = {
 """Notes of each scale in semitones above its root."""
 ROOTS = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 OWN_SCALE = len(SCALES)
+MIDDLE = 60.0
+"""The octave in which a scale of one's own has its root."""
 WAYS = ("nearest", "up", "down")
 HELD, PULSE, BEGUN = range(3)
 CHANGED_WANTED = 0b10
@@ -97,6 +99,7 @@ def _chosen(pitch: float, scale: int, root: float, way: float, pull: float, step
     period = 0.01 * steps_ct[count] if own else 12.0
     if period <= 0.0:
         return pitch
+    root = root + MIDDLE if own else root  # one that does not repeat by octaves goes out from the middle
     below = floor((pitch - root) / period)
     best, cost, rank = pitch, np.inf, 0
     for k in range(count):

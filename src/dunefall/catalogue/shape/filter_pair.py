@@ -14,21 +14,23 @@ from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-A1, A2, B1, B2, BACK, STATE = range(6)
-FACTORS_MOVE, DRIVE = 0b11110000, 0b10000000000
+A1, A2, B1, B2, BACK, SIDE = range(6)
+STATE = 2 * (SIDE - A1)
+FACTORS_MOVE, DRIVE, RIGHT = 0b111100000, 0b100000000000, 0b10
 SERIES, BESIDE, LOOP = range(3)
 KINDS = ("low", "band", "high")
 LOWEST_HZ, HIGHEST_HZ = 10.0, 20000.0
-KNEE = 0.5
+KNEE, CEILING = 0.5, 1.0
+"""What comes back in the loop is bent above the one, what leaves it above the other."""
 ROOT_2 = math.sqrt(2.0)
 
 
 def kernel(
-    audio: Row, routing: Row, first_kind: Row, second_kind: Row, cutoff_hz: Row, offset_st: Row, resonance: Row,
-    second_resonance: Row, balance: Row, split: Row, drive_db: Row, feedback: Row, out: Row, out_right: Row,
-    state: State, rate: Scalar, moving: Mask, wanted: Mask, scratch: Scratch,
+    audio: Row, audio_right: Row, routing: Row, first_kind: Row, second_kind: Row, cutoff_hz: Row, offset_st: Row,
+    resonance: Row, second_resonance: Row, balance: Row, split: Row, drive_db: Row, feedback: Row, out: Row,
+    out_right: Row, state: State, rate: Scalar, moving: Mask, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the integrators of both filters, what comes back in the loop.
+    """State, for each side: the integrators of both filters, what comes back in the loop.
 
     The loop leads the second filter's sound, driven and bent, back before the first one, a sample late.
     """
@@ -37,14 +39,37 @@ def kernel(
             scratch[320 : 320 + n])  # fmt: skip
     _factors(rows[:3], cutoff_hz, offset_st, 0.0, resonance, scale, moving)
     _factors(rows[3:], cutoff_hz, offset_st, 1.0, second_resonance, scale, moving)
-    gain = scratch[384 : 384 + n]
+    gain, near, far = scratch[384 : 384 + n], scratch[448 : 448 + n], scratch[512 : 512 + n]
     if moving & DRIVE:
         for i in range(n):
             gain[i] = db_to_gain(drive_db[i])
     else:
         gain[:] = db_to_gain(drive_db[0])
-    a1, a2, b1, b2, back = state[A1], state[A2], state[B1], state[B2], state[BACK]
+    stereo = wanted & RIGHT
     for i in range(n):
+        one, two, aside = min(1.0 - balance[i], 1.0), min(1.0 + balance[i], 1.0), split[i] if stereo else 0.0
+        near[i], far[i] = one, (1.0 - aside) * two
+        if routing[i] + 0.5 < BESIDE or routing[i] + 0.5 >= LOOP:
+            near[i], far[i] = 0.5 * (1.0 - balance[i]), 0.5 * (1.0 + balance[i])
+    _side(audio, out, near, far, routing, first_kind, second_kind, resonance, second_resonance, feedback, rows, gain,
+          state[:SIDE])  # fmt: skip
+    if not stereo:
+        return
+    for i in range(n):
+        if BESIDE <= routing[i] + 0.5 < LOOP:
+            near[i], far[i] = (1.0 - split[i]) * min(1.0 - balance[i], 1.0), min(1.0 + balance[i], 1.0)
+    _side(audio_right, out_right, near, far, routing, first_kind, second_kind, resonance, second_resonance, feedback,
+          rows, gain, state[SIDE:])  # fmt: skip
+
+
+@njit(error_model="numpy")
+def _side(
+    audio: Row, out: Row, near: Row, far: Row, routing: Row, first_kind: Row, second_kind: Row, resonance: Row,
+    second_resonance: Row, feedback: Row, rows: tuple[Row, Row, Row, Row, Row, Row], gain: Row, state: State,
+) -> None:  # fmt: skip
+    """One channel through both filters, of which ``near`` and ``far`` are the shares that are heard."""
+    a1, a2, b1, b2, back = state[A1], state[A2], state[B1], state[B2], state[BACK]
+    for i in range(out.size):
         way = int(routing[i] + 0.5)
         x = fma(back, feedback[i], audio[i]) if way == LOOP else audio[i]
         t1, t2 = svf_next(a1, a2, x, rows[0][i], rows[1][i], rows[2][i])
@@ -55,16 +80,8 @@ def kernel(
         second = _kind(second_kind[i], x, _damping(second_resonance[i]) * mean(b1, t1), mean(b2, t2))
         b1, b2 = t1, t2
         back = saturate_rarely(gain[i] * second, KNEE)
-        near = min(1.0 - balance[i], 1.0)
-        far = min(1.0 + balance[i], 1.0)
-        if way == BESIDE:
-            aside = split[i] if wanted & 0b10 else 0.0
-            out[i] = fma(near, first, (1.0 - aside) * far * second)
-            out_right[i] = fma(far, second, (1.0 - aside) * near * first)
-        else:
-            share = 0.5 * (1.0 + balance[i])
-            out[i] = fma(share, second - first, first)
-            out_right[i] = out[i]
+        heard = fma(near[i], first, far[i] * second)
+        out[i] = saturate_rarely(heard, CEILING) if way == LOOP else heard
     state[A1], state[A2], state[B1], state[B2], state[BACK] = a1, a2, b1, b2, back
 
 
@@ -100,7 +117,7 @@ MODULE = ModuleSpec(
     sentence="Two filters in series, in parallel or in a growling feedback loop; the second keeps its "
              "distance from the first.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio"),),
+    inputs=(Input("audio", "Audio", "audio", stereo=True),),
     params=(
         Param("routing", "Routing", "choice", 0, 2, 0, "How the two are connected.",
               ("in a row", "side by side", "in a loop")),

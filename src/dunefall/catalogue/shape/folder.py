@@ -4,22 +4,27 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.base.arrays import Row, Scratch, State
+from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import floor, fma
+from dunefall.dsp.onepole import one_pole_share
 
 __all__ = ["MODULE"]
 
-LAST = 0
+LAST, MEAN, STATE = range(3)
+STEADY_HZ, OFF = 5.0, 20.0
+"""Folding a wave off its middle makes a constant: there, what is slower than this does not leave it."""
 NEAR = 1e-5  # below this step the mean of the two values is used instead of the quotient
 
 
-def kernel(audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: State, scratch: Scratch) -> None:
-    """State: the last driven value.
+def kernel(
+    audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: State, rate: Scalar, scratch: Scratch
+) -> None:
+    """State: the last driven value, the slow part of what is folded.
 
     First-order antiderivative antialiasing: the mean of the folded curve over each step of the driven signal.
     """
-    n, last = out.size, state[LAST]
+    n, last, slow, share = out.size, state[LAST], state[MEAN], one_pole_share(STEADY_HZ, rate)
     driven = scratch[: n + 1]
     driven[0] = last
     for i in range(n):
@@ -33,8 +38,10 @@ def kernel(audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: Sta
         small = abs(step) < NEAR
         mean = (area[i + 1] - area[i]) / (1.0 if small else step)
         wet = _fold(0.5 * (a + b)) if small else mean
+        slow = fma(share, wet - slow, slow)
+        wet -= slow * min(OFF * abs(symmetry[i]), 1.0)
         out[i] = fma(wet - audio[i], mix[i], audio[i])
-    state[LAST] = driven[n]
+    state[LAST], state[MEAN] = driven[n], slow
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -66,7 +73,7 @@ MODULE = ModuleSpec(
         Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the folded one.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=1,
+    state=STATE,
     handle=("symmetry", "drive"),
     face="drive",
     passes="audio",

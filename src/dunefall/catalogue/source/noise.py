@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.random import philox
 
@@ -224,7 +224,7 @@ MODULE = ModuleSpec(
     id="noise",
     name="Noise",
     stage="source",
-    sentence="Raw material for air, sea, rain and fire: five noise colours at equal loudness, and two kinds of grains.",
+    sentence="Raw material for air, sea, rain and fire: five noise colours of one RMS level, and two kinds of grains.",
     kernel=kernel,
     params=(
         Param("colour", "Colour", "choice", 0, 6, 1, "White is even; pink falls by 3 dB, red by 6 dB per octave; blue "
@@ -238,6 +238,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Noise", "audio", stereo=True, width="width"),),
     state=2 * STATE,
     handle=("colour", "density_hz"),
+    cycle=Cycle(noise=True),
     face="colour",
     words=("white", "pink", "red", "brown", "blue", "violet", "velvet", "crackle", "wind", "rain", "sea", "fire",
            "hiss", "rumble", "dust"),

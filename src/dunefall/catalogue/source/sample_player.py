@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Sound, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import exp2, floor, fma, smooth_step
 from dunefall.dsp.random import uniform
 from dunefall.dsp.resample import FASTEST, read_between
@@ -52,6 +52,8 @@ def kernel(
         if rises or (runs and memory[h + ON] == 0.0):
             h = _begin(memory, state)
             _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state, key)
+            if kind == ONCE and memory[h + BEGIN] == 0.0 and memory[h + WAY] != BACKWARD:
+                memory[h + GAIN] = 1.0  # from its very start a sound begins as it is
         if not (high or runs) and kind in (HELD, HELD_LOOP):
             memory[h + LEAVING] = 1.0
         speed = exp2((pitch_note[i] - root_note[i] + 0.01 * fine_ct[i]) * (1.0 / 12.0)) * sound_rate / rate
@@ -222,6 +224,7 @@ MODULE = ModuleSpec(
     memory=HEADS * FIELDS,
     sound="file",
     cursors=("begin", "end"),
+    cycle=Cycle(lambda g: g.used("chance")),
     face="pitch_note",
     groups=(
         ("Tuning", ("root_note", "fine_ct")),

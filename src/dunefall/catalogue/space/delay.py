@@ -8,7 +8,7 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
-from dunefall.dsp.lines import cubic_weights, read_ring
+from dunefall.dsp.lines import LONG, long_weights, read_long, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
 from dunefall.dsp.saturation import saturate, saturate_row
@@ -23,6 +23,7 @@ BEND = 0.5  # the reading place moves by at most this many samples per sample: t
 CREEP = 0.002
 FORGETS = 0.999
 FADE_S, CLEAR_S = 0.03, 0.01
+WEIGHTS = slice(128, 128 + 2 * LONG)
 EDGE = 64.0
 """Samples over which the sound begins again after what was cleared."""
 OPEN_HZ, CLOSED_HZ = 20000.0, 10.0
@@ -50,36 +51,37 @@ def kernel(
     patched = linked & BACK != 0
     crossing = sides[0] >= 0.5
     both = crossing or linked & SIDES != 0 or wanted & OTHER != 0
-    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], tempo_bpm[0], rate, size)
+    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], tempo_bpm[0], feedback[0], rate, size)
     if delay == 0.0:
         delay = goal
-    early = 1.0 if patched else 0.0
+    early, weighed = 1.0 if patched else 0.0, -1.0
     far = int(delay - early)
     at = write - far if write >= far else write - far + size
     rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0 and not crossing
     rests = rests and state[LAST] <= 0.5 and unchanged(clear, state[LAST])
     steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
-    if rests and steady and far > n and 2 <= at < size - n and write + n < size:
+    if rests and steady and far >= n + LONG and LONG <= at < size - n - LONG and write + n < size:
         share, knee = delay - early - far, exp2(-4.0 * saturation[0]) if saturation[0] > 0.0 else 1.0
         high, low = _high_at_rest(high_cut_hz[0], n, state, rate), _low(low_cut_hz[0], rate)
-        past, written = memory[at - 2 : at + n + 1], memory[write : write + n]
+        past, written = memory[at - LONG : at + n + LONG], memory[write : write + n]
         _run(audio, back if patched else send, past, written, feedback, dry, wet, out, send, state, 0, high, low, share,
              knee, patched, scratch)  # fmt: skip
         if both:
-            past, written = memory[size + at - 2 : size + at + n + 1], memory[size + write : size + write + n]
+            past, written = memory[size + at - LONG : size + at + n + LONG], memory[size + write : size + write + n]
             _run(audio_right, back_right if patched else send_right, past, written, feedback, dry, wet, out_right,
                  send_right, state, 1, high, low, share, knee, patched, scratch)  # fmt: skip
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
-        goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], tempo_bpm[i], rate, size)
+        goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], tempo_bpm[i], feedback[i], rate, size)
         frozen = freeze[i]
         delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
         _clearing(clear[i], state, rate, size)
         ahead, behind = max(delay - early, 1.0), max(state[NEXT] - early, 1.0)
         turned, piece = reverse[i], min(delay, 0.5 * size - 8.0)
-        a = _echo(memory, 0, size, write, ahead, behind, turned, piece, state)
-        b = _echo(memory, size, size, write, ahead, behind, turned, piece, state) if both else 0.0
+        weighed = _weighed(weighed, ahead, delay == goal, size, scratch)
+        a = _echo(memory, 0, size, write, ahead, behind, turned, piece, weighed, scratch, state)
+        b = _echo(memory, size, size, write, ahead, behind, turned, piece, weighed, scratch, state) if both else 0.0
         if turned > 0.0:
             state[HEAD] = state[HEAD] + 1.0 if state[HEAD] + 1.0 < piece else 0.0
         high, low, knee = _high(high_cut_hz[i], rate), _low(low_cut_hz[i], rate), exp2(-4.0 * saturation[i])
@@ -95,12 +97,14 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _goal(
-    span: float, short: float, time: float, long: float, beats: float, tempo: float, rate: float, size: int
-) -> float:
-    """The set delay in samples."""
+    span: float, short: float, time: float, long: float, beats: float, tempo: float, feedback: float, rate: float,
+    size: int,
+) -> float:  # fmt: skip
+    """The set delay in samples; whole ones where all is fed back, so that it goes round without loss."""
     kind = nearest(span)
     seconds = short if kind == 0.0 else time if kind == 1.0 else long if kind == 2.0 else beats * 60.0 / tempo
-    return min(max(seconds * rate, 2.0), size - 4.0)
+    samples = nearest(seconds * rate) if abs(feedback) == 1.0 else seconds * rate
+    return min(max(samples, 2.0), size - 4.0)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -155,14 +159,28 @@ def _heard(delay: float, state: State) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
+def _weighed(before: float, delay: float, rests: float, size: int, scratch: Scratch) -> float:
+    """The share of a sample for which the long weights are worked out; -1 where the delay moves or is too short."""
+    if not rests or delay < LONG or delay >= size - LONG - 1.0:
+        return -1.0
+    share = delay - int(delay)
+    if share != before:
+        long_weights(scratch[WEIGHTS], share)
+    return share
+
+
+@njit(error_model="numpy", forceinline=True)
 def _echo(
     memory: Row, first: int, size: int, write: int, far: float, behind: float, turned: float, piece: float,
-    state: State,
+    weighed: float, scratch: Scratch, state: State,
 ) -> float:  # fmt: skip
     """One side's echo; backwards it is read in pieces that overlap by half."""
     echo = 0.0
     if turned < 1.0:
-        echo = read_ring(memory, first, size, write, far) * _heard(far, state)
+        if weighed >= 0.0:
+            echo = read_long(memory, first, size, write, int(far), scratch[WEIGHTS]) * _heard(far, state)
+        else:
+            echo = read_ring(memory, first, size, write, far) * _heard(far, state)
         if state[FADE] > 0.0:
             gain = smooth_step(state[FADE])
             later = read_ring(memory, first, size, write, behind) * _heard(behind, state)
@@ -233,11 +251,18 @@ def _run(
 ) -> None:  # fmt: skip
     """One side of a delay that rests, row by row."""
     n = audio.size
-    newer, here, older, oldest = cubic_weights(share)
-    echoes, fed = scratch[:n], scratch[64 : 64 + n]
-    for i in range(n):
-        echo = fma(newer, past[i + 3], here * past[i + 2])
-        echoes[i] = fma(oldest, past[i], fma(older, past[i + 1], echo))
+    echoes, fed, weights = scratch[:n], scratch[64 : 64 + n], scratch[WEIGHTS]
+    if share == 0.0:
+        for i in range(n):
+            echoes[i] = past[i + LONG]
+    else:
+        long_weights(weights, share)
+        for i in range(n):
+            echoes[i] = 0.0
+        for k in range(2 * LONG):
+            weight, run = weights[k], past[2 * LONG - 1 - k :]
+            for i in range(n):
+                echoes[i] += weight * run[i]
     if patched:
         for i in range(n):
             fed[i] = _damped(back[i], high, low, state, side)
@@ -299,8 +324,8 @@ MODULE = ModuleSpec(
         Param("time_beats", "Time", "beats", 1 / 64, 32, 0.75, "Delay time, up to 20 s.",
               taper="octaves", amount=1.0, shown_when=("span", (3,))),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
-        Param("change", "A new time", "choice", 0, 1, 0, "How time changes sound: pitch bend like tape, or a "
-              "crossfade.", ("bends", "fades")),
+        Param("change", "A new time", "choice", 0, 1, 0, "How time changes sound: pitch bend like tape, by an "
+              "octave down or a fifth up at most, or a crossfade.", ("bends", "fades")),
         Param("sides", "Sides", "choice", 0, 1, 0, "Echoes stay on their side, or ping-pong between left and right.",
               ("stay", "alternate")),
         Param("feedback", "Feedback", "ratio", -1.1, 1.1, 0.4, "Share of each echo that is fed back.",

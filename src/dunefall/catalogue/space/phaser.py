@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import exp2, floor, fma, sine, tangent_parts
 from dunefall.dsp.saturation import saturate
 
@@ -26,10 +28,10 @@ def kernel(
     for i in range(out.size):
         x = audio[i] + saturate(feedback[i] * back, KNEE)
         y = audio_right[i] + saturate(feedback[i] * back_right, KNEE)
-        a = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(phase)) * scale)
-        b = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(fma(0.5, apart[i], phase))) * scale)
-        back = _turned(x, a, stages[i], memory, 0)
-        back_right = _turned(y, b, stages[i], memory, MOST)
+        a, a_rest = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(phase)) * scale)
+        b, b_rest = _factor(centre_hz[i] * exp2(depth_oct[i] * sine(fma(0.5, apart[i], phase))) * scale)
+        back = _turned(x, a, a_rest, stages[i], memory, 0)
+        back_right = _turned(y, b, b_rest, stages[i], memory, MOST)
         out[i] = fma(audio[i], dry[i], back * wet[i])
         out_right[i] = fma(audio_right[i], dry[i], back_right * wet[i])
         phase = fma(rate_hz[i], per, phase)
@@ -38,19 +40,24 @@ def kernel(
 
 
 @njit(error_model="numpy", forceinline=True)
-def _factor(x: float) -> float:
-    """Of a first-order all-pass that turns the phase by a quarter at this share of half the rate."""
+def _factor(x: float) -> tuple[float, float]:
+    """Of a first-order all-pass that turns the phase by a quarter at this share of half the rate; and the root of what
+    its square leaves of 1."""
     up, down = tangent_parts(min(x, 0.97))
-    return (up - down) / (up + down)
+    scale = 1.0 / (up + down)
+    return (up - down) * scale, 2.0 * math.sqrt(up * down) * scale
 
 
 @njit(error_model="numpy", forceinline=True)
-def _turned(x: float, factor: float, stages: float, memory: Memory, at: int) -> float:
-    """A sample through the all-passes; a number of stages between two even ones is a mixture of both."""
+def _turned(x: float, factor: float, rest: float, stages: float, memory: Memory, at: int) -> float:
+    """A sample through the all-passes; a number of stages between two even ones is a mixture of both.
+
+    Each is a rotation of what comes in and what it holds, so that it keeps their power however its factor moves.
+    """
     heard = 0.0
     for k in range(MOST):
-        y = fma(factor, x, memory[at + k])
-        memory[at + k] = fma(-factor, y, x)
+        y = fma(factor, x, rest * memory[at + k])
+        memory[at + k] = fma(-factor, memory[at + k], rest * x)
         x = y
         if k % 2 == 1:
             heard = fma(max(1.0 - 0.5 * abs(stages - (k + 1)), 0.0), x, heard)
@@ -79,8 +86,10 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
     state=STATE,
     memory=2 * MOST,
+    cycle=Cycle(None, lambda g: 1.0 / g.values["rate_hz"], ("rate_hz",)),
     face="rate_hz",
     passes="audio",
     words=("notch", "sweep", "swirl", "all-pass", "whoosh"),
-    sources=("Smith 1984, An all-pass approach to digital phasing and flanging (from memory)",),
+    sources=("Smith 1984, An all-pass approach to digital phasing and flanging (from memory)",
+             "Gray and Markel 1975, normalised lattice (keeps the power while it moves; from memory)"),
 )  # fmt: skip
