@@ -82,6 +82,13 @@ def test_going_back_to_a_time_takes_the_patch_along_and_undo_brings_it_back(
     assert window.session.patch.module("fog-air-output").params["level_db"] == -30.0
 
 
+def test_shared_and_the_master_have_no_voices(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("tide-1")
+    press(window, qtbot, "voices")
+    assert "no voices" in window.notice.kept[-1].text
+    assert window.session.patch.layer("shared").voices == 1
+
+
 def test_voices_of_a_layer(window: MainWindow, qtbot: QtBot) -> None:
     window.selection.select("drip-line-droplet")
     press(window, qtbot, "voices")

@@ -243,3 +243,16 @@ def test_voices_of_one_layer_move_those_of_another(here: int, there: int) -> Non
     assert sum(wire.link.id == "z" for wire in wires) == there
     assert {wire.source for wire in wires if wire.link.id == "z"} == {"lfo"}
     assert sum(wire.link.id == "w" for wire in wires) == here * there
+
+
+def test_a_layer_without_an_output_has_no_voices() -> None:
+    """A file may say so, and once a window did: eleven masters worked on the mix."""
+    patch = choir(2)
+    strip = Layer("master", "Master", (Module("strip", "master", "Strip"),), voices=11)
+    shared = replace(patch.layer("shared"), voices=3, modules=(Module("tide", "lfo", "Tide"),))
+    patch = replace(patch, layers=(shared, *patch.layers[1:], strip))
+    patch = patch.with_link(Link("t", Place("tide", "out"), Place("tone", "level"), 0.1))
+    names = [instance.id for instance in expand(patch)[0]]
+    assert names.count("strip") == 1
+    assert not [name for name in names if name.startswith(("strip#", "tide#"))]
+    assert np.isfinite(go(compile_patch(patch, rate=48000), 20)).all()

@@ -1,10 +1,10 @@
 """From modules to instances: a layer's modules are repeated for each of its voices, up to where the voices meet, and
 for each channel where they are fed stereo.
 
-What runs once: the module where the voices meet and everything after it, and the keyboards that give notes to the
-voices with everything that feeds them. A sound that leaves the voices is their sum; another signal is the first
-voice's. The first voice is the module itself; the others have their own random numbers and are slightly off in pitch,
-frequencies and times.
+What runs once: everything in a layer without an output, as Shared; the module where the voices meet and everything
+after it; and the keyboards that give notes to the voices with everything that feeds them. A sound that leaves the
+voices is their sum; another signal is the first voice's. The first voice is the module itself; the others have their
+own random numbers and are slightly off in pitch, frequencies and times.
 """
 
 from __future__ import annotations
@@ -136,7 +136,8 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
     count: dict[str, int] = {}
     instances = []
     for layer in patch.layers:
-        many = _per_voice(layer, known, links) if layer.voices > 1 else set()
+        sounds = any(module.id in known and known[module.id].lane_end for module in layer.modules)
+        many = _per_voice(layer, known, links) if layer.voices > 1 and sounds else set()
         for module in layer.modules:
             if module.id in known:
                 count[module.id] = layer.voices if module.id in many else 1

@@ -21,7 +21,9 @@ def fold(context: Context) -> None:
 def ask_voices(context: Context) -> None:
     """Set how many voices the selected module's layer has."""
     layer = context.selection.layer
-    if layer is not None:
+    if layer is not None and not context.session.patch.has(layer.output_id):
+        context.tell(f"{layer.name} has no sound of its own, and so no voices.")
+    elif layer is not None:
         dialog = VoicesDialog(layer, context.talk.parent)
         context.talk.show(dialog, lambda: set_voices(context.session.document, layer.id, *dialog.values))
 
