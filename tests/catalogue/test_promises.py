@@ -27,7 +27,7 @@ def _works_on_sound(spec: ModuleSpec) -> bool:
 EFFECTS = [spec for spec in SPECS if _works_on_sound(spec)]
 
 
-def heard(spec: ModuleSpec, width: float, *, bypassed: bool, quantums: int = 200) -> np.ndarray:
+def heard(spec: ModuleSpec, width: float, *, bypassed: bool, quantums: int = 20) -> np.ndarray:
     """Left and right of a noise, and what a layer with the module gives, shape (4, samples)."""
     noise = Module("n", "noise", "N", {"width": width})
     module = Module("m", spec.id, "M", dict(spec.begins), bypassed=bypassed)
@@ -63,7 +63,7 @@ def test_a_bypassed_module_is_as_if_it_were_not_there(spec: ModuleSpec, width: f
 @pytest.mark.parametrize("spec", EFFECTS, ids=lambda spec: spec.id)
 def test_what_comes_in_stereo_leaves_in_stereo(spec: ModuleSpec) -> None:
     """The filter pair made one channel of two."""
-    _, _, left, right = heard(spec, 1.0, bypassed=False, quantums=400)
+    _, _, left, right = heard(spec, 1.0, bypassed=False, quantums=200)
     assert np.abs(left[-8000:]).max() > 1e-4
     assert np.corrcoef(left[-8000:], right[-8000:])[0, 1] < 0.99
 
