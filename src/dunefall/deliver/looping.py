@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,7 +96,7 @@ def _folded(
     return loop, f"{fade / rate:.2g} s behind the end are folded over the start."
 
 
-def _all(raw: Rendered, change) -> Rendered:  # type: ignore[no-untyped-def]
+def _all(raw: Rendered, change: Callable[[Sound], Sound]) -> Rendered:
     return Rendered(change(raw.mix), {name: change(stem) for name, stem in raw.stems.items()}, raw.clicks, True)
 
 

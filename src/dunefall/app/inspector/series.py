@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QGridLayout, QInputDialog, QLabel, QMenu, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from dunefall.app.controls.menus import show_menu
@@ -159,7 +159,7 @@ class SeriesField(QWidget):
         draw_text(painter, foot, text, mono(10.5), theme.colour("text2"))
         painter.end()
 
-    def _paint_curve(self, painter: QPainter, colour) -> None:  # type: ignore[no-untyped-def]
+    def _paint_curve(self, painter: QPainter, colour: QColor) -> None:
         line = QPolygonF([QPointF(self._x(k), self._y(value)) for k, value in enumerate(self._values[: self._count])])
         painter.setPen(QPen(colour, 1.75))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -173,7 +173,7 @@ class SeriesField(QWidget):
             painter.setPen(QPen(self._theme.colour("text"), 1.5))
             painter.drawLine(QPointF(x, self._box.top()), QPointF(x, self._box.bottom()))
 
-    def _paint_bars(self, painter: QPainter, colour) -> None:  # type: ignore[no-untyped-def]
+    def _paint_bars(self, painter: QPainter, colour: QColor) -> None:
         width = self._box.width() / self._count
         gap = 2.0 if width > 6 else 0.5
         low = self._span[0]

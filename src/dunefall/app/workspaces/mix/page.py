@@ -7,7 +7,7 @@ from functools import partial
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dunefall.app.controls.painting import draw_text
@@ -279,9 +279,9 @@ class MixPage(QWidget):
         if self.masking.worst:
             commands.make_way(self._context, self.masking.worst.above, self.masking.worst.below)
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """A low window folds Masking away; in a narrow one the field makes way for the rows."""
         self.side.setFixedWidth(min(max(self.width() - ROWS_W, SIDE_LEAST_W), SIDE_W))
         self.masking.setVisible(self.height() > 640)
         self.mono_told.setVisible(self.side.width() > NARROW_W)
-        super().resizeEvent(event)  # type: ignore[arg-type]
+        super().resizeEvent(event)

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QTimer, QUrl
-from PySide6.QtGui import QDesktopServices
+from PySide6.QtGui import QDesktopServices, QResizeEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -475,12 +475,12 @@ class RenderPage(QWidget):
         """The preset that is chosen."""
         next((button for button in self.preset_buttons if button.isChecked()), self.preset_buttons[0]).setFocus()
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window the chosen result makes way."""
         wide = self.width() >= NARROW_W
         self.detail.setVisible(wide)
         self._columns.setContentsMargins(0, 0, 0 if wide else 8, 0)
-        super().resizeEvent(event)  # type: ignore[arg-type]
+        super().resizeEvent(event)
 
 
 def _heading(text: str) -> QLabel:
