@@ -341,3 +341,15 @@ def test_a_library_that_cannot_be_written_is_told(window: MainWindow, tmp_path: 
     assert "cannot make the folder" in box.informativeText()
     box.close()
     assert window.session.patch.compounds[0].library == ""
+
+
+def test_an_open_compound_that_is_looked_for_shows_its_first_module(window: MainWindow, qtbot: QtBot) -> None:
+    """Ctrl+F lists it, and it has no card while it is open: an exception ended the search."""
+    compound = made(window)
+    window.selection.press_compound(compound.id)
+    assert compound.id in window.selection.opened
+    window.selection.reveal(compound.id)
+    assert window.selection.module == compound.parts[0]
+    window.selection.press_compound(compound.id)
+    window.selection.reveal(compound.id)
+    assert window.selection.module == compound.id

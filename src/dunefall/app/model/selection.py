@@ -162,14 +162,14 @@ class Selection:
         self.select(self.shown_as((part,))[0])
 
     def reveal(self, part: str) -> None:
-        """Select a module or compound, opening every compound around it."""
+        """Select a module or compound, opening every compound around it; of an open compound, its first module."""
         patch = self._document.patch
         home = parent_of(patch, part)
         while home is not None:
             self.opened |= {home.id}
             home = parent_of(patch, home.id)
         self.look_again()
-        self.select(part)
+        self.select_shown(part if self.seen.has(part) else modules_in(patch, (part,))[0])
 
     def press_compound(self, part: str) -> None:
         """Open a closed compound; close an open one, or the one that contains a module."""
