@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from difflib import get_close_matches
 
+from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import apply_changes
@@ -62,13 +63,7 @@ def _heard(patch: Patch) -> set[str]:
         if link.on:
             before.setdefault(link.target.module, []).append(link.source.module)
     specs = {module.id: spec_of(module.type) for module in patch.modules()}
-    todo = [name for name, spec in specs.items() if spec and (spec.lane_end or spec.closes)]
-    heard = set(todo)
-    while todo:
-        new = set(before.get(todo.pop(), ())) - heard
-        heard |= new
-        todo += new
-    return heard
+    return reached((name for name, spec in specs.items() if spec and (spec.lane_end or spec.closes)), before)
 
 
 def _fields(patch: Patch) -> Iterator[str]:

@@ -11,6 +11,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
+from dunefall.base.reach import reached
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output
 from dunefall.patch.model import Module, Patch
@@ -148,14 +149,10 @@ class _Walk:
 
     def _outputs_heard(self, ends: Collection[str]) -> dict[str, set[str]]:
         """Of each module from which a way leads to the ends, the outputs by which it does."""
-        reached, todo = set(ends), list(ends)
-        while todo:
-            new = {source for _, source in self._into.get(todo.pop(), [])} - reached
-            reached |= new
-            todo += new
+        near = reached(ends, {target: [source for _, source in into] for target, into in self._into.items()})
         heard: dict[str, set[str]] = {end: {x.id for x in self._outputs(end)} for end in ends}
         for link in self._patch.links:
-            if link.on and link.amount != 0.0 and link.target.module in reached:
+            if link.on and link.amount != 0.0 and link.target.module in near:
                 heard.setdefault(link.source.module, set()).add(link.source.port)
         return heard
 
@@ -189,17 +186,20 @@ class _Walk:
         together = _lcm([own, outside]) if own else outside
         return self._rounds(spec, given, into, together)
 
-    def _steers(self, module_id: str, seen: frozenset[str] = frozenset()) -> bool:
+    def _steers(self, module_id: str) -> bool:
         """Whether a sound goes anywhere but into sounds: what it does there is a course, held or not."""
-        for link in self._patch.links:
-            if not (link.on and link.amount != 0.0 and link.source.module == module_id) or link.target.module in seen:
-                continue
-            spec = spec_for(self._modules[link.target.module])
-            port = spec.target(link.target.port) if spec else None
-            if not isinstance(port, Input) or port.role != "audio":
-                return True
-            if spec and not spec.lane_end and self._steers(link.target.module, seen | {module_id}):
-                return True
+        todo, seen = [module_id], {module_id}
+        while todo:
+            for link in self._patch.links_from(todo.pop()):
+                if not link.on or link.amount == 0.0:
+                    continue
+                spec = spec_for(self._modules[link.target.module])
+                port = spec.target(link.target.port) if spec else None
+                if not isinstance(port, Input) or port.role != "audio":
+                    return True
+                if spec and not spec.lane_end and link.target.module not in seen:
+                    seen.add(link.target.module)
+                    todo.append(link.target.module)
         return False
 
     def _own(self, module: Module, spec: ModuleSpec, given: Given) -> Fraction:

@@ -7,7 +7,7 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.patch.model import Compound, Module, Patch
 
-__all__ = ["check_patch", "unknown_modules"]
+__all__ = ["check_patch"]
 
 
 def check_patch(patch: Patch) -> None:
@@ -54,11 +54,6 @@ def _check_compound(patch: Patch, compound: Compound, place: str) -> None:
         param = spec.target(control.place.port) if spec else None
         if spec and not isinstance(param, Param):
             raise PatchError(f'"{control.name}" is no parameter: "{control.place}"', place=f"{place}.controls")
-
-
-def unknown_modules(patch: Patch) -> list[Module]:
-    """Modules of a type that this version does not know: kept in the file, silent in the sound."""
-    return [module for module in patch.modules() if spec_of(module.type) is None]
 
 
 def _check_module(module: Module, layer: str, place: str) -> None:

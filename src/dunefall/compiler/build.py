@@ -10,16 +10,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
+from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
 from dunefall.compiler.channels import widths
-from dunefall.compiler.graph import execution_order, reached
+from dunefall.compiler.graph import execution_order, parts_of
 from dunefall.compiler.kernels import kernel_address, listens
 from dunefall.compiler.plan import LoopLink, LoopModule, Memory, Plan, aligned_zeros
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, QUANTUM, SCRATCH, VOICE
 from dunefall.compiler.sounds import prepared
-from dunefall.compiler.voices import Instance, Wire, expand, heard_outside, module_key, voice_spread
+from dunefall.compiler.voices import (
+    Instance,
+    Wire,
+    expand,
+    heard_outside,
+    is_audio,
+    leaves_voices,
+    module_key,
+    voice_spread,
+)
 from dunefall.dsp.clicks import CLICK_STATE
 from dunefall.patch.mixing import heard
 from dunefall.patch.model import CURVES, Module, Patch, Place
@@ -154,13 +164,14 @@ class _Builder:
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
         self.wires = [wire for wire in wires if wire.target in alive]
-        self.awake = heard_outside(self.instances, self.wires, before)
+        self.in_voices = {x.id: x for x in self.instances if x.voice >= 0}
+        self.awake = heard_outside(self.in_voices, self.wires, before)
         number = {instance.id: k for k, instance in enumerate(self.instances)}
         edges = [(number[wire.source], number[wire.target]) for wire in self.wires]
         groups = execution_order(len(self.instances), edges)
         groups.sort(key=lambda group: any(self.instances[node].spec.closes for node in group))
         self_fed = {a for a, b in edges if a == b}
-        self.parts = _parts(groups, self_fed)
+        self.parts = parts_of(groups, self_fed)
         self.order = [self.instances[node] for group in groups for node in group]
         self.place = {instance.id: k for k, instance in enumerate(self.order)}
         self.into: dict[tuple[str, str], list[Wire]] = {}
@@ -359,7 +370,7 @@ class _Builder:
         self.link_records.append((
             self.row_at[(wire.source, wire.source_port)] + QUANTUM * wire.row,
             int(self.place[wire.source] >= self.place[wire.target]),
-            int(_is_audio(self.order[self.place[wire.source]], wire)),
+            int(is_audio(self.order[self.place[wire.source]], wire)),
             CURVES.index(wire.link.curve),
         ))  # fmt: skip
 
@@ -368,8 +379,7 @@ class _Builder:
         rests: list[list[int]] = [[] for _ in range(self.levels)]
         meets: list[list[int]] = [[] for _ in range(self.levels)]
         gates = [-1] * self.levels
-        home = {x.id: x.layer.id for x in self.order}
-        voice_of = {x.id: self.level_first[x.layer.id] + x.voice for x in self.order if x.voice >= 0}
+        voice_of = {name: self.level_first[x.layer.id] + x.voice for name, x in self.in_voices.items()}
         for instance, state in zip(self.order, modules["state_at"].tolist(), strict=True):
             if instance.id in voice_of and instance.spec.rests >= 0:
                 rests[voice_of[instance.id]].append(state + instance.spec.rests)
@@ -379,8 +389,7 @@ class _Builder:
                     row = self.row_at[(instance.id, output.id)]
                     gates[first : first + count] = [row + QUANTUM * v for v in range(count)]
         for wire in self.wires:
-            within = home.get(wire.source) == home.get(wire.target) and wire.target in voice_of
-            if wire.source in voice_of and not within and wire.source not in self.awake:
+            if leaves_voices(wire, self.in_voices) and wire.source not in self.awake:
                 meets[voice_of[wire.source]].append(self.row_at[(wire.source, wire.source_port)])
         records: list[tuple[int, ...]] = []
         all_rests: list[int] = []
@@ -408,7 +417,7 @@ class _Builder:
             source = self.order[place]
             outputs = [output.id for output in source.spec.output_rows]
             inside = (place - first, outputs.index(wire.source_port)) if first <= place < last else None
-            return LoopLink(inside, _is_audio(source, wire), CURVES.index(wire.link.curve))
+            return LoopLink(inside, is_audio(source, wire), CURVES.index(wire.link.curve))
 
         used = tuple((instance.id, output.id) in self.row_at for output in instance.spec.output_rows)
         ports = [self.into.get((instance.id, port.id), []) for port in instance.spec.target_rows]
@@ -429,25 +438,6 @@ class _Builder:
 def _alone(spec: ModuleSpec) -> bool:
     """Whether a kernel needs nothing but its own rows and memory."""
     return not (listens(spec) or spec.closes or spec.sound or any(output.per_voice for output in spec.outputs))
-
-
-def _is_audio(source: Instance, wire: Wire) -> bool:
-    output = source.spec.output(wire.link.source.port)
-    return output is not None and output.role == "audio"
-
-
-def _parts(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:
-    """Runs of modules (first, last, loop, no code so far): neighbours outside loops are merged, loops stay separate."""
-    parts: list[tuple[int, int, int, int]] = []
-    at = 0
-    for group in groups:
-        loop = int(len(group) > 1 or group[0] in self_fed)
-        if parts and not loop and not parts[-1][2]:
-            parts[-1] = (parts[-1][0], at + 1, 0, 0)
-        else:
-            parts.append((at, at + len(group), loop, 0))
-        at += len(group)
-    return parts
 
 
 def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = (), stems: Sequence[str] = ()) -> Program:

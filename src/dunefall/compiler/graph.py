@@ -9,9 +9,8 @@ Method: Tarjan 1972, Depth-first search and linear graph algorithms, doi:10.1137
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Mapping
 
-__all__ = ["execution_order", "reached"]
+__all__ = ["execution_order", "parts_of"]
 
 
 def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]:
@@ -44,34 +43,6 @@ def execution_order(count: int, edges: list[tuple[int, int]]) -> list[list[int]]
         for node in group:
             group_of[node] = index
     return _sorted_groups(groups, group_of, edges)
-
-
-def reached(start: Iterable[str], edges: Mapping[str, Iterable[str]]) -> set[str]:
-    """All nodes to which the edges lead from some nodes, in any number of steps; those nodes with them.
-
-    Parameters
-    ----------
-    start : iterable
-        Where it begins.
-    edges : list of (int, int)
-        Source and target of each link.
-
-    Returns
-    -------
-    set[str]
-
-    Examples
-    --------
-    >>> sorted(reached(["a"], {"a": ["b"], "b": ["c", "a"], "d": ["a"]}))
-    ['a', 'b', 'c']
-    """
-    found = set(start)
-    todo = list(found)
-    while todo:
-        new = set(edges.get(todo.pop(), ())) - found
-        found |= new
-        todo += new
-    return found
 
 
 def _strongly_connected(count: int, follows: list[list[int]]) -> list[list[int]]:
@@ -133,3 +104,29 @@ def _sorted_groups(groups: list[list[int]], group_of: list[int], edges: list[tup
             if waiting[b] == 0:
                 heapq.heappush(ready, (groups[b][0], b))
     return order
+
+
+def parts_of(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:
+    """Runs of modules (first, last, loop, no code so far): neighbours outside loops are merged, loops stay separate.
+
+    Parameters
+    ----------
+    groups : list of list of int
+        Groups of nodes in order of execution.
+    self_fed : set of int
+        Nodes that feed themselves.
+
+    Returns
+    -------
+    list of (int, int, int, int)
+    """
+    parts: list[tuple[int, int, int, int]] = []
+    at = 0
+    for group in groups:
+        loop = int(len(group) > 1 or group[0] in self_fed)
+        if parts and not loop and not parts[-1][2]:
+            parts[-1] = (parts[-1][0], at + 1, 0, 0)
+        else:
+            parts.append((at, at + len(group), loop, 0))
+        at += len(group)
+    return parts

@@ -13,13 +13,23 @@ import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
 from dunefall.compiler.channels import Channels
-from dunefall.compiler.graph import reached
 from dunefall.patch.model import Layer, Link, Module, Patch
 
-__all__ = ["Instance", "Wire", "expand", "heard_outside", "instance_id", "module_key", "voice_spread"]
+__all__ = [
+    "Instance",
+    "Wire",
+    "expand",
+    "heard_outside",
+    "instance_id",
+    "is_audio",
+    "leaves_voices",
+    "module_key",
+    "voice_spread",
+]
 
 SPREAD_OCTAVES = {"note": 0.12, "cents": 12.0}
 """Largest distance of a voice at full spread, in the domain of the unit; other octave domains: ``SPREAD_OTHERS``."""
@@ -201,16 +211,52 @@ def _wires(
     return wires
 
 
+def is_audio(source: Instance, wire: Wire) -> bool:
+    """Whether a wire carries sound.
+
+    Parameters
+    ----------
+    source : Instance
+        Where it begins.
+    wire : Wire
+        The wire.
+
+    Returns
+    -------
+    bool
+    """
+    output = source.spec.output(wire.link.source.port)
+    return output is not None and output.role == "audio"
+
+
+def leaves_voices(wire: Wire, voices: Mapping[str, Instance]) -> bool:
+    """Whether a wire leads from a voice to anything but the voices of its layer.
+
+    Parameters
+    ----------
+    wire : Wire
+        The wire.
+    voices : mapping of str to Instance
+        What runs in a voice, by its name.
+
+    Returns
+    -------
+    bool
+    """
+    source, target = voices.get(wire.source), voices.get(wire.target)
+    return source is not None and (target is None or target.layer.id != source.layer.id)
+
+
 def heard_outside(
-    instances: Sequence[Instance], wires: Sequence[Wire], before: Mapping[str, Sequence[str]]
+    voices: Mapping[str, Instance], wires: Sequence[Wire], before: Mapping[str, Sequence[str]]
 ) -> set[str]:
     """Instances in voices of which something outside needs more than their sound, a clock for one: they never rest,
     nor does what they need.
 
     Parameters
     ----------
-    instances : sequence of Instance
-        All of them.
+    voices : mapping of str to Instance
+        What runs in a voice, by its name.
     wires : sequence of Wire
         All of them.
     before : mapping of str to sequence of str
@@ -220,13 +266,5 @@ def heard_outside(
     -------
     set of str
     """
-    voices = {x.id: x for x in instances if x.voice >= 0}
-    asked = set()
-    for wire in wires:
-        source, target = voices.get(wire.source), voices.get(wire.target)
-        if source is None or (target is not None and target.layer.id == source.layer.id):
-            continue
-        output = source.spec.output(wire.link.source.port)
-        if output is not None and output.role != "audio":
-            asked.add(wire.source)
-    return reached(asked, before) & voices.keys()
+    outside = [wire for wire in wires if leaves_voices(wire, voices)]
+    return reached((wire.source for wire in outside if not is_audio(voices[wire.source], wire)), before) & voices.keys()

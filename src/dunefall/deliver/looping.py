@@ -58,14 +58,14 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     raw = rendered(
         source, disk, rate=rate, seconds=(length + around + fade) / rate, start_s=start, stems=stems, ear=ear
     )
-    if job.loop in ("best", "fold") and _dies(raw, length, fade):
+    whole = _whole(raw)
+    if job.loop in ("best", "fold") and _dies(whole, length, fade):
         found = _folded(job, source, stems, disk, ear, length, fade)
         if found is not None:
             return found
     if job.loop == "fold":
         why = f"A fold of {job.fold_s:g} s would be heard. "
-    whole = _whole(raw)
-    best = best_length(np.asarray(whole), length, around, fade, rate)
+    best = best_length(whole, length, around, fade, rate)
     told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
 
@@ -75,9 +75,8 @@ def _whole(raw: Rendered) -> Sound:
     return np.asarray(sum(raw.stems.values(), np.zeros(raw.mix.shape)) if raw.stems else raw.mix)
 
 
-def _dies(raw: Rendered, length: int, fade: int) -> bool:
+def _dies(whole: Sound, length: int, fade: int) -> bool:
     """Whether what sounds behind the end has died away where the tail ends: a fold of anything else is heard."""
-    whole = _whole(raw)
     last = whole[length + fade - max(1, fade // DIES_PART) : length + fade]
     return float(np.abs(last).max(initial=0.0)) <= level_of(DIES_DB) * float(np.abs(whole[:length]).max(initial=0.0))
 
@@ -88,7 +87,7 @@ def _folded(
     """From the very start, with the tail over it; None where it does not die away, or would be heard all the same."""
     rate = job.rate_hz
     raw = rendered(source, disk, rate=rate, seconds=(length + fade) / rate, start_s=job.start_s, stems=stems, ear=ear)
-    if not _dies(raw, length, fade):
+    if not _dies(_whole(raw), length, fade):
         return None
     loop = _all(raw, lambda sound: folded(sound, length))
     if not measure_seam(_whole(loop), rate, source.patch.seed).clean:

@@ -7,6 +7,7 @@ Sources: ITU-R BS.1770-5 and EBU Tech 3341/3342 (``analysis.loudness``); true pe
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 
 import numpy as np
@@ -113,21 +114,21 @@ def k_sections(rate: int) -> NDArray[np.float64]:
     return np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
 
 
-def _energies(sound: Sound, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """K-weighted mean squares of each 100 ms: summed over the channels, and of the mean of all channels."""
+def _weighted(sound: Sound, rate: int) -> Iterator[Sound]:
+    """The K-weighted sound in pieces [shape=(channels, n, samples of 100 ms)]."""
     step, channels, sections = round(rate / 10), sound.shape[1], k_sections(rate)
-    weights, state = _weights(channels), np.zeros((len(sections), channels, 2))
-    both, mono = [np.zeros(0)], [np.zeros(0)]
+    state = np.zeros((len(sections), channels, 2))
     whole = len(sound) // step * step
     piece = PIECE // step * step
     for at in range(0, whole, piece):
         block = np.ascontiguousarray(sound[at : min(at + piece, whole)].T)
         weighted, state = signal.sosfilt(sections, block, zi=state)
-        parts = weighted.reshape(channels, -1, step)
-        both.append(np.einsum("kij,kij,k->i", parts, parts, weights) / step)
-        mean = parts.mean(axis=0)
-        mono.append(np.einsum("ij,ij->i", mean, mean) / step)
-    return np.concatenate(both), np.concatenate(mono)
+        yield weighted.reshape(channels, -1, step)
+
+
+def _energies(parts: Sound) -> NDArray[np.float64]:
+    """Mean squares of each 100 ms, summed over the channels with their weights."""
+    return np.asarray(np.einsum("kij,kij,k->i", parts, parts, _weights(len(parts))) / parts.shape[2])
 
 
 def _lengthened(sound: Sound, rate: int) -> Sound:
@@ -163,7 +164,8 @@ def loudness_of(sound: Sound, rate: int) -> float:
     -------
     float
     """
-    return _programme(_energies(_lengthened(sound, rate), rate)[0])[0]
+    parts = _weighted(_lengthened(sound, rate), rate)
+    return _programme(np.concatenate([_energies(part) for part in parts]))[0]
 
 
 def true_peak(sound: Sound) -> float:
@@ -242,8 +244,10 @@ def measure(sound: Sound, rate: int) -> Measures:
     -------
     Measures
     """
-    whole = _lengthened(sound, rate)
-    energies, folded = _energies(whole, rate)
+    found = [
+        (_energies(part), _energies(part.mean(axis=0)[None])) for part in _weighted(_lengthened(sound, rate), rate)
+    ]
+    energies, folded = (np.concatenate(each) for each in zip(*found, strict=True))
     lufs, short, span = _programme(energies)
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate

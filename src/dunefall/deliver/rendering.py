@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.reach import reached
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
 from dunefall.compiler.reuse import Compiler
@@ -154,10 +155,11 @@ def alone(patch: Patch, wanted: Sequence[str]) -> Patch:
     Patch
     """
     of = {module.id: layer.id for layer in patch.layers for module in layer.modules}
-    kept, fresh = set[str](), set(wanted) | {layer.id for layer in patch.layers if layer.id in (SHARED_ID, MASTER_ID)}
-    while fresh:
-        kept |= fresh
-        fresh = {of[link.source.module] for link in patch.links if of.get(link.target.module) in kept} - kept
+    before: dict[str, set[str]] = {}
+    for link in patch.links:
+        before.setdefault(of[link.target.module], set()).add(of[link.source.module])
+    always = (layer.id for layer in patch.layers if layer.id in (SHARED_ID, MASTER_ID))
+    kept = reached((*wanted, *always), before)
     layers = tuple(layer for layer in patch.layers if layer.id in kept)
     inside = {module.id for layer in layers for module in layer.modules}
     links = tuple(link for link in patch.links if link.source.module in inside and link.target.module in inside)

@@ -63,7 +63,6 @@ class Performance:
         Ids of layers whose sound is given apart as well: ``channels`` more columns for each, behind those of the mix.
     probed : collection of Place
         Outputs that have a row of their own in the program, whether anything uses them or not.
-
     compiled : function
         Makes programs as ``compile_patch`` does.
 
