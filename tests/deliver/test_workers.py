@@ -74,13 +74,19 @@ def test_a_worker_that_is_killed_costs_nothing(here: dict[str, bytes], workers: 
     batch = Batch(tasks(tmp_path, 8), workers)
     killed = False
     while batch.step():
+        crew = list(workers._executor._processes)  # type: ignore[union-attr]
         if not killed and batch.done >= 2:
-            name = next(iter(batch._running.values())).names[0]
-            (tmp_path / f".{name}.wav.part").write_bytes(b"half a file of a worker that is gone")
-            victim = next(iter(workers._executor._processes))  # type: ignore[union-attr]
-            os.kill(victim, signal.SIGKILL)
-            killed = True
-        time.sleep(0.02)
+            for process in crew:  # while they stand still, none can finish its file behind our back
+                os.kill(process, signal.SIGSTOP)
+            time.sleep(0.1)
+            names = [task.names[0] for future, task in batch._running.items() if not future.done()]
+            if names:
+                (tmp_path / f".{names[0]}.wav.part").write_bytes(b"half a file of a worker that is gone")
+                os.kill(crew[0], signal.SIGKILL)
+                killed = True
+            for process in crew:
+                os.kill(process, signal.SIGCONT)
+        time.sleep(0.005)
     assert killed
     assert not batch.failed
     assert {path.name: path.read_bytes() for path in tmp_path.iterdir()} == here

@@ -109,7 +109,8 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
             raise StoppedError
         if share - told[0] >= 0.01:
             told[0] = share
-            (tell / f"{task.number}").write_text(f"{share:.3f}")
+            with whole(tell / f"{task.number}") as part:  # half written, it would be read as nothing done
+                part.write_text(f"{share:.3f}")
 
     try:
         with tempfile.TemporaryDirectory() as folder:
