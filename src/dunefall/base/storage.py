@@ -10,7 +10,7 @@ from pathlib import Path
 
 from dunefall.base.errors import StorageError
 
-__all__ = ["PART", "whole", "write_file"]
+__all__ = ["PART", "synced", "whole", "write_file"]
 
 PART = ".part"
 """Ending of a file that is not whole yet."""
@@ -42,6 +42,26 @@ def whole(path: Path) -> Iterator[Path]:
         raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
     finally:
         part.unlink(missing_ok=True)
+
+
+def synced(path: Path) -> None:
+    """Have a file that was written put on the disk, so that it outlives a power cut.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Raises
+    ------
+    StorageError
+        If the disk does not take it.
+    """
+    try:
+        with path.open("rb") as file:
+            os.fsync(file.fileno())
+    except OSError as error:
+        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
 
 
 def write_file(text: str, path: Path) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 import numpy as np
@@ -41,6 +40,8 @@ def write_sound(
     sound: NDArray[np.float64], path: Path, *, kind: str, depth: str, rate: int, about: About, measures: Measures
 ) -> None:
     """Write a sound to a file, which appears only when it is whole; one of the same name stays until then.
+
+    It is not on the disk for certain before ``base.storage.synced``.
 
     Parameters
     ----------
@@ -90,12 +91,10 @@ def _write_part(
         add_chunks(part, chunks_of(about, measures, rate, sound.shape[1], coding))
     if form == "OGG":
         set_serial(part, about.seed)
-    with part.open("rb") as file_again:
-        os.fsync(file_again.fileno())
 
 
 def _write(file: soundfile.SoundFile, sound: NDArray[np.float64], subtype: str, seed: int) -> None:
-    dice = np.random.default_rng(seed)
+    dice = np.random.PCG64(seed)
     for at in range(0, len(sound), PIECE):
         piece = np.asarray(sound[at : at + PIECE])
         if subtype.startswith("PCM"):

@@ -9,10 +9,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.dsp.figures import rounded
+
 __all__ = ["dithered"]
 
 
-def dithered(sound: NDArray[np.float64], bits: int, dice: np.random.Generator) -> NDArray[np.int16] | NDArray[np.int32]:
+def dithered(sound: NDArray[np.float64], bits: int, dice: np.random.PCG64) -> NDArray[np.int16] | NDArray[np.int32]:
     """Samples as whole numbers: int16, or int32 with 24 bits at the top, as sound files take them.
 
     Parameters
@@ -21,14 +23,13 @@ def dithered(sound: NDArray[np.float64], bits: int, dice: np.random.Generator) -
         Full scale is 1; what is beyond is cut.
     bits : int
         16 or 24.
-    dice : Generator
+    dice : PCG64
         Where the noise comes from; the same gives the same samples.
 
     Returns
     -------
     ndarray
     """
-    full = float(1 << (bits - 1))
-    noise = dice.random(sound.shape) - dice.random(sound.shape)
-    whole = np.clip(np.rint(sound * full + noise), -full, full - 1)
-    return whole.astype(np.int16) if bits == 16 else whole.astype(np.int32) << 8
+    whole = np.empty(sound.shape, np.int16 if bits == 16 else np.int32)
+    rounded(np.ascontiguousarray(sound).ravel(), dice.random_raw(sound.size), bits, whole.ravel())
+    return whole

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from dunefall.deliver.measure import k_sections
+from dunefall.dsp.meter import k_weighting
 
 __all__ = ["Seam", "best_length", "crossfaded", "folded", "measure_seam"]
 
@@ -108,10 +108,15 @@ def _spectra(mono: Sound, at: int, rate: int) -> tuple[float, int]:
     return float(apart.mean()), int(apart.argmax())
 
 
+def _sections(rate: int) -> NDArray[np.float64]:
+    """K-weighting as ``scipy.signal.sosfilt`` takes it."""
+    return np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
+
+
 def _power(sound: Sound, rate: int) -> Sound:
     """K-weighted power of all channels (ITU-R BS.1770-5), as it is when the loop has gone round before."""
     run_in = np.take(sound, range(-round(RUN_IN_S * rate), 0), axis=0, mode="wrap")
-    weighted = signal.sosfilt(k_sections(rate), np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
+    weighted = signal.sosfilt(_sections(rate), np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
     return np.asarray((weighted**2).sum(axis=1))
 
 

@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field, replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -35,6 +36,7 @@ REST_DB = -90.0
 """What remains of a mix beside its stems is a file of its own above this."""
 
 
+@cache
 def processor() -> str:
     """The kind of this machine's processor, as the compiler calls it."""
     return str(get_host_cpu_name())

@@ -7,15 +7,15 @@ Sources: ITU-R BS.1770-5 and EBU Tech 3341/3342 (``analysis.loudness``); true pe
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS
+from dunefall.dsp.figures import FILTER_STATE, extents, first_above, last_above, weigh
 from dunefall.dsp.meter import k_weighting
 from dunefall.dsp.truepeak import AROUND, HIGHEST_BETWEEN, highest
 
@@ -23,7 +23,6 @@ __all__ = [
     "Measures",
     "edges",
     "heights",
-    "k_sections",
     "loudness_of",
     "measure",
     "picture",
@@ -34,6 +33,8 @@ __all__ = [
 PIECE = 1 << 18
 SHORTEST_S = 0.4
 """A sound shorter than one loudness block counts as if silence followed up to here (the project's own rule)."""
+COLUMNS_AT_ONCE = 12
+"""A long sound is drawn from pieces of so many columns: it may be longer than the memory."""
 FLOOR_DB = -120.0
 Sound = NDArray[np.float64]
 
@@ -99,36 +100,17 @@ def _decibels(value: float) -> float:
     return max(20.0 * math.log10(value), FLOOR_DB) if value > 0.0 else FLOOR_DB
 
 
-def k_sections(rate: int) -> NDArray[np.float64]:
-    """K-weighting (ITU-R BS.1770-5) as ``scipy.signal.sosfilt`` takes it.
-
-    Parameters
-    ----------
-    rate : int
-        Sample rate in Hz.
-
-    Returns
-    -------
-    ndarray [shape=(sections, 6)]
-    """
-    return np.array([[b0, b1, b2, 1.0, a1, a2] for b0, b1, b2, a1, a2 in k_weighting(rate)])
-
-
-def _weighted(sound: Sound, rate: int) -> Iterator[Sound]:
-    """The K-weighted sound in pieces [shape=(channels, n, samples of 100 ms)]."""
-    step, channels, sections = round(rate / 10), sound.shape[1], k_sections(rate)
-    state = np.zeros((len(sections), channels, 2))
-    whole = len(sound) // step * step
-    piece = PIECE // step * step
-    for at in range(0, whole, piece):
-        block = np.ascontiguousarray(sound[at : min(at + piece, whole)].T)
-        weighted, state = signal.sosfilt(sections, block, zi=state)
-        yield weighted.reshape(channels, -1, step)
-
-
-def _energies(parts: Sound) -> NDArray[np.float64]:
-    """Mean squares of each 100 ms, summed over the channels with their weights."""
-    return np.asarray(np.einsum("kij,kij,k->i", parts, parts, _weights(len(parts))) / parts.shape[2])
+def _energies(sound: Sound, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """K-weighted mean squares of each 100 ms: of all channels with their weights, and of their mean."""
+    step, channels, filters = round(rate / 10), sound.shape[1], k_weighting(rate)
+    state, weights = np.zeros((channels, FILTER_STATE)), _weights(channels)
+    energies, folded = np.zeros(len(sound) // step), np.zeros(len(sound) // step)
+    many = PIECE // step
+    for k in range(0, len(energies), many):
+        ours = slice(k, min(k + many, len(energies)))
+        piece = np.ascontiguousarray(sound[ours.start * step : ours.stop * step])
+        weigh(piece, filters, state, weights, step, energies[ours], folded[ours])
+    return energies, folded
 
 
 def _lengthened(sound: Sound, rate: int) -> Sound:
@@ -164,8 +146,7 @@ def loudness_of(sound: Sound, rate: int) -> float:
     -------
     float
     """
-    parts = _weighted(_lengthened(sound, rate), rate)
-    return _programme(np.concatenate([_energies(part) for part in parts]))[0]
+    return _programme(_energies(_lengthened(sound, rate), rate)[0])[0]
 
 
 def true_peak(sound: Sound) -> float:
@@ -221,13 +202,18 @@ def edges(sound: Sound, level: float) -> tuple[int, int]:
     -------
     (int, int)
     """
-    first, last = -1, 0
-    for at in range(0, len(sound), PIECE):
-        loud = np.flatnonzero(heights(sound[at : at + PIECE]) > level)
-        if len(loud):
-            first = at + int(loud[0]) if first < 0 else first
-            last = at + int(loud[-1]) + 1
-    return max(first, 0), last
+    starts = range(0, len(sound), PIECE)
+    first = _found(first_above, sound, level, starts)
+    return (first, _found(last_above, sound, level, reversed(starts)) + 1) if first >= 0 else (0, 0)
+
+
+def _found(search: Callable[[Sound, float], int], sound: Sound, level: float, starts: Iterable[int]) -> int:
+    """The first frame that a search finds in pieces that begin there, -1 for none."""
+    for at in starts:
+        here = search(np.ascontiguousarray(sound[at : at + PIECE]), level)
+        if here >= 0:
+            return at + here
+    return -1
 
 
 def measure(sound: Sound, rate: int) -> Measures:
@@ -244,10 +230,7 @@ def measure(sound: Sound, rate: int) -> Measures:
     -------
     Measures
     """
-    found = [
-        (_energies(part), _energies(part.mean(axis=0)[None])) for part in _weighted(_lengthened(sound, rate), rate)
-    ]
-    energies, folded = (np.concatenate(each) for each in zip(*found, strict=True))
+    energies, folded = _energies(_lengthened(sound, rate), rate)
     lufs, short, span = _programme(energies)
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate
@@ -281,6 +264,9 @@ def picture(sound: Sound, columns: int = 120) -> list[list[float]]:
     places = np.unique(np.linspace(0, len(sound), columns, endpoint=False).astype(int))
     if not len(sound):
         return []
-    lows = np.minimum(np.minimum.reduceat(sound, places).min(axis=1), 0.0)
-    highs = np.maximum(np.maximum.reduceat(sound, places).max(axis=1), 0.0)
-    return [[round(float(low), 4), round(float(high), 4)] for low, high in zip(lows, highs, strict=True)]
+    lows, highs = np.zeros(len(places)), np.zeros(len(places))
+    for k in range(0, len(places), COLUMNS_AT_ONCE):
+        ours = places[k : k + COLUMNS_AT_ONCE]
+        end = places[k + len(ours)] if k + len(ours) < len(places) else len(sound)
+        extents(np.ascontiguousarray(sound[ours[0] : end]), ours - ours[0], lows[k:], highs[k:])
+    return [list(pair) for pair in np.round(np.stack([lows, highs], axis=1), 4).tolist()]

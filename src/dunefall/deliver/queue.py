@@ -10,6 +10,7 @@ import json
 import os
 import re
 import time
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
@@ -313,20 +314,19 @@ class RenderQueue:
             entry.batch, entry.state = Batch(tasks, self._workers), RUNNING
             self._save(entry)
         assert entry.batch is not None
-        batch, seen = entry.batch, len(entry.batch.files)
+        batch = entry.batch
         left = batch.step()
-        for file in batch.files if len(batch.files) != seen else ():
-            if file not in entry.files:
-                self._put(entry, file)
-                self._note(entry, file)
+        for file in batch.new_files():
+            self._put(entry, file)
+            self._note(entry, file)
         if not left:
             self._end(entry, batch)
         return True
 
     def _put(self, entry: Entry, file: File) -> None:
-        entry.files = sorted(
-            [*(other for other in entry.files if other.number != file.number), file], key=lambda other: other.number
-        )
+        at = bisect_left(entry.files, file.number, key=lambda other: other.number)
+        same = at < len(entry.files) and entry.files[at].number == file.number
+        entry.files[at : at + same] = [file]
 
     def _end(self, entry: Entry, batch: Batch) -> None:
         entry.batch, self._idle_since = None, time.monotonic()

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
-from dunefall.base.storage import whole, write_file
+from dunefall.base.storage import synced, whole, write_file
 from dunefall.deliver.job import Job, Source, job_from, raw_job
 from dunefall.deliver.jobfiles import raw_source, source_of
 from dunefall.deliver.making import File, Task, make
@@ -187,6 +187,7 @@ def _put(made: Path, path: Path) -> None:
         raise StorageError(f"{path} exists; choose another folder with --out, or move it away")
     with whole(path) as part:
         part.write_bytes(made.read_bytes())
+        synced(part)
 
 
 def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[str, object]], list[str]]:

@@ -12,16 +12,17 @@ import shutil
 import tempfile
 import threading
 import time
+from bisect import insort
 from collections.abc import Sequence
-from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError, StorageError
-from dunefall.base.storage import PART, whole
+from dunefall.base.storage import PART, synced, whole
 from dunefall.deliver.making import File, Task, make
-from dunefall.deliver.rendering import StoppedError
+from dunefall.deliver.rendering import Ear, StoppedError
 
 __all__ = ["Batch", "Outcome", "Workers", "cluster", "work"]
 
@@ -29,7 +30,7 @@ MOST_TRIES = 4
 NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
-CONNECT_S, LOOKS_S = 10.0, 1.0
+CONNECT_S, LOOKS_S, TELLS_S = 10.0, 1.0, 0.1
 
 
 @dataclass(frozen=True)
@@ -96,39 +97,42 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
     -------
     Outcome
     """
-    from dunefall.compiler.sounds import import_sounds
-
     _begin()
     tell = Path(channel) if channel else None
-    told = [-1.0]
+    told = [time.monotonic()]
 
     def ear(share: float) -> None:
         if tell is None:
             return
         if (tell / STOP).exists() or not tell.is_dir():  # whoever asked for it is gone
             raise StoppedError
-        if share - told[0] >= 0.01:
-            told[0] = share
+        now = time.monotonic()
+        if now - told[0] >= TELLS_S:
+            told[0] = now
             with whole(tell / f"{task.number}") as part:  # half written, it would be read as nothing done
                 part.write_text(f"{share:.3f}")
 
     try:
+        if not far:
+            return _made(task, ear)
         with tempfile.TemporaryDirectory() as folder:
-            here = _with_sounds(task, Path(folder), sounds)
-            for trouble in import_sounds(here.source.patch):
-                return Outcome(error=trouble)
-            if not far:
-                return Outcome(tuple(make(here, ear)))
             out = Path(folder) / "out"
             out.mkdir()
-            files = make(replace(here, folder=str(out)), ear)
-            return Outcome(tuple(files), data={path.name: path.read_bytes() for path in sorted(out.iterdir())})
+            outcome = _made(replace(_with_sounds(task, Path(folder), sounds), folder=str(out)), ear)
+            return replace(outcome, data={path.name: path.read_bytes() for path in sorted(out.iterdir())})
     except StoppedError:
         return Outcome(error="stopped")
     except DunefallError as error:
         return Outcome(error=str(error))
     except MemoryError:
         return Outcome(error="there was not enough memory; render a shorter time or fewer layers at once")
+
+
+def _made(task: Task, ear: Ear) -> Outcome:
+    from dunefall.compiler.sounds import import_sounds
+
+    troubles = import_sounds(task.source.patch)
+    return Outcome(error=troubles[0]) if troubles else Outcome(tuple(make(task, ear)))
 
 
 def _with_sounds(task: Task, folder: Path, sounds: dict[str, bytes]) -> Task:
@@ -258,12 +262,15 @@ class Batch:
         self._sounds = _sounds_of(tasks[0]) if workers.far and tasks else {}
         self.total, self.done, self.paused, self.stopped = len(tasks), 0, False, False
         self.files, self.failed = list[File](), dict[int, str]()
+        self._disk = ThreadPoolExecutor(1, "dunefall-disk")
+        self._settling = dict[Future[str], tuple[Task, Outcome]]()
+        self._new = list[File]()
 
     @property
     def share(self) -> float:
         """How much is done, 0..1."""
         running = sum(self.shares().values())
-        return (self.done + running) / max(self.total, 1)
+        return (self.done + len(self._settling) + running) / max(self.total, 1)
 
     def shares(self) -> dict[int, float]:
         """How far each running task is, by its number."""
@@ -286,13 +293,20 @@ class Batch:
                 self._again([task])
         if self.stopped:
             self._waiting.clear()
-        left = bool(self._running or self._waiting)
+        left = bool(self._running or self._waiting or self._settling)
         if not left:
             self.close()
         return left
 
+    def new_files(self) -> list[File]:
+        """What was finished since this was last asked."""
+        new, self._new = self._new, []
+        return new
+
     def _collect(self) -> None:
         lost = []
+        for settled in [settled for settled in self._settling if settled.done()]:
+            self._settled(*self._settling.pop(settled), settled.result())
         for future in [future for future in self._running if future.done()]:
             task = self._running.pop(future)
             try:
@@ -322,20 +336,21 @@ class Batch:
                 self._waiting.insert(0, task)
 
     def _take(self, task: Task, outcome: Outcome) -> None:
-        self.done += 1
         self._tries = 0 if outcome.files else self._tries
         if outcome.error:
-            if outcome.error != "stopped":
-                self.failed[task.number] = outcome.error
+            self._settled(task, outcome, outcome.error if outcome.error != "stopped" else "")
+        else:
+            self._settling[self._disk.submit(_settle, Path(task.folder), outcome)] = (task, outcome)
+
+    def _settled(self, task: Task, outcome: Outcome, error: str) -> None:
+        """Its files are on the disk, or could not be made."""
+        self.done += 1
+        if error:
+            self.failed[task.number] = error
             return
-        for name, data in outcome.data.items():
-            try:
-                with whole(Path(task.folder) / name) as part:
-                    part.write_bytes(data)
-            except StorageError as error:
-                self.failed[task.number] = str(error)
-                return
-        self.files = sorted([*self.files, *outcome.files], key=lambda file: file.number)
+        for file in outcome.files:
+            insort(self.files, file, key=_number)
+        self._new += outcome.files
 
     def stop(self) -> None:
         """Cancel: what is whole stays, what is half done goes."""
@@ -348,7 +363,26 @@ class Batch:
 
     def close(self) -> None:
         """Tidy up; the workers stay."""
+        self._disk.shutdown(wait=False)
         shutil.rmtree(self._channel, ignore_errors=True)
+
+
+def _number(file: File) -> int:
+    return file.number
+
+
+def _settle(folder: Path, outcome: Outcome) -> str:
+    """Put finished files on the disk, beside the work on the next; gives what went wrong, in a sentence."""
+    try:
+        for name, data in outcome.data.items():
+            with whole(folder / name) as part:
+                part.write_bytes(data)
+        for file in outcome.files:
+            for name in file.names:
+                synced(folder / name)
+    except StorageError as error:
+        return str(error)
+    return ""
 
 
 def _sounds_of(task: Task) -> dict[str, bytes]:
