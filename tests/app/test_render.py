@@ -212,6 +212,18 @@ def test_queue_pause_order_cancel_and_retry(page: RenderPage, qtbot: QtBot, tmp_
     qtbot.waitUntil(lambda: first.batch is None, timeout=60_000)
 
 
+def test_a_job_is_removed_once_however_often_it_is_asked_for(page: RenderPage, qtbot: QtBot) -> None:
+    short(page, variations=1)
+    qtbot.mouseClick(page.settings.add, LEFT)
+    wait(page, qtbot)
+    name = f"remove {page.chosen.id}"
+    qtbot.waitUntil(lambda: any(b.isVisible() for b in page.jobs.findChildren(QPushButton, name)), timeout=5000)
+    button = next(b for b in page.jobs.findChildren(QPushButton, name) if b.isVisible())
+    QTest.mouseClick(button, LEFT)
+    QTest.mouseClick(button, LEFT)  # hidden by then
+    assert not page.queue.entries
+
+
 def press(page: RenderPage, qtbot: QtBot, name: str) -> None:
     qtbot.waitUntil(lambda: any(b.isVisible() for b in page.jobs.findChildren(QPushButton, name)), timeout=5000)
     qtbot.mouseClick(next(b for b in page.jobs.findChildren(QPushButton, name) if b.isVisible()), LEFT)

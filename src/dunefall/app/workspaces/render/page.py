@@ -285,6 +285,8 @@ class RenderPage(QWidget):
     # -- the queue --------------------------------------------------------------------------------------------------
 
     def _asked(self, what: str, entry: Entry) -> None:
+        if entry not in self.queue.entries:
+            return  # the second half of a double click on Remove
         if what == "folder":
             self.chosen = entry
             self._open_folder()

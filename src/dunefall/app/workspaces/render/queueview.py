@@ -131,6 +131,7 @@ class JobBox(QFrame):
 
     def _make_buttons(self) -> None:
         for button in self._buttons:
+            button.hide()
             button.deleteLater()
         offered = OFFERED[self.entry.state]
         self._buttons = []
