@@ -20,11 +20,11 @@ def test_comb_is_the_filter_of_its_formula() -> None:
     np.testing.assert_allclose(ours, lfilter([1], [1, *np.zeros(99), -0.7], noise), atol=1e-6)
 
 
-@pytest.mark.parametrize("note", [33.0, 60.3, 81.0])
-def test_comb_rings_in_tune(note: float) -> None:
-    """Within a cent of the note (ISO 16:1975)."""
-    hz = 440 * 2 ** ((note - 69) / 12)
-    out = Rig("comb", pitch_note=note, feedback=0.998, damping=0).run(2 * SECOND, audio=impulse_of_shaping(2 * SECOND))[
-        "out"
-    ]
+@pytest.mark.parametrize("note", [33.0, 60.3, 81.0, 93.0])
+@pytest.mark.parametrize(("damping", "feedback"), [(0.0, 0.998), (0.1, 0.998), (0.5, 0.998), (0.5, -0.998)])
+def test_comb_rings_in_tune(note: float, damping: float, feedback: float) -> None:
+    """Within a cent of the note (ISO 16:1975), an octave lower where the feedback is negative."""
+    hz = 440 * 2 ** ((note - 69) / 12) * (0.5 if feedback < 0 else 1.0)
+    rig = Rig("comb", pitch_note=note, feedback=feedback, damping=damping)
+    out = rig.run(2 * SECOND, audio=impulse_of_shaping(2 * SECOND))["out"]
     assert abs(1200 * np.log2(pitch_hz(out, hz) / hz)) < 1.0

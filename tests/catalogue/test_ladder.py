@@ -36,3 +36,14 @@ def test_ladder_below_its_limit_dies_away() -> None:
     rig = Rig("ladder", cutoff_hz=440, resonance=0.9)
     out = rig.run(4 * SECOND, audio=np.concatenate((tone(440, 0.5), np.zeros(7 * SECOND // 2))))["out"]
     assert level_db(out[-SECOND // 2 :]) < -150
+
+
+@pytest.mark.parametrize("hz", [55.0, 440.0, 8000.0])
+def test_ladder_sings_at_full_resonance_as_soon_as_a_gate_opens_it(hz: float) -> None:
+    """Half of its level within 5 ms, from zero on, without a step that its tone does not have."""
+    gate = np.where(np.arange(2 * SECOND) < SECOND // 10, 0.0, 1.0)
+    out = Rig("ladder", cutoff_hz=hz).run(2 * SECOND, resonance=gate)["out"]
+    assert np.abs(out[: SECOND // 10]).max() < 1e-8
+    after = out[SECOND // 10 :]
+    assert np.abs(after[: round(0.005 * RATE)]).max() > 0.5 * np.abs(after[-SECOND:]).max() > 0.05
+    assert np.abs(np.diff(after)).max() < 1.2 * np.abs(np.diff(after[-SECOND:])).max()

@@ -38,3 +38,28 @@ def test_every_detector_locks_and_says_so(detector: int) -> None:
     assert last_hz(outputs["out"]) == pytest.approx(430, abs=0.5)
     assert outputs["locked"][-SECOND:].mean() == 1.0
     assert outputs["voltage"][-SECOND:].mean() == pytest.approx(0.3, abs=0.02)
+
+
+@pytest.mark.parametrize("detector", [0, 1, 2])
+@pytest.mark.parametrize("cutoff_hz", [1.0, 12.0, 100.0, 8000.0])
+@pytest.mark.parametrize("away", [-1.1, -0.95, 0.5, 0.95, 1.1])
+def test_it_holds_what_its_range_says_and_says_when(detector: int, cutoff_hz: float, away: float) -> None:
+    """A sound that glides from the centre away is held up to the range (hold range: Gardner; Best, from memory)."""
+    rig = Rig("phase-locked-loop", centre_hz=400, range_hz=60, cutoff_hz=cutoff_hz, detector=detector)
+    hz = 400 + 60 * away * np.clip(np.arange(7 * SECOND) / RATE - 1, 0, 4) / 4
+    found = rig.run(7 * SECOND, audio=np.sign(np.sin(2 * np.pi * np.cumsum(hz) / RATE + 0.1)))
+    holds = abs(away) < 1
+    assert (abs(last_hz(found["out"][-SECOND:]) - hz[-1]) < 0.5) == holds
+    assert found["locked"][-SECOND:].mean() == holds
+
+
+@pytest.mark.parametrize("away", [-0.95, 0.95])
+def test_the_frequency_detector_catches_all_of_the_range(away: float) -> None:
+    rig = Rig("phase-locked-loop", centre_hz=400, range_hz=60, cutoff_hz=1.0, detector=2)
+    found = rig.run(5 * SECOND, audio=square(400 + 60 * away, 5))
+    assert last_hz(found["out"]) == pytest.approx(400 + 60 * away, abs=0.1)
+
+
+def test_nothing_is_locked_to_silence_or_noise() -> None:
+    for sound in (np.zeros(2 * SECOND), np.random.default_rng(1).normal(0, 0.3, 2 * SECOND)):
+        assert Rig("phase-locked-loop").run(2 * SECOND, audio=sound)["locked"].max() == 0.0

@@ -76,3 +76,20 @@ def test_a_file_of_several_cycles_is_a_table(tmp_path: Path) -> None:
     seen = spectrum_db(out)
     assert int(np.argmax(seen)) == 440
     assert seen[700:].max() < -80
+
+
+def test_linear_fm_and_phase_are_those_of_the_oscillator() -> None:
+    """The first frame of the first table is a sine, so both modules make the same sound."""
+    n = 1 << 15
+    moves = {"fm_hz": 300 * np.sin(2 * np.pi * 55 * np.arange(n) / RATE),
+             "phase_deg": 90 * np.sin(2 * np.pi * 110 * np.arange(n) / RATE)}  # fmt: skip
+    table = Rig("wavetable", pitch_note=57, table=0, position=0, level=1).run(n, **moves)["out"]
+    tone = Rig("oscillator", pitch_note=57, shape=0, level=1).run(n, **moves)["out"]
+    scale = np.vdot(tone, table) / np.vdot(tone, tone)
+    assert np.abs(table - scale * tone).max() < 2e-3 * np.abs(table).max()
+
+
+def test_its_voices_drift() -> None:
+    still = Rig("wavetable", pitch_note=57).run(96000)["out"]
+    drifting = Rig("wavetable", pitch_note=57, drift_ct=50, drift_hz=2).run(96000)["out"]
+    assert np.abs(still - drifting).max() > 0.3 * np.abs(still).max()

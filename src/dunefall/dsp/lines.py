@@ -13,6 +13,7 @@ __all__ = [
     "LONG",
     "NEAR",
     "cubic_weights",
+    "lagrange_weights",
     "long_weights",
     "read_line",
     "read_long",
@@ -143,6 +144,14 @@ def write_run(memory: Memory, write: int, row: Row) -> int:
 def _between(f: float, newer: float, here: float, older: float, oldest: float) -> float:
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return a * b * c * 0.5 * here - f * b * c / 6.0 * newer - a * f * c * 0.5 * older + a * f * b / 6.0 * oldest
+
+
+@njit(error_model="numpy", forceinline=True)
+def lagrange_weights(f: float) -> tuple[float, float, float, float]:
+    """What ``read_line`` weighs the newer sample, the two around the place and the oldest by, for a place ``f`` of a
+    sample behind the second."""
+    a, b, c = f + 1.0, f - 1.0, f - 2.0
+    return -f * b * c / 6.0, a * b * c * 0.5, -a * f * c * 0.5, a * f * b / 6.0
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -9,11 +9,13 @@ from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import fma, note_to_hz
 from dunefall.dsp.saturation import saturate_rarely, saturate_row
+from dunefall.dsp.tuned import TURN, one_pole_lag, tuned_delay
 
 __all__ = ["MODULE"]
 
-WRITE, DAMPED, NOTE, PERIOD = range(4)
-PITCH = 0b10
+WRITE, DAMPED, NOTE, DULL, TURNED, PERIOD, STATE = range(7)
+TUNES = 0b1110
+"""Pitch, feedback and damping."""
 LOWEST_HZ = 8.0
 KNEE = 1.0
 
@@ -22,24 +24,28 @@ def kernel(
     audio: Row, pitch_note: Row, feedback: Row, damping: Row, mix: Row, out: Row, state: State, memory: Memory,
     rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the write position, the damping filter's value; the last constant note and its period.
+    """State: the write position, the damping filter's value; the last note, damping and sign of the feedback, and
+    the delay that goes with them.
 
-    A delay of one period, read between samples by a cubic, fed back through a one-pole low-pass.
+    A delay of one period, less what the damping delays at the pitch, read between samples by a cubic, fed back through
+    a one-pole low-pass.
     """
     n, size, write, damped = out.size, memory.size, int(state[WRITE]), state[DAMPED]
     heard, periods = scratch[:n], scratch[64 : 64 + n]
-    if moving & PITCH:
-        for i in range(n):
-            periods[i] = _period(pitch_note[i], rate, size)
-    else:
-        if state[PERIOD] == 0.0 or state[NOTE] != pitch_note[0]:
-            state[NOTE], state[PERIOD] = pitch_note[0], _period(pitch_note[0], rate, size)
+    for i in range(n if moving & TUNES else 1):
+        turned = 1.0 if feedback[i] < 0.0 else 0.0
+        if (state[NOTE] != pitch_note[i] or state[DULL] != damping[i] or state[TURNED] != turned
+                or state[PERIOD] == 0.0):  # fmt: skip
+            state[NOTE], state[DULL], state[TURNED] = pitch_note[i], damping[i], turned
+            state[PERIOD] = _period(pitch_note[i], damping[i], turned, rate, size)
+        periods[i] = state[PERIOD]
+    if moving & TUNES == 0:
         periods[:] = state[PERIOD]
     short = 0
     for i in range(n):
         short += 1 if periods[i] < n + NEAR else 0
     if short == 0:  # what is read was written before this row
-        if moving & PITCH:
+        if moving & TUNES:
             for i in range(n):
                 at = write + i
                 heard[i] = read_line(memory, at if at < size else at - size, periods[i])
@@ -63,9 +69,13 @@ def kernel(
     state[WRITE], state[DAMPED] = write, damped
 
 
-@njit(error_model="numpy", forceinline=True)
-def _period(note: float, rate: float, size: int) -> float:
-    return min(rate / note_to_hz(note), size - 4.0)
+@njit(error_model="numpy")
+def _period(note: float, damping: float, turned: float, rate: float, size: int) -> float:
+    """The delay for a note; a negative feedback rings an octave lower."""
+    period = min(rate / note_to_hz(note), size - 4.0)
+    omega = TURN / period * (0.5 if turned > 0.5 else 1.0)
+    delay, _ = tuned_delay(max(period - one_pole_lag(damping, omega), 2.0), omega)
+    return min(delay, size - 4.0)
 
 
 MODULE = ModuleSpec(
@@ -84,12 +94,13 @@ MODULE = ModuleSpec(
         Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the ringing.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=4,
-    cached=(PERIOD,),
+    state=STATE,
+    cached=(NOTE, DULL, TURNED, PERIOD),
     memory_s=1.0 / LOWEST_HZ,
     handle=("pitch_note", "feedback"),
     face="pitch_note",
     passes="audio",
     words=("resonator", "pipe", "wire", "metal", "tuned", "flanger"),
-    sources=("Schroeder 1962 (comb filter)", "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)"),
+    sources=("Schroeder 1962 (comb filter)", "Laakso et al. 1996, Splitting the unit delay (Lagrange interpolation)",
+             "Jaffe and Smith 1983 (tuning)"),
 )  # fmt: skip

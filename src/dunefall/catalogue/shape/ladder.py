@@ -11,18 +11,22 @@ from dunefall.dsp.saturation import saturate_rarely
 
 __all__ = ["MODULE"]
 
-S1, S2, S3, S4 = range(4)
-MOVES, DRIVE = 0b0110, 0b1000
+S1, S2, S3, S4, SINGS, STATE = range(6)
+MOVES, DRIVE, OPENS = 0b0110, 0b1000, 0b0100
 BREATH = 1e-9
 """Comes in all the time, 180 dB down, so that a ladder that could sing has something to begin with."""
 KNEE = 0.5
+LIMIT, BEYOND = 0.98, 5.0
+"""From here on the feedback rises faster, so that at 100 % it is safely above the 4 at which the ladder sings."""
+SUNG = 0.5
+"""What enters the first one-pole while it sings, roughly: where its own tone begins."""
 
 
 def kernel(
     audio: Row, cutoff_hz: Row, resonance: Row, drive_db: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the four integrators.
+    """State: the four integrators, whether it sings.
 
     Four equal one-poles in a row with negative feedback, solved without a delay in the loop; what enters the first is
     bent above a level, which holds the ladder's own tone steady. What each one-pole gives is worked out from what
@@ -41,7 +45,12 @@ def kernel(
     else:
         share[:], back[:], whole[:] = _factors(cutoff_hz[0], resonance[0], scale)
     s1, s2, s3, s4 = state[S1], state[S2], state[S3], state[S4]
+    sings = state[SINGS]
     for i in range(n):
+        if i == 0 or moving & OPENS:
+            sang, sings = sings, 1.0 if resonance[i] >= LIMIT else 0.0
+            if sings > sang:
+                s1, s2, s3, s4 = _begun(s1, s2, s3, s4, share[i])
         g, pushed = share[i], fma(audio[i], gain[i], BREATH) * whole[i]
         rest, g2 = 1.0 - g, g * g
         r1, r2, r3, r4 = rest * s1, rest * s2, rest * s3, rest * s4
@@ -52,7 +61,22 @@ def kernel(
         s1, s2 = fma(twice, x, fma(2.0, r1, -s1)), fma(twice_2, x, fma(2.0, h2, -s2))
         s3, s4 = fma(twice_2 * g, x, fma(2.0, h3, -s3)), fma(twice_2 * g2, x, fma(2.0, h4, -s4))
         out[i] = fma(g2 * g2, x, h4)
-    state[S1], state[S2], state[S3], state[S4] = s1, s2, s3, s4
+    state[S1], state[S2], state[S3], state[S4], state[SINGS] = s1, s2, s3, s4, sings
+
+
+@njit(error_model="numpy", forceinline=True)
+def _begun(s1: float, s2: float, s3: float, s4: float, share: float) -> tuple[float, float, float, float]:
+    """What the one-poles hold with the ladder's own tone added where it passes zero, as far as it is not there yet: at
+    the cutoff each of them turns by 45 degrees and takes 3 dB."""
+    g, tone = share / (1.0 - share), 0.25 * SUNG
+    there = (s1 * s1 + s2 * s2 + s3 * s3 + s4 * s4) / (9.0 * tone * tone)
+    tone *= max(1.0 - there, 0.0)
+    return (
+        fma(2.0 * tone, 1.0 + g, s1),
+        fma(2.0 * tone, 1.0 + g, s2) - 2.0 * g * tone,
+        fma(tone, 1.0 + g, s3) - 2.0 * g * tone,
+        s4 - g * tone,
+    )
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -60,7 +84,7 @@ def _factors(cutoff: float, resonance: float, scale: float) -> tuple[float, floa
     """g / (1 + g) with g the tangent of half the cutoff's angle; feedback and the share of what enters, both over one
     and what goes round."""
     up, down = tangent_parts(min(cutoff * scale, 0.97))
-    share, feedback = up / (up + down), 4.0 * resonance
+    share, feedback = up / (up + down), 4.0 * resonance + BEYOND * max(resonance - LIMIT, 0.0)
     whole = 1.0 / fma(feedback, share * share * (share * share), 1.0)
     return share, feedback * whole, whole
 
@@ -79,7 +103,7 @@ MODULE = ModuleSpec(
         Param("drive_db", "Drive", "db", -24, 36, 0, "Input level; high levels saturate.", amount=6.0),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=4,
+    state=STATE,
     handle=("cutoff_hz", "resonance"),
     face="cutoff_hz",
     passes="audio",

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import math
-
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
-from dunefall.dsp.maths import exp2, floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine, smooth_step
-from dunefall.dsp.random import uniform
+from dunefall.dsp.maths import floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine
+from dunefall.dsp.unison import arrange, begin_phase, bend, drifts, own_steps, sides, weight
 
 __all__ = ["MODULE"]
 
@@ -23,14 +21,11 @@ SYNC_LINK, RESTART_LINK = 0b01, 0b10
 PITCH_MOVES = 0b11100
 SHAPE_MOVES = 0b1100000
 PHASE_MOVES, FM_MOVES = 0b100000000, 0b1000000000
-LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES = 1 << 7, 1 << 10, 1 << 12
+LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES, SCATTER_MOVES = 1 << 7, 1 << 10, 1 << 12, 1 << 13
 CROWD_MOVES = VOICES_MOVE | 1 << 14
 """What moves, if it does, asks for the long way: the number of voices, the drift."""
 OCTAVES = ("−4", "−3", "−2", "−1", "0", "+1", "+2", "+3", "+4")
 MIDDLE_OCTAVE = 4.0
-ROOT_2 = math.sqrt(2.0)
-PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75, 0.25, -0.25)
-"""Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
 DELAY = int(REACH)
 """With sync the sound comes this many samples later: the step back is rounded to both sides."""
 
@@ -70,8 +65,9 @@ def _several(
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     _steps(pitch_note, octave, fine_ct, steps, state, rate, moving)
-    _drifts(drift_ct, drift_hz, places, draws, memory, rate)
-    _crowd(unison, level, scratch[320 : 320 + n], scratch[384 : 384 + n], moving & (VOICES_MOVE | LEVEL_MOVES))
+    drifts(drift_ct, drift_hz, places, draws, memory, PLACE, DRAWS, rate)
+    arrange(unison, level, scatter, scratch[320 : 320 + n], scratch[384 : 384 + n], key, VOICES,
+            moving & (VOICES_MOVE | LEVEL_MOVES | SCATTER_MOVES))  # fmt: skip
     many = VOICES if moving & VOICES_MOVE else int(unison[0] + 1.999999)
     out[:] = 0.0
     out_right[:] = 0.0
@@ -107,10 +103,7 @@ def _single(
                 steps[i] = min(max(fma(fm_hz[i], 1.0 / rate, steps[i]), -0.5), 0.5)
         phase = ramp_by(out, phase, steps, 1.0)
         if bends:
-            for i in range(n):
-                out[i] = fma(phase_deg[i], 1.0 / 360.0, out[i])
-                out[i] -= floor(out[i])
-                steps[i] = abs(steps[i])
+            bend(out, steps, phase_deg)
     state[PHASE] = phase
     _shape(shape, width, level, out, steps, moving & SHAPE_MOVES)
 
@@ -166,26 +159,6 @@ def _step(pitch: float, rate: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def _drifts(drift_ct: Row, drift_hz: Row, places: Row, draws: Row, memory: Memory, rate: float) -> None:
-    """Where between two of its random places each voice is, and which two they are."""
-    place, draw = memory[PLACE], memory[DRAWS]
-    for i in range(places.size):
-        places[i], draws[i] = smooth_step(place), draw
-        if drift_ct[i] != 0.0:
-            place += min(drift_hz[i] / rate, 1.0)
-            if place >= 1.0:
-                place -= 1.0
-                draw += 1.0
-    memory[PLACE], memory[DRAWS] = place, draw
-
-
-@njit(error_model="numpy", forceinline=True)
-def _start(v: int, key: Key) -> float:
-    """Phase at which a voice starts: the first at 0, the others anywhere."""
-    return uniform(key, float(v), 1) if v > 0 else 0.0
-
-
-@njit(error_model="numpy", forceinline=True)
 def _phase(v: int, state: State, memory: Memory) -> float:
     return memory[VOICE + v] if v > 0 else state[PHASE]
 
@@ -199,55 +172,6 @@ def _keep_phase(v: int, phase: float, state: State, memory: Memory) -> None:
 
 
 @njit(error_model="numpy", forceinline=True)
-def _weight(v: int, unison: float) -> float:
-    """Share of a voice in the sound: the last one comes in by degrees."""
-    return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0))
-
-
-@njit(error_model="numpy", forceinline=True)
-def _crowd(unison: Row, level: Row, middles: Row, gains: Row, moves: int) -> None:
-    """Middle of all voices that sound, and the gain that keeps their sum as strong as one."""
-    for i in range(unison.size):
-        if i > 0 and moves == 0:
-            middles[i], gains[i] = middles[0], gains[0]
-            continue
-        total = sums = 0.0
-        for k in range(VOICES):
-            share = _weight(k, unison[i])
-            total += share
-            sums += share * PLACES[k]
-        middles[i], gains[i] = sums / total, level[i] / total**0.5
-
-
-@njit(error_model="numpy", forceinline=True)
-def _sides(v: int, spread: float, both: float) -> tuple[float, float]:
-    """Gains of a voice to the left and to the right: 1 and 1 in the middle, or where there is one channel."""
-    if not both:
-        return 1.0, 0.0
-    angle = fma(0.125 * PLACES[VOICES - 1 - v] if v > 0 else 0.0, spread, 0.125)
-    return ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _own_steps(
-    v: int, steps: Row, middles: Row, places: Row, draws: Row, detune_ct: Row, scatter: Row, drift_ct: Row, fm_hz: Row,
-    own: Row, key: Key, rate: float,
-) -> None:  # fmt: skip
-    """Steps of a voice's phase: its place among the voices, slightly randomised, and its drift."""
-    chance = 2.0 * uniform(key, float(v), 2) - 1.0
-    drawn, a, b = -1.0, 0.0, 0.0
-    for i in range(own.size):
-        if draws[i] != drawn:
-            drawn = draws[i]
-            a, b = uniform(key, drawn, 16 + v), uniform(key, drawn + 1.0, 16 + v)
-        own[i] = fma(2.0, fma(b - a, places[i], a), -1.0)
-    for i in range(own.size):
-        aside = fma(scatter[i], chance, PLACES[v] - middles[i])
-        cents = fma(aside, detune_ct[i], drift_ct[i] * own[i])
-        own[i] = on_grid(min(max(fma(steps[i], exp2(cents * (1.0 / 1200.0)), fm_hz[i] / rate), -0.5), 0.5))
-
-
-@njit(error_model="numpy", forceinline=True)
 def _voice(
     v: int, restart: Row, shape: Row, width: Row, phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row, spread: Row,
     scatter: Row, drift_ct: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: float,
@@ -258,8 +182,8 @@ def _voice(
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     own, at = scratch[192 : 192 + n], scratch[256 : 256 + n]
     middles, gains = scratch[320 : 320 + n], scratch[384 : 384 + n]
-    _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
-    start, phase, last = _start(v, key), _phase(v, state, memory), memory[LAST]
+    own_steps(v, steps, unison, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
+    start, phase, last = begin_phase(v, key), _phase(v, state, memory), memory[LAST]
     if phase == 0.0:
         phase = start
     for i in range(n):
@@ -271,18 +195,15 @@ def _voice(
             phase += own[i]
             phase -= floor(phase)
     _keep_phase(v, phase, state, memory)
-    for i in range(n):
-        at[i] = fma(phase_deg[i], 1.0 / 360.0, at[i])
-        at[i] -= floor(at[i])
-        own[i] = abs(own[i])
+    bend(at, own, phase_deg)
     gain = scratch[448 : 448 + n]
     for i in range(n):
-        gain[i] = _weight(v, unison[i]) * gains[i]
+        gain[i] = weight(v, unison[i]) * gains[i]
     _shape(shape, width, gain, at, own, moving & SHAPE_MOVES)
-    left, right = _sides(v, spread[0], both)
+    left, right = sides(v, unison[0], spread[0], both)
     for i in range(n):
-        if both and moving & SPREAD_MOVES:
-            left, right = _sides(v, spread[i], both)
+        if both and moving & (SPREAD_MOVES | VOICES_MOVE):
+            left, right = sides(v, unison[i], spread[i], both)
         out[i] = fma(at[i], left, out[i])
         out_right[i] = fma(at[i], right, out_right[i])
 
@@ -300,8 +221,8 @@ def _synced(
     at0 = int(memory[AT])
     turn0, last0, sync0 = memory[TURN], memory[LAST], memory[SYNC]
     for v in range(many):
-        _own_steps(v, steps, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
-        start, phase, late = _start(v, key), _phase(v, state, memory), memory[LATE + 8 * v : LATE + 8 * v + 8]
+        own_steps(v, steps, unison, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
+        start, phase, late = begin_phase(v, key), _phase(v, state, memory), memory[LATE + 8 * v : LATE + 8 * v + 8]
         if phase == 0.0:
             phase = start
         at, turn, last, before = at0, turn0, last0, sync0
@@ -309,8 +230,8 @@ def _synced(
             if restart[i] > 0.5 and last <= 0.5:
                 phase = start
             step = own[i] * (1.0 - 2.0 * turn)
-            share = _weight(v, unison[i]) * gains[i]
-            left, right = _sides(v, spread[i], both)
+            share = weight(v, unison[i]) * gains[i]
+            left, right = sides(v, unison[i], spread[i], both)
             jump = since = 0.0
             if before <= 0.0 and sync[i] > 0.0:
                 since = sync[i] / (sync[i] - before)  # part of a sample that has gone by since it rose
@@ -373,7 +294,8 @@ MODULE = ModuleSpec(
               "zero.", amount=100.0, usual=0),
         Param("unison", "Voices", "choice", 0, 8, 0, "How many sound together.", tuple("123456789"), amount=1.0,
               usual=0),
-        Param("detune_ct", "Detune", "cents", 0, 200, 12, "Detune between the voices.", amount=8.0),
+        Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the outermost voices are off, either way; the "
+              "others lie evenly between.", amount=8.0),
         Param("spread", "Spread", "ratio", 0, 1, 0, "Stereo spread of the voices.",
               amount=0.3),
         Param("scatter", "Scatter", "ratio", 0, 1, 0.2, "How irregular the detuning is.", amount=0.3),

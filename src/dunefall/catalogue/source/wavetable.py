@@ -2,34 +2,36 @@
 
 from __future__ import annotations
 
-import math
-
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, Sound, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
-from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by, sine, smooth_step
-from dunefall.dsp.random import uniform
+from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by
 from dunefall.dsp.reading import get
+from dunefall.dsp.unison import arrange, begin_phase, bend, drifts, own_steps, sides, weight
 from dunefall.dsp.wavetables import FRAME_SIZE, HARMONICS, LEVELS, NAMES, OFFSETS, SIZES
 
 __all__ = ["MODULE"]
 
 VOICES = 7
 LAST, PHASE, STATE = range(3)
+PLACE, DRAWS, VOICE = range(3)
+MEMORY = VOICE + VOICES
 RESTART_LINK = 0b1
-VOICES_MOVE, SPREAD_MOVES, WAVE_MOVES = 1 << 7, 1 << 9, 0b110111110
-ROOT_2 = math.sqrt(2.0)
-PLACES = (0.0, 1.0, -1.0, 0.5, -0.5, 0.75, -0.75)
-"""Where the voices stand in pitch, from -1 to 1, and in the other order from left to right."""
+LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES, FM_MOVES, SCATTER_MOVES = 1 << 6, 1 << 7, 1 << 9, 1 << 11, 1 << 12
+WAVE_MOVES = 0b11100100111110
+"""What moves the tables, the pitch or a voice's share in it: all but level, spread and phase."""
+CROWD_MOVES, PHASE_MOVES = VOICES_MOVE | 1 << 13, 1 << 10
 
 
 def kernel(
     restart: Row, pitch_note: Row, fine_ct: Row, table: Row, position: Row, formant_st: Row, level: Row, unison: Row,
-    detune_ct: Row, spread: Row, out: Row, out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar,
-    moving: Mask, linked: Mask, wanted: Mask, scratch: Scratch, sound: Sound, sound_rows: int,
+    detune_ct: Row, spread: Row, phase_deg: Row, fm_hz: Row, scatter: Row, drift_ct: Row, drift_hz: Row, out: Row,
+    out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask, linked: Mask, wanted: Mask,
+    scratch: Scratch, sound: Sound, sound_rows: int,
 ) -> None:  # fmt: skip
-    """State: last restart; phase of the first voice in cycles. Memory: phases of the other voices.
+    """State: last restart; phase of the first voice in cycles. Memory: place and number of the drift's draws; phases of
+    the other voices.
 
     Each voice reads the two frames beside the position at the two levels that have no harmonic above half the sample
     rate. The formant shift squeezes the cycle into a part of its time and rests, at the value of its begin, for the
@@ -42,56 +44,61 @@ def kernel(
         return
     tables = sound.size // (FRAME_SIZE * frames)
     many = VOICES if moving & VOICES_MOVE else int(unison[0] + 1.999999)
-    at, steps = scratch[:n], scratch[64 : 64 + n]
+    crowd = moving & CROWD_MOVES != 0 or many > 1 or drift_ct[0] != 0.0
+    at, own, even = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
+    middles, gains = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    places, draws = scratch[320 : 320 + n], scratch[384 : 384 + n]
+    for i in range(n):
+        even[i] = min(note_to_hz(fma(fine_ct[i], 0.01, pitch_note[i])) / rate, 0.5)
+    if crowd:
+        drifts(drift_ct, drift_hz, places, draws, memory, PLACE, DRAWS, rate)
+    arrange(unison, level, scatter, middles, gains, key, VOICES, moving & (VOICES_MOVE | LEVEL_MOVES | SCATTER_MOVES))
     for v in range(many):
-        chance = 0.3 * (2.0 * uniform(key, float(v), 2) - 1.0) if v > 0 else 0.0
-        for i in range(n):
-            cents = fma(PLACES[v] + chance if unison[i] > 0.0 else 0.0, detune_ct[i], fine_ct[i])
-            steps[i] = on_grid(min(note_to_hz(fma(cents, 0.01, pitch_note[i])) / rate, 0.5))
-        first = memory[v - 1] if v > 0 else state[PHASE]
-        start = on_grid(uniform(key, float(v), 1)) if v > 0 else 0.0
+        if crowd:
+            own_steps(v, even, unison, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
+        else:
+            for i in range(n):
+                own[i] = on_grid(min(max(fma(fm_hz[i], 1.0 / rate, even[i]), -0.5), 0.5))
+        first = memory[VOICE + v - 1] if v > 0 else state[PHASE]
+        start = begin_phase(v, key)
         phase = start if first == 0.0 else first
         if linked & RESTART_LINK:
-            phase = _restarted(restart, state[LAST], phase, start, at, steps)
+            phase = _restarted(restart, state[LAST], phase, start, at, own)
         else:
-            phase = ramp_by(at, phase, steps, 1.0)
+            phase = ramp_by(at, phase, own, 1.0)
         if v > 0:
-            memory[v - 1] = phase
+            memory[VOICE + v - 1] = phase
         else:
             state[PHASE] = phase
-        if moving & WAVE_MOVES:
+        if moving & (PHASE_MOVES | FM_MOVES) or phase_deg[0] != 0.0 or fm_hz[0] != 0.0:
+            bend(at, own, phase_deg)
+        if moving & WAVE_MOVES or drift_ct[0] != 0.0:
             for i in range(n):
-                at[i] = _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], steps[i])
+                at[i] = _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], own[i])
         else:
-            form, place, formant, step = table[0], position[0], formant_st[0], steps[0]
+            form, place, formant, step = table[0], position[0], formant_st[0], own[0]
             for i in range(n):
                 at[i] = _wave(sound, tables, frames, form, place, formant, at[i], step)
-        _mix(v, at, level, unison, spread, out, out_right, moving, wanted & 0b10)
+        _mix(v, at, gains, unison, spread, out, out_right, moving, wanted & 0b10)
     state[LAST] = restart[n - 1]
 
 
 @njit(error_model="numpy", forceinline=True)
 def _mix(
-    v: int, wave: Row, level: Row, unison: Row, spread: Row, out: Row, out_right: Row, moving: Mask, both: float
+    v: int, wave: Row, gains: Row, unison: Row, spread: Row, out: Row, out_right: Row, moving: Mask, both: float
 ) -> None:
     """Add a voice at its place and level."""
-    gain = _gain(v, unison[0])
-    left, right = _sides(v, spread[0], both)
+    share = weight(v, unison[0])
+    left, right = sides(v, unison[0], spread[0], both)
     for i in range(out.size):
         if moving & VOICES_MOVE:
-            gain = _gain(v, unison[i])
-        if both and moving & SPREAD_MOVES:
-            left, right = _sides(v, spread[i], both)
-        sound = wave[i] * (gain * level[i])
+            share = weight(v, unison[i])
+        if both and moving & (SPREAD_MOVES | VOICES_MOVE):
+            left, right = sides(v, unison[i], spread[i], both)
+        sound = wave[i] * (share * gains[i])
         out[i] = fma(sound, left, out[i])
         if both:
             out_right[i] = fma(sound, right, out_right[i])
-
-
-@njit(error_model="numpy", forceinline=True)
-def _gain(v: int, unison: float) -> float:
-    """Share of a voice: the last one comes in by degrees, and their sum stays as strong as one."""
-    return smooth_step(min(max(1.0 + unison - v, 0.0), 1.0)) / math.sqrt(1.0 + unison)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -104,15 +111,6 @@ def _restarted(restart: Row, last: float, phase: float, start: float, at: Row, s
         phase += steps[i]
         phase -= floor(phase)
     return phase
-
-
-@njit(error_model="numpy", forceinline=True)
-def _sides(v: int, spread: float, both: float) -> tuple[float, float]:
-    """Gains of a voice to the left and to the right: 1 and 0 where there is one channel."""
-    if both == 0:
-        return 1.0, 0.0
-    angle = fma(0.125 * PLACES[VOICES - 1 - v] if v > 0 else 0.0, spread, 0.125)
-    return ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -183,20 +181,29 @@ MODULE = ModuleSpec(
         Param("formant_st", "Formant", "st", 0, 36, 0, "Squeezes the cycle without changing the pitch.", amount=6.0),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
         Param("unison", "Voices", "choice", 0, VOICES - 1, 0, "How many sound together.", tuple("1234567"), amount=1.0),
-        Param("detune_ct", "Detune", "cents", 0, 200, 12, "Detune between the voices.", amount=8.0),
+        Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the outermost voices are off, either way; the "
+              "others lie evenly between.", amount=8.0),
         Param("spread", "Spread", "ratio", 0, 1, 0, "Stereo spread of the voices.",
               amount=0.3),
+        Param("phase_deg", "Phase", "deg", -1440, 1440, 0, "Phase; a sound linked here modulates it.", amount=90.0,
+              usual=0),
+        Param("fm_hz", "Linear FM", "shift", -20000, 20000, 0, "Linear FM: hertz added to the frequency, through "
+              "zero.", amount=100.0, usual=0),
+        Param("scatter", "Scatter", "ratio", 0, 1, 0.2, "How irregular the detuning is.", amount=0.3),
+        Param("drift_ct", "Drift", "cents", 0, 100, 0, "How far each voice drifts on its own.", amount=5.0, usual=0),
+        Param("drift_hz", "Drift rate", "hz", 0.005, 20, 0.3, "How fast it wanders.", taper="octaves", amount=1.0),
     ),
     outputs=(Output("out", "Tone", "audio", stereo=True, width="spread"),),
     state=STATE,
-    memory=VOICES - 1,
+    memory=MEMORY,
     sound="table",
     handle=("position", "formant_st"),
-    cycle=Cycle(lambda g: False),
+    cycle=Cycle(lambda g: g.used("drift_ct")),
     face="position",
     groups=(
-        ("Unison", ("unison", "detune_ct", "spread")),
-        ("Tuning and restart", ("fine_ct", "restart")),
+        ("Unison", ("unison", "detune_ct", "spread", "scatter")),
+        ("Drift", ("drift_ct", "drift_hz")),
+        ("Tuning, phase and FM", ("fine_ct", "phase_deg", "fm_hz", "restart")),
     ),
     words=("table", "vowel", "morph", "digital", "wave", "formant", "single cycle"),
     sources=("Bristow-Johnson 1996, Wavetable synthesis 101 (from memory)",
