@@ -9,6 +9,7 @@ import pytest
 
 from dunefall.catalogue import spec_of
 from dunefall.compiler.build import compile_patch
+from dunefall.compiler.takeover import Takeover
 from dunefall.patch.model import Module
 from dunefall.render.player import Player
 from measuring import impulse, impulse_of_space
@@ -104,6 +105,8 @@ def test_fractional_delay_is_clean() -> None:
         ({"span": 1, "time_s": 0.25}, 12000),
         ({"span": 2, "long_s": 1.5}, 72000),
         ({"span": 3, "time_beats": 0.75}, 23478),
+        ({"span": 4, "any_s": 0.002}, 96),
+        ({"span": 4, "any_s": 1.5}, 72000),
     ],
 )
 def test_the_time_is_that_of_the_chosen_range(params: dict[str, float], samples: int) -> None:
@@ -233,3 +236,32 @@ def test_at_100_percent_nothing_is_lost_in_two_minutes() -> None:
     assert level_db(last) == pytest.approx(level_db(first), abs=0.01)
     highs = [np.sum(np.abs(np.fft.rfft(part))[800:] ** 2) for part in (first, last)]
     assert highs[1] == pytest.approx(highs[0], rel=0.01)
+
+
+@pytest.mark.parametrize(("before", "behind"), [(1, 4), (4, 1), (1, 2), (0, 1)])
+def test_another_range_keeps_what_sounds(before: int, behind: int) -> None:
+    """Echoes of 50 ms go on as if nothing had been chosen, in a line of another size."""
+    times = {"short_s": 0.05, "time_s": 0.05, "long_s": 0.05, "any_s": 0.05}
+    sound = np.zeros(6000)
+    sound[:2000] = np.random.default_rng(1).normal(0, 0.1, 2000)
+    old = Rig("delay", **PLAIN, span=before, **times, feedback=0.9)
+    new = Rig("delay", **PLAIN, span=behind, **times, feedback=0.9)
+    old.run(6016, audio=sound)
+    Takeover(new.program, old.program).apply()
+    silence = np.zeros(9600)
+    went_on = old.run(9600, audio=silence)["out"]
+    assert np.abs(went_on).max() > 0.05
+    later = 0.25 if behind == 2 else 0.05  # the shortest time of that range
+    if later == 0.05:
+        np.testing.assert_allclose(new.run(9600, audio=silence)["out"], went_on, atol=1e-9)
+    else:
+        assert np.abs(new.run(48000, audio=np.zeros(48000))["out"]).max() > 0.05
+
+
+def test_a_shorter_range_cuts_the_time_and_nothing_breaks() -> None:
+    old, new = Rig("delay", **PLAIN, span=2, long_s=8), Rig("delay", **PLAIN, span=0, short_s=0.01)
+    old.run(96_000, audio=np.random.default_rng(1).normal(0, 0.1, 96_000))
+    Takeover(new.program, old.program).apply()
+    out = new.run(48_000, audio=np.zeros(48_000))["out"]
+    assert np.isfinite(out).all()
+    assert 0.05 < np.abs(out).max() < 1.0

@@ -123,6 +123,9 @@ class ModuleSpec:
         or of a file, which its kernel gets as ``response``. Empty: nothing.
     cached : tuple of int
         Places of the state that depend on the sample rate and are recomputed after a change of rate.
+    rings : int
+        All of its memory is so many rings of one size, written at the place that the first number of the state tells:
+        what they hold is kept when a value asks for another size. 0: it is not.
     rests : int
         Place of the state that is 0 when the module is at rest; -1: it never rests.
     face : str
@@ -188,6 +191,7 @@ class ModuleSpec:
     keys: bool = False
     lane_end: bool = False
     cached: tuple[int, ...] = ()
+    rings: int = 0
     rests: int = -1
 
     def __post_init__(self) -> None:

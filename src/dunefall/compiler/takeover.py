@@ -6,12 +6,13 @@ Everything that can be worked out in advance; ``apply`` only copies a few arrays
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
+from dunefall.compiler.plan import Memory
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
 from dunefall.dsp.clicks import CLICK_STATE
@@ -37,6 +38,64 @@ def _ends(program: Program) -> dict[str, int]:
     """Number, from 0 on, of each layer's end."""
     ends = program.plan.modules["lane_end"].tolist()
     return {name: ends[place] - 1 for name, place in program.module_at.items() if ends[place]}
+
+
+class _Rings(NamedTuple):
+    """A module whose rings have another size now: places and sizes in the new and in the old memory.
+
+    Attributes
+    ----------
+    state, old_state : int
+        Where its state begins.
+    state_size : int
+    memory, old_memory : int
+        Where its memory begins.
+    size, old_size : int
+        Of each ring.
+    count : int
+        How many rings there are.
+    """
+
+    state: int
+    old_state: int
+    state_size: int
+    memory: int
+    old_memory: int
+    size: int
+    old_size: int
+    count: int
+
+    def copy(self, mine: Memory, theirs: Memory) -> None:
+        """Copy the state, and of each ring what was written last."""
+        states = theirs.states[self.old_state : self.old_state + self.state_size]
+        mine.states[self.state : self.state + self.state_size] = states
+        write, kept = int(states[0]), min(self.size, self.old_size)
+        behind = min(write, kept)
+        for k in range(self.count):
+            to, start = self.memory + k * self.size, self.old_memory + k * self.old_size
+            end = start + self.old_size
+            mine.memories[to + kept - behind : to + kept] = theirs.memories[start + write - behind : start + write]
+            mine.memories[to : to + kept - behind] = theirs.memories[end - (kept - behind) : end]
+        mine.states[self.state] = kept % self.size
+
+
+def _rings(new: Program, old: Program, same: Mapping[str, int]) -> list[_Rings]:
+    """The modules in both whose rings have another size."""
+    kinds = {module.id: module.type for module in new.patch.modules()}
+    found = []
+    for module, copies in new.copies.items():
+        spec = spec_of(kinds[module])
+        for copy in copies if spec is not None and spec.rings else ():
+            if copy not in same or copy not in old.module_at:
+                continue
+            a, b = new.plan.modules[same[copy]], old.plan.modules[old.module_at[copy]]
+            if a["memory_size"] != b["memory_size"]:
+                count = spec.rings if spec is not None else 1
+                found.append(_Rings(
+                    int(a["state_at"]), int(b["state_at"]), int(a["state_size"]), int(a["memory_at"]),
+                    int(b["memory_at"]), int(a["memory_size"]) // count, int(b["memory_size"]) // count, count,
+                ))  # fmt: skip
+    return found
 
 
 class Takeover:
@@ -71,6 +130,7 @@ class Takeover:
             if a["state_size"] == b["state_size"] and a["memory_size"] == b["memory_size"]
             for name in ("state", "memory")
         ]
+        self._rings = _rings(new, old, same) if new.rate == old.rate else []
         self._ends = _pairs(_ends(new), _ends(old))
         self._voices = _pairs(_voice_places(new), _voice_places(old))
         self._anew = [
@@ -102,6 +162,8 @@ class Takeover:
         for name, to, start, size in self._pieces:
             target, source = (mine.states, theirs.states) if name == "state" else (mine.memories, theirs.memories)
             target[to : to + size] = source[start : start + size]
+        for ring in self._rings:
+            ring.copy(mine, theirs)
 
     def _take_glides(self) -> None:
         """A glide to the same target carries on; a new target is approached from the present value."""

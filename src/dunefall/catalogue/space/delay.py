@@ -18,7 +18,8 @@ __all__ = ["MODULE"]
 
 WRITE, DELAY, NEXT, FADE, SINCE, ENDING, LAST, HEAD = range(8)
 HIGH, LOW, CUT, SHARE, STATE = 8, 10, 12, 13, 14
-SPANS_S = (0.05, 2.5, 20.0, 20.0)
+SPANS_S = (0.05, 2.5, 20.0, 20.0, 20.0)
+BEATS, ANY = 3.0, 4.0
 BEND = 0.5  # the reading place moves by at most this many samples per sample: the pitch of a moving tape
 CREEP = 0.002
 FORGETS = 0.999
@@ -27,18 +28,18 @@ WEIGHTS = slice(128, 128 + 2 * LONG)
 EDGE = 64.0
 """Samples over which the sound begins again after what was cleared."""
 OPEN_HZ, CLOSED_HZ = 20000.0, 10.0
-BACK, SIDES, OTHER = 0b1100, 1 << 12, 0b1010
+BACK, SIDES, OTHER = 0b1100, 1 << 13, 0b1010
 """The input Return and the parameter Sides among what is linked, the outputs of the right side among the wanted."""
-MAY_MOVE = sum(1 << k for k in (0, 1, 2, 3, 4, 13, 18, 19, 20))
+MAY_MOVE = sum(1 << k for k in (0, 1, 2, 3, 4, 14, 19, 20, 21))
 """What may move while it runs row by row: inputs, feedback, dry, wet, layering."""
 
 
 def kernel(
     audio: Row, audio_right: Row, back: Row, back_right: Row, clear: Row, span: Row, short_s: Row, time_s: Row,
-    long_s: Row, time_beats: Row, tempo_bpm: Row, change: Row, sides: Row, feedback: Row, high_cut_hz: Row,
-    low_cut_hz: Row, saturation: Row, freeze: Row, dry: Row, wet: Row, layering: Row, reverse: Row, out: Row,
-    out_right: Row, send: Row, send_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask,
-    wanted: Mask, scratch: Scratch,
+    long_s: Row, time_beats: Row, any_s: Row, tempo_bpm: Row, change: Row, sides: Row, feedback: Row,
+    high_cut_hz: Row, low_cut_hz: Row, saturation: Row, freeze: Row, dry: Row, wet: Row, layering: Row, reverse: Row,
+    out: Row, out_right: Row, send: Row, send_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+    linked: Mask, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: place of writing; delay in samples (0: not begun), the one faded to, what is left of the fade; samples
     since it was cleared (0: long ago), what is left of the clearing, last clear; place in the piece played backwards;
@@ -51,9 +52,10 @@ def kernel(
     patched = linked & BACK != 0
     crossing = sides[0] >= 0.5
     both = crossing or linked & SIDES != 0 or wanted & OTHER != 0
-    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], tempo_bpm[0], feedback[0], rate, size)
-    if delay == 0.0:
-        delay = goal
+    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], any_s[0], tempo_bpm[0], feedback[0], rate,
+                 size)  # fmt: skip
+    delay = goal if delay == 0.0 else min(delay, size - 4.0)  # another range may have another size
+    state[NEXT] = min(state[NEXT], size - 4.0)
     early, weighed = 1.0 if patched else 0.0, -1.0
     far = int(delay - early)
     at = write - far if write >= far else write - far + size
@@ -73,7 +75,11 @@ def kernel(
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
-        goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], tempo_bpm[i], feedback[i], rate, size)
+        if span[i] == nearest(span[i]):  # on its way to another range the time stays
+            goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], any_s[i], tempo_bpm[i], feedback[i],
+                         rate, size)  # fmt: skip
+        else:
+            goal = delay
         frozen = freeze[i]
         delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
         _clearing(clear[i], state, rate, size)
@@ -97,12 +103,15 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _goal(
-    span: float, short: float, time: float, long: float, beats: float, tempo: float, feedback: float, rate: float,
-    size: int,
+    span: float, short: float, time: float, long: float, beats: float, whole: float, tempo: float, feedback: float,
+    rate: float, size: int,
 ) -> float:  # fmt: skip
     """The set delay in samples; whole ones where all is fed back, so that it goes round without loss."""
     kind = nearest(span)
-    seconds = short if kind == 0.0 else time if kind == 1.0 else long if kind == 2.0 else beats * 60.0 / tempo
+    if kind >= BEATS:
+        seconds = whole if kind == ANY else beats * 60.0 / tempo
+    else:
+        seconds = short if kind == 0.0 else time if kind == 1.0 else long
     samples = nearest(seconds * rate) if abs(feedback) == 1.0 else seconds * rate
     return min(max(samples, 2.0), size - 4.0)
 
@@ -313,8 +322,8 @@ MODULE = ModuleSpec(
         Input("clear", "Clear", "gate", "Each rising edge empties it."),
     ),
     params=(
-        Param("span", "Range", "choice", 0, 3, 1, "Fine ranges of the time, or beats of the tempo.",
-              ("1 to 50 ms", "50 ms to 2.5 s", "250 ms to 20 s", "beats")),
+        Param("span", "Range", "choice", 0, 4, 1, "Fine ranges of the time, all of it, or beats of the tempo.",
+              ("1 to 50 ms", "50 ms to 2.5 s", "250 ms to 20 s", "beats", "1 ms to 20 s")),
         Param("short_s", "Time", "s", 0.001, 0.05, 0.012, "Distance of the echoes.", taper="octaves", amount=0.1,
               shown_when=("span", (0,))),
         Param("time_s", "Time", "s", 0.05, 2.5, 0.4, "Distance of the echoes.", taper="octaves", amount=0.1,
@@ -323,6 +332,8 @@ MODULE = ModuleSpec(
               shown_when=("span", (2,))),
         Param("time_beats", "Time", "beats", 1 / 64, 32, 0.75, "Delay time, up to 20 s.",
               taper="octaves", amount=1.0, shown_when=("span", (3,))),
+        Param("any_s", "Time", "s", 0.001, 20, 0.4, "Distance of the echoes.", taper="octaves", amount=0.1,
+              shown_when=("span", (4,))),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
         Param("change", "A new time", "choice", 0, 1, 0, "How time changes sound: pitch bend like tape, by an "
               "octave down or a fifth up at most, or a crossfade.", ("bends", "fades")),
@@ -352,6 +363,7 @@ MODULE = ModuleSpec(
     state=STATE,
     cached=(DELAY, NEXT, FADE, SINCE, CUT),
     memory_s=_longest,
+    rings=2,
     face="time_s",
     passes="audio",
     warning=_warning,
