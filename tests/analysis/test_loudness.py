@@ -7,7 +7,10 @@ import pyloudnorm
 import pytest
 
 from dunefall.analysis.loudness import judge
+from dunefall.deliver.measure import measure
 from rig import RATE, Rig, tone
+
+RATE_3S = round(3 * RATE)
 
 
 def stereo(*pieces: tuple[float, float], hz: float = 1000.0) -> np.ndarray:
@@ -50,3 +53,25 @@ def test_a_layer_s_own_loudness_is_that_of_the_meter() -> None:
     out = Rig("output", level_db=0).run(len(sound), audio=sound)
     assert 20 * np.log10(out["loudness"][-1]) == pytest.approx(-23.0, abs=0.1)
     assert 20 * np.log10(out["peak"][-1]) == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize("late_ms", range(0, 100, 5))
+def test_the_loudest_moment_is_found_wherever_it_begins(late_ms: int) -> None:
+    """EBU Tech 3341, cases 13 and 14: a burst of 400 ms at -23 dBFS, each file 5 ms later: -23.0 LUFS within 0.1."""
+    sound = stereo((-120, 1.0 + late_ms / 1000), (-23, 0.4), (-120, 1.0))
+    assert measure(sound, round(RATE)).momentary_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+def test_the_end_of_a_sound_counts() -> None:
+    """A peak in the last samples, which fill no block."""
+    sound = stereo((-60, 1.0037))
+    sound[-3:] = 0.9
+    assert judge(sound, RATE).true_peak_db > -1.5
+
+
+def test_quad_counts_by_angle() -> None:
+    """ITU-R BS.1770-5, Annex 3: 1.41 from 60 to 120 degrees, 1 elsewhere; quad stands at 135."""
+    behind = np.zeros((RATE_3S, 4))
+    behind[:, 2] = tone(1000, 3.0, level=10 ** (-20 / 20))
+    ahead = behind[:, [2, 1, 0, 3]]
+    assert judge(behind, RATE).integrated == pytest.approx(judge(ahead, RATE).integrated, abs=1e-6)

@@ -343,7 +343,8 @@ def test_it_fits_a_small_window_and_both_themes(page: RenderPage, window: MainWi
 
 
 def many(count: int) -> list[File]:
-    measures = Measures(seconds=2.0, lufs=-23.0, short_term_lufs=-20.0, range_lu=3.0, true_peak_db=-3.0, dc_db=-90.0,
+    measures = Measures(seconds=2.0, lufs=-23.0, momentary_lufs=-19.0, short_term_lufs=-20.0, range_lu=3.0,
+                        true_peak_db=-3.0, dc_db=-90.0,
                         head_s=0.0, tail_s=0.0, mono_loss_lu=0.5)  # fmt: skip
     one = File(("a.wav",), 1, 417, ("",), measures, (), None, (), [[-0.5, 0.5]] * 100)
     bad = (Finding("A click at 0:00.30 in Fog air.", "Use another seed", {"seed": "next"}),)

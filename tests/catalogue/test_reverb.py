@@ -86,3 +86,22 @@ def test_the_table_of_section_gains_is_the_least_squares_solution() -> None:
     wanted = np.stack([np.interp(np.log(hz), np.log(middles), row) for row in np.eye(8)], axis=1)
     solved = np.linalg.lstsq(np.stack([reach(k) for k in range(8)], axis=1), wanted, rcond=None)[0]
     np.testing.assert_allclose(network.SOLVED, solved, atol=1e-4)
+
+
+@pytest.mark.parametrize(("motion", "hz"), [(0.3, 0.4), (1.0, 0.4), (1.0, 4.0)])
+def test_motion_takes_nothing_from_the_highest_octave(motion: float, hz: float) -> None:
+    """8 kHz within 10 % of the set time, however its lines move."""
+    response = struck("reverb", 6.0, FLAT, decay_s=10, size_m=20, motion=motion, motion_hz=hz)[0]
+    assert decay_s(response, 8000) == pytest.approx(10, rel=0.1)
+
+
+@pytest.mark.parametrize("hz", [440.0, 1000.0, 3000.0])
+@pytest.mark.parametrize("motion_hz", [0.4, 4.0])
+def test_motion_keeps_the_pitch(hz: float, motion_hz: float) -> None:
+    """A tone that lasts is heard within 2 cents of itself: its mean frequency, weighed by its energy."""
+    sound = 0.3 * np.sin(2 * np.pi * hz * np.arange(4 * 48000) / RATE)
+    heard = Rig("reverb", **ALONE, motion=1, motion_hz=motion_hz, watched=("out",)).run(len(sound), audio=sound)["out"]
+    turning = signal.hilbert(heard[96000:])
+    steps = np.diff(np.unwrap(np.angle(turning))) * RATE / (2 * np.pi)
+    mean = np.average(steps, weights=np.abs(turning[1:]) ** 2)
+    assert abs(1200 * np.log2(mean / hz)) < 2.0

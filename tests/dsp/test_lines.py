@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.interpolate import BarycentricInterpolator
 from scipy.linalg import hadamard
 
 from dunefall.dsp.lines import cubic_weights, read_ring
-from dunefall.dsp.network import BLOCK, LINES, fill_row, mix_rows
+from dunefall.dsp.network import BLOCK, LINES, eight_weights, fill_row, mix_rows
 
 SIZE, FIRST = 200, 7
 
@@ -52,22 +53,30 @@ def test_a_row_is_read_as_sample_by_sample(before: float, after: float, write: i
     size = 192
     memory = np.random.default_rng(write).normal(size=size)
     row = np.zeros(BLOCK)
-    fill_row(row, memory, 0, size, write, before, after, 0)
+    fill_row(row, memory, 0, size, write, before, after, 0, np.zeros(80))
     for i in range(BLOCK):
         delay = before + (after - before) * i / BLOCK
         whole = int(delay)
-        weights = cubic_weights(delay - whole)
-        places = [(write + i - whole + k) % size for k in (1, 0, -1, -2)]
+        weights = eight_weights(delay - whole)
+        places = [(write + i - whole + k) % size for k in (3, 2, 1, 0, -1, -2, -3, -4)]
         assert row[i] == pytest.approx(sum(w * memory[p] for w, p in zip(weights, places, strict=True)), abs=1e-12)
 
 
-@pytest.mark.parametrize(("before", "after"), [(100.0, 100.0), (90.0, 91.5)])
+def test_eight_samples_give_a_polynomial_of_the_seventh_degree_exactly() -> None:
+    """``scipy.interpolate.BarycentricInterpolator`` through the same eight."""
+    values = np.random.default_rng(1).normal(size=8)
+    through = BarycentricInterpolator(np.arange(-3.0, 5.0), values)
+    for x in np.linspace(0, 1, 11):
+        assert np.dot(eight_weights(float(x)), values) == pytest.approx(float(through(x)), abs=1e-12)
+
+
+@pytest.mark.parametrize(("before", "after"), [(100.0, 100.0), (90.0, 91.5), (93.0, 90.5), (90.0, 101.0)])
 def test_a_row_in_pieces_gives_the_same_bits(before: float, after: float) -> None:
     memory = np.random.default_rng(1).normal(size=192)
     whole, pieces = np.zeros(BLOCK), np.zeros(BLOCK)
-    fill_row(whole, memory, 0, 192, 64, before, after, 0)
+    fill_row(whole, memory, 0, 192, 64, before, after, 0, np.zeros(80))
     for start in range(0, BLOCK, 7):
-        fill_row(pieces[start : start + 7], memory, 0, 192, 64 + start, before, after, start)
+        fill_row(pieces[start : start + 7], memory, 0, 192, 64 + start, before, after, start, np.zeros(80))
     np.testing.assert_array_equal(pieces, whole)
 
 

@@ -7,7 +7,8 @@ import pyloudnorm
 import pytest
 from numpy.typing import NDArray
 
-from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, oversampler, short_term_lufs
+from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, short_term_lufs
+from dunefall.dsp.oversampling import oversampler
 
 
 def metered(signal: NDArray[np.float64], rate: float = 48000.0) -> tuple[float, float]:
@@ -16,7 +17,7 @@ def metered(signal: NDArray[np.float64], rate: float = 48000.0) -> tuple[float, 
     weights, phases, true = k_weighting(rate), oversampler(), 0.0
     for start in range(0, len(signal), 512):
         block = np.ascontiguousarray(signal[start : start + 512])
-        peak = measure(block, state, weights, phases, round(rate / 10), np.ones(2), np.zeros(2))
+        peak = measure(block, state, weights, phases, round(rate / 100), np.ones(2), np.zeros(2))
         true = max(true, peak)
     return short_term_lufs(state), true
 

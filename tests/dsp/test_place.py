@@ -9,7 +9,8 @@ import pytest
 from scipy import signal
 
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
-from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, oversampler, short_term_lufs
+from dunefall.dsp.meter import STATE_SIZE, k_weighting, measure, short_term_lufs
+from dunefall.dsp.oversampling import oversampler
 from dunefall.dsp.place import AIR_DB_PER_M, air_share, falloff_gain, pan_gains
 from rig import tone
 
@@ -49,6 +50,6 @@ def test_a_layer_s_loudness_agrees_with_the_meter(rate: float) -> None:
     for a, b in zip(left, right, strict=True):
         power = loudness_of(a, b, memory, 0, rate)
     state = np.zeros(STATE_SIZE)
-    measure(np.stack([left, right], axis=1), state, k_weighting(rate), oversampler(), round(rate / 10),
+    measure(np.stack([left, right], axis=1), state, k_weighting(rate), oversampler(), round(rate / 100),
             np.ones(2), np.zeros(2))  # fmt: skip
     assert 10 * math.log10(power) == pytest.approx(short_term_lufs(state), abs=0.02)

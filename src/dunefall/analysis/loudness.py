@@ -7,24 +7,26 @@ Source: ITU-R BS.1770-5 (blocks of 400 ms every 100 ms, gates at -70 LUFS and 10
 from __future__ import annotations
 
 import math
-from collections import deque
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.layouts import LAYOUTS
-from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler
+from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure
+from dunefall.dsp.oversampling import TAPS, oversampler
 
-__all__ = ["ProgrammeLoudness", "Verdict", "judge"]
+__all__ = ["SHORT", "ProgrammeLoudness", "Verdict", "judge", "level_of_energy"]
 
 OFFSET = -0.691
 GATE, RELATIVE, RANGE_GATE = -70.0, -10.0, -20.0
 STEP, LOWEST, HIGHEST = 0.05, -70.0, 10.0
-MOMENTARY, SHORT = 4, 30
-"""Pieces of 100 ms."""
+PIECES, MOMENTARY, SHORT = 10, 40, 300
+"""Pieces of 10 ms: of a step of 100 ms, of a block of 400 ms, of 3 s."""
 
 
-def _lufs(energy: float) -> float:
+def level_of_energy(energy: float) -> float:
+    """Loudness in LUFS of a K-weighted mean square, -inf for silence."""
     return OFFSET + 10 * math.log10(energy) if energy > 0 else -math.inf
 
 
@@ -36,54 +38,70 @@ class _Counts:
         self.count, self.energy = np.zeros(size), np.zeros(size)
         self.levels = LOWEST + STEP * (np.arange(size) + 0.5)
 
-    def add(self, energy: float) -> None:
-        level = _lufs(energy)
-        if level >= GATE:
-            at = min(int((level - LOWEST) / STEP), len(self.count) - 1)
-            self.count[at] += 1
-            self.energy[at] += energy
+    def add(self, energies: NDArray[np.float64]) -> None:
+        levels = OFFSET + 10 * np.log10(np.maximum(energies, 1e-30))
+        loud = levels >= GATE
+        places = np.minimum(((levels[loud] - LOWEST) / STEP).astype(int), len(self.count) - 1)
+        np.add.at(self.count, places, 1.0)
+        np.add.at(self.energy, places, energies[loud])
 
     def above(self, below_mean: float) -> NDArray[np.bool_] | None:
         """Steps that pass the gate so far below the mean of all; None where nothing was loud enough."""
         total = self.count.sum()
         if not total:
             return None
-        return np.asarray(self.levels + STEP / 2 > _lufs(self.energy.sum() / total) + below_mean)
+        return np.asarray(self.levels + STEP / 2 > level_of_energy(self.energy.sum() / total) + below_mean)
 
 
 class ProgrammeLoudness:
-    """Takes the energy of each 100 ms, in order.
+    """Takes the energies of pieces of 10 ms, in order.
+
+    Attributes
+    ----------
+    loudest_momentary, loudest_short : float
+        Highest loudness of 400 ms and of 3 s so far, wherever they begin, in LUFS.
 
     Examples
     --------
     >>> heard = ProgrammeLoudness()
-    >>> for _ in range(100): heard.add(0.01)
-    >>> round(heard.integrated, 1), round(heard.range_lu, 1)
-    (-20.7, 0.0)
+    >>> heard.add(np.full(1000, 0.01))
+    >>> round(heard.integrated, 1), round(heard.range_lu, 1), round(heard.loudest_momentary, 1)
+    (-20.7, 0.0, -20.7)
     """
 
     def __init__(self) -> None:
-        self._last: deque[float] = deque(maxlen=SHORT)
+        self._last, self._count = np.zeros(0), 0
         self._blocks, self._pieces = _Counts(), _Counts()
+        self.loudest_momentary = self.loudest_short = -math.inf
 
-    def add(self, energy: float) -> None:
-        """Take the K-weighted mean square of the next 100 ms, summed over the channels, into account.
+    def add(self, energies: Sequence[float] | NDArray[np.float64]) -> None:
+        """Take the next pieces into account.
 
         Parameters
         ----------
-        energy : float
-            Mean square of a block, K-weighted.
+        energies : array_like [shape=(n,)]
+            K-weighted mean square of each 10 ms, summed over the channels.
         """
-        self._last.append(energy)
-        if len(self._last) >= MOMENTARY:
-            self._blocks.add(sum(list(self._last)[-MOMENTARY:]) / MOMENTARY)
-        if len(self._last) == SHORT:
-            self._pieces.add(sum(self._last) / SHORT)
+        known = np.concatenate([self._last, np.asarray(energies, float)])
+        sums = np.concatenate([[0.0], np.cumsum(known)])
+        before = self._count - len(self._last)
+        ends = np.arange(len(self._last) + 1, len(known) + 1)
+        self._count += len(energies)
+        for length, counts in ((MOMENTARY, self._blocks), (SHORT, self._pieces)):
+            here = ends[ends >= length]
+            means = np.maximum(sums[here] - sums[here - length], 0.0) / length
+            loudest = level_of_energy(float(means.max(initial=0.0)))
+            if length == MOMENTARY:
+                self.loudest_momentary = max(self.loudest_momentary, loudest)
+            else:
+                self.loudest_short = max(self.loudest_short, loudest)
+            counts.add(means[(before + here) % PIECES == 0])
+        self._last = known[-SHORT:]
 
     @property
     def momentary(self) -> float:
         """Loudness of the last 400 ms in LUFS."""
-        return _lufs(sum(list(self._last)[-MOMENTARY:]) / MOMENTARY)
+        return level_of_energy(float(self._last[-MOMENTARY:].sum()) / MOMENTARY)
 
     @property
     def integrated(self) -> float:
@@ -91,7 +109,7 @@ class ProgrammeLoudness:
         passes = self._blocks.above(RELATIVE)
         if passes is None:
             return -math.inf
-        return _lufs(float(self._blocks.energy[passes].sum() / max(self._blocks.count[passes].sum(), 1)))
+        return level_of_energy(float(self._blocks.energy[passes].sum() / max(self._blocks.count[passes].sum(), 1)))
 
     @property
     def range_lu(self) -> float:
@@ -132,11 +150,13 @@ def judge(sound: NDArray[np.float64], rate: float) -> Verdict:
     Verdict
     """
     state, heard, true = np.zeros(STATE_SIZE), ProgrammeLoudness(), 0.0
-    weights, phases, piece = k_weighting(rate), oversampler(), round(rate / 10)
+    weights, phases, piece = k_weighting(rate), oversampler(), round(rate / 100)
     layout = next(layout for layout in LAYOUTS if layout.channels == sound.shape[1])
     peaks = np.zeros(layout.channels)
-    for at in range(0, len(sound) - piece + 1, piece):
-        block = np.ascontiguousarray(sound[at : at + piece])
-        true = max(true, measure(block, state, weights, phases, piece, layout.weights, peaks))
-        heard.add(energies(state)[0])
+    rest = -len(sound) % piece
+    whole = np.concatenate([sound, np.zeros((rest + -(-TAPS // piece) * piece, layout.channels))])  # peaks come later
+    for at in range(0, len(whole), piece):
+        true = max(true, measure(whole[at : at + piece], state, weights, phases, piece, layout.weights, peaks))
+        if at + piece <= len(sound):
+            heard.add(energies(state))
     return Verdict(heard.integrated, heard.range_lu, 20 * math.log10(max(true, 1e-9)))

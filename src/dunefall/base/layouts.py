@@ -1,6 +1,6 @@
 """Output layouts: the loudspeakers, their angles, and their order in files and devices.
 
-Sources: ITU-R BS.775-4 (angles of 5.1, downmix; from memory), ITU-R BS.1770-5, Table 3 (channel weights), the channel
+Sources: ITU-R BS.775-4 (angles of 5.1, downmix; from memory), ITU-R BS.1770-5, Annex 3 (weights by angle), the channel
 order of WAVE_FORMAT_EXTENSIBLE; quad uses the corners (common practice).
 """
 
@@ -13,11 +13,22 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["LAYOUTS", "MOST_CHANNELS", "Layout", "Speaker", "layout_of"]
+__all__ = ["LAYOUTS", "MOST_CHANNELS", "Layout", "Speaker", "layout_of", "weight_at"]
 
 BESIDE = math.sqrt(0.5)
 """What the centre and the speakers behind give to a side when all is folded to stereo: -3 dB."""
-BEHIND_WEIGHT = 1.41
+
+
+def weight_at(angle_deg: float) -> float:
+    """What a loudspeaker on the level of the ears counts in loudness: those beside the listener, 60 to 120 degrees
+    from the front, 1.5 dB more (ITU-R BS.1770-5, Annex 3, Table 4; from memory).
+
+    Examples
+    --------
+    >>> weight_at(-30.0), weight_at(110.0), weight_at(135.0)
+    (1.0, 1.41, 1.0)
+    """
+    return 1.41 if 60.0 <= abs(angle_deg) <= 120.0 else 1.0
 
 
 @dataclass(frozen=True)
@@ -78,8 +89,8 @@ def _front(angle_deg: float) -> tuple[Speaker, Speaker]:
 
 def _behind(angle_deg: float) -> tuple[Speaker, Speaker]:
     return (
-        Speaker("Left behind", "Lb", "left_behind", -angle_deg, BEHIND_WEIGHT, left=BESIDE),
-        Speaker("Right behind", "Rb", "right_behind", angle_deg, BEHIND_WEIGHT, right=BESIDE),
+        Speaker("Left behind", "Lb", "left_behind", -angle_deg, weight_at(angle_deg), left=BESIDE),
+        Speaker("Right behind", "Rb", "right_behind", angle_deg, weight_at(angle_deg), right=BESIDE),
     )
 
 

@@ -52,7 +52,7 @@ class _Rings(NamedTuple):
         Where its memory begins.
     size, old_size : int
         Of each ring.
-    count : int
+    rings : int
         How many rings there are.
     """
 
@@ -63,7 +63,7 @@ class _Rings(NamedTuple):
     old_memory: int
     size: int
     old_size: int
-    count: int
+    rings: int
 
     def copy(self, mine: Memory, theirs: Memory) -> None:
         """Copy the state, and of each ring what was written last."""
@@ -71,7 +71,7 @@ class _Rings(NamedTuple):
         mine.states[self.state : self.state + self.state_size] = states
         write, kept = int(states[0]), min(self.size, self.old_size)
         behind = min(write, kept)
-        for k in range(self.count):
+        for k in range(self.rings):
             to, start = self.memory + k * self.size, self.old_memory + k * self.old_size
             end = start + self.old_size
             mine.memories[to + kept - behind : to + kept] = theirs.memories[start + write - behind : start + write]

@@ -13,7 +13,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.analysis.loudness import ProgrammeLoudness
+from dunefall.analysis.loudness import SHORT, ProgrammeLoudness, level_of_energy
 from dunefall.base.layouts import LAYOUTS
 from dunefall.dsp.figures import FILTER_STATE, extents, first_above, last_above, weigh
 from dunefall.dsp.meter import k_weighting
@@ -46,8 +46,9 @@ class Measures:
     Attributes
     ----------
     seconds : float
-    lufs, short_term_lufs, range_lu : float
-        Integrated loudness, the highest of three seconds, and the loudness range; -inf dB is given as -120.
+    lufs, momentary_lufs, short_term_lufs, range_lu : float
+        Integrated loudness, the highest of 400 ms and of three seconds, and the loudness range; -inf dB is given as
+        -120.
     true_peak_db : float
         In dBTP.
     dc_db : float
@@ -60,6 +61,7 @@ class Measures:
 
     seconds: float
     lufs: float
+    momentary_lufs: float
     short_term_lufs: float
     range_lu: float
     true_peak_db: float
@@ -101,8 +103,8 @@ def _decibels(value: float) -> float:
 
 
 def _energies(sound: Sound, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """K-weighted mean squares of each 100 ms: of all channels with their weights, and of their mean."""
-    step, channels, filters = round(rate / 10), sound.shape[1], k_weighting(rate)
+    """K-weighted mean squares of each 10 ms: of all channels with their weights, and of their mean."""
+    step, channels, filters = round(rate / 100), sound.shape[1], k_weighting(rate)
     state, weights = np.zeros((channels, FILTER_STATE)), _weights(channels)
     energies, folded = np.zeros(len(sound) // step), np.zeros(len(sound) // step)
     many = PIECE // step
@@ -121,15 +123,13 @@ def _lengthened(sound: Sound, rate: int) -> Sound:
     return np.concatenate([sound, np.zeros((least - len(sound), sound.shape[1]))])
 
 
-def _programme(energies: NDArray[np.float64]) -> tuple[float, float, float]:
-    """Integrated loudness, highest of three seconds (or of what there is), range."""
+def _programme(energies: NDArray[np.float64]) -> ProgrammeLoudness:
     heard = ProgrammeLoudness()
-    for energy in energies:
-        heard.add(float(energy))
-    window = min(30, len(energies))
-    sums = np.convolve(energies, np.ones(window) / window, "valid")
-    short = -0.691 + 10.0 * math.log10(max(float(sums.max()), 1e-15))
-    return max(heard.integrated, FLOOR_DB), max(short, FLOOR_DB), heard.range_lu
+    for at in range(0, len(energies), PIECE):
+        heard.add(energies[at : at + PIECE])
+    if len(energies) < SHORT:  # shorter than 3 s: what there is
+        heard.loudest_short = level_of_energy(float(energies.mean()))
+    return heard
 
 
 def loudness_of(sound: Sound, rate: int) -> float:
@@ -146,7 +146,7 @@ def loudness_of(sound: Sound, rate: int) -> float:
     -------
     float
     """
-    return _programme(_energies(_lengthened(sound, rate), rate)[0])[0]
+    return max(_programme(_energies(_lengthened(sound, rate), rate)[0]).integrated, FLOOR_DB)
 
 
 def true_peak(sound: Sound) -> float:
@@ -231,7 +231,10 @@ def measure(sound: Sound, rate: int) -> Measures:
     Measures
     """
     energies, folded = _energies(_lengthened(sound, rate), rate)
-    lufs, short, span = _programme(energies)
+    heard = _programme(energies)
+    lufs, short, momentary = (
+        max(level, FLOOR_DB) for level in (heard.integrated, heard.loudest_short, heard.loudest_momentary)
+    )
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate
     pieces = (sound[at : at + PIECE] for at in range(0, len(sound), PIECE))
@@ -241,7 +244,7 @@ def measure(sound: Sound, rate: int) -> Measures:
         both, mono = float(energies.sum()), float(folded.sum())
         loss = max(0.0, 10.0 * math.log10(both / (sound.shape[1] * max(mono, 1e-12 * both)))) if both > 0.0 else 0.0
     return Measures(
-        seconds, lufs, short, span, _decibels(true_peak(sound)),
+        seconds, lufs, momentary, short, heard.range_lu, _decibels(true_peak(sound)),
         _decibels(float(np.abs(sums).max(initial=0.0)) / max(len(sound), 1)),
         first / rate if last else seconds, (len(sound) - last) / rate if last else 0.0, loss,
     )  # fmt: skip

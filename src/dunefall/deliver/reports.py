@@ -23,8 +23,8 @@ __all__ = ["COLUMNS", "changed", "kinds", "remake", "save_report", "save_table",
 
 FORMAT = 1
 COLUMNS = (
-    "name", "seed", "seconds", "lufs", "short_term_lufs", "range_lu", "true_peak_db", "dc_db", "head_s", "tail_s",
-    "mono_loss_lu", "clicks", "seam", "verdict", "findings",
+    "name", "seed", "seconds", "lufs", "momentary_lufs", "short_term_lufs", "range_lu", "true_peak_db", "dc_db",
+    "head_s", "tail_s", "mono_loss_lu", "clicks", "seam", "verdict", "findings",
 )  # fmt: skip
 
 
@@ -93,7 +93,7 @@ def table(files: Sequence[File]) -> str:
         seam = file.seam.verdict if file.seam else ""
         verdict = "check" if file.findings else "good"
         told = " ".join(finding.text for finding in file.findings)
-        figures = [measures.get(name, "") for name in COLUMNS[2:11]]
+        figures = [measures.get(name, "") for name in COLUMNS[2:12]]
         writer.writerow([file.names[0], file.seed, *figures, len(file.clicks), seam, verdict, told])
     return text.getvalue()
 

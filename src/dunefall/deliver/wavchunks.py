@@ -60,9 +60,10 @@ def _hundredths(value: float) -> int:
 def _bext(about: About, measures: Measures, coding: str) -> bytes:
     description = ". ".join(text for text in (about.title, about.comment, f"seed {about.seed}") if text)
     date, _, time = about.made.partition("T")
-    # The highest momentary loudness is not measured: 0x7FFF says so (Tech 3285, 2.4).
-    loudness = (measures.lufs, measures.range_lu, measures.true_peak_db, None, measures.short_term_lufs)
-    numbers = [_NO_LOUDNESS if value is None else _hundredths(value) for value in loudness]
+    loudness = (
+        measures.lufs, measures.range_lu, measures.true_peak_db, measures.momentary_lufs, measures.short_term_lufs,
+    )  # fmt: skip
+    numbers = [_hundredths(value) for value in loudness]
     return b"".join((
         _fixed(description, 256), _fixed(about.artist or "Dunefall", 32), _fixed(f"DUNEFALL{about.seed:010d}", 32),
         _fixed(date, 10), _fixed(time, 8), struct.pack("<IIH", 0, 0, 2), bytes(64), struct.pack("<5h", *numbers),

@@ -2,8 +2,7 @@
 
 Method: the gain that each sample needs is held as a minimum over the time of looking ahead, let go slowly, and
 smoothed by a moving mean of the same length, so that it has arrived when the peak does. Peaks between samples are
-estimated by oversampling as in ITU-R BS.1770-5, Annex 2, with more phases and taps: its four would read the peaks of
-bright sounds up to half a decibel too low. Where nothing is too loud, the sound passes bit for bit, later by
+those of ``dsp.oversampling``. Where nothing is too loud, the sound passes bit for bit, later by
 ``latency`` samples.
 """
 
@@ -16,20 +15,20 @@ from numpy.typing import NDArray
 
 from dunefall.base.arrays import Grid, Row, State
 from dunefall.dsp.cache import cached_njit
-from dunefall.dsp.meter import oversampler
+from dunefall.dsp.oversampling import CENTRE, HEADROOM, TAPS, between, oversampler
 
 __all__ = ["CEILING_DB", "Limiter"]
 
 CEILING_DB = -1.0
 LOOK_AHEAD_S = 0.0015
 RELEASE_S = 0.12
-TAPS, CENTRE, PHASES = 32, 16, 8
-MARGIN_DB = 0.1
-HEADROOM = 2.5
-"""No peak between samples is higher than the samples around it by more than this."""
+MARGIN_DB = 0.25
+"""What the gain moves within the filter's length."""
+EDGES = 2.0
+"""What lies at half the sample rate counts by so much more than it measures."""
 LET_GO = 0.9999
 """From here on the gain is 1 again: the last step is 80 dB below the sound."""
-AT, MEAN, BELOW, RELEASED, FIRST, LAST, FIELDS = range(7)
+AT, MEAN, BELOW, RELEASED, FIRST, LAST, LOUD, FIELDS = range(8)
 
 
 class Limiter:
@@ -51,12 +50,12 @@ class Limiter:
         """Samples by which the sound comes out later."""
         self._ceiling = 10 ** ((ceiling_db - MARGIN_DB) / 20)
         self._letting_go = 1.0 - math.exp(-1.0 / (RELEASE_S * rate))
-        self._phases = oversampler(PHASES, TAPS, 9.0)
+        self._phases = oversampler()
         self._state = np.zeros(FIELDS)
         self._line = np.zeros((self.latency + 1, channels))
         self._gains = np.ones(self._window)
         self._queue = np.zeros((self._window + 1, 2))
-        self._recent = np.zeros((channels, TAPS))
+        self._recent = np.zeros((channels, 2 * TAPS))  # each sample twice, so that the last ones stand in a row
         self.reset()
 
     def reset(self) -> None:
@@ -77,20 +76,6 @@ class Limiter:
         )  # fmt: skip
 
 
-@cached_njit(fastmath=True)
-def _peak(recent: Grid, used: int, phases: Grid) -> float:
-    """Highest value between the two samples in the middle, of all channels."""
-    peak = 0.0
-    for c in range(used):
-        for p in range(PHASES):
-            y = 0.0
-            for k in range(TAPS):
-                y += phases[p, k] * recent[c, TAPS - 1 - k]
-            peak = max(peak, abs(y))
-        peak = max(peak, abs(recent[c, CENTRE - 1]), abs(recent[c, CENTRE]))
-    return peak
-
-
 @cached_njit()
 def _limit(
     block: Grid, used: int, state: State, line: Grid, gains: Row, queue: Grid, recent: Grid, phases: Row,
@@ -98,18 +83,16 @@ def _limit(
 ) -> float:  # fmt: skip
     window, size, lowest = gains.size, line.shape[0], 1.0
     at, mean, below, released = int(state[AT]), state[MEAN], int(state[BELOW]), state[RELEASED]
-    first, last = int(state[FIRST]), int(state[LAST])
+    first, last, loud = int(state[FIRST]), int(state[LAST]), int(state[LOUD])
     for i in range(block.shape[0]):
-        loud = 0.0
+        here = at % TAPS
+        loud -= 1
         for c in range(used):
-            for k in range(TAPS - 1):
-                recent[c, k] = recent[c, k + 1]
-            recent[c, TAPS - 1] = block[i, c]
-            for k in range(TAPS):
-                loud = max(loud, abs(recent[c, k]))
+            recent[c, here] = recent[c, here + TAPS] = block[i, c]
+            loud = TAPS if abs(block[i, c]) * HEADROOM > ceiling else loud
         needed = 1.0
-        if loud * HEADROOM > ceiling:
-            needed = min(1.0, ceiling / max(_peak(recent, used, phases), 1e-12))
+        if loud > 0:
+            needed = min(1.0, ceiling / max(between(recent, here + 1, used, phases, EDGES), 1e-12))
         # The lowest of the last ``window`` gains: a queue in which each is lower than those behind it.
         while last > first and queue[(last - 1) % (window + 1), 0] >= needed:
             last -= 1
@@ -132,5 +115,5 @@ def _limit(
             block[i, c] = line[(at + 1) % size, c] * gain
         at += 1
     state[AT], state[MEAN], state[BELOW], state[RELEASED] = at, mean, below, released
-    state[FIRST], state[LAST] = first, last
+    state[FIRST], state[LAST], state[LOUD] = first, last, max(loud, 0)
     return lowest

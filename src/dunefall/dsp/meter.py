@@ -2,7 +2,7 @@
 
 Sources: ITU-R BS.1770-5 (K weighting, mean square, -0.691 dB); the filters are its two biquads redesigned for any rate
 from their analogue prototypes, as Brecht De Man derived them (2014, "Evaluation of implementations of the EBU R128
-loudness measurement"); true peak by four-fold oversampling, BS.1770-5 Annex 2.
+loudness measurement"); true peaks: ``dsp.oversampling``.
 """
 
 from __future__ import annotations
@@ -15,14 +15,15 @@ from numpy.typing import NDArray
 from dunefall.base.arrays import Grid, Row, State
 from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.dsp.cache import cached_njit
+from dunefall.dsp.oversampling import HEADROOM, TAPS, between
 
-__all__ = ["STATE_SIZE", "energies", "k_weighting", "measure", "oversampler", "piece_number", "short_term_lufs"]
+__all__ = ["STATE_SIZE", "energies", "k_weighting", "measure", "piece_number", "short_term_lufs"]
 
-TAPS = 12
-BINS = 30
-"""Short-term loudness is the mean of 30 pieces of 100 ms."""
+BINS = 300
+"""Short-term loudness is the mean of 300 pieces of 10 ms."""
 _FILTER, _HISTORY = 0, 4 * MOST_CHANNELS
-_SUM = _HISTORY + TAPS * MOST_CHANNELS
+_AT = _HISTORY + 2 * TAPS * MOST_CHANNELS
+_SUM = _AT + 1
 _COUNT, _BIN, _ENERGY = _SUM + 1, _SUM + 2, _SUM + 3
 STATE_SIZE = _ENERGY + BINS
 
@@ -51,28 +52,6 @@ def k_weighting(rate: float) -> NDArray[np.float64]:
     return np.array([shelf, high])
 
 
-def oversampler(phases: int = 4, taps: int = TAPS, beta: float = 8.0) -> NDArray[np.float64]:
-    """Phases of a Kaiser-windowed sinc, shape (phases, taps): interpolates between samples.
-
-    Parameters
-    ----------
-    phases : int
-        How many places between two samples.
-    taps : int
-        Length of each filter.
-    beta : float
-        Of the Kaiser window.
-
-    Returns
-    -------
-    ndarray
-    """
-    n = np.arange(phases * taps)
-    sinc = np.sinc((n - (phases * taps - 1) / 2) / phases) * np.kaiser(phases * taps, beta)
-    rows = sinc.reshape(taps, phases).T
-    return np.ascontiguousarray(rows / rows.sum(axis=1, keepdims=True))
-
-
 @cached_njit()
 def measure(
     block: Grid, state: State, weights: Grid, phases: Grid, bin_samples: float, shares: Row, peaks: NDArray[np.float64]
@@ -88,7 +67,7 @@ def measure(
     weights, phases : from ``k_weighting`` and ``oversampler``
         K-weighting filters.
     bin_samples : float
-        Samples of 100 ms.
+        Samples of 10 ms.
     shares : ndarray [shape=(used,)]
         What each channel counts in loudness (``Layout.weights``); channels beyond are not looked at.
     peaks : ndarray [shape=(used or more,)]
@@ -98,21 +77,21 @@ def measure(
     -------
     float
     """
-    true = 0.0
     peaks[:] = 0.0
     for i in range(block.shape[0]):
         for c in range(shares.size):
+            peaks[c] = max(peaks[c], abs(block[i, c]))
+    true = 0.0
+    for c in range(shares.size):
+        true = max(true, peaks[c])
+    recent, at = state[_HISTORY:_AT].reshape(MOST_CHANNELS, 2 * TAPS), int(state[_AT])
+    near = TAPS  # samples for which one is in reach that may come with a higher peak than is known
+    for i in range(block.shape[0]):
+        near -= 1
+        for c in range(shares.size):
             x = block[i, c]
-            peaks[c] = max(peaks[c], abs(x))
-            at = _HISTORY + c * TAPS
-            for k in range(TAPS - 1):
-                state[at + k] = state[at + k + 1]
-            state[at + TAPS - 1] = x
-            for p in range(4):
-                y = 0.0
-                for k in range(TAPS):
-                    y += phases[p, k] * state[at + TAPS - 1 - k]
-                true = max(true, abs(y))
+            recent[c, at] = recent[c, at + TAPS] = x  # twice, so that the last ones stand in a row
+            near = TAPS if abs(x) * HEADROOM > true else near
             for f in range(2):
                 s = _FILTER + c * 4 + f * 2
                 y = weights[f, 0] * x + state[s]
@@ -120,20 +99,23 @@ def measure(
                 state[s + 1] = weights[f, 2] * x - weights[f, 4] * y
                 x = y
             state[_SUM] += shares[c] * x * x
+        if near > 0:
+            true = max(true, between(recent, at + 1, shares.size, phases, 0.0))
+        at = at + 1 if at + 1 < TAPS else 0
         state[_COUNT] += 1.0
         if state[_COUNT] >= bin_samples:
             state[_ENERGY + int(state[_BIN])] = state[_SUM] / state[_COUNT]
             state[_BIN] = (state[_BIN] + 1.0) % BINS
             state[_SUM] = state[_COUNT] = 0.0
+    state[_AT] = at
     for s in range(_HISTORY):
         if abs(state[s]) < 1e-200:
             state[s] = 0.0
-    highest: float = max(true, peaks[: shares.size].max())
-    return highest
+    return true
 
 
 def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:
-    """Energies of the pieces of 100 ms that were completed since the piece of this number; of the last one for -1.
+    """Energies of the pieces of 10 ms that were completed since the piece of this number; of the last one for -1.
 
     Parameters
     ----------
@@ -152,7 +134,7 @@ def energies(state: NDArray[np.float64], since: int = -1) -> list[float]:
 
 
 def piece_number(state: NDArray[np.float64]) -> int:
-    """Number, 0 to ``BINS`` - 1, of the piece of 100 ms that is under way."""
+    """Number, 0 to ``BINS`` - 1, of the piece of 10 ms that is under way."""
     return int(state[_BIN])
 
 

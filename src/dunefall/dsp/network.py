@@ -8,11 +8,12 @@ equalizer, here by one step of least squares).
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row
-from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import db_to_gain, exp2, fma, sine, tangent_parts
 
 __all__ = [
@@ -21,6 +22,7 @@ __all__ = [
     "LINES",
     "RATIOS",
     "SECTIONS_SIZE",
+    "eight_weights",
     "fill_row",
     "keep_gains",
     "mix_rows",
@@ -31,6 +33,8 @@ __all__ = [
 ]
 
 LINES, BLOCK = 16, 64
+TAPS = 8
+SCALES = tuple(1.0 / math.prod(tap - k for k in range(TAPS) if k != tap) for tap in range(TAPS))
 BANDS = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 """Middles of the octaves whose decay can be set, in Hz."""
 EIGHT, COEFFICIENTS, Q = len(BANDS), 5, 1.3
@@ -204,7 +208,7 @@ def mix_rows(memory: Memory, rows: float, n: int) -> None:
 
 @njit(error_model="numpy", forceinline=True)
 def fill_row(
-    row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int
+    row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int, scratch: Row
 ) -> None:
     """What lies in a ring a time ago, while that time goes evenly from ``before`` to ``after`` (samples) within a
     quantum of 64; ``write`` is the place of the first of these samples, ``start`` its number in the quantum. Whole
@@ -228,6 +232,8 @@ def fill_row(
         Delay at its end.
     start : int
         First sample within the quantum.
+    scratch : ndarray [shape=(at least n + TAPS,)]
+        For what goes over the ring's end.
     """
     n = row.size
     whole = int(before)
@@ -242,27 +248,47 @@ def fill_row(
                 here = at + i
                 row[i] = memory[first + (here if here < size else here - size)]
         return
-    slope = (after - before) * (1.0 / BLOCK)
-    last = int(fma(slope, start + n - 1, before))
-    whole = int(fma(slope, start, before))
-    at = write - whole if write >= whole else write - whole + size
-    if whole == last and at >= 2 and at + n + 1 <= size:
-        past = memory[first + at - 2 : first + at + n + 1]
-        for i in range(n):
-            w_newer, w_here, w_older, w_oldest = cubic_weights(fma(slope, start + i, before) - whole)
-            row[i] = fma(w_oldest, past[i], fma(w_older, past[i + 1], fma(w_newer, past[i + 3], w_here * past[i + 2])))
-        return
-    for i in range(n):
-        delay = fma(slope, start + i, before)
-        back = int(delay)
-        w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
-        at = write + i - back
+    slope, begin = (after - before) * (1.0 / BLOCK), 0
+    while begin < n:  # runs of samples whose delay lies between the same two whole numbers
+        whole, end = int(fma(slope, start + begin, before)), begin + 1
+        while end < n and int(fma(slope, start + end, before)) == whole:
+            end += 1
+        at = write + begin - whole
         at = at + size if at < 0 else at - size if at >= size else at
-        newer = at + 1 if at + 1 < size else 0
-        older = at - 1 if at >= 1 else at - 1 + size
-        oldest = at - 2 if at >= 2 else at - 2 + size
-        row[i] = fma(w_oldest, memory[first + oldest], fma(w_older, memory[first + older],
-                     fma(w_newer, memory[first + newer], w_here * memory[first + at])))  # fmt: skip
+        if at >= 4 and at + end - begin + 3 <= size:
+            past = memory[first + at - 4 : first + at + end - begin + 3]
+            _run_between(row[begin:end], past, before, slope, start + begin, whole)
+        else:
+            past = scratch[: TAPS + end - begin - 1]
+            for k in range(past.size):
+                here = at - 4 + k
+                past[k] = memory[first + (here + size if here < 0 else here - size if here >= size else here)]
+            _run_between(row[begin:end], past, before, slope, start + begin, whole)
+        begin = end
+
+
+@njit(error_model="numpy", forceinline=True)
+def eight_weights(x: float) -> tuple[float, float, float, float, float, float, float, float]:
+    """What eight samples count, the newest first, for a place ``x`` behind the fourth, by Lagrange's polynomials: at
+    8 kHz a line that moves loses 0.01 dB instead of the 0.2 dB of four samples (Laakso et al. 1996, Splitting the unit
+    delay)."""
+    a, b, c, e, f, g, h = x + 3.0, x + 2.0, x + 1.0, x - 1.0, x - 2.0, x - 3.0, x - 4.0
+    ab, gh, xe = a * b, g * h, x * e
+    abc, fgh = ab * c, f * gh
+    before, after = abc * xe, xe * fgh
+    return (
+        SCALES[0] * b * c * after, SCALES[1] * a * c * after, SCALES[2] * ab * after, SCALES[3] * abc * e * fgh,
+        SCALES[4] * abc * x * fgh, SCALES[5] * before * gh, SCALES[6] * before * f * h, SCALES[7] * before * f * g,
+    )  # fmt: skip
+
+
+@njit(error_model="numpy", forceinline=True)
+def _run_between(row: Row, past: Row, before: float, slope: float, start: int, whole: int) -> None:
+    """A run of samples; ``past`` begins four samples before the place of the first."""
+    for i in range(row.size):
+        a, b, c, d, e, f, g, h = eight_weights(fma(slope, start + i, before) - whole)
+        near = fma(d, past[i + 4], fma(c, past[i + 5], fma(b, past[i + 6], a * past[i + 7])))
+        row[i] = near + fma(h, past[i], fma(g, past[i + 1], fma(f, past[i + 2], e * past[i + 3])))
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -7,6 +7,7 @@ import math
 from numba import njit
 
 from dunefall.dsp.maths import exp2, sine
+from dunefall.dsp.onepole import share_for
 
 __all__ = ["SOUND_M_PER_S", "air_share", "falloff_gain", "pan_gains"]
 
@@ -62,9 +63,7 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
     lost_db = AIR_DB_PER_M * distance_m * air
     if lost_db < 1e-3:
         return 1.0
-    power = exp2(-lost_db * 0.33219280948873623)
-    turn = 1.0 - power * sine(AIR_HZ / rate + 0.25)
-    return 1.0 - (turn - math.sqrt(turn * turn - (1.0 - power) * (1.0 - power))) / (1.0 - power)
+    return share_for(exp2(-lost_db * 0.33219280948873623), AIR_HZ, rate)
 
 
 @njit(error_model="numpy", forceinline=True)

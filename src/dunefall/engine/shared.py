@@ -39,6 +39,7 @@ class Status(IntEnum):
     MOMENTARY = 14  # LUFS
     INTEGRATED = 15  # LUFS since play began
     RANGE = 16  # LU
+    LOUDEST = 17  # LUFS, the highest momentary loudness since play began
     PEAKS = 20  # one for each channel from here on, linear, highest since the last block or two
 
 

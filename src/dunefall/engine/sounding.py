@@ -17,7 +17,8 @@ from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
 from dunefall.compiler.records import QUANTUM
 from dunefall.dsp.limiter import Limiter
-from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, oversampler, piece_number, short_term_lufs
+from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, piece_number, short_term_lufs
+from dunefall.dsp.oversampling import oversampler
 from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
@@ -158,11 +159,11 @@ class Sounding:
         status[Status.MONO_DB] = 10 * np.log10(max((both + 2 * powers[2]) / max(2 * both, 1e-15), 1e-6))
         piece = piece_number(self._meter)
         if piece != self._piece:
-            for energy in energies(self._meter, self._piece):
-                if self._gain_goal > 0.0:
-                    self._programme.add(energy)
+            if self._gain_goal > 0.0:
+                self._programme.add(energies(self._meter, self._piece))
             self._piece = piece
             status[Status.MOMENTARY] = self._programme.momentary
+            status[Status.LOUDEST] = self._programme.loudest_momentary
             status[Status.INTEGRATED] = self._programme.integrated
             status[Status.RANGE] = self._programme.range_lu
 
@@ -180,7 +181,7 @@ class Sounding:
         self._gain = float(gains[-1, 0])
 
     def _measure(self, mix: NDArray[np.float64]) -> float:
-        bin_samples, shares = round(self.rate / 10), self._layout.weights
+        bin_samples, shares = round(self.rate / 100), self._layout.weights
         return float(measure(mix, self._meter, self._weights, self._phases, bin_samples, shares, self._peaks))
 
     def _publish(self, mix: NDArray[np.float64], stereo: NDArray[np.float64], begun: float, reduction: float) -> None:

@@ -29,8 +29,9 @@ WRITE, PHASE, BEGUN, FED, FED_TO, GAIN, GAIN_TO, PRE, PRE_TO, SPREAD, SPREAD_TO,
 SOUND_M_PER_S = 343.0
 LARGEST_M, LONGEST_PRE_S = 60.0, 1.0
 LINE_S, EARLY_S, PRE_S, DIFFUSER_S = 0.18, 0.2, 1.01, 0.036
-DEEPEST_S = 0.0004
-"""How far the lines move."""
+DEEPEST_S, SWINGS_S_HZ = 0.0004, 0.00016
+"""How far the lines move; where they move fast, no farther than this by the rate, so that they bend no tone by more
+than 2 cents on its way (1200 log2(1 + 2 pi times this))."""
 SLOWLY = 1.0055
 """By what factor the decay of an octave may change within a quantum: six octaves a second."""
 SLIDE, CREEP = 12.0, 0.6
@@ -81,15 +82,18 @@ def kernel(
     sides = ROWS + LINES * BLOCK
     for side in range(2):
         sound, row = (audio, scratch[:n]) if side == 0 else (audio_right, scratch[64 : 64 + n])
-        _pass(sound, row, memory, at_pre + side * pre_size, pre_size, write, state[PRE], state[PRE_TO], start)
+        _pass(sound, row, memory, at_pre + side * pre_size, pre_size, write, state[PRE], state[PRE_TO], start,
+              scratch[128:])  # fmt: skip
         here = memory[sides + BLOCK * side : sides + BLOCK * side + n]
-        _early(row, here, memory, at_early + side * early_size, early_size, write, side, state, start, rate)
+        _early(row, here, memory, at_early + side * early_size, early_size, write, side, state, start, rate,
+               scratch[128:])  # fmt: skip
         for k in range(SIX):
             _diffuse(row, memory, at_diffusers + (SIX * side + k) * diffuser, diffuser, write,
                      int(DIFFUSERS_S[SIX * side + k] * rate), memory[FACTORS + k])  # fmt: skip
     for k in range(LINES):
         row = memory[ROWS + BLOCK * k : ROWS + BLOCK * k + n]
-        fill_row(row, memory, at_lines + k * line, line, write % line, memory[DELAY + k], memory[DELAY_TO + k], start)
+        fill_row(row, memory, at_lines + k * line, line, write % line, memory[DELAY + k], memory[DELAY_TO + k], start,
+                 scratch[128:])  # fmt: skip
     if state[FED] > 0.0 or state[FED_TO] > 0.0:
         weaken(memory, SET, ROWS, n, start, int(state[BEGUN]))
     mix_rows(memory, ROWS, n)
@@ -137,7 +141,7 @@ def _begin_quantum(
         memory[WANTED + k] = wanted
     for k in range(LINES):
         goal = max(nearest(longest * RATIOS[k]), BLOCK + 16.0)
-        deep = DEEPEST_S * rate * motion * (1.0 - freeze) if k % 2 == 0 else 0.0
+        deep = min(DEEPEST_S, SWINGS_S_HZ / hz) * rate * motion * (1.0 - freeze) if k % 2 == 0 else 0.0
         moved = memory[MOVED + k]
         away = deep * swing(state[PHASE], k) - moved
         memory[MOVED + k] = moved + (away if first else min(max(away, -CREEP), CREEP))
@@ -161,7 +165,8 @@ def _begin_quantum(
     _go(state, FED, 1.0 - freeze, first)
     _go(state, SPREAD, longest, first)
     before = state[PRE_TO]
-    _go(state, PRE, pre * rate if first else before + min(max(nearest(pre * rate) - before, -SLIDE), SLIDE), first)
+    wanted_pre = nearest(pre * rate)
+    _go(state, PRE, wanted_pre if first else before + min(max(wanted_pre - before, -SLIDE), SLIDE), first)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -174,19 +179,20 @@ def _go(state: State, place: int, to: float, first: int) -> None:
 @njit(error_model="numpy", forceinline=True)
 def _pass(
     sound: Sound, row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int,
-) -> None:  # fmt: skip
+    scratch: Scratch,
+) -> None:  # fmt: skip  # fmt: skip
     """A sound through a ring."""
     at = write % size
     ring = memory[first + at : first + at + row.size]
     for i in range(row.size):
         ring[i] = sound[i]
-    fill_row(row, memory, first, size, at, before, after, start)
+    fill_row(row, memory, first, size, at, before, after, start, scratch)
 
 
 @njit(error_model="numpy", forceinline=True)
 def _early(
     row: Row, heard: Row, memory: Memory, first: int, size: int, write: int, side: int, state: State, start: int,
-    rate: float,
+    rate: float, scratch: Scratch,
 ) -> None:  # fmt: skip
     """The first reflections of one side, each weaker by its way."""
     at = write % size
@@ -199,7 +205,7 @@ def _early(
         before, after = state[SPREAD] * share, state[SPREAD_TO] * share
         if before == after:
             before = after = floor(before)
-        fill_row(one, memory, first, size, at, before, after, start)
+        fill_row(one, memory, first, size, at, before, after, start, scratch)
         gain = FIRST_TAPS[0] / share * (0.4 if k % 3 == 0 else -0.4)
         for i in range(row.size):
             heard[i] = fma(gain, one[i], heard[i])

@@ -49,6 +49,7 @@ class Master(QWidget):
         super().__init__()
         self._patch, self._theme = patch, theme
         self._short, self._momentary, self._whole, self._range = -120.0, -120.0, -120.0, 0.0
+        self._loudest = -120.0
         self._true = -120.0
         self._limited: deque[float] = deque(maxlen=KEPT)
         self._loud: deque[float] = deque(maxlen=KEPT)
@@ -88,6 +89,7 @@ class Master(QWidget):
         """Show the loudness of now."""
         self._ticks += 1
         self._short, self._momentary = float(status[Status.LUFS]), float(status[Status.MOMENTARY])  # type: ignore[index]
+        self._loudest = float(status[Status.LOUDEST])  # type: ignore[index]
         self._whole, self._range = float(status[Status.INTEGRATED]), float(status[Status.RANGE])  # type: ignore[index]
         self._true = gain_db(float(status[Status.TRUE_PEAK]))  # type: ignore[index]
         self._limited.append(gain_db(float(status[Status.REDUCTION])))  # type: ignore[index]
@@ -197,12 +199,14 @@ class Master(QWidget):
     def _paint_numbers(self, painter: QPainter, box: QRectF) -> None:
         theme = self._theme
         rows = (
-            ("Momentary", _text(self._momentary, "LUFS")), ("Short-term", _text(self._short, "LUFS")),
+            ("Momentary", _text(self._momentary, "LUFS")), ("Loudest moment", _text(self._loudest, "LUFS")),
+            ("Short-term", _text(self._short, "LUFS")),
             ("Since play began", _text(self._whole, "LUFS")), ("Range", _text(self._range, "LU")),
             ("True peak", _text(self._true, "dBTP")),
         )  # fmt: skip
+        step = (box.height() - 4) / len(rows)
         for k, (name, value) in enumerate(rows):
-            line = QRectF(box.x(), box.y() + 4 + 17.5 * k, box.width(), 17)
+            line = QRectF(box.x(), box.y() + 2 + step * k, box.width(), step)
             draw_text(painter, line, name, sans(12), theme.colour("text2"))
             draw_text(painter, line, value, mono(12), theme.colour("text"), right=True)
 
