@@ -13,6 +13,8 @@ import soundfile
 
 from dunefall.cli import main
 from dunefall.patch.changes import ParamSet
+from dunefall.patch.files import save_patch
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import save_take
 from dunefall.render.offline import render_to_array
@@ -169,3 +171,32 @@ def test_completion_comes_from_the_parser(shell: str, capsys: pytest.CaptureFixt
     assert main(["completion", shell]) == 0
     script = capsys.readouterr().out
     assert all(name in script for name in ("dunefall", "render", "--seconds", "story"))
+
+
+def test_a_render_hears_a_recording_and_says_where_there_is_none(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    layer = Layer("a", "A", (Module("m", "live-input", "Microphone"), Module("out", "output", "Out")))
+    patch = Patch(layers=(Layer("shared", "Shared"), layer), links=(
+        Link("l", Place("m", "out"), Place("out", "audio"), 1.0),
+    ))  # fmt: skip
+    file, recording = tmp_path / "live.dunefall", tmp_path / "clap.wav"
+    save_patch(patch, file)
+    soundfile.write(recording, np.repeat(0.2 * np.ones((44100, 1)), 2, axis=1), 44100)
+
+    def rendered(name: str, *more: str) -> tuple[str, np.ndarray]:
+        words = ("render", str(file), "--seconds", "1", "--out", str(tmp_path / name), *more)
+        status, told, _ = run(*words, capsys=capsys)
+        assert status == 0
+        return told, soundfile.read(tmp_path / name)[0]
+
+    told, silence = rendered("none.wav")
+    assert "no recording" in told
+    assert not silence.any() or np.abs(silence).max() < 1e-6
+    for name, live in (("voice.wav", "simulated"), ("clap_heard.wav", str(recording))):
+        told, sound = rendered(name, "--live", live)
+        assert "no recording" not in told
+        assert np.abs(sound).max() > 0.01
+    status, _, error = run("render", str(file), "--seconds", "1", "--out", str(tmp_path / "x.wav"), "--live",
+                           str(tmp_path / "nothing.wav"), capsys=capsys)  # fmt: skip
+    assert (status, "cannot be read" in error) == (2, True)

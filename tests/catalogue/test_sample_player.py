@@ -106,3 +106,17 @@ def test_a_click_in_the_first_frame_is_heard(tmp_path: Path) -> None:
     rig = Rig("sample-player", sound=a_sound(tmp_path, click, 48000), mode=0, level=1.0)
     out = rig.run(SECOND, trigger=pulses([0.3], 1.0))["out"]
     assert np.abs(out).max() == pytest.approx(0.8, rel=0.02)
+
+
+def test_a_loop_of_noise_keeps_its_power_and_one_of_a_tone_its_level(tmp_path: Path) -> None:
+    """Noise has nothing in common with itself later (equal power, textbook); a tone that fits is the same again (equal
+    gain)."""
+    noise = np.random.default_rng(1).normal(0, 0.2, 24000)
+    whole = np.sin(2 * np.pi * 400 * np.arange(24000) / 48000) * 0.5
+    for sound, crossfade in ((noise, 0.2), (whole, 0.2)):
+        ref = a_sound(tmp_path, sound, 48000)
+        out = Rig("sample-player", sound=ref, mode=2, crossfade_s=crossfade, level=1.0).run(10 * SECOND)["out"]
+        turn = 24000 - round(crossfade * 48000)
+        rounds = out[turn : turn * 30].reshape(-1, turn)
+        power = (rounds**2).mean(axis=0).reshape(-1, 160).mean(axis=1)  # by the place in the turn
+        assert np.ptp(10 * np.log10(np.convolve(power, np.ones(12) / 12, "valid"))) < 1.2

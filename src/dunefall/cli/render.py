@@ -46,6 +46,7 @@ def add_render(commands: Any) -> None:
     add("--effects", choices=("with", "apart", "without"), help="effect lanes in the layer's file, apart, or left out")
     add("--stems", action="store_true", help="every layer in a file of its own")
     add("--hits", metavar="MODULE", help="every event of a module in a file of its own, until silence")
+    add("--live", metavar="FILE", help="a recording that the live input hears; simulated: a voice that comes with it")
     add("--seed", type=int, metavar="N", help="a seed other than the patch's")
     add("--seeds", type=seeds_of, metavar="A..B", help="a file for each of these seeds")
     add("--variations", type=int, metavar="N", help="a file for each of N seeds, from the patch's on")
@@ -234,6 +235,7 @@ def _wanted(options: argparse.Namespace) -> _Wanted:
     from dunefall.deliver.job import Source, job_from
     from dunefall.deliver.jobfiles import load_job
     from dunefall.deliver.plan import preview
+    from dunefall.engine.live import recorded
     from dunefall.patch.takefiles import TAKE_SUFFIX
     from dunefall.session import open_patch, open_take
 
@@ -252,6 +254,9 @@ def _wanted(options: argparse.Namespace) -> _Wanted:
             raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
         source = source.with_seed(options.seed)
     job = job_from(_settings(options, source), "the options", base)
+    if options.live is not None:
+        until = job.start_s + job.length_s(source.patch.tempo_bpm) + job.search_s + job.fold_s
+        source = source.with_live(str(recorded(options.live, job.rate_hz, until)))
     if base is None and options.seconds is None and options.bars is None:
         raise ParameterError("render needs --seconds or --bars, a --preset or a --job")
     if options.out is None:

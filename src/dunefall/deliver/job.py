@@ -15,7 +15,7 @@ from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.patch.fields import get, texts
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Take
+from dunefall.patch.take import Entry, Heard, Take
 
 __all__ = ["RATES_HZ", "Job", "Setting", "Source", "job_from", "raw_job", "settings"]
 
@@ -170,6 +170,16 @@ class Source:
     def patch(self) -> Patch:
         """The patch at its start."""
         return self.take.start
+
+    @property
+    def hears(self) -> bool:
+        """Whether there is a recording of the live input."""
+        return any(isinstance(entry.what, Heard) for entry in self.take.entries)
+
+    def with_live(self, recording: str) -> Source:
+        """The same with this recording as the live input, from its start on."""
+        others = tuple(entry for entry in self.take.entries if not isinstance(entry.what, Heard))
+        return Source(replace(self.take, entries=(Entry(0, Heard(recording)), *others)))
 
     def with_seed(self, seed: int) -> Source:
         """The same with another seed."""

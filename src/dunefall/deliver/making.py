@@ -32,6 +32,7 @@ from dunefall.patch.mixing import effect_lanes, mixed_layers
 __all__ = ["File", "Piece", "Task", "make", "processor"]
 
 Sound = NDArray[np.float64]
+DEAF = "The live input is silent: a patch has no recording of it. Play a take with it, or give one with --live."
 REST_DB = -90.0
 """What remains of a mix beside its stems is a file of its own above this."""
 
@@ -215,7 +216,7 @@ def _sound(job: Job, source: Source, stems: tuple[str, ...], disk: Disk, ear: Ea
     sound = rendered(
         source, disk, rate=job.rate_hz, seconds=seconds, start_s=job.start_s, stems=stems, silence=silence, ear=ear
     )
-    return sound, ""
+    return sound, DEAF if sound.deaf else ""
 
 
 def _added(parts: list[Sound]) -> Sound:

@@ -90,12 +90,15 @@ class Rendered:
     clicks : tuple of Click
     ended : bool
         It had come to silence before the longest length.
+    deaf : bool
+        A module listens to the live input, of which there is no recording.
     """
 
     mix: NDArray[np.float64]
     stems: dict[str, NDArray[np.float64]]
     clicks: tuple[Click, ...]
     ended: bool
+    deaf: bool = False
 
 
 class Disk:
@@ -244,7 +247,8 @@ def rendered(
     columns = columns[:length]
     parts = [columns[:, channels * k : channels * (k + 1)] for k in range(1 + len(stems))]
     heard = _blamed(source, clicks, rate, skipped) if clicks else ()
-    return Rendered(parts[0], dict(zip(stems, parts[1:], strict=True)), heard, length < total)
+    deaf = performance.player.program.live and not source.hears
+    return Rendered(parts[0], dict(zip(stems, parts[1:], strict=True)), heard, length < total, deaf)
 
 
 def _blamed(source: Source, clicks: Sequence[tuple[int, str]], rate: int, skipped: int) -> tuple[Click, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import time
 from collections import deque
@@ -10,13 +11,14 @@ from pathlib import Path
 
 import numpy as np
 import platformdirs
+import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
-from dunefall.engine.devices.input import AudioInput
+from dunefall.engine.devices.input import AudioInput, SimulatedInput
 from dunefall.render.recordings import SUFFIX, RecordingWriter
 
-__all__ = ["LiveTap", "recordings_folder"]
+__all__ = ["LiveTap", "recorded", "recordings_folder"]
 
 RING = 1 << 22
 """Samples that may wait for the disk: more than a minute."""
@@ -33,6 +35,48 @@ def recordings_folder() -> Path:
         if time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
             old.unlink(missing_ok=True)
     return folder
+
+
+def recorded(choice: str, rate_hz: float, seconds: float) -> Path:
+    """A mono recording of what a render hears as its live input.
+
+    Parameters
+    ----------
+    choice : str
+        ``simulated``, or a sound file; of several channels their mean is taken.
+    rate_hz, seconds : float
+        Of the simulated voice.
+
+    Returns
+    -------
+    Path
+
+    Raises
+    ------
+    StorageError
+        If the file cannot be read, or the recording not be written.
+    """
+    if choice == "simulated":
+        voice, length = SimulatedInput(rate_hz), round(rate_hz * seconds) + 1
+        sound, rate, name = np.zeros(length, np.float32), rate_hz, f"simulated {length} at {rate_hz:g}"
+        voice.read(sound)
+    else:
+        path = Path(choice)
+        try:
+            whole, rate = soundfile.read(path, dtype="float32", always_2d=True)
+        except (OSError, TypeError, soundfile.SoundFileError) as error:
+            raise StorageError(f"the live input {path} cannot be read: {error}") from error
+        if whole.shape[1] == 1:
+            return path.resolve()
+        sound = whole.mean(axis=1)
+        name = hashlib.blake2b(sound.tobytes(), digest_size=8).hexdigest()
+    kept = recordings_folder() / f"{name}{SUFFIX}"
+    writer = RecordingWriter(kept, rate)
+    try:
+        writer.write(sound)
+    finally:
+        writer.close()
+    return kept
 
 
 class LiveTap:

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import math
+
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Sound, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
-from dunefall.dsp.maths import exp2, floor, fma, smooth_step
+from dunefall.dsp.fades import cross_gains
+from dunefall.dsp.maths import exp2, floor, fma
 from dunefall.dsp.random import uniform
 from dunefall.dsp.resample import FASTEST, read_between
 
 __all__ = ["MODULE"]
 
-HEADS, FIELDS = 2, 7
-PLACE, BEGIN, LENGTH, GAIN, ON, LEAVING, WAY = range(FIELDS)
+HEADS, FIELDS = 2, 8
+PLACE, BEGIN, LENGTH, GAIN, ON, LEAVING, WAY, LIKE = range(FIELDS)
 LAST, HEAD, COUNT, DONE, STATE = range(5)
 ONCE, HELD, LOOP, HELD_LOOP = range(4)
 FORWARD, BACKWARD, BOTH = range(3)
 FADE_S, LEAVE_S, DONE_S = 0.002, 0.008, 0.005
 """In which a head comes in, and leaves; for which its end is told."""
+COMPARED = 256
+"""Frames of both ends of a loop that are compared."""
 SHORTEST = 32.0
 """Frames of the shortest stretch that is played."""
 TRIGGER_LINK = 0b1
@@ -34,7 +39,7 @@ def kernel(
 ) -> None:  # fmt: skip
     """State: last trigger; the head that plays; random numbers drawn; samples for which the end pulse stays high.
     Memory, for each of two heads: frames since its start; start and length in frames; gain; 1 while it sounds; 1 while
-    it fades out; its direction.
+    it fades out; its direction; how alike both ends of its loop are, 0 to 1.
 
     A trigger lets one head leave and the other begin, so that neither clicks. What a head plays is settled when it
     begins; if that would be something else at a turn of a loop, the other head begins it.
@@ -54,6 +59,8 @@ def kernel(
             _settle(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state, key)
             if kind == ONCE and memory[h + BEGIN] == 0.0 and memory[h + WAY] != BACKWARD:
                 memory[h + GAIN] = 1.0  # from its very start a sound begins as it is
+            if kind >= LOOP:
+                memory[h + LIKE] = _likeness(sound, sound_rows, frames, memory, h, crossfade_s[i] * sound_rate)
         if not (high or runs) and kind in (HELD, HELD_LOOP):
             memory[h + LEAVING] = 1.0
         speed = exp2((pitch_note[i] - root_note[i] + 0.01 * fine_ct[i]) * (1.0 / 12.0)) * sound_rate / rate
@@ -68,7 +75,9 @@ def kernel(
             out_right[i] += right
             if _walk(memory, h, min(speed, FASTEST), looped, over, rate) and memory[h + LEAVING] == 0.0:
                 if looped:
-                    _turn(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state, key)
+                    h = _turn(memory, h, frames, begin[i], end[i], slices[i], piece[i], chance[i], direction[i], state,
+                              key)  # fmt: skip
+                    memory[h + LIKE] = _likeness(sound, sound_rows, frames, memory, h, over)
                 else:
                     state[DONE] = DONE_S * rate
         if state[DONE] > 0.0:
@@ -92,8 +101,8 @@ def _begin(memory: Memory, state: State) -> int:
 def _turn(
     memory: Memory, h: int, frames: float, begin: float, end: float, slices: float, piece: float, chance: float,
     direction: float, state: State, key: Key,
-) -> None:  # fmt: skip
-    """A loop starts again: by the same head if it is to play the same."""
+) -> int:  # fmt: skip
+    """A loop starts again: by the same head if it is to play the same. Gives the head that plays it."""
     first, length, way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
     _settle(memory, h, frames, begin, end, slices, piece, chance, direction, state, key)
     new_first, new_length, new_way = memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY]
@@ -101,6 +110,21 @@ def _turn(
         memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY] = first, length, way
         h = _begin(memory, state)
         memory[h + BEGIN], memory[h + LENGTH], memory[h + WAY] = new_first, new_length, new_way
+    return h
+
+
+@njit(error_model="numpy")
+def _likeness(sound: Sound, rows: float, frames: int, memory: Memory, h: int, crossfade: float) -> float:
+    """How alike the end of a loop and what comes in below it are."""
+    length, way = memory[h + LENGTH], memory[h + WAY]
+    over = _overlap(length, crossfade)
+    product, a, b = 0.0, 1e-12, 1e-12
+    for k in range(COMPARED):
+        into = over * (k + 0.5) / COMPARED
+        x, _ = _stereo(sound, rows, frames, memory[h + BEGIN], length, length - over + into, 1.0, way, 0.0)
+        y, _ = _stereo(sound, rows, frames, memory[h + BEGIN], length, into, 1.0, way, 0.0)
+        product, a, b = fma(x, y, product), fma(x, x, a), fma(y, y, b)
+    return min(max(product / math.sqrt(a * b), 0.0), 1.0)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -144,9 +168,9 @@ def _heard(
         over = _overlap(length, crossfade)
         into = place - (length - over)
         if into > 0.0:
-            share = smooth_step(min(into / over, 1.0))
+            comes, goes = cross_gains(into / over, memory[h + LIKE])
             a, b = _stereo(sound, rows, frames, memory[h + BEGIN], length, into, speed, way, both)
-            left, right = fma(share, a - left, left), fma(share, b - right, right)
+            left, right = fma(comes, a, goes * left), fma(comes, b, goes * right)
     elif not looped:
         rest = ((2.0 if fold else 1.0) * length - place) / max(speed, 1e-9)
         gain *= min(max(rest / (FADE_S * rate), 0.0), 1.0)
@@ -215,7 +239,8 @@ MODULE = ModuleSpec(
         Param("piece", "Slice", "ratio", 0, 1, 0, "Which slice plays, from the first to the last.", amount=0.5),
         Param("chance", "Random start", "ratio", 0, 1, 0, "How far the start, or the choice of slice, is random.",
               amount=0.3),
-        Param("crossfade_s", "Loop cross-fade", "s", 0.001, 10, 0.05, "Crossfade time at the loop point.",
+        Param("crossfade_s", "Loop cross-fade", "s", 0.001, 10, 0.05, "Crossfade time at the loop point; it keeps the power, however "
+              "alike both ends are.",
               taper="octaves", amount=1.0),
         Param("level", "Level", "ratio", 0, 2, 0.8, "Height of the sound.", amount=0.3),
     ),

@@ -8,8 +8,9 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.dsp.fades import cross_gains
 from dunefall.dsp.lines import read_ring
-from dunefall.dsp.maths import exp2, fma, smooth_step
+from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
@@ -55,7 +56,7 @@ def kernel(
                 place = _jump(memory, size, write, place, low, window, fade, both, state, rate)
         share, other = 1.0, 0.0
         if state[FADE] > 0.0:
-            share, other = _gains(1.0 - state[FADE] / state[FADES], state[LIKE])
+            share, other = cross_gains(1.0 - state[FADE] / state[FADES], state[LIKE])
             state[OTHER] = min(max(state[OTHER] + away, 1.0), size - 4.0)
             state[FADE] = max(state[FADE] - 1.0, 0.0)
         place = min(max(place + away, 1.0), size - 4.0)
@@ -69,15 +70,6 @@ def kernel(
                 back_right = fma(other, read_ring(memory, WORK + size, size, write, state[OTHER]), back_right)
             out_right[i] = fma(audio_right[i], dry[i], back_right * wet[i])
     state[WRITE], state[PLACE], state[BACK], state[BACK_RIGHT] = write, place, back, back_right
-
-
-@njit(error_model="numpy", forceinline=True)
-def _gains(passed: float, alike: float) -> tuple[float, float]:
-    """Of the place that comes and of the one that goes: equal gain for what is alike, equal power for what is not."""
-    comes = smooth_step(min(max(passed, 0.0), 1.0))
-    goes = 1.0 - comes
-    scale = 1.0 / math.sqrt(comes * comes + goes * goes + 2.0 * alike * comes * goes)
-    return comes * scale, goes * scale
 
 
 @njit(error_model="numpy")
