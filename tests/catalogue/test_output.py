@@ -68,9 +68,9 @@ def test_far_away_it_falls_by_four_decibels_at_each_doubling() -> None:
 
 
 def test_doppler_bends_the_pitch_on_request_only() -> None:
-    """f (1 - v / c) (textbook)."""
+    """f c / (c + v) of a source that goes away (textbook)."""
     distance = 2.0 + 17.15 * np.arange(96000) / RATE
-    for doppler, hz in ((1.0, 950.0), (0.0, 1000.0)):
+    for doppler, hz in ((1.0, 952.4), (0.0, 1000.0)):
         rig = Rig("output", **PLAIN, doppler=doppler)
         out = rig.run(96000, audio=tone(1000, 2.0), distance_m=distance)["left"]
         piece = out[40000 : 40000 + 32768] * np.hanning(32768)

@@ -6,15 +6,20 @@ import math
 
 from numba import njit
 
-from dunefall.dsp.maths import exp2, sine
+from dunefall.base.arrays import Memory, State
+from dunefall.dsp.maths import exp2, fma, sine
 from dunefall.dsp.onepole import share_for
+from dunefall.dsp.reading import get
 
-__all__ = ["SOUND_M_PER_S", "air_share", "falloff_gain", "pan_gains"]
+__all__ = ["AIR_POLES", "SOUND_M_PER_S", "air_share", "arrived", "falloff_gain", "pan_gains", "through_air"]
 
 SOUND_M_PER_S = 343.0
-AIR_DB_PER_M = 0.105
+AIR_DB_PER_M = 0.10529
 """At 8 kHz, 20 degrees Celsius and 50 % humidity (ISO 9613-1, from memory)."""
-AIR_HZ = 8000.0
+AIR_HZ, MOST_DB = 8000.0, 9.0
+"""The low-passes are matched here, or lower, where so much is lost: the loss grows nearly with the square of the
+frequency."""
+AIR_POLES = 4
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -44,8 +49,8 @@ def falloff_gain(distance_m: float, falloff_db: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def air_share(distance_m: float, air: float, rate: float) -> float:
-    """Share of a one-pole low-pass that takes as much from 8 kHz as the air does on the way; 1: nothing. ``air`` is how
-    thick the air is: 1 as it is.
+    """Share of each of four one-pole low-passes that together take as much as the air does on the way, within 1 dB up
+    to 10 kHz and 60 m; 1: nothing. ``air`` is how thick the air is: 1 as it is.
 
     Parameters
     ----------
@@ -63,7 +68,45 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
     lost_db = AIR_DB_PER_M * distance_m * air
     if lost_db < 1e-3:
         return 1.0
-    return share_for(exp2(-lost_db * 0.33219280948873623), AIR_HZ, rate)
+    hz = AIR_HZ if lost_db <= MOST_DB else AIR_HZ * math.sqrt(MOST_DB / lost_db)
+    return share_for(exp2(-min(lost_db, MOST_DB) * (0.33219280948873623 / AIR_POLES)), hz, rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def through_air(x: float, share: float, state: State, first: int) -> float:
+    """A sample through the low-passes of ``air_share``, which hold ``AIR_POLES`` numbers from ``first`` on."""
+    for k in range(first, first + AIR_POLES):
+        state[k] = x = fma(share, x - state[k], state[k])
+    return x
+
+
+@njit(error_model="numpy", forceinline=True)
+def arrived(memory: Memory, first: int, size: int, write: int, late: float) -> float:
+    """How many samples ago what arrives now was sent: so long that it has come the way that there was then, which
+    bends the pitch of what moves by c / (c - v) (Doppler; one step of Newton's method for each sample).
+
+    Parameters
+    ----------
+    memory : ndarray
+        From ``first`` on a ring of ways in samples, as long as each sample had to go when it was sent.
+    first, size : int
+        Where the ring begins, and its size.
+    write : int
+        Where its next number is written.
+    late : float
+        What was found a sample before.
+
+    Returns
+    -------
+    float
+    """
+    back = int(late)
+    at = write - back if write >= back else write - back + size
+    here = get(memory, first + (at if at < size else 0))
+    before = get(memory, first + (at - 1 if at >= 1 else size - 1))
+    then = fma(late - back, before - here, here)
+    late -= (late - then) / max(1.0 + here - before, 0.25)
+    return min(max(late, 1.0), size - 5.0)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -239,8 +239,8 @@ MODULE = ModuleSpec(
         Param("piece", "Slice", "ratio", 0, 1, 0, "Which slice plays, from the first to the last.", amount=0.5),
         Param("chance", "Random start", "ratio", 0, 1, 0, "How far the start, or the choice of slice, is random.",
               amount=0.3),
-        Param("crossfade_s", "Loop cross-fade", "s", 0.001, 10, 0.05, "Crossfade time at the loop point; it keeps the power, however "
-              "alike both ends are.",
+        Param("crossfade_s", "Loop cross-fade", "s", 0.001, 10, 0.05, "Crossfade time at the loop point; it keeps the "
+              "power, however alike both ends are.",
               taper="octaves", amount=1.0),
         Param("level", "Level", "ratio", 0, 2, 0.8, "Height of the sound.", amount=0.3),
     ),

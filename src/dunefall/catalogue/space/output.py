@@ -13,14 +13,16 @@ from dunefall.dsp.follow import approach, approach_step
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
 from dunefall.dsp.maths import db_to_gain, fma, level_db, smooth_step
-from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
+from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
 from dunefall.dsp.surround import SURROUND, front_half_deg, speaker_gains
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
 
-WRITE, DELAY, DULL, DULL_RIGHT, KEY, DUCKED, HELD, LOW = range(8)
-STATE = LOW + 4
+WRITE, DELAY, LATE, KEY, DUCKED, HELD, LOW = range(7)
+DULL = LOW + 4
+DULL_RIGHT = DULL + AIR_POLES
+STATE = DULL_RIGHT + AIR_POLES
 SILENT_DB = -96.0
 FARTHEST_M, FALLOFF_DB, BEND = 40.0, 4.0, 0.5
 EACH = 0.35355339059327373
@@ -48,9 +50,9 @@ def kernel(
     right_behind: Row, out: Row, out_right: Row, before: Row, before_right: Row, ducking: Row, peak: Row, loudness: Row,
     state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: place of writing, the time on the way in samples (0: not begun), what the air lets through on both sides,
-    level of the key, how far the layer makes way, the held peak, the integrators of what goes to the low
-    effects. Memory: a ring for each side, then the loudness.
+    """State: place of writing, the way in samples (0: not begun), how long ago what arrives now was sent, level of the
+    key, how far the layer makes way, the held peak, the integrators of what goes to the low effects, what the air lets
+    through on both sides. Memory: a ring for each side and one for the way, then the loudness.
 
     The place applies to what goes into the mix; effect sends have the level, but not the distance.
     """
@@ -182,8 +184,8 @@ def _carry(
     x: Row, y: Row, gains: Row, distance_m: Row, doppler: Row, state: State, memory: Memory, rate: float, moves: int
 ) -> None:
     """What the way through the air does: softer, duller, and, where it bends the pitch, later."""
-    size = (memory.size - LOUDNESS_SIZE) // 2
-    write, delay = int(state[WRITE]), state[DELAY]
+    size = (memory.size - LOUDNESS_SIZE) // 3
+    write, way, late = int(state[WRITE]), state[DELAY], state[LATE]
     for i in range(x.size):
         if i == 0 or moves:
             share, falls = (
@@ -191,15 +193,17 @@ def _carry(
                 falloff_gain(distance_m[i], FALLOFF_DB),
             )
         goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size - 5.0) + 1.0
-        delay = goal if delay == 0.0 else delay + min(max(goal - delay, -BEND), BEND)
-        memory[write], memory[size + write] = x[i], y[i]
+        if way == 0.0:
+            way = late = goal
+            memory[2 * size : 3 * size] = goal
+        way += min(max(goal - way, -BEND), BEND)
+        memory[write], memory[size + write], memory[2 * size + write] = x[i], y[i], way
         write = write + 1 if write + 1 < size else 0
-        a, b = read_ring(memory, 0, size, write, delay), read_ring(memory, size, size, write, delay)
-        state[DULL] = fma(share, a, (1.0 - share) * state[DULL])
-        state[DULL_RIGHT] = fma(share, b, (1.0 - share) * state[DULL_RIGHT])
-        x[i], y[i] = state[DULL], state[DULL_RIGHT]
+        late = arrived(memory, 2 * size, size, write, late)
+        a, b = read_ring(memory, 0, size, write, late), read_ring(memory, size, size, write, late)
+        x[i], y[i] = through_air(a, share, state, DULL), through_air(b, share, state, DULL_RIGHT)
         gains[i] *= falls
-    state[WRITE], state[DELAY] = write, delay
+    state[WRITE], state[DELAY], state[LATE] = write, way, late
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -267,7 +271,7 @@ MODULE = ModuleSpec(
     state=STATE,
     cached=(DELAY,),
     memory=LOUDNESS_SIZE + 16,
-    memory_s=2 * FARTHEST_M / SOUND_M_PER_S,
+    memory_s=3 * FARTHEST_M / SOUND_M_PER_S,
     face="level_db",
     shows="wave",
     words=("level", "pan", "mix", "out", "solo", "mute", "duck", "distance"),

@@ -6,11 +6,12 @@ from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import fma
-from dunefall.dsp.place import SOUND_M_PER_S, air_share, falloff_gain, pan_gains
+from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
 
 __all__ = ["MODULE"]
 
-WRITE, DELAY, DULL, STATE = range(4)
+WRITE, DELAY, LATE, DULL = range(4)
+STATE = DULL + AIR_POLES
 FARTHEST_M, LONGEST_S = 60.0, 0.2
 BEND = 0.5
 MOVES = 0b1111110
@@ -24,30 +25,36 @@ def kernel(
     audio: Row, angle_deg: Row, distance_m: Row, falloff_db: Row, air: Row, early: Row, doppler: Row, out: Row,
     out_right: Row, far: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
 ) -> None:  # fmt: skip
-    """State: place of writing, the sound's time on its way in samples (0: not begun), what the air lets through now.
-    Memory: a ring.
+    """State: place of writing, the sound's way in samples (0: not begun), how long ago what arrives now was sent, what
+    the air lets through. Memory: a ring of the sound, and one of its way.
 
     Near, the sound itself is loud; far, the reflections from the ground and surroundings approach its level, and the
     output for rooms falls half as fast.
     """
-    size, write, delay, dull = memory.size, int(state[WRITE]), state[DELAY], state[DULL]
+    size, write, way, late_by = memory.size // 2, int(state[WRITE]), state[DELAY], state[LATE]
     for i in range(out.size):
         if i == 0 or moving & MOVES:
             gain, share = falloff_gain(distance_m[i], falloff_db[i]), air_share(distance_m[i], air[i], rate)
             late = falloff_gain(distance_m[i], 0.5 * falloff_db[i])
             left, right = pan_gains(angle_deg[i])
             goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size * 0.5) + 1.0
-        memory[write] = audio[i]
+        if way == 0.0:
+            way = late_by = goal
+            memory[size:] = goal
+        way += min(max(goal - way, -BEND), BEND)
+        memory[write], memory[size + write] = audio[i], way
         write = write + 1 if write + 1 < size else 0
-        delay = goal if delay == 0.0 else delay + min(max(goal - delay, -BEND), BEND)
-        dull = fma(share, read_ring(memory, 0, size, write, delay) - dull, dull)
+        late_by = arrived(memory, size, size, write, late_by)
+        dull = through_air(read_ring(memory, 0, size, write, late_by), share, state, DULL)
         a, b = dull * gain * left, dull * gain * right
         if early[i] > 0.0:
             for k in range(FOUR):
-                tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, delay)) * (TAP_GAINS[k] * early[i] * late)
+                tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, late_by)) * (
+                    TAP_GAINS[k] * early[i] * late
+                )
                 a, b = fma(tap, 0.5 - 0.4 * TAP_SIDES[k], a), fma(tap, 0.5 + 0.4 * TAP_SIDES[k], b)
         out[i], out_right[i], far[i] = a, b, dull * late
-    state[WRITE], state[DELAY], state[DULL] = write, delay, dull
+    state[WRITE], state[DELAY], state[LATE] = write, way, late_by
 
 
 MODULE = ModuleSpec(
@@ -74,7 +81,7 @@ MODULE = ModuleSpec(
     ),
     state=STATE,
     cached=(DELAY,),
-    memory_s=LONGEST_S * 2,
+    memory_s=2 * LONGEST_S * 2,
     face="distance_m",
     passes="audio",
     words=("pan", "distance", "near", "far", "doppler", "fly-by", "place", "surround"),
