@@ -17,3 +17,13 @@ def test_chorus_copies_sway_in_pitch() -> None:
     most = 1000 * 2 * np.pi * 2 * 0.002  # the rate at which the delay changes
     assert hz.max() == pytest.approx(1000 + most, rel=0.004)
     assert hz.min() == pytest.approx(1000 - most, rel=0.004)
+
+
+def test_feedback_builds_up_and_dies_away() -> None:
+    """At its most it rings on for longer, and is gone in the end; it never passes 2 (bounded like every loop)."""
+    sound = np.zeros(480_000)
+    sound[:2400] = 0.2 * np.random.default_rng(1).normal(size=2400)
+    outs = [Rig("chorus", dry=0, wet=1, feedback=share).run(len(sound), audio=sound)["out"] for share in (0.0, 0.95)]
+    assert np.abs(outs[1][9600:14400]).max() > 100 * np.abs(outs[0][9600:14400]).max()
+    assert np.abs(outs[1]).max() < 2.0
+    assert np.abs(outs[1][-4800:]).max() < 1e-3

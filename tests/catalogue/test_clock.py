@@ -114,3 +114,12 @@ def test_what_is_told_of_its_period_is_what_it_does(values: dict[str, float], se
     ticks = rises(Rig("clock", **values).run(480_000, tempo_bpm=np.full(480_000, 120.0))["gate"])
     each = 2 if "swing" in values else 1
     assert np.diff(ticks[::each]) == pytest.approx(seconds * RATE, abs=1.01)
+
+
+@pytest.mark.parametrize("swing", [0.0, 0.3])
+def test_a_shifted_clock_ticks_later_by_its_share(swing: float) -> None:
+    plain = rises(Rig("clock", period_s=0.1, sync=1, swing=swing).run(48000)["gate"])
+    later = rises(Rig("clock", period_s=0.1, sync=1, swing=swing, shift=0.25).run(48000)["gate"])
+    assert later[0] > 0
+    spans = np.diff(plain)
+    np.testing.assert_allclose(later[: len(spans)] - plain[: len(spans)], 0.25 * spans, atol=2)

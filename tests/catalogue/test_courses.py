@@ -136,3 +136,22 @@ def test_a_gesture_goes_round_and_back() -> None:
     np.testing.assert_allclose(there[:9600:1200], [-1, -0.5, 0, 0.5, 1, 0.5, 0, -0.5], atol=0.02)
     once = Rig("gesture", length_s=0.1, mode=2, smooth_s=0.0005, drawn=series).run(9600)["x"]
     assert once[-1] == pytest.approx(1.0, abs=1e-3)
+
+
+def test_orders_of_the_sequential_switch() -> None:
+    """Forward, backward, there and back; at random all are met, about equally often."""
+    ways = {letter: np.full(4000, float(k)) for k, letter in enumerate("abcd")}
+    wanted = {0: [0, 1, 2, 3, 0, 1], 1: [3, 2, 1, 0, 3, 2], 2: [0, 1, 2, 3, 2, 1, 0, 1]}
+    for direction, order in wanted.items():
+        switch = Rig("sequential-switch", direction=direction, drawn={"order": (0, 1, 2, 3)})
+        out = switch.run(4000, trigger=ticks(40, 100), **ways)["out"]
+        assert out[50 : 100 * len(order) : 100].tolist() == order
+    at_random = Rig("sequential-switch", direction=3, drawn={"order": (0, 1, 2, 3)})
+    out = at_random.run(4000, trigger=ticks(40, 100), **ways)["out"][50::100]
+    assert set(out) == {0.0, 1.0, 2.0, 3.0}
+
+
+def test_a_product_is_one() -> None:
+    a, b = np.linspace(-1, 1, 640), np.linspace(1, -0.5, 640)
+    out = Rig("product", amount=0.5, offset=0.1).run(640, a=a, b=b)["out"]
+    np.testing.assert_allclose(out, 0.5 * a * b + 0.1, atol=1e-12)

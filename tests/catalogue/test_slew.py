@@ -41,3 +41,16 @@ def test_a_straight_way_chosen_in_the_middle_of_a_rise_goes_on_from_there() -> N
     reached = sound[1550 * QUANTUM - 1]
     assert 0.3 < reached < 0.95
     np.testing.assert_allclose(np.diff(sound[1550 * QUANTUM :]), (1.0 - reached) / 9600, rtol=1e-6)
+
+
+@pytest.mark.parametrize("kind", [0, 1, 2])
+def test_it_glides_only_while_it_may(kind: int) -> None:
+    """Two steps: at the first, "slide now" is low and it is there at once; at the second it takes its time."""
+    signal = np.repeat([0.0, 0.5, 1.0], 2400)
+    slide = np.repeat([0.0, 0.0, 1.0], 2400)
+    out = Rig("slew", rise_s=0.04, kind=kind).run(len(signal), signal=signal, slide=slide)["out"]
+    assert out[2400] == 0.5
+    assert out[4800] < 0.55
+    assert 0.6 < out[4800 + 600] < 0.999
+    if kind != 2:
+        assert out[-1] == pytest.approx(1.0, abs=0.01)

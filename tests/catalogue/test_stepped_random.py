@@ -93,3 +93,10 @@ def test_with_no_chance_nothing_new_is_told() -> None:
         out = Rig("stepped-random", chance=0.0, rate_hz=20.0).run(4800, **given)
         assert out["new"].max() == 0.0
         assert np.ptp(out["out"]) == 0.0
+
+
+def test_a_reset_begins_the_same_values_again() -> None:
+    trigger, reset = ticks(40, 100), np.zeros(4000)
+    reset[2010:2020] = 1.0
+    out = Rig("stepped-random").run(4000, trigger=trigger, reset=reset)["out"]
+    np.testing.assert_array_equal(out[2050:4000:100], out[50:2000:100])

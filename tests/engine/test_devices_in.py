@@ -12,6 +12,9 @@ import pytest
 import soundfile
 
 from dunefall.base.errors import DeviceError
+from dunefall.compiler.loop import run
+from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.traces import no_traces
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices import keys as keys_module
@@ -23,7 +26,8 @@ from dunefall.engine.shared import Status
 from dunefall.patch.model import Module, Place
 from dunefall.patch.take import Heard, Note
 from dunefall.render.offline import render_to_array
-from rig import patch_of
+from dunefall.render.player import wants_note
+from rig import patch_of, watch_all
 
 PATCH = patch_of(
     Module("mic", "live-input", "Mic", {"gate_db": -96}), Module("keys", "keyboard", "Keys"),
@@ -107,18 +111,16 @@ def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.Monk
     monkeypatch.setattr(keys_module, "key_names", lambda: ["Bench Keys 1"])
     monkeypatch.setattr(mido, "open_input", opened)
     turns: list[tuple[int, float]] = []
-    keyboard = open_keys(
-        "bench", lambda note, velocity: played.append((note, velocity)), lambda *turned: turns.append(turned)
-    )
+    keyboard = open_keys("bench", lambda *key: played.append(key), lambda *turned: turns.append(turned))
     assert isinstance(keyboard, RealKeys)
     for message in (
         mido.Message("note_on", note=60, velocity=127), mido.Message("control_change", control=1, value=5),
-        mido.Message("note_on", note=60, velocity=0), mido.Message("note_on", note=62, velocity=64),
+        mido.Message("note_on", note=60, velocity=0), mido.Message("note_on", note=62, velocity=64, channel=3),
     ):  # fmt: skip
         callbacks[0](message)
     keyboard.stop()
     assert port.closed
-    assert played == [(60.0, 1.0), (60.0, 0.0), (62.0, 64 / 127), (62.0, 0.0)]
+    assert played == [(60.0, 1.0, 1), (60.0, 0.0, 1), (62.0, 64 / 127, 4), (62.0, 0.0, 4)]
     assert turns == [(1, 5 / 127)]
 
 
@@ -126,8 +128,8 @@ def test_what_is_not_there_is_said() -> None:
     with pytest.raises(DeviceError, match='no sound input "Attic"'):
         open_input("Attic", 48000.0)
     with pytest.raises(DeviceError, match='no MIDI input "Attic"'):
-        open_keys("Attic", lambda note, velocity: None, lambda *turned: None)
-    assert open_keys("none", lambda note, velocity: None, lambda *turned: None) is None
+        open_keys("Attic", lambda *key: None, lambda *turned: None)
+    assert open_keys("none", lambda *key: None, lambda *turned: None) is None
     assert open_input("auto", 48000.0).simulated
 
 
@@ -165,3 +167,14 @@ def test_a_port_that_is_taken_is_told() -> None:
 @pytest.mark.parametrize(("name", "address"), [("Fog depth", "fog-depth"), ("  Äther 2 ", "ther-2"), ("???", "")])
 def test_names_in_addresses(name: str, address: str) -> None:
     assert osc_name(name) == address
+
+
+def test_a_keyboard_module_takes_its_channel_and_its_keys() -> None:
+    module = Module("k", "keyboard", "K", {"channel": 3, "lowest_note": 48, "highest_note": 60})
+    program = watch_all(patch_of(module))
+    run(program.plan, program.memory, no_traces(), np.zeros((QUANTUM, 2)))
+    assert wants_note(program, "k", 48.0, 3)
+    assert wants_note(program, "k", 60.0, 3)
+    assert not wants_note(program, "k", 61.0, 3)
+    assert not wants_note(program, "k", 47.0, 3)
+    assert not wants_note(program, "k", 50.0, 4)

@@ -40,7 +40,7 @@ from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Entry, Heard, Note
 from dunefall.render.clickcount import count_clicks
 from dunefall.render.performance import by_hand
-from dunefall.render.player import NOW, Player, Step, glide
+from dunefall.render.player import NOW, Player, Step, glide, wants_note
 from dunefall.render.portrait import portrait
 
 __all__ = ["run_engine"]
@@ -443,14 +443,15 @@ class _Host:
         """A controller moved (in the keyboard's thread): the window knows what depends on it."""
         self._news.append(say.Turned(controller, place))
 
-    def _key_played(self, note: float, velocity: float) -> None:
-        """A key went down or up (in the keyboard's thread): every Keyboard module plays it."""
+    def _key_played(self, note: float, velocity: float, channel: int) -> None:
+        """A key went down or up (in the keyboard's thread): every Keyboard module that wants it plays it."""
         news = self._news
         for module in self._keyboards:
             what = Note(module, note, velocity)
 
             def step(player: Player, what: Note = what) -> None:
-                by_hand(what)(player)
-                news.append(say.Happened(Entry(player.position, what)))
+                if velocity == 0.0 or wants_note(player.program, what.module, note, channel):
+                    by_hand(what)(player)
+                    news.append(say.Happened(Entry(player.position, what)))
 
             self._sound().do(Step(NOW, step))

@@ -24,7 +24,7 @@ from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import Traces, no_traces
 from dunefall.patch.model import Patch, Place
 
-__all__ = ["NOW", "Checkpoint", "Player", "Step", "glide", "play_note"]
+__all__ = ["NOW", "Checkpoint", "Player", "Step", "glide", "play_note", "wants_note"]
 
 FADE_S = 0.01
 NOW = -1
@@ -263,6 +263,31 @@ def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
             program.set_link(link.id, link.amount, link.offset)
 
     return act
+
+
+def wants_note(program: Program, module: str, note: float, channel: int) -> bool:
+    """Whether a keyboard module takes a key of a MIDI keyboard: its channel and the range of its keys.
+
+    Parameters
+    ----------
+    program : Program
+        The compiled patch.
+    module : str
+        Id of the module.
+    note : float
+        MIDI note number.
+    channel : int
+        1 to 16.
+
+    Returns
+    -------
+    bool
+    """
+    wanted, low, high = (
+        program.memory.now[program.input_at[(module, port)]] if (module, port) in program.input_at else 0.0
+        for port in ("channel", "lowest_note", "highest_note")
+    )
+    return round(wanted) in (0, channel) and low - 0.5 <= note <= high + 0.5
 
 
 def play_note(program: Program, module: str, note: float, velocity: float) -> None:

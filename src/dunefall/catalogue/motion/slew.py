@@ -6,27 +6,43 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
-from dunefall.dsp.follow import follow
+from dunefall.dsp.follow import approach, approach_step, follow
 
 __all__ = ["MODULE"]
 
 VALUE, BEGUN, GOAL, STEP = range(4)
-MOVES = 0b110
+MOVES, KIND_MOVES, SLIDE = 0b1100, 0b10000, 0b10
 EASED, TIMED, RATED = range(3)
 
 
 def kernel(
-    signal: Row, rise_s: Row, fall_s: Row, kind: Row, out: Row, state: State, rate: Scalar, moving: Mask,
-    scratch: Scratch,
+    signal: Row, slide: Row, rise_s: Row, fall_s: Row, kind: Row, out: Row, state: State, rate: Scalar, moving: Mask,
+    linked: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: value, 1 once begun, where a straight way in a set time leads, its step per sample."""
     while state[BEGUN] == 0.0:  # once: a branch that is foretold, where a choice would be waited for
         state[VALUE], state[BEGUN], state[GOAL] = signal[0], 1.0, signal[0]
-    if kind[0] == EASED and not moving & 0b1000:
+    if linked & SLIDE:
+        _sliding(signal, slide, rise_s, fall_s, kind, out, state, rate)
+    elif kind[0] == EASED and not moving & KIND_MOVES:
         state[VALUE] = follow(out, signal, state[VALUE], rise_s, fall_s, rate, moving & MOVES, scratch)
         state[GOAL] = state[VALUE]  # a straight way that is chosen now begins here
     else:
         _straight(signal, rise_s, fall_s, kind, out, state, rate)
+
+
+@njit(error_model="numpy")
+def _sliding(signal: Row, slide: Row, rise_s: Row, fall_s: Row, kind: Row, out: Row, state: State, rate: float) -> None:
+    """Sample by sample: where it may not glide it is where its input is."""
+    for i in range(out.size):
+        if slide[i] <= 0.5:
+            state[VALUE] = state[GOAL] = out[i] = signal[i]
+        elif kind[i] < 0.5:
+            rise, fall = approach_step(rise_s[i], rate), approach_step(fall_s[i], rate)
+            state[VALUE] = state[GOAL] = out[i] = approach(state[VALUE], signal[i], rise, fall)
+        else:
+            here = slice(i, i + 1)
+            _straight(signal[here], rise_s[here], fall_s[here], kind[here], out[here], state, rate)
 
 
 @njit(error_model="numpy")
@@ -51,7 +67,11 @@ MODULE = ModuleSpec(
     stage="motion",
     sentence="Limits how fast its input rises and falls, so that steps become glides.",
     kernel=kernel,
-    inputs=(Input("signal", "Signal", "control", "What is followed."),),
+    inputs=(
+        Input("signal", "Signal", "control", "What is followed."),
+        Input("slide", "Slide now", "gate", "When linked, it glides only while this is high; otherwise it is at once "
+              "where its input is."),
+    ),
     params=(
         Param("rise_s", "Rise", "s", 0.0005, 60, 0.13, "Time for 99 % of an upward step.",
               taper="octaves", amount=1.0),

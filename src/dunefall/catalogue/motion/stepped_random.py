@@ -13,24 +13,28 @@ from dunefall.dsp.triggers import PULSE_S, held_for, pulsed
 
 __all__ = ["MODULE"]
 
-HELD, LAST, PHASE, DRAWS, LEFT, BEGUN = range(6)
+HELD, LAST, PHASE, DRAWS, LEFT, BEGUN, RESET, STATE = range(8)
 TRIGGER_BIT = 1
 TRIES, NEARLY = 8, 1e-9
 SHAPES = ("even", "bell", "mostly low", "mostly high", "drawn")
 
 
 def kernel(
-    trigger: Row, rate_hz: Row, shape: Row, low: Row, high: Row, grades: Row, apart: Row, chance: Row, odds: Drawn,
-    out: Row, new: Row, state: State, key: Key, rate: Scalar, linked: Mask,
+    trigger: Row, reset: Row, rate_hz: Row, shape: Row, low: Row, high: Row, grades: Row, apart: Row, chance: Row,
+    odds: Drawn, out: Row, new: Row, state: State, key: Key, rate: Scalar, linked: Mask,
 ) -> None:  # fmt: skip
     """State: held value (before low and high, 0..1), last trigger, phase of the own clock, number of draws, samples for
-    which the trigger of a new value stays high, 1 once begun.
+    which the trigger of a new value stays high, 1 once begun, last reset.
 
     It begins with a value; the trigger of a new one comes with the first tick or trigger.
     """
     held, last, phase, draws, left = state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT]
     begun, outside, pulse = state[BEGUN], linked & TRIGGER_BIT, held_for(PULSE_S, rate)
+    last_reset = state[RESET]
     for i in range(out.size):
+        if reset[i] > 0.5 and last_reset <= 0.5:
+            begun = draws = phase = 0.0
+        last_reset = reset[i]
         if outside:
             due = trigger[i] > 0.5 and last <= 0.5
             last = trigger[i]
@@ -44,14 +48,8 @@ def kernel(
         draws, begun = draws + (1.0 if due or begun == 0.0 else 0.0), 1.0
         out[i] = low[i] + (high[i] - low[i]) * held
         new[i], left = pulsed(fires, left, pulse)
-    state[HELD], state[LAST], state[PHASE], state[DRAWS], state[LEFT], state[BEGUN] = (
-        held,
-        last,
-        phase,
-        draws,
-        left,
-        begun,
-    )
+    state[HELD], state[LAST], state[PHASE], state[DRAWS] = held, last, phase, draws
+    state[LEFT], state[BEGUN], state[RESET] = left, begun, last_reset
 
 
 @njit(error_model="numpy")
@@ -133,7 +131,10 @@ MODULE = ModuleSpec(
     stage="motion",
     sentence="Takes a new random value at each trigger, uniformly or from a distribution you draw.",
     kernel=kernel,
-    inputs=(Input("trigger", "Trigger", "gate", "When to sample; with nothing linked it runs at its own rate."),),
+    inputs=(
+        Input("trigger", "Trigger", "gate", "When to sample; with nothing linked it runs at its own rate."),
+        Input("reset", "Reset", "gate", "Each rising edge begins the same row of values again."),
+    ),
     params=(
         Param("rate_hz", "Own rate", "hz", 1 / 3600, 200, 2, "Values per second when no trigger is linked.",
               taper="octaves", amount=1.0, idle_with="trigger"),
@@ -151,7 +152,7 @@ MODULE = ModuleSpec(
                "The distribution “drawn”: how likely each part of the range is.", least=2, most=32),
     ),
     outputs=(Output("out", "Value", "control"), Output("new", "New value", "gate", 0, 1)),
-    state=6,
+    state=STATE,
     face="rate_hz",
     words=("random notes", "random values", "stairs", "dice", "machine talking", "gaussian"),
     presets=(

@@ -23,8 +23,9 @@ FREE, BY_HAND, BY_TRIGGER = 0.0, 1.0, 2.0
 
 
 def kernel(
-    trigger: Row, notes: Row, force: Row, priority: Row, wheel: Row, pressure: Row, pitch: Row, gate: Row,
-    velocity: Row, bend: Row, touch: Row, state: State, levels: Row, voices: int, start: int,
+    trigger: Row, notes: Row, force: Row, priority: Row, channel: Row, lowest_note: Row, highest_note: Row, wheel: Row,
+    pressure: Row, pitch: Row, gate: Row, velocity: Row, bend: Row, touch: Row, state: State, levels: Row, voices: int,
+    start: int,
 ) -> None:  # fmt: skip
     """State: last trigger, number of notes so far, waiting notes, then for each voice its pitch, velocity, what holds
     it, the number of the note after which it was let go, and 1 where it was taken while still held; then how many keys
@@ -158,6 +159,12 @@ MODULE = ModuleSpec(
         Param("force", "Velocity", "ratio", 0.01, 1, 0.8, "How hard a trigger plays.", amount=0.2),
         Param("priority", "Keys", "choice", 0, 3, 0, "Polyphonic, or monophonic with a note priority.",
               ("a voice each", "the last one", "the highest", "the lowest")),
+        Param("channel", "MIDI channel", "choice", 0, 16, 0, "Of the MIDI keyboard: the channel it listens to.",
+              ("all", *(str(k) for k in range(1, 17)))),
+        Param("lowest_note", "Lowest key", "note", 0, 127, 0, "Of the MIDI keyboard: keys below are for others.",
+              amount=7.0),
+        Param("highest_note", "Highest key", "note", 0, 127, 127, "Of the MIDI keyboard: keys above are for others.",
+              amount=7.0),
         Param("wheel", "Wheel", "none", -1, 1, 0, "Pitch wheel; MIDI moves it.", amount=0.5),
         Param("pressure", "Pressure", "ratio", 0, 1, 0, "Aftertouch; MIDI moves it.", amount=0.5),
     ),
@@ -171,6 +178,7 @@ MODULE = ModuleSpec(
     state=KEYS + 1 + 2 * MOST_KEYS,
     keys=True,
     face="notes",
+    groups=(("MIDI keyboard", ("channel", "lowest_note", "highest_note", "wheel", "pressure")),),
     words=("keys", "notes", "midi", "voices", "polyphony", "play"),
     sources=("voice allocation: oldest released first, then the quietest (common practice)",),
 )  # fmt: skip

@@ -13,8 +13,8 @@ __all__ = ["MODULE"]
 
 COUNT, SPAN, STEP, RESET, BEGUN, TICKS = range(6)
 RUN_BIT = 0b10
-PERIOD_MOVES = 0b11110111100
-"""Everything but the reset, the run gate and the gate's length."""
+PERIOD_MOVES = 0b100111111100
+"""Everything but the reset, the run gate, the gate's length and the phase."""
 EARLY = 1e-5  # samples: a tick that falls on a sample comes there, however the last digits were rounded
 FAR = 64.0
 """From so many samples after a tick on, one sum gives the same bits as adding 1 for each sample of a row."""
@@ -23,7 +23,7 @@ LOOSE = 0.5  # share of the period within which a tick falls where it is as unev
 
 def kernel(
     reset: Row, run: Row, sync: Row, period_beats: Row, period_s: Row, least_s: Row, most_s: Row, swing: Row,
-    humanise: Row, width: Row, tempo_bpm: Row, gate: Row, phase: Row, state: State, rate: Scalar, key: Key,
+    humanise: Row, width: Row, shift: Row, tempo_bpm: Row, gate: Row, phase: Row, state: State, rate: Scalar, key: Key,
     moving: Mask, linked: Mask,
 ) -> None:  # fmt: skip
     """State: samples since the last tick, length of the present step in samples, its number (0 or 1), last reset gate,
@@ -42,7 +42,7 @@ def kernel(
             per = 1.0 / span
             for i in range(n):
                 phase[i] = (count + (float(i) + 1.0)) * per
-                gate[i] = 1.0 if phase[i] < width[i] else 0.0
+            _give(gate, phase, width, shift, ticks)
             state[COUNT], state[RESET] = count + n, reset[n - 1]
             return
         length = 0.0
@@ -70,12 +70,22 @@ def kernel(
         gate[i] = per
     for i in range(gate.size):
         phase[i] = max(phase[i], 0.0) * gate[i]
-        gate[i] = 1.0 if phase[i] < width[i] else 0.0
+    _give(gate, phase, width, shift, ticks)
     if stops:
         for i in range(gate.size):
             gate[i] = gate[i] if run[i] > 0.5 else 0.0
     state[COUNT], state[SPAN], state[STEP], state[RESET], state[BEGUN] = count, span, step, last_reset, begun
     state[TICKS] = ticks
+
+
+@njit(error_model="numpy", forceinline=True)
+def _give(gate: Row, phase: Row, width: Row, shift: Row, ticks: float) -> None:
+    """The gate of each place in the period, and both later by the phase; before the first tick there is none."""
+    for i in range(gate.size):
+        later = phase[i] - shift[i]
+        before = later < 0.0
+        phase[i] = later + 1.0 if before else later
+        gate[i] = 1.0 if phase[i] < width[i] and not (before and ticks == 0.0) else 0.0
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -125,6 +135,8 @@ MODULE = ModuleSpec(
         Param("humanise", "Humanise", "ratio", 0, 1, 0, "Random timing of each tick; the tempo stays.", amount=0.2),
         Param("width", "Gate length", "ratio", 0.01, 0.99, 0.5, "Gate length, as a share of the period.",
               amount=0.3),
+        Param("shift", "Later by", "ratio", 0, 0.99, 0, "Phase: how much later it ticks, as a share of the period.",
+              amount=0.2),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
@@ -132,7 +144,7 @@ MODULE = ModuleSpec(
     cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync")),
     face="period_beats",
     groups=(
-        ("Feel and limits", ("least_s", "most_s", "humanise", "width", "reset", "run")),
+        ("Feel and limits", ("least_s", "most_s", "humanise", "width", "shift", "reset", "run")),
     ),
     words=("metronome", "pulse", "tick", "tempo", "trigger"),
     presets=(

@@ -15,8 +15,8 @@ from dunefall.patch.library import DATA
 
 __all__ = ["PRESSURE", "WHEEL", "Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
 
-Played = Callable[[float, float], None]
-"""Takes a note number and a velocity, 0 to 1; 0 lets the note go."""
+Played = Callable[[float, float, int], None]
+"""Takes a note number, a velocity, 0 to 1, where 0 lets the note go, and a MIDI channel, 1 to 16."""
 Turned = Callable[[int, float], None]
 """Takes the number of a controller and where it stands, 0 to 1; ``WHEEL`` goes from -1 to 1."""
 WHEEL, PRESSURE = 128, 129
@@ -41,7 +41,7 @@ class _Held:
 
     def __init__(self, played: Played, turned: Turned) -> None:
         self._played, self._turned = played, turned
-        self._held: set[int] = set()
+        self._held: set[tuple[int, int]] = set()
 
     def take(self, message: Any) -> None:
         """A MIDI message; what is neither a note nor a controller is passed over."""
@@ -54,13 +54,14 @@ class _Held:
         if message.type not in ("note_on", "note_off"):
             return
         velocity = message.velocity / 127.0 if message.type == "note_on" else 0.0
-        (self._held.add if velocity > 0.0 else self._held.discard)(message.note)
-        self._played(float(message.note), velocity)
+        channel = message.channel + 1
+        (self._held.add if velocity > 0.0 else self._held.discard)((message.note, channel))
+        self._played(float(message.note), velocity, channel)
 
     def let_go(self) -> None:
         """Let go of everything."""
-        for note in sorted(self._held):
-            self._played(float(note), 0.0)
+        for note, channel in sorted(self._held):
+            self._played(float(note), 0.0, channel)
         self._held.clear()
 
 
