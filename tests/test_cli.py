@@ -14,7 +14,7 @@ import soundfile
 from dunefall.cli import main
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.files import save_patch
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import Compound, Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import save_take
 from dunefall.render.offline import render_to_array
@@ -45,7 +45,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
     status, out, _ = run("modules", "--json", capsys=capsys)
     entries = {entry["id"]: entry for entry in json.loads(out)}
     assert status == 0
-    assert len(entries) == 90
+    assert len(entries) == 92
     cutoff = entries["filter"]["parameters"][0]
     assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
     assert "Filter: Low-pass, band-pass" in run("modules", capsys=capsys)[1]
@@ -200,3 +200,25 @@ def test_a_render_hears_a_recording_and_says_where_there_is_none(
     status, _, error = run("render", str(file), "--seconds", "1", "--out", str(tmp_path / "x.wav"), "--live",
                            str(tmp_path / "nothing.wav"), capsys=capsys)  # fmt: skip
     assert (status, "cannot be read" in error) == (2, True)
+
+
+def test_the_library_without_a_window(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("DUNEFALL_LIBRARY", str(tmp_path / "library"))
+    parts = (Module("a", "noise", "Hiss"), Module("b", "filter", "Dark"))
+    patch = Patch(
+        title="Gust", layers=(Layer("shared", "Shared"), Layer("l", "L", parts)),
+        links=(Link("x", Place("a", "out"), Place("b", "audio"), 1.0),),
+        compounds=(Compound("c", "Gust", parts=("a", "b"), about="A gust of wind."),),
+    )  # fmt: skip
+    save_patch(patch, tmp_path / "gust.dunefall")
+    assert "no compounds" in run("library", "list", capsys=capsys)[1]
+    assert run("library", "add", str(tmp_path / "gust.dunefall"), capsys=capsys)[0] == 0
+    assert "A gust of wind." in run("library", "list", capsys=capsys)[1]
+    assert json.loads(run("library", "list", "--json", capsys=capsys)[1])[0]["modules"] == 2
+    assert "Hiss (Noise)" in run("library", "show", "gust", capsys=capsys)[1]
+    status, _, error = run("library", "show", "rain", capsys=capsys)
+    assert (status, "there are Gust" in error) == (2, True)
+    assert run("library", "remove", "Gust", capsys=capsys)[0] == 0
+    assert "no compounds" in run("library", "list", capsys=capsys)[1]

@@ -70,3 +70,12 @@ def test_a_row_with_a_clock_of_its_own_and_reset() -> None:
     out = rig.run(1000, clock=ticks(10, 100), clock_b=ticks(5, 200), reset=reset)
     assert [8 * v for v in at_steps(out["b"])] == [0, 0, 1, 1, 2, 2, 0, 0, 1, 1]
     assert at_steps(out["a"])[5] == at_steps(out["a"])[0]
+
+
+def test_more_rows_of_gates_and_triggers_of_single_steps() -> None:
+    gates = {"gates_b": (1, 0, 0, 0) * 16, "gates_c": (0, 1, 0, 1) * 16}
+    rig = Rig("step-sequencer", length_a=4, step_1=2, step_2=4, drawn=gates)
+    found = rig.run(1600, clock=ticks(16, 100))
+    first = {name: rises(found[name])[:4].tolist() for name in ("gate_b", "gate_c", "at_1", "at_2")}
+    assert first == {"gate_b": [0, 400, 800, 1200], "gate_c": [100, 300, 500, 700], "at_1": [100, 500, 900, 1300],
+                     "at_2": [300, 700, 1100, 1500]}  # fmt: skip

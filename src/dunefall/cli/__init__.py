@@ -12,6 +12,7 @@ from pathlib import Path
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
+from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, count_of, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
 from dunefall.patch.take import Take
@@ -19,7 +20,7 @@ from dunefall.patch.takefiles import TAKE_SUFFIX
 
 __all__ = ["main"]
 
-COMMANDS = ("render", "remake", "modules", "starters", "story", "check", "completion")
+COMMANDS = ("render", "remake", "modules", "starters", "story", "check", "library", "completion")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -83,7 +84,7 @@ def _run_command(words: list[str]) -> int:
     options = parser.parse_args(words)
     run = {
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
-        "check": _check, "completion": _completion,
+        "check": _check, "library": run_library, "completion": _completion,
     }  # fmt: skip
     return run[options.command](options)
 
@@ -99,6 +100,7 @@ def _add_commands(parser: Parser) -> None:
     story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
     check = commands.add_parser("check", help="say what is wrong with a patch, and where")
     check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
+    add_library(commands)
     completion = commands.add_parser("completion", help="print the completion script of a shell")
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="your shell")
 

@@ -238,6 +238,25 @@ class UserLibrary:
         self._write(patch, f"{stem}{SUFFIX}")
         return main.name
 
+    def remove(self, name: str) -> None:
+        """Delete a file; raises StorageError where that is refused.
+
+        Parameters
+        ----------
+        name : str
+            Name of the file in the library.
+
+        Raises
+        ------
+        StorageError
+            If it cannot be deleted.
+        """
+        path = self._path(name)
+        try:
+            path.unlink()
+        except OSError as error:
+            raise StorageError(f"cannot delete {path}: {error.strerror or error}") from error
+
     def _write(self, patch: Patch, name: str) -> None:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)

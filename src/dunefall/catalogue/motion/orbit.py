@@ -17,11 +17,12 @@ ACROSS, UP, RESET, DRIFT, DRAWS, FROM, TO = range(7)
 WANDER = 0.37
 """How often the drift takes a new direction, in cycles of the figure."""
 RADIUS_ANGLE = 0b1100
+ALONG, ASIDE = 0b010, 0b100
 
 
 def kernel(
-    reset: Row, rate_hz: Row, ratio: Row, phase_deg: Row, drift: Row, size: Row, x: Row, y: Row, radius: Row,
-    angle: Row, state: State, rate: Scalar, key: Key, wanted: Mask,
+    reset: Row, along: Row, aside: Row, rate_hz: Row, ratio: Row, phase_deg: Row, drift: Row, size: Row, x: Row,
+    y: Row, radius: Row, angle: Row, state: State, rate: Scalar, key: Key, wanted: Mask, linked: Mask,
 ) -> None:  # fmt: skip
     """State: phases of both directions [0, 1), last reset, place between two drifts, number of draws, the two drifts.
 
@@ -37,7 +38,8 @@ def kernel(
         last = reset[i]
         step = on_grid(rate_hz[i] / rate)
         wandered = drift[i] * 0.5 * (begin + (end - begin) * place * place * (3.0 - 2.0 * place))
-        here, there = size[i] * sine(across), size[i] * sine(_within(up + phase_deg[i] / 360.0 + wandered))
+        here = size[i] * (along[i] if linked & ALONG else sine(across))
+        there = size[i] * (aside[i] if linked & ASIDE else sine(_within(up + phase_deg[i] / 360.0 + wandered)))
         x[i], y[i] = here, there
         if wanted & RADIUS_ANGLE:
             radius[i] = min(math.sqrt(here * here + there * there) / math.sqrt(2.0), 1.0)
@@ -64,7 +66,11 @@ MODULE = ModuleSpec(
     stage="motion",
     sentence="Traces a slow figure in a plane: two related movements, with distance and angle.",
     kernel=kernel,
-    inputs=(Input("reset", "Reset", "gate", "Restarts the figure when it goes high."),),
+    inputs=(
+        Input("reset", "Reset", "gate", "Restarts the figure when it goes high."),
+        Input("along", "Across", "control", "Replaces the movement across."),
+        Input("aside", "Up", "control", "Replaces the movement up."),
+    ),
     params=(
         Param("rate_hz", "Rate", "hz", 1 / 3600, 50, 0.1, "Rounds per second.", taper="octaves", amount=1.0),
         Param("ratio", "Ratio", "factor", 0.1, 8, 1, "Cycles of y for each cycle of x.", taper="octaves",

@@ -19,21 +19,26 @@ PLACES, COUNTS = 9, 13
 ROWS = "abcd"
 GATES_STREAM = 8
 STEPS = 16
+CHOSEN = "1234"
+OF_ROW_A = ("a", "gate", "gate_b", "gate_c", *(f"at_{k}" for k in CHOSEN), "place", "refused")
 LATE = 4.0
 """How many times the last gap a gate stays open at most when the clock stops."""
 
 
 def kernel(
     clock: Row, reset: Row, clock_b: Row, clock_c: Row, clock_d: Row, length_a: Row, length_b: Row, length_c: Row,
-    length_d: Row, direction_a: Row, direction_b: Row, direction_c: Row, direction_d: Row, width: Row, row_a: Drawn,
-    row_b: Drawn, row_c: Drawn, row_d: Drawn, gates: Drawn, chances: Drawn, ratchets: Drawn, ties: Drawn, a: Row,
-    b: Row, c: Row, d: Row, gate: Row, place: Row, refused: Row, state: State, key: Key, linked: Mask,
+    length_d: Row, direction_a: Row, direction_b: Row, direction_c: Row, direction_d: Row, width: Row, step_1: Row,
+    step_2: Row, step_3: Row, step_4: Row, row_a: Drawn, row_b: Drawn, row_c: Drawn, row_d: Drawn, gates: Drawn,
+    chances: Drawn, ratchets: Drawn, ties: Drawn, gates_b: Drawn, gates_c: Drawn, a: Row, b: Row, c: Row, d: Row,
+    gate: Row, gate_b: Row, gate_c: Row, at_1: Row, at_2: Row, at_3: Row, at_4: Row, place: Row, refused: Row,
+    state: State, key: Key, linked: Mask,
 ) -> None:  # fmt: skip
     """State: last clock, last reset, samples since the step, samples between the two steps before, whether the step
     sounds, whether it is a hit at all, the clocks of the other rows; for each row
     its step and how many it has taken.
 
-    The gates belong to row a. A ratchet divides the last gap between two steps; a tied step keeps the gate open.
+    The gates and the triggers of steps belong to row a. A ratchet divides the last gap between two steps; a tied step
+    keeps the gate open.
     """
     for i in range(a.size):
         if reset[i] > 0.5 and state[RESET] <= 0.5:
@@ -63,6 +68,12 @@ def kernel(
         a[i], b[i] = row_a[1 + at], row_b[1 + int(state[PLACES + 1])]
         c[i], d[i] = row_c[1 + int(state[PLACES + 2])], row_d[1 + int(state[PLACES + 3])]
         gate[i] = _gate(state, clock[i], width[i], ratchets[1 + at], ties, at)
+        plain = _plain_gate(state, clock[i], width[i])
+        gate_b[i], gate_c[i] = plain * gates_b[1 + at], plain * gates_c[1 + at]
+        at_1[i] = plain if at + 1 == int(step_1[i] + 0.5) else 0.0
+        at_2[i] = plain if at + 1 == int(step_2[i] + 0.5) else 0.0
+        at_3[i] = plain if at + 1 == int(step_3[i] + 0.5) else 0.0
+        at_4[i] = plain if at + 1 == int(step_4[i] + 0.5) else 0.0
         refused[i] = 1.0 if state[HIT] > 0.5 and state[OPEN] < 0.5 and clock[i] > 0.5 else 0.0
         place[i] = at / max(float(int(length_a[i] + 0.5)), 1.0)
 
@@ -105,6 +116,15 @@ def _gate(state: State, clock: float, width: float, ratchet: float, ties: Row, a
     return 1.0 if into < width else 0.0
 
 
+@njit(error_model="numpy", forceinline=True)
+def _plain_gate(state: State, clock: float, width: float) -> float:
+    """A gate for each step, without chance, ratchets and ties."""
+    if state[COUNTS] == 0.0:
+        return 0.0
+    gap = state[GAP]
+    return clock if gap <= 1.0 else 1.0 if state[SINCE] < gap * width else 0.0
+
+
 def _row(letter: str) -> tuple[Param, Param]:
     return (
         Param(f"length_{letter}", f"Length, row {letter}", "none", 1, 64, 8, "How many steps it has.", amount=2.0,
@@ -129,7 +149,7 @@ def _chance(given: Given) -> bool:
 
 def _counts(given: Given, letter: str) -> bool:
     """Whether a row is heard; the gates are of row a."""
-    return given.matters("a", "gate", "place", "refused") if letter == "a" else given.matters(letter)
+    return given.matters(*OF_ROW_A) if letter == "a" else given.matters(letter)
 
 
 def _steps(given: Given) -> tuple[int, ...]:
@@ -159,6 +179,8 @@ MODULE = ModuleSpec(
         *(length for length, _ in ROW_PARAMS),
         *(direction for _, direction in ROW_PARAMS),
         Param("width", "Gate length", "ratio", 0.02, 1, 0.5, "Gate length, as a share of the step.", amount=0.3),
+        *(Param(f"step_{k}", f"Trigger {k} at step", "none", 1, 64, first, "The step of row a at which it comes.",
+                amount=1.0, whole=True) for k, first in zip(CHOSEN, (1, 3, 5, 7), strict=True)),
     ),
     series=(
         Series("row_a", "Notes", "note", 0, 127, FIRST_NOTES, "Row a: the note of each step.", least=64,
@@ -174,11 +196,15 @@ MODULE = ModuleSpec(
                used="length_a"),
         Series("ties", "Ties", "choice", 0, 1, (0,) * 64, "Tie: continues the step before without a new hit.",
                least=64, choices=("new", "tied"), used="length_a"),
+        *(Series(f"gates_{letter}", f"Gates {letter}", "choice", 0, 1, (0,) * 64, "Another row of gates for the same "
+                 "steps.", least=64, choices=("rest", "hit"), used="length_a") for letter in "bc"),
     ),
     outputs=(
         Output("a", "Note", "pitch"),
         *(Output(letter, f"Value {letter}", "control") for letter in "bcd"),
         Output("gate", "Gate", "gate", 0, 1),
+        *(Output(f"gate_{letter}", f"Gate {letter}", "gate", 0, 1) for letter in "bc"),
+        *(Output(f"at_{k}", f"Trigger {k}", "gate", 0, 1) for k in CHOSEN),
         Output("place", "Place", "control", 0, 1, seen=True),
         Output("refused", "Refused hits", "gate", 0, 1, seen=True),
     ),
@@ -188,6 +214,7 @@ MODULE = ModuleSpec(
     groups=(
         ("Rows b to d", ("clock_b", "clock_c", "clock_d", "length_b", "length_c", "length_d", "direction_b",
          "direction_c", "direction_d")),
+        ("Triggers of single steps", tuple(f"step_{k}" for k in CHOSEN)),
     ),
     words=("sequence", "steps", "melody", "pattern", "bassline", "ratchet", "tie"),
     presets=(

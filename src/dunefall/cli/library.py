@@ -1,0 +1,120 @@
+"""``dunefall library``: the user's own compounds, without a window."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from dunefall.base.errors import DunefallError, ParameterError
+
+__all__ = ["add_library", "run_library"]
+
+
+def add_library(commands: Any) -> None:
+    """Declare ``dunefall library``.
+
+    Parameters
+    ----------
+    commands : argparse subparsers
+        Where the command is added.
+    """
+    parser = commands.add_parser("library", help="list, show, add and remove your own compounds")
+    actions = parser.add_subparsers(dest="action", required=True, parser_class=type(parser))
+    actions.add_parser("list", help="all of them").add_argument("--json", action="store_true", help="as JSON")
+    show = actions.add_parser("show", help="say what one is made of")
+    show.add_argument("name", metavar="NAME", help="its name, or that of its file")
+    add = actions.add_parser("add", help="take a compound's file into the library")
+    add.add_argument("files", metavar="FILE", nargs="+", type=Path, help="a file that somebody saved as a compound")
+    remove = actions.add_parser("remove", help="delete one; patches that use it keep theirs")
+    remove.add_argument("name", metavar="NAME", help="its name, or that of its file")
+
+
+def run_library(options: argparse.Namespace) -> int:
+    """Do it; returns the exit status.
+
+    Parameters
+    ----------
+    options : argparse.Namespace
+        What was typed.
+
+    Returns
+    -------
+    int
+
+    Raises
+    ------
+    DunefallError
+        With one clear sentence.
+    """
+    from dunefall.patch.userlibrary import UserLibrary, library_folder
+
+    library = UserLibrary(library_folder())
+    if options.action == "list":
+        return _list(library, options.json)
+    if options.action == "add":
+        for path in options.files:
+            print(f"{library.take_in(path)} is in the library now.")
+        return 0
+    name = _found(library, options.name)
+    if options.action == "show":
+        return _show(library, name)
+    library.remove(name)
+    print(f"{library.folder / name} is deleted.")
+    return 0
+
+
+def _list(library: Any, as_json: bool) -> int:
+    from dunefall.patch.userlibrary import main_compound
+
+    entries = []
+    for name in library.files():
+        try:
+            patch = library.load(name)
+            compound = main_compound(patch)
+            entries.append({"file": name, "name": compound.name, "about": compound.about,
+                            "modules": len(list(patch.modules()))})  # fmt: skip
+        except DunefallError as error:
+            entries.append({"file": name, "error": str(error)})
+    if as_json:
+        print(json.dumps(entries, indent=1, ensure_ascii=False))
+        return 0
+    for entry in entries:
+        about = f": {entry['about']}" if entry.get("about") else ""
+        print(f"{entry['file']:30} {entry.get('error') or entry['name']}{about}")
+    if not entries:
+        print(f"There are no compounds in {library.folder} yet.")
+    return 0
+
+
+def _show(library: Any, name: str) -> int:
+    from dunefall.catalogue import spec_of
+    from dunefall.patch.userlibrary import main_compound
+
+    patch = library.load(name)
+    compound = main_compound(patch)
+    print(f"{compound.name}{': ' + compound.about if compound.about else ''}")
+    for module in patch.modules():
+        spec = spec_of(module.type)
+        print(f"  {module.name} ({spec.name if spec else module.type})")
+    return 0
+
+
+def _found(library: Any, wanted: str) -> str:
+    """The file of a name that was typed."""
+    from dunefall.patch.userlibrary import main_compound
+
+    names = {}
+    for file in library.files():
+        try:
+            names[file] = main_compound(library.load(file)).name
+        except DunefallError:
+            names[file] = file
+    found = [file for file, name in names.items() if wanted.lower() in (file.lower(), file[:-9].lower(), name.lower())]
+    if not found:
+        there = ", ".join(names.values()) or "none yet"
+        raise ParameterError(f'there is no compound "{wanted}" in the library; there are {there}')
+    if len(found) > 1:
+        raise ParameterError(f'"{wanted}" is the name of several: say which file, {" or ".join(found)}')
+    return str(found[0])
