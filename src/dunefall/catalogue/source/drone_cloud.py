@@ -32,9 +32,9 @@ SPAN_DB = 30.0
 
 
 def kernel(
-    trigger: Row, pitch_note: Row, partials: Row, series: Row, tilt_db: Row, scatter_ct: Row, drift_ct: Row,
-    drift_level: Row, drift_hz: Row, move_s: Row, spread: Row, level: Row, out: Row, out_right: Row, state: State,
-    key: Key, rate: Scalar, wanted: Mask, scratch: Scratch,
+    trigger: Row, pitch_note: Row, partials: Row, series: Row, tilt_db: Row, scatter_ct: Row, unlike: Row,
+    drift_ct: Row, drift_level: Row, drift_hz: Row, move_s: Row, spread: Row, level: Row, out: Row, out_right: Row,
+    state: State, key: Key, rate: Scalar, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: samples since pitches and levels were set, last trigger, triggers heard, how far the move to the present
     seed is (0..1), place and number of the drift's draws; then for each partial phase, step, levels of both channels
@@ -49,8 +49,8 @@ def kernel(
         if count == 0:
             _move(drift_hz[i], move_s[i], state, rate)
             for k in range(MOST):
-                _set(k, pitch_note[i], partials[i], series[i], tilt_db[i], scatter_ct[i], drift_ct[i], drift_level[i],
-                     spread[i] if both else 0.0, state, key, rate)  # fmt: skip
+                _set(k, pitch_note[i], partials[i], series[i], tilt_db[i], scatter_ct[i], unlike[i], drift_ct[i],
+                     drift_level[i], spread[i] if both else 0.0, state, key, rate)  # fmt: skip
         last = min(n, i + STRIDE - count)
         for j in range(i + 1, last):
             _listen(trigger, state, j)
@@ -116,8 +116,8 @@ def _one_series(k: int, series: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _set(
-    k: int, note: float, partials: float, series: float, tilt: float, scatter: float, drift_ct: float,
-    drift_level: float, spread: float, state: State, key: Key, rate: float,
+    k: int, note: float, partials: float, series: float, tilt: float, scatter: float, unlike: float,
+    drift_ct: float, drift_level: float, spread: float, state: State, key: Key, rate: float,
 ) -> None:  # fmt: skip
     """Step and levels of a partial at the end of this stride."""
     here = min(max(partials - k, 0.0), 1.0)
@@ -136,7 +136,7 @@ def _set(
     away = _semitones(k, series)
     step = note_to_hz(note + away + 0.01 * cents) / rate
     wander = fma(0.5 * drift_level, fma(place, level_b - level_a, level_a) - 1.0, 1.0)
-    db = fma(tilt, abs(away) * (1.0 / 12.0), 0.25 * SPAN_DB * min(scatter * 0.02, 1.0) * (loud - 1.0))
+    db = fma(tilt, abs(away) * (1.0 / 12.0), 0.5 * SPAN_DB * unlike * loud)
     gain = here * wander * exp2(db * 0.16609640474436813) if step < HIGHEST else 0.0
     gain /= math.sqrt(0.5 * max(partials, 1.0))
     angle = fma(0.125 * spread, aside, 0.125)
@@ -188,6 +188,8 @@ MODULE = ModuleSpec(
         Param("tilt_db", "Tilt", "db", -24, 6, -6, "Level change per octave above the first partial.", amount=3.0),
         Param("scatter_ct", "Scatter", "cents", 0, 200, 12, "Random detuning of each partial, set by the seed.",
               amount=10.0),
+        Param("unlike", "Unlike", "ratio", 0, 1, 0.65, "How much louder some partials are than others, set by the seed.",
+              amount=0.3),
         Param("drift_ct", "Pitch drift", "cents", 0, 100, 8, "How far each partial wanders in pitch.", amount=5.0),
         Param("drift_level", "Level drift", "ratio", 0, 1, 0.6, "How far each partial fades in and out.", amount=0.3),
         Param("drift_hz", "Drift rate", "hz", 0.005, 20, 0.15, "How fast they wander.", taper="octaves", amount=1.0),
@@ -201,7 +203,7 @@ MODULE = ModuleSpec(
     face="partials",
     shows="spectrum",
     groups=(
-        ("Drift", ("scatter_ct", "drift_ct", "drift_level", "drift_hz", "move_s", "trigger")),
+        ("Drift", ("scatter_ct", "unlike", "drift_ct", "drift_level", "drift_hz", "move_s", "trigger")),
     ),
     words=("drone", "additive", "pad", "organ", "sines", "chord", "hum", "reseed", "ambient"),
     sources=("additive synthesis (textbook)", "Fletcher 1964, stiff strings: f = n f1 sqrt(1 + B n**2) (stretched)"),
