@@ -188,7 +188,7 @@ MODULE = ModuleSpec(
         Param("tilt_db", "Tilt", "db", -24, 6, -6, "Level change per octave above the first partial.", amount=3.0),
         Param("scatter_ct", "Scatter", "cents", 0, 200, 12, "Random detuning of each partial, set by the seed.",
               amount=10.0),
-        Param("unlike", "Unlike", "ratio", 0, 1, 0.65, "How much louder some partials are than others, set by the seed.",
+        Param("unlike", "Unlike", "ratio", 0, 1, 0.65, "How much the levels of the partials differ, set by the seed.",
               amount=0.3),
         Param("drift_ct", "Pitch drift", "cents", 0, 100, 8, "How far each partial wanders in pitch.", amount=5.0),
         Param("drift_level", "Level drift", "ratio", 0, 1, 0.6, "How far each partial fades in and out.", amount=0.3),
