@@ -12,13 +12,15 @@ from numba import njit
 from dunefall.base.arrays import State
 from dunefall.dsp.maths import fma
 
-__all__ = ["SIZE", "halved", "risen"]
+__all__ = ["FOUR_SIZE", "SIZE", "halved", "quartered", "risen", "risen_twice"]
 
 FIRST = (0.07910923376287687, 0.4945506093007682, 0.831631986474252)
 SECOND = (0.27263975429934273, 0.6856384858686934, 0.9463566661816738)
 THREE = len(FIRST)
 SIZE = 4 * THREE
 """Numbers that one direction keeps: for each all-pass its last input and output."""
+FOUR_SIZE = 2 * SIZE
+"""Numbers that one direction keeps for four times the rate."""
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -41,3 +43,20 @@ def risen(x: float, state: State, at: int) -> tuple[float, float]:
 def halved(early: float, late: float, state: State, at: int) -> float:
     """One sample for two that follow each other."""
     return 0.5 * (_row(FIRST, late, state, at) + _row(SECOND, early, state, at + 2 * THREE))
+
+
+@njit(error_model="numpy", forceinline=True)
+def risen_twice(x: float, state: State, at: int) -> tuple[float, float, float, float]:
+    """Four samples for one."""
+    early, late = risen(x, state, at)
+    a, b = risen(early, state, at + SIZE)
+    c, d = risen(late, state, at + SIZE)
+    return a, b, c, d
+
+
+@njit(error_model="numpy", forceinline=True)
+def quartered(a: float, b: float, c: float, d: float, state: State, at: int) -> float:
+    """One sample for four that follow each other."""
+    early = halved(a, b, state, at + SIZE)
+    late = halved(c, d, state, at + SIZE)
+    return halved(early, late, state, at)

@@ -4,44 +4,50 @@ from __future__ import annotations
 
 from numba import njit
 
-from dunefall.base.arrays import Row, Scalar, Scratch, State
+from dunefall.base.arrays import Row, Scalar, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.onepole import one_pole_share
 
 __all__ = ["MODULE"]
 
-LAST, MEAN, STATE = range(3)
+LAST, MEAN, UP = range(3)
+DOWN, DRY = UP + FOUR_SIZE, UP + 2 * FOUR_SIZE
+STATE = DRY + FOUR_SIZE
 STEADY_HZ, OFF = 5.0, 20.0
 """Folding a wave off its middle makes a constant: there, what is slower than this does not leave it."""
 NEAR = 1e-5  # below this step the mean of the two values is used instead of the quotient
 
 
-def kernel(
-    audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: State, rate: Scalar, scratch: Scratch
-) -> None:
-    """State: the last driven value, the slow part of what is folded.
+def kernel(audio: Row, drive: Row, symmetry: Row, mix: Row, out: Row, state: State, rate: Scalar) -> None:
+    """State: the last driven value, the slow part of what is folded, then the filters to four times the rate and back
+    for the folded sound and for the plain one.
 
-    First-order antiderivative antialiasing: the mean of the folded curve over each step of the driven signal.
+    At four times the sample rate, the mean of the folded curve over each step of the driven sound (antiderivative
+    antialiasing): what folds back lies 40 dB below up to 2.5 kHz at a drive of 8, and 30 dB below at 5 kHz.
     """
-    n, last, slow, share = out.size, state[LAST], state[MEAN], one_pole_share(STEADY_HZ, rate)
-    driven = scratch[: n + 1]
-    driven[0] = last
-    for i in range(n):
-        driven[i + 1] = fma(audio[i], drive[i], symmetry[i])
-    area = scratch[128 : 129 + n]
-    for i in range(n + 1):
-        area[i] = _area(driven[i])
-    for i in range(n):
-        a, b = driven[i], driven[i + 1]
-        step = b - a
-        small = abs(step) < NEAR
-        mean = (area[i + 1] - area[i]) / (1.0 if small else step)
-        wet = _fold(0.5 * (a + b)) if small else mean
+    last, slow, share = state[LAST], state[MEAN], one_pole_share(STEADY_HZ, rate)
+    for i in range(audio.size):
+        a, b, c, d = risen_twice(audio[i], state, UP)
+        plain = quartered(a, b, c, d, state, DRY)
+        a, b = fma(a, drive[i], symmetry[i]), fma(b, drive[i], symmetry[i])
+        c, d = fma(c, drive[i], symmetry[i]), fma(d, drive[i], symmetry[i])
+        wet = quartered(_mean(last, a), _mean(a, b), _mean(b, c), _mean(c, d), state, DOWN)
+        last = d
         slow = fma(share, wet - slow, slow)
         wet -= slow * min(OFF * abs(symmetry[i]), 1.0)
-        out[i] = fma(wet - audio[i], mix[i], audio[i])
-    state[LAST], state[MEAN] = driven[n], slow
+        out[i] = fma(wet - plain, mix[i], plain)
+    state[LAST], state[MEAN] = last, slow
+
+
+@njit(error_model="numpy", forceinline=True)
+def _mean(a: float, b: float) -> float:
+    """Mean of the folded curve between two values."""
+    step = b - a
+    small = abs(step) < NEAR
+    quotient = (_area(b) - _area(a)) / (1.0 if small else step)
+    return _fold(0.5 * (a + b)) if small else quotient
 
 
 @njit(error_model="numpy", forceinline=True)

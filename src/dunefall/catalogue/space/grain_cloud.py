@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import exp2, floor, fma, nearest, sine
@@ -19,7 +19,7 @@ from dunefall.dsp.saturation import saturate
 
 __all__ = ["MODULE"]
 
-WRITE, WAIT, COUNT, LAST, TURN_AT, HIGH, LOW, STATE = range(8)
+WRITE, WAIT, COUNT, LAST, TURN_AT, HIGH, LOW, READ, HEARD, WEIGHT, STATE = range(11)
 GRAINS, FIELDS = 64, 7
 FROM, SLOPE, AGE, GROWTH, LEFT, RIGHT, EDGE = range(FIELDS)
 LONGEST_S = 8.5
@@ -27,11 +27,17 @@ ROOT_2 = math.sqrt(2.0)
 NEAREST = 68.0
 """Samples that a grain stays behind the place of writing."""
 KNEE = 1.0
+JUDGED, SHORTEST_S, QUIET = 4.0, 0.05, 1e-12
+"""What the grains read is compared with what they make together over so many of their lengths, at least so long."""
+MOST_GAIN, BARELY = 8.0, 1e-6
+"""A window of so much power is as good as shut."""
+LATEST_S, LARGEST_S = 2.0, 2.0
 NEARLY_EVEN = 1.0 / 16.0
 """A grain that moves by no more than this against the even way (a semitone) is read in runs."""
 FREE = 0.0
-MOVES = sum(1 << k for k in (3, 4, 14, 15))
-"""Size, rate and the cuts."""
+MOVES = sum(1 << k for k in (3, 4, 12, 14, 15, 21, 22))
+"""Size, rate, softness and the cuts."""
+OPEN_HZ, CLOSED_HZ = 20000.0, 10.0
 STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b010110101101, 0b010010101001))
 """For each choice of steps the semitones of an octave that are allowed, the lowest bit the root."""
 
@@ -39,23 +45,27 @@ STEPS = np.array((0, 0b111111111111, 0b1, 0b10000001, 0b101010110101, 0b01011010
 def kernel(
     audio: Row, audio_right: Row, trigger: Row, size_s: Row, density_hz: Row, unevenness: Row, predelay_s: Row,
     spray_s: Row, shift_st: Row, scatter_st: Row, steps: Row, backwards: Row, edge: Row, feedback: Row,
-    high_cut_hz: Row, low_cut_hz: Row, freeze: Row, turn_hz: Row, spread: Row, dry: Row, wet: Row, out: Row,
-    out_right: Row, state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask, scratch: Scratch,
+    high_cut_hz: Row, low_cut_hz: Row, freeze: Row, turn_hz: Row, spread: Row, dry: Row, wet: Row, sizing: Row,
+    size_share: Row, timing: Row, predelay_beats: Row, tempo_bpm: Row, out: Row, out_right: Row, state: State,
+    memory: Memory, key: Key, rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: place of writing, samples until the next grain, random numbers drawn, last trigger, how far the cloud has
-    turned, the values of the damping filters. Memory, for each of 64 grains: how many samples ago it began to read, by
+    turned, the values of the damping filters; the power of what the grains read, of what they make together in mono,
+    and how many there are. Memory, for each of 64 grains: how many samples ago it began to read, by
     how much that changes per sample, its age in samples, its growth per sample (0: the grain is over), gains to the
     left and to the right, share of its edges; then the ring, in mono: the grains have
     their own places.
 
-    A grain keeps what it was born with; one that finds no free place is left out.
+    A grain keeps what it was born with; one that finds no free place is left out. What is fed back is as strong as what
+    the grains read, however many there are and however alike: so each round has the set gain.
     """
     n, write = out.size, int(state[WRITE])
     first = GRAINS * FIELDS
     size = memory.size - first
     left, right = scratch[:n], scratch[64 : 64 + n]
+    powers, weights = scratch[448 : 448 + n], scratch[512 : 512 + n]
     for i in range(n):
-        left[i] = right[i] = 0.0
+        left[i] = right[i] = powers[i] = weights[i] = 0.0
     done, wait, last, turn, period = 0, state[WAIT], state[LAST], state[TURN_AT], 1.0 / rate
     for i in range(n):
         wait -= 1.0
@@ -65,7 +75,9 @@ def kernel(
         if struck or wait <= 0.0:
             _sound(memory, first, size, write, done, i, left, right, scratch)
             done, state[TURN_AT] = i, turn
-            _bear(memory, state, key, size, max(size_s[i] * rate, 8.0), (predelay_s[i]) * rate, spray_s[i] * rate,
+            length_s = _length_s(sizing[i], size_s[i], size_share[i], density_hz[i])
+            late_s = predelay_s[i] if timing[i] < 0.5 else min(predelay_beats[i] * 60.0 / tempo_bpm[i], LATEST_S)
+            _bear(memory, state, key, size, max(length_s * rate, 8.0), late_s * rate, spray_s[i] * rate,
                   shift_st[i], scatter_st[i], steps[i], backwards[i], edge[i], spread[i])  # fmt: skip
         if wait <= 0.0:
             wait += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
@@ -73,10 +85,15 @@ def kernel(
     _sound(memory, first, size, write, done, n, left, right, scratch)
     for i in range(n):
         if i == 0 or moving & MOVES:
-            high, low = one_pole_share(high_cut_hz[i], rate), one_pole_share(low_cut_hz[i], rate)
-            level = 1.0 / math.sqrt(max(size_s[i] * density_hz[i], 1.0))
+            high = 1.0 if high_cut_hz[i] >= 0.9999 * OPEN_HZ else one_pole_share(high_cut_hz[i], rate)
+            low = 0.0 if low_cut_hz[i] <= 1.0001 * CLOSED_HZ else one_pole_share(low_cut_hz[i], rate)
+            length_s = _length_s(sizing[i], size_s[i], size_share[i], density_hz[i])
+            level = 1.0 / math.sqrt(max(length_s * density_hz[i], 1.0))
+            judge = 1.0 / (rate * max(JUDGED * length_s, 2.0 / density_hz[i], SHORTEST_S))
+        both = 0.5 * (left[i] + right[i])
+        fed = saturate(feedback[i] * _damped(_even(both, powers[i], weights[i], judge, state), high, low, state),
+                       KNEE)  # fmt: skip
         a, b = left[i] * level, right[i] * level
-        fed = saturate(feedback[i] * _damped(0.5 * (a + b), high, low, state), KNEE)
         if freeze[i] < 0.5:  # on the way to it and back the sound fades, so that no seam is heard
             open_by = 1.0 - 2.0 * freeze[i]
             memory[first + write] = open_by * (0.5 * (audio[i] + audio_right[i]) + fed)
@@ -85,6 +102,24 @@ def kernel(
             _hold(memory)
         out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio_right[i], dry[i], b * wet[i])
     state[WRITE] = write
+
+
+@njit(error_model="numpy", forceinline=True)
+def _length_s(sizing: float, seconds: float, share: float, density_hz: float) -> float:
+    """Length of a grain: set, or a share of the mean distance between two."""
+    return seconds if sizing < 0.5 else min(share / density_hz, LARGEST_S)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _even(both: float, power: float, weight: float, judge: float, state: State) -> float:
+    """What the grains make together in mono, as strong as what each of them reads. Where they leave gaps, each is as
+    strong as if there were none."""
+    state[READ] = fma(judge, power - state[READ], state[READ])
+    state[WEIGHT] = fma(judge, weight - state[WEIGHT], state[WEIGHT])
+    state[HEARD] = fma(judge, both * both - state[HEARD], state[HEARD])
+    if state[HEARD] < QUIET * QUIET:
+        return both
+    return both * min(math.sqrt(state[READ] / (max(state[WEIGHT], 1.0) * state[HEARD])), MOST_GAIN)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -138,6 +173,14 @@ def _sound(
         for i in range(count):
             left[begin + i] = fma(gain, low[i], left[begin + i])
             right[begin + i] = fma(gain_right, low[i], right[begin + i])
+        powers, weights = scratch[448 + begin : 448 + end], scratch[512 + begin : 512 + end]
+        for i in range(count):
+            near = min(max(min((age + i) * growth, 1.0 - (age + i) * growth), 0.0) * steep, 1.0)
+            window = near * near * fma(-2.0, near, 3.0)
+            window *= window
+            per = 1.0 / (window + BARELY)
+            powers[i] = fma(low[i] * low[i], per, powers[i])
+            weights[i] = fma(window, per, weights[i])
         memory[h + AGE] = age + count
         if (age + count) * growth >= 1.0:
             memory[h + GROWTH] = 0.0
@@ -221,6 +264,15 @@ def _damped(x: float, high: float, low: float, state: State) -> float:
     return state[HIGH] - state[LOW]
 
 
+def _warning(given: Given) -> str:
+    gain = given.values["feedback"]
+    if gain >= 1.0:
+        return f"Feedback is {100 * gain:.0f} %: the cloud does not die away; saturation alone holds its level."
+    if "feedback" in given.linked and gain > 0.7:
+        return "Feedback is moved and may pass 100 %: the cloud would not die away then."
+    return ""
+
+
 MODULE = ModuleSpec(
     id="grain-cloud",
     name="Grain cloud",
@@ -232,12 +284,13 @@ MODULE = ModuleSpec(
         Input("trigger", "Trigger", "gate", "Each rising edge adds a grain to the regular ones."),
     ),
     params=(
-        Param("size_s", "Size", "s", 0.005, 2, 0.15, "Length of a grain.", taper="octaves", amount=1.0),
+        Param("size_s", "Size", "s", 0.005, LARGEST_S, 0.15, "Length of a grain.", taper="octaves", amount=1.0,
+              shown_when=("sizing", (0,))),
         Param("density_hz", "Rate", "hz", 0.1, 300, 24, "Grains per second.", taper="octaves", amount=1.0),
         Param("unevenness", "Unevenness", "ratio", 0, 1, 0.6, "From regular timing to random timing, like rain.",
               amount=0.3),
-        Param("predelay_s", "Pre-delay", "s", 0.0001, 2, 0.0001, "Minimum delay of the grains.",
-              taper="octaves", amount=1.0),
+        Param("predelay_s", "Pre-delay", "s", 0.0001, LATEST_S, 0.0001, "Minimum delay of the grains.",
+              taper="octaves", amount=1.0, shown_when=("timing", (0,))),
         Param("spray_s", "Spray", "s", 0.0001, 6, 0.4, "Random delay added to it.", taper="octaves",
               amount=1.0),
         Param("shift_st", "Pitch", "st", -24, 24, 0, "Semitones up or down.", amount=12.0),
@@ -246,10 +299,13 @@ MODULE = ModuleSpec(
               ("free", "semitones", "octaves", "fifths", "major", "minor", "pentatonic")),
         Param("backwards", "Backwards", "ratio", 0, 1, 0.2, "Share of grains played in reverse.", amount=0.5),
         Param("edge", "Softness", "ratio", 0, 1, 1, "Share of each grain used for its fades.", amount=0.3),
-        Param("feedback", "Feedback", "ratio", 0, 1, 0, "Grains of grains.", amount=0.3),
-        Param("high_cut_hz", "High cut", "hz", 200, 20000, 9000, "Low-pass in the feedback: each pass gets duller.",
+        Param("feedback", "Feedback", "ratio", 0, 1.1, 0, "Grains of grains: how strong each round is, whatever size "
+              "and rate; above 100 % it builds up but stays bounded.", amount=0.3),
+        Param("high_cut_hz", "High cut", "hz", 200, OPEN_HZ, 9000, "Low-pass in the feedback: each pass gets "
+              "duller; 20 kHz: off.",
               taper="octaves", amount=1.0),
-        Param("low_cut_hz", "Low cut", "hz", 10, 2000, 60, "High-pass in the feedback: each pass gets thinner.",
+        Param("low_cut_hz", "Low cut", "hz", CLOSED_HZ, 2000, 60, "High-pass in the feedback: each pass gets "
+              "thinner; 10 Hz: off.",
               taper="octaves", amount=1.0),
         Param("freeze", "Freeze", "choice", 0, 1, 0, "Freezes the recorded sound; nothing new comes in.", ("off", "on"),
               amount=1.0),
@@ -258,6 +314,14 @@ MODULE = ModuleSpec(
         Param("spread", "Spread", "ratio", 0, 1, 0.6, "Angular spread of the grains.", amount=0.3),
         Param("dry", "Dry", "ratio", 0, 1, 0.6, "Level of the dry sound.", amount=0.3),
         Param("wet", "Wet", "ratio", 0, 1, 0.8, "How much of the cloud.", amount=0.3),
+        Param("sizing", "Size in", "choice", 0, 1, 0, "Seconds, or a share of the mean distance between grains.",
+              ("time", "share of the distance")),
+        Param("size_share", "Size", "ratio", 0.05, 16, 1, "Length of a grain: at 100 % the next one begins where one "
+              "ends.", taper="octaves", amount=1.0, shown_when=("sizing", (1,))),
+        Param("timing", "Pre-delay in", "choice", 0, 1, 0, "Seconds, or beats of the tempo.", ("time", "beats")),
+        Param("predelay_beats", "Pre-delay", "beats", 1 / 64, 8, 0.5, "Minimum delay of the grains, up to 2 s.",
+              taper="octaves", amount=1.0, shown_when=("timing", (1,))),
+        Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
     ),
     outputs=(Output("out", "Audio", "audio", stereo=True, width="spread"),),
     state=STATE,
@@ -265,8 +329,9 @@ MODULE = ModuleSpec(
     memory_s=LONGEST_S,
     face="size_s",
     passes="audio",
+    warning=_warning,
     groups=(
-        ("Timing", ("unevenness", "predelay_s", "spray_s", "trigger")),
+        ("Timing", ("sizing", "unevenness", "timing", "predelay_s", "predelay_beats", "spray_s", "trigger")),
         ("Pitch and direction", ("scatter_st", "steps", "backwards")),
         ("Edge and tone", ("edge", "high_cut_hz", "low_cut_hz")),
         ("Freeze and place", ("freeze", "turn_hz", "spread")),
