@@ -6,12 +6,15 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.saturation import saturate_rarely
 
 __all__ = ["MODULE"]
 
-S1, S2, S3, S4, SINGS, STATE = range(6)
+S1, S2, S3, S4, SINGS, UP = range(6)
+DOWN = UP + FOUR_SIZE
+STATE = DOWN + FOUR_SIZE
 MOVES, DRIVE, OPENS = 0b0110, 0b1000, 0b0100
 BREATH = 1e-9
 """Comes in all the time, 180 dB down, so that a ladder that could sing has something to begin with."""
@@ -26,13 +29,14 @@ def kernel(
     audio: Row, cutoff_hz: Row, resonance: Row, drive_db: Row, out: Row, state: State, rate: Scalar, moving: Mask,
     scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the four integrators, whether it sings.
+    """State: the four integrators, whether it sings; the filters to four times the rate and back, at which the ladder
+    runs, so that little of what its drive adds folds back.
 
     Four equal one-poles in a row with negative feedback, solved without a delay in the loop; what enters the first is
     bent above a level, which holds the ladder's own tone steady. What each one-pole gives is worked out from what
     enters the first and from what all hold, so that none waits for the one before it.
     """
-    n, scale = out.size, 2.0 / rate
+    n, scale = out.size, 0.5 / rate
     share, back, whole, gain = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n], scratch[192 : 192 + n]
     if moving & DRIVE:
         for i in range(n):
@@ -51,17 +55,31 @@ def kernel(
             sang, sings = sings, 1.0 if resonance[i] >= LIMIT else 0.0
             if sings > sang:
                 s1, s2, s3, s4 = _begun(s1, s2, s3, s4, share[i])
-        g, pushed = share[i], fma(audio[i], gain[i], BREATH) * whole[i]
-        rest, g2 = 1.0 - g, g * g
-        r1, r2, r3, r4 = rest * s1, rest * s2, rest * s3, rest * s4
-        h2, h3 = fma(g, r1, r2), fma(g2, r1, fma(g, r2, r3))
-        h4 = fma(g2, h2, fma(g, r3, r4))
-        x = saturate_rarely(fma(-back[i], h4, pushed), KNEE)
-        twice, twice_2 = g + g, g2 + g2
-        s1, s2 = fma(twice, x, fma(2.0, r1, -s1)), fma(twice_2, x, fma(2.0, h2, -s2))
-        s3, s4 = fma(twice_2 * g, x, fma(2.0, h3, -s3)), fma(twice_2 * g2, x, fma(2.0, h4, -s4))
-        out[i] = fma(g2 * g2, x, h4)
+        a, b, c, d = risen_twice(audio[i] * gain[i], state, UP)
+        a, s1, s2, s3, s4 = _next(a, share[i], back[i], whole[i], s1, s2, s3, s4)
+        b, s1, s2, s3, s4 = _next(b, share[i], back[i], whole[i], s1, s2, s3, s4)
+        c, s1, s2, s3, s4 = _next(c, share[i], back[i], whole[i], s1, s2, s3, s4)
+        d, s1, s2, s3, s4 = _next(d, share[i], back[i], whole[i], s1, s2, s3, s4)
+        out[i] = quartered(a, b, c, d, state, DOWN)
     state[S1], state[S2], state[S3], state[S4], state[SINGS] = s1, s2, s3, s4, sings
+
+
+@njit(error_model="numpy", forceinline=True)
+def _next(
+    sound: float, g: float, back: float, whole: float, s1: float, s2: float, s3: float, s4: float
+) -> tuple[float, float, float, float, float]:
+    """A sample of the ladder, and what its one-poles hold after it."""
+    pushed = (sound + BREATH) * whole
+    rest, g2 = 1.0 - g, g * g
+    r1, r2, r3, r4 = rest * s1, rest * s2, rest * s3, rest * s4
+    h2, h3 = fma(g, r1, r2), fma(g2, r1, fma(g, r2, r3))
+    h4 = fma(g2, h2, fma(g, r3, r4))
+    x = saturate_rarely(fma(-back, h4, pushed), KNEE)
+    twice, twice_2 = g + g, g2 + g2
+    return (
+        fma(g2 * g2, x, h4), fma(twice, x, fma(2.0, r1, -s1)), fma(twice_2, x, fma(2.0, h2, -s2)),
+        fma(twice_2 * g, x, fma(2.0, h3, -s3)), fma(twice_2 * g2, x, fma(2.0, h4, -s4)),
+    )  # fmt: skip
 
 
 @njit(error_model="numpy", forceinline=True)
