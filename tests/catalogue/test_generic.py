@@ -159,7 +159,8 @@ def test_a_changed_value_makes_no_click(type_id: str, param: str, low: float, hi
 
 
 GLIDES = {
-    ("oscillator", "phase_deg"), ("drone-cloud", "series"), ("struck-body", "body"), ("struck-body", "size"),
+    ("oscillator", "phase_deg"), ("wavetable", "phase_deg"),
+    ("drone-cloud", "series"), ("struck-body", "body"), ("struck-body", "size"),
     ("struck-body", "pitch_note"), ("comb", "pitch_note"), ("plate", "size"), ("position", "distance_m"),
     ("pitch-shifter", "window_s"), ("pitch-shifter", "delay_s"), ("output", "distance_m"), ("filter-pair", "routing"),
     ("limiter", "drive_db"), ("limiter", "ceiling_db"),

@@ -106,3 +106,31 @@ def test_without_a_cause_nothing_is_triggered() -> None:
 
 HIGH_AT_REST = {("logic", "inverse"), ("phase-locked-loop", "locked")}
 """What is high because nothing is there."""
+
+
+LOOPED = [spec for spec in EFFECTS if any(param.id == "feedback" for param in spec.params)]
+
+
+@pytest.mark.parametrize("spec", LOOPED, ids=lambda spec: spec.id)
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_an_inner_loop_is_bounded_and_rings_out_whatever_moves(spec: ModuleSpec, seed: int) -> None:
+    """Noise for half a second with everything but the feedback moved at 300 Hz over its range; then silence: no
+    more than 12 dB over full scale on the way, as in any loop, and 20 dB down in the end."""
+    dice, samples = np.random.default_rng(seed), 8 * 48_000
+    values, moved = {"feedback": 0.9, "dry": 0.0, "wet": 1.0, "mix": 1.0}, {}
+    for param in spec.params:
+        if param.follows or param.id in ("freeze", "decay_s", *values) or param.choices:
+            continue
+        place = float(dice.uniform(0.2, 0.8))
+        if param.id in ("predelay_s", "delay_s", "time_s", "size_s"):  # short, so that there are many rounds
+            values[param.id] = param.from_rail(float(dice.uniform(0.0, 0.4)))
+        elif param.amount:
+            sway = place + 0.2 * np.sin(2 * np.pi * 300 * np.arange(samples) / RATE + dice.uniform(0, 6))
+            moved[param.id] = np.array([param.from_rail(x) for x in sway[:160]])[np.arange(samples) % 160]
+    sound = np.zeros(samples)
+    sound[:24_000] = np.clip(dice.normal(0, 0.2, 24_000), -0.5, 0.5)
+    port, known = spec.outputs[0].id, {param.id for param in spec.params}
+    rig = Rig(spec.id, values={name: value for name, value in values.items() if name in known}, watched=(port,))
+    out = rig.run(samples, **{spec.passes: sound}, **moved)[port]
+    assert np.abs(out).max() < 4.0
+    assert np.sqrt((out[-24_000:] ** 2).mean()) < 0.1 * np.sqrt((out[:24_000] ** 2).mean()) + 1e-9

@@ -177,7 +177,17 @@ class Source:
         return any(isinstance(entry.what, Heard) for entry in self.take.entries)
 
     def with_live(self, recording: str) -> Source:
-        """The same with this recording as the live input, from its start on."""
+        """The same with another live input.
+
+        Parameters
+        ----------
+        recording : str
+            Path of a mono sound file, heard from the start on.
+
+        Returns
+        -------
+        Source
+        """
         others = tuple(entry for entry in self.take.entries if not isinstance(entry.what, Heard))
         return Source(replace(self.take, entries=(Entry(0, Heard(recording)), *others)))
 

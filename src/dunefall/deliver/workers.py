@@ -109,8 +109,11 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
         now = time.monotonic()
         if now - told[0] >= TELLS_S:
             told[0] = now
-            with whole(tell / f"{task.number}") as part:  # half written, it would be read as nothing done
-                part.write_text(f"{share:.3f}")
+            try:
+                with whole(tell / f"{task.number}") as part:  # half written, it would be read as nothing done
+                    part.write_text(f"{share:.3f}")
+            except StorageError:
+                raise StoppedError from None  # whoever asked for it has gone just now
 
     try:
         if not far:

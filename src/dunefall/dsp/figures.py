@@ -63,7 +63,19 @@ def weigh(block: Grid, filters: Grid, state: Grid, weights: Row, step: int, ener
 
 @cached_njit()
 def first_above(block: Grid, level: float) -> int:
-    """The first frame with a sample above a level, -1 where none is."""
+    """The first frame with a sample above a level, -1 where none is.
+
+    Parameters
+    ----------
+    block : ndarray [shape=(n, channels)]
+        The frames.
+    level : float
+        Linear.
+
+    Returns
+    -------
+    int
+    """
     for i in range(block.shape[0]):
         for c in range(block.shape[1]):
             if abs(block[i, c]) > level:
@@ -73,7 +85,19 @@ def first_above(block: Grid, level: float) -> int:
 
 @cached_njit()
 def last_above(block: Grid, level: float) -> int:
-    """The last frame with a sample above a level, -1 where none is."""
+    """The last frame with a sample above a level, -1 where none is.
+
+    Parameters
+    ----------
+    block : ndarray [shape=(n, channels)]
+        The frames.
+    level : float
+        Linear.
+
+    Returns
+    -------
+    int
+    """
     for i in range(block.shape[0] - 1, -1, -1):
         for c in range(block.shape[1]):
             if abs(block[i, c]) > level:

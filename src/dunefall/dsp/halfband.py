@@ -47,7 +47,21 @@ def halved(early: float, late: float, state: State, at: int) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def risen_twice(x: float, state: State, at: int) -> tuple[float, float, float, float]:
-    """Four samples for one."""
+    """Four samples for one.
+
+    Parameters
+    ----------
+    x : float
+        The sample.
+    state : ndarray
+        ``FOUR_SIZE`` numbers of it are kept from ``at`` on.
+    at : int
+        Where.
+
+    Returns
+    -------
+    tuple of four floats
+    """
     early, late = risen(x, state, at)
     a, b = risen(early, state, at + SIZE)
     c, d = risen(late, state, at + SIZE)
@@ -56,7 +70,21 @@ def risen_twice(x: float, state: State, at: int) -> tuple[float, float, float, f
 
 @njit(error_model="numpy", forceinline=True)
 def quartered(a: float, b: float, c: float, d: float, state: State, at: int) -> float:
-    """One sample for four that follow each other."""
+    """One sample for four that follow each other.
+
+    Parameters
+    ----------
+    a, b, c, d : float
+        The samples.
+    state : ndarray
+        ``FOUR_SIZE`` numbers of it are kept from ``at`` on.
+    at : int
+        Where.
+
+    Returns
+    -------
+    float
+    """
     early = halved(a, b, state, at + SIZE)
     late = halved(c, d, state, at + SIZE)
     return halved(early, late, state, at)

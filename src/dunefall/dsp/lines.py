@@ -148,8 +148,17 @@ def _between(f: float, newer: float, here: float, older: float, oldest: float) -
 
 @njit(error_model="numpy", forceinline=True)
 def lagrange_weights(f: float) -> tuple[float, float, float, float]:
-    """What ``read_line`` weighs the newer sample, the two around the place and the oldest by, for a place ``f`` of a
-    sample behind the second."""
+    """What ``read_line`` weighs the newer sample, the two around the place and the oldest by.
+
+    Parameters
+    ----------
+    f : float [0, 1)
+        How far behind the second of them the place is, in samples.
+
+    Returns
+    -------
+    tuple of four floats
+    """
     a, b, c = f + 1.0, f - 1.0, f - 2.0
     return -f * b * c / 6.0, a * b * c * 0.5, -a * f * c * 0.5, a * f * b / 6.0
 

@@ -269,9 +269,18 @@ def fill_row(
 
 @njit(error_model="numpy", forceinline=True)
 def eight_weights(x: float) -> tuple[float, float, float, float, float, float, float, float]:
-    """What eight samples count, the newest first, for a place ``x`` behind the fourth, by Lagrange's polynomials: at
-    8 kHz a line that moves loses 0.01 dB instead of the 0.2 dB of four samples (Laakso et al. 1996, Splitting the unit
-    delay)."""
+    """What eight samples count, the newest first, by Lagrange's polynomials: at 8 kHz a line that moves loses 0.01 dB
+    instead of the 0.2 dB of four samples (Laakso et al. 1996, Splitting the unit delay).
+
+    Parameters
+    ----------
+    x : float [0, 1)
+        How far behind the fourth of them the place is, in samples.
+
+    Returns
+    -------
+    tuple of eight floats
+    """
     a, b, c, e, f, g, h = x + 3.0, x + 2.0, x + 1.0, x - 1.0, x - 2.0, x - 3.0, x - 4.0
     ab, gh, xe = a * b, g * h, x * e
     abc, fgh = ab * c, f * gh

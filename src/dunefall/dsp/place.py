@@ -74,7 +74,23 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def through_air(x: float, share: float, state: State, first: int) -> float:
-    """A sample through the low-passes of ``air_share``, which hold ``AIR_POLES`` numbers from ``first`` on."""
+    """A sample through the low-passes of ``air_share``.
+
+    Parameters
+    ----------
+    x : float
+        The sample.
+    share : float
+        Of each low-pass.
+    state : ndarray
+        ``AIR_POLES`` numbers of it are kept from ``first`` on.
+    first : int
+        Where.
+
+    Returns
+    -------
+    float
+    """
     for k in range(first, first + AIR_POLES):
         state[k] = x = fma(share, x - state[k], state[k])
     return x

@@ -58,7 +58,19 @@ def tuned_delay(wanted: float, omega: float) -> tuple[float, float]:
 
 @njit(error_model="numpy")
 def mean_response(share: float, omega: float) -> tuple[float, float]:
-    """Gain and delay in samples of ``(1 - share) x[n] + share x[n - 1]`` at ``omega`` radians per sample."""
+    """Gain and delay in samples of ``(1 - share) x[n] + share x[n - 1]``.
+
+    Parameters
+    ----------
+    share : float [0, 1]
+        Weight of the older sample.
+    omega : float
+        Radians per sample.
+
+    Returns
+    -------
+    (float, float)
+    """
     real, turned = 1.0 - share + share * math.cos(omega), share * math.sin(omega)
     return math.sqrt(real * real + turned * turned), math.atan2(turned, real) / omega
 
@@ -71,7 +83,19 @@ def one_pole_lag(kept: float, omega: float) -> float:
 
 @njit(error_model="numpy")
 def blocker_response(kept: float, omega: float) -> tuple[float, float]:
-    """Gain and lead in samples of ``y[n] = kept y[n - 1] + x[n] - x[n - 1]`` at ``omega`` radians per sample."""
+    """Gain and lead in samples of ``y[n] = kept y[n - 1] + x[n] - x[n - 1]``.
+
+    Parameters
+    ----------
+    kept : float [0, 1)
+        What is kept of the sample before.
+    omega : float
+        Radians per sample.
+
+    Returns
+    -------
+    (float, float)
+    """
     cos, sin = math.cos(omega), math.sin(omega)
     over, under = 1.0 - cos, 1.0 - kept * cos
     gain = math.sqrt((over * over + sin * sin) / (under * under + kept * kept * sin * sin))

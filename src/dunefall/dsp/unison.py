@@ -90,7 +90,23 @@ def arrange(unison: Row, level: Row, scatter: Row, middles: Row, gains: Row, key
 
 @njit(error_model="numpy", forceinline=True)
 def sides(v: int, unison: float, spread: float, both: float) -> tuple[float, float]:
-    """Gains of a voice to the left and to the right: 1 and 1 in the middle, 1 and 0 where there is one channel."""
+    """Gains of a voice to the left and to the right: 1 and 1 in the middle, 1 and 0 where there is one channel.
+
+    Parameters
+    ----------
+    v : int
+        Number of the voice.
+    unison : float
+        Voices beside the first.
+    spread : float [0, 1]
+        How far apart they stand.
+    both : float
+        0 where there is one channel.
+
+    Returns
+    -------
+    (float, float)
+    """
     if not both:
         return 1.0, 0.0
     angle = fma(0.125 * _place(v, unison, True), spread, 0.125)

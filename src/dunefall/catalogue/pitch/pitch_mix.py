@@ -11,6 +11,8 @@ from dunefall.dsp.maths import fma
 __all__ = ["MODULE"]
 
 C4 = 60.0
+LOWEST, HIGHEST = -24.0, 136.0
+"""What an oscillator takes."""
 
 
 def kernel(
@@ -28,6 +30,8 @@ def kernel(
         _add(out, c, share_c)
     if linked & 0b1000:
         _add(out, d, share_d)
+    for i in range(out.size):
+        out[i] = min(max(out[i], LOWEST), HIGHEST)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -13,10 +13,10 @@ from dunefall.dsp.tuned import TURN, one_pole_lag, tuned_delay
 
 __all__ = ["MODULE"]
 
-WRITE, DAMPED, NOTE, DULL, TURNED, PERIOD, STATE = range(7)
+WRITE, DAMPED, NOTE, DULL, TURNED, PERIOD, KEPT, STATE = range(8)
 TUNES = 0b1110
 """Pitch, feedback and damping."""
-LOWEST_HZ = 8.0
+LOWEST_HZ, USUAL_HZ = 8.0, 48000.0
 KNEE = 1.0
 
 
@@ -25,22 +25,23 @@ def kernel(
     rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: the write position, the damping filter's value; the last note, damping and sign of the feedback, and
-    the delay that goes with them.
+    the delay that goes with them, and what the damping keeps of a sample.
 
     A delay of one period, less what the damping delays at the pitch, read between samples by a cubic, fed back through
     a one-pole low-pass.
     """
     n, size, write, damped = out.size, memory.size, int(state[WRITE]), state[DAMPED]
-    heard, periods = scratch[:n], scratch[64 : 64 + n]
+    heard, periods, kept = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     for i in range(n if moving & TUNES else 1):
         turned = 1.0 if feedback[i] < 0.0 else 0.0
         if (state[NOTE] != pitch_note[i] or state[DULL] != damping[i] or state[TURNED] != turned
                 or state[PERIOD] == 0.0):  # fmt: skip
             state[NOTE], state[DULL], state[TURNED] = pitch_note[i], damping[i], turned
-            state[PERIOD] = _period(pitch_note[i], damping[i], turned, rate, size)
-        periods[i] = state[PERIOD]
+            state[KEPT] = damping[i] ** (USUAL_HZ / rate)  # as much for a second at any rate
+            state[PERIOD] = _period(pitch_note[i], state[KEPT], turned, rate, size)
+        periods[i], kept[i] = state[PERIOD], state[KEPT]
     if moving & TUNES == 0:
-        periods[:] = state[PERIOD]
+        periods[:], kept[:] = state[PERIOD], state[KEPT]
     short = 0
     for i in range(n):
         short += 1 if periods[i] < n + NEAR else 0
@@ -52,7 +53,7 @@ def kernel(
         else:
             read_run(heard, memory, write, periods[0])
         for i in range(n):
-            damped = fma(damping[i], damped, (1.0 - damping[i]) * heard[i])
+            damped = fma(kept[i], damped, (1.0 - kept[i]) * heard[i])
             heard[i] = feedback[i] * damped
         saturate_row(heard, KNEE)
         for i in range(n):
@@ -60,7 +61,7 @@ def kernel(
         write = write_run(memory, write, heard)
     else:
         for i in range(n):
-            damped = fma(damping[i], damped, (1.0 - damping[i]) * read_line(memory, write, periods[i]))
+            damped = fma(kept[i], damped, (1.0 - kept[i]) * read_line(memory, write, periods[i]))
             heard[i] = audio[i] + saturate_rarely(feedback[i] * damped, KNEE)
             memory[write] = heard[i]
             write = write + 1 if write + 1 < size else 0
@@ -70,11 +71,11 @@ def kernel(
 
 
 @njit(error_model="numpy")
-def _period(note: float, damping: float, turned: float, rate: float, size: int) -> float:
+def _period(note: float, kept: float, turned: float, rate: float, size: int) -> float:
     """The delay for a note; a negative feedback rings an octave lower."""
     period = min(rate / note_to_hz(note), size - 4.0)
     omega = TURN / period * (0.5 if turned > 0.5 else 1.0)
-    delay, _ = tuned_delay(max(period - one_pole_lag(damping, omega), 2.0), omega)
+    delay, _ = tuned_delay(max(period - one_pole_lag(kept, omega), 2.0), omega)
     return min(delay, size - 4.0)
 
 
@@ -95,7 +96,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=STATE,
-    cached=(NOTE, DULL, TURNED, PERIOD),
+    cached=(NOTE, DULL, TURNED, PERIOD, KEPT),
     memory_s=1.0 / LOWEST_HZ,
     handle=("pitch_note", "feedback"),
     face="pitch_note",

@@ -46,16 +46,14 @@ def kernel(
     for each side both damping filters; the last constant upper cutoff and its factor. Memory: two rings.
 
     What comes into Return is fed back in place of the echo. That loop takes one sample, so the line is read one sample
-    earlier, and echo k stays at k times the time.
+    earlier, and echo k stays at k times the time. Another range may have another size.
     """
     n, size, write, delay = out.size, memory.size // 2, int(state[WRITE]), state[DELAY]
-    patched = linked & BACK != 0
-    crossing = sides[0] >= 0.5
+    patched, crossing = linked & BACK != 0, sides[0] >= 0.5
     both = crossing or linked & SIDES != 0 or wanted & OTHER != 0
-    goal = _goal(span[0], short_s[0], time_s[0], long_s[0], time_beats[0], any_s[0], tempo_bpm[0], feedback[0], rate,
-                 size)  # fmt: skip
-    delay = goal if delay == 0.0 else min(delay, size - 4.0)  # another range may have another size
-    state[NEXT] = min(state[NEXT], size - 4.0)
+    times = short_s[0], time_s[0], long_s[0], time_beats[0] * 60.0 / tempo_bpm[0], any_s[0]
+    goal = _goal(span[0], times, feedback[0], rate, size, delay)
+    delay, state[NEXT] = goal if delay == 0.0 else min(delay, size - 4.0), min(state[NEXT], size - 4.0)
     early, weighed = 1.0 if patched else 0.0, -1.0
     far = int(delay - early)
     at = write - far if write >= far else write - far + size
@@ -75,12 +73,8 @@ def kernel(
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
-        if span[i] == nearest(span[i]):  # on its way to another range the time stays
-            goal = _goal(span[i], short_s[i], time_s[i], long_s[i], time_beats[i], any_s[i], tempo_bpm[i], feedback[i],
-                         rate, size)  # fmt: skip
-        else:
-            goal = delay
-        frozen = freeze[i]
+        times = short_s[i], time_s[i], long_s[i], time_beats[i] * 60.0 / tempo_bpm[i], any_s[i]
+        goal, frozen = _goal(span[i], times, feedback[i], rate, size, delay), freeze[i]
         delay = _moved(delay, nearest(goal) if frozen > 0.5 else goal, change[i] >= 0.5, frozen > 0.5, state, rate)
         _clearing(clear[i], state, rate, size)
         ahead, behind = max(delay - early, 1.0), max(state[NEXT] - early, 1.0)
@@ -103,15 +97,17 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _goal(
-    span: float, short: float, time: float, long: float, beats: float, whole: float, tempo: float, feedback: float,
-    rate: float, size: int,
-) -> float:  # fmt: skip
-    """The set delay in samples; whole ones where all is fed back, so that it goes round without loss."""
+    span: float, times: tuple[float, float, float, float, float], feedback: float, rate: float, size: int, delay: float
+) -> float:
+    """The set delay in samples; whole ones where all is fed back, so that it goes round without loss. On its way to
+    another range the time stays."""
     kind = nearest(span)
+    if kind != span and delay > 0.0:
+        return delay
     if kind >= BEATS:
-        seconds = whole if kind == ANY else beats * 60.0 / tempo
+        seconds = times[4] if kind == ANY else times[3]
     else:
-        seconds = short if kind == 0.0 else time if kind == 1.0 else long
+        seconds = times[0] if kind == 0.0 else times[1] if kind == 1.0 else times[2]
     samples = nearest(seconds * rate) if abs(feedback) == 1.0 else seconds * rate
     return min(max(samples, 2.0), size - 4.0)
 
