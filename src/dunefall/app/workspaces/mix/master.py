@@ -204,7 +204,7 @@ class Master(QWidget):
             ("Since play began", _text(self._whole, "LUFS")), ("Range", _text(self._range, "LU")),
             ("True peak", _text(self._true, "dBTP")),
         )  # fmt: skip
-        step = (box.height() - 4) / len(rows)
+        step = (box.height() - 8) / len(rows)
         for k, (name, value) in enumerate(rows):
             line = QRectF(box.x(), box.y() + 2 + step * k, box.width(), step)
             draw_text(painter, line, name, sans(12), theme.colour("text2"))
