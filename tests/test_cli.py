@@ -64,7 +64,7 @@ def test_starters_can_be_rendered(tmp_path: Path, capsys: pytest.CaptureFixture[
 def test_story_names_values_and_movers(capsys: pytest.CaptureFixture[str]) -> None:
     _, whole, _ = run("story", "demo:", capsys=capsys)
     assert "Sluice House, 03:00: 7 layers, 4 effect lanes" in whole
-    assert "It repeats never, because Load, " in whole
+    assert "It never repeats, because Load, " in whole
     _, layer, _ = run("story", "demo:", "drip line", capsys=capsys)
     assert "Cutoff: Strike raises it by up to 2.00 oct; Gusts moves it up to 1.50 oct either way." in layer
     assert "Fog air" not in layer

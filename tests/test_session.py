@@ -14,7 +14,7 @@ from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
-from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
+from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
 from dunefall.session.edits.layers import remove_layer, reroll, set_tempo
@@ -176,7 +176,7 @@ def test_stories_are_exact() -> None:
 def test_stories_of_links() -> None:
     patch = demo()
     link = Link("x", Place("gusts-1", "out"), Place("fog-air-output", "level_db"), -6.0, 1.5, "smooth", False)
-    expected = "Gusts moves it up to 6.00 dB either way, shifted by +1.50 dB, gently at both ends (off)"
+    expected = "Gusts moves it up to 6.00 dB either way, turned over, shifted by +1.50 dB, gently at both ends (off)"
     assert link_story(patch, link) == expected
     feed = Link("y", Place("clock-1", "phase"), Place("drip-line-echo", "audio"), 0.5)
     assert link_story(patch, feed) == "Clock (phase) feeds it at +50 %"
@@ -208,3 +208,29 @@ def test_a_controller_is_learned_by_a_named_control(session: Session) -> None:
     for _ in range(2):
         session.document.undo()
     check_patch(session.patch)
+
+
+def test_a_story_tells_what_was_drawn_and_where_sound_goes_round() -> None:
+    """The wrong step of a sequence can be found in it; loops, voices, layout and slow rates are told."""
+    notes = (50.0, 57.0, 54.0, 60.0) + (50.0,) * 60
+    steps = Module("s", "step-sequencer", "Tune", {"length_a": 4}, series={"row_a": notes, "gates": (1.0, 0.0) * 32})
+    parts = (
+        steps, Module("w", "lfo", "Tide", {"rate_hz": 1 / 3600}), Module("t", "oscillator", "Tone"),
+        Module("d", "delay", "Echo", {"feedback": 0.9}), Module("f", "filter", "Dark"), Module("o", "output", "Out"),
+    )  # fmt: skip
+    links = [("s.a", "t.pitch_note", 1.0), ("w.out", "t.fine_ct", -5.0), ("t.out", "d.audio", 1.0),
+             ("d.send", "f.audio", 1.0), ("f.low", "d.back", 1.0), ("d.out", "o.audio", 1.0)]  # fmt: skip
+    made = tuple(
+        Link(f"l{k}", Place(*source.split(".")), Place(*target.split(".")), amount)
+        for k, (source, target, amount) in enumerate(links)
+    )
+    layer = Layer("a", "A", parts, voices=3, meet="d")
+    told = patch_story(Patch(layers=(Layer(SHARED_ID, "Shared"), layer), links=made, layout="quad"))
+    assert "1 layer, 6 modules, 6 links" in told
+    assert "in quad." in told
+    assert "Notes: D3 A3 F♯3 C4." in told
+    assert "Gates: hit at 1, 3." in told
+    assert "It has 3 voices, which meet at Echo." in told
+    assert "A loop goes round through Echo and Dark, 0.90 each time." in told
+    assert "rate once in 60" in told
+    assert "Tide moves it up to 5 ct either way, turned over" in told or "5.00 ct either way, turned over" in told

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import PurePath
 
-from dunefall.base.units import format_amount
+from dunefall.base.layouts import layout_of
+from dunefall.base.units import format_amount, format_value
+from dunefall.base.words import count_of
 from dunefall.catalogue.compounds import face_of, face_sentence, spec_for
 from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
-from dunefall.catalogue.ports import RESETS
+from dunefall.catalogue.ports import RESETS, Series
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
+from dunefall.catalogue.rounds import loops_of
 from dunefall.patch.compounds import modules_in
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Compound, Layer, Link, Module, Patch
@@ -25,7 +29,9 @@ __all__ = [
     "port_name",
 ]
 
-MOST_CAUSES = 6
+MOST_CAUSES, MOST_POINTS = 6, 16
+SLOW_HZ = 0.1
+"""Slower rates are told by their period."""
 _CURVES = {
     "straight": "",
     "late": ", slowly at first",
@@ -59,6 +65,7 @@ def link_story(patch: Patch, link: Link) -> str:
         text = f"{name} feeds it{level}"
     elif output is not None and output.role == "control" and lowest(source, output) < 0:
         text = f"{name} moves it up to {format_amount(abs(link.amount), param.unit).lstrip('+')} either way"
+        text += ", turned over" if link.amount < 0 else ""
     elif output is not None and output.role == "pitch":
         text = f"{name} sets its pitch"
     else:
@@ -80,18 +87,52 @@ def module_story(patch: Patch, module_id: str) -> str:
         parts.append("It is bypassed.")
     if module.sound:
         parts.append(f"It plays {PurePath(module.sound.path).name}.")
-    face = [f"{p.name.lower()} {p.format(module.params.get(p.id, p.default))}" for p in _shown(patch, spec, module)]
+    values = {p.id: module.params.get(p.id, p.default) for p in spec.params}
+    face = [f"{p.name.lower()} {_value(p, values[p.id])}" for p in _shown(patch, spec, module)]
     if face:
         parts.append(f"Set to {', '.join(face)}.")
+    parts += [f"{s.name}: {drawn}." for s in spec.series if (drawn := _drawn(s, module, values))]
     for port in spec.targets:
         links = patch.links_into(module_id, port.id)
         if links:
             parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")
     parts += [warning] if (warning := module_warning(patch, module_id)) else []
-    targets = [port_name(patch, link.target.module, link.target.port) for link in patch.links_from(module_id)]
-    nowhere = "It is heard in the mix." if spec.lane_end or spec.closes else "Nothing listens to it."
-    parts.append(f"It reaches {', '.join(targets)}." if targets else nowhere)
+    targets = [_reached(patch, module_id, link) for link in patch.links_from(module_id)]
+    if spec.lane_end or spec.closes:
+        parts.append("It is heard in the mix.")
+    if targets:
+        parts.append(f"It reaches {', '.join(targets)}.")
+    elif not (spec.lane_end or spec.closes):
+        parts.append("Nothing listens to it.")
     return " ".join(parts)
+
+
+def _reached(patch: Patch, module_id: str, link: Link) -> str:
+    """The end of a link, with its layer where that is another one."""
+    name, there = port_name(patch, link.target.module, link.target.port), patch.layer_of(link.target.module)
+    return name if there.id == patch.layer_of(module_id).id else f"{name} in {there.name}"
+
+
+def _value(param: Param, value: float) -> str:
+    """A value as it is told: a slow rate by its period."""
+    if param.unit == "hz" and 0.0 < value < SLOW_HZ:
+        return f"once in {format_value(1.0 / value, 's')}"
+    return param.format(value)
+
+
+def _drawn(series: Series, module: Module, values: Mapping[str, float]) -> str:
+    """What was drawn, shortly; empty where nobody drew anything."""
+    numbers = module.series.get(series.id)
+    if numbers is None:
+        return ""
+    numbers = numbers[: max(1, round(values[series.used]))] if series.used else numbers
+    if len(set(numbers)) == 1:
+        return f"{series.format(numbers[0])} throughout"
+    if len(series.choices) == 2:
+        return f"{series.choices[1]} at {', '.join(str(k) for k, x in enumerate(numbers, 1) if x >= 0.5)}"
+    if series.drawn in ("curve", "path") and len(numbers) > MOST_POINTS:
+        return f"{len(numbers)} points from {series.format(min(numbers))} to {series.format(max(numbers))}"
+    return " ".join(series.format(x).replace(" ", "\u00a0") for x in numbers)
 
 
 def module_warning(patch: Patch, module_id: str) -> str:
@@ -107,8 +148,17 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     lines = [compound_story(patch, x) for x in patch.compounds if own & set(modules_in(patch, (x.id,)))]
     lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
-        lines.insert(0, f"It repeats {repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)}.")
+        lines.insert(0, _repeats(repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)))
+        lines[1:1] = [loop.told(patch) for loop in loops_of(patch, layer)]
+    if lines and layer.voices > 1:
+        meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else "the layer's output"
+        lines.insert(1, f"It has {layer.voices} voices, which meet at {meet}.")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
+
+
+def _repeats(told: str) -> str:
+    """When it begins again, as a sentence."""
+    return f"It never repeats{told.removeprefix('never')}." if told.startswith("never") else f"It repeats {told}."
 
 
 def compound_story(patch: Patch, compound: Compound) -> str:
@@ -120,14 +170,18 @@ def compound_story(patch: Patch, compound: Compound) -> str:
 
 def patch_story(patch: Patch) -> str:
     """The whole patch: tempo, seed, when it repeats or why it never does, then its layers."""
-    lanes = f", {len(effect_lanes(patch))} effect lanes" if effect_lanes(patch) else ""
-    layers, modules = len(mixed_layers(patch)), len(list(patch.modules()))
-    count = len(patch.compounds)
-    made = f", {count} compound{'s' if count > 1 else ''}" if count else ""
+    counts = [
+        (len(mixed_layers(patch)), "layer"),
+        (len(effect_lanes(patch)), "effect lane"),
+        (len(list(patch.modules())), "module"),
+        (len(patch.compounds), "compound"),
+        (len(patch.links), "link"),
+    ]
+    made = [count_of(count, what) for count, what in counts if count or what in ("layer", "module", "link")]
+    around = "" if patch.layout == "stereo" else f", in {layout_of(patch.layout).name.lower()}"
     head = [
-        f"{patch.title}: {layers} layers{lanes}, {modules} modules{made}, {len(patch.links)} links, "
-        f"{patch.tempo_bpm:g} BPM, seed {patch.seed:04d}.",
-        f"It repeats {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
+        f"{patch.title}: {', '.join(made)}, {patch.tempo_bpm:g} BPM, seed {patch.seed:04d}{around}.",
+        _repeats(repeat_of_patch(patch).told(patch.tempo_bpm)),
     ]
     return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
 

@@ -12,8 +12,9 @@ from pathlib import Path
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
+from dunefall.base.words import count_of
 from dunefall.cli.library import add_library, run_library
-from dunefall.cli.options import PATCH_HELP, Parser, count_of, seconds_of
+from dunefall.cli.options import PATCH_HELP, Parser, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX

@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import NoReturn
 
-__all__ = ["PATCH_HELP", "Parser", "count_of", "seconds_of", "seeds_of"]
+__all__ = ["PATCH_HELP", "Parser", "seconds_of", "seeds_of"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
 MOST_SEEDS = 10_000
@@ -19,11 +19,6 @@ class Parser(argparse.ArgumentParser):
         """End with status 2."""
         print(f"{self.prog}: {message}; see {self.prog} --help", file=sys.stderr)
         raise SystemExit(2)
-
-
-def count_of(count: int, one: str, many: str = "") -> str:
-    """So many of something: ``1 layer``, ``2 layers``, or with a plural of its own."""
-    return f"{count} {one if count == 1 else many or f'{one}s'}"
 
 
 def seconds_of(text: str) -> float:

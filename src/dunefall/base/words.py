@@ -1,0 +1,15 @@
+"""Words for numbers of things."""
+
+from __future__ import annotations
+
+__all__ = ["count_of", "listed"]
+
+
+def count_of(count: int, one: str, many: str = "") -> str:
+    """So many of something: ``1 layer``, ``2 layers``, or with a plural of its own."""
+    return f"{count} {one if count == 1 else many or f'{one}s'}"
+
+
+def listed(names: list[str]) -> str:
+    """Names in a row: ``A``, ``A and B``, ``A, B and C``."""
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""
