@@ -107,7 +107,7 @@ def kernel(
 @njit(error_model="numpy", forceinline=True)
 def _length_s(sizing: float, seconds: float, share: float, density_hz: float) -> float:
     """Length of a grain: set, or a share of the mean distance between two."""
-    return seconds if sizing < 0.5 else min(share / density_hz, LARGEST_S)
+    return fma(sizing, min(share / density_hz, LARGEST_S) - seconds, seconds)
 
 
 @njit(error_model="numpy", forceinline=True)
