@@ -147,3 +147,23 @@ def test_unison_spreads_and_drifts() -> None:
     still = Rig("oscillator", pitch_note=57).run(96000)["out"]
     drifting = Rig("oscillator", pitch_note=57, drift_ct=50, drift_hz=2).run(96000)["out"]
     assert np.abs(still - drifting).max() > 0.3
+
+
+@pytest.mark.parametrize("shape", [0, 1, 2, 3])
+@pytest.mark.parametrize(
+    ("mode", "hz", "least_db"), [(0, 211.0, 55), (0, 1009.0, 48), (1, 211.0, 95), (1, 1009.0, 45), (1, 2503.0, 38)]
+)
+def test_sync_happens_between_the_samples(mode: int, hz: float, least_db: float, shape: int) -> None:
+    """A saw as master, the slave 3.71 times as fast: what is no multiple of the master (soft: of its half, as the wave
+    goes forth and back) against what is one, below 20 kHz."""
+    count = 96_000
+    at = np.arange(count + 2000) / RATE
+    master = 2 * ((hz * at + 0.123) % 1) - 1
+    rig = Rig("oscillator", pitch_note=69 + 12 * np.log2(3.71 * hz / 440), shape=shape, level=1, sync_mode=mode,
+              watched=("out",))  # fmt: skip
+    out = rig.run(count + 2000, sync=master)["out"][2000:]
+    power = np.abs(np.fft.rfft(out * np.blackman(count))) ** 2
+    bins = np.fft.rfftfreq(count, 1 / RATE)
+    base = hz / (1 + mode)
+    harmonic, heard = np.abs(bins - np.round(bins / base) * base) < 4, bins < 20_000
+    assert 10 * np.log10(power[harmonic & heard].max() / power[~harmonic & heard].max()) >= least_db

@@ -13,7 +13,7 @@ from numba import njit
 
 from dunefall.dsp.maths import floor, fma, sine
 
-__all__ = ["REACH", "pulse", "saw", "step_left", "triangle", "wave"]
+__all__ = ["REACH", "corner", "pulse", "saw", "step_left", "triangle", "wave"]
 
 REACH = 3.0
 """Samples to each side of a step that differ from it."""
@@ -105,12 +105,22 @@ def triangle(at: float, step: float) -> float:
     turned = at + 0.25 - floor(at + 0.25)
     per = 1.0 / max(step, 1e-12)
     low, high = min(turned, 1.0 - turned) * per, abs(turned - 0.5) * per
-    return fma(8.0 * step, _corner(low) - _corner(high), 1.0 - abs(4.0 * turned - 2.0))
+    return fma(8.0 * step, corner(low) - corner(high), 1.0 - abs(4.0 * turned - 2.0))
 
 
 @njit(error_model="numpy", forceinline=True)
-def _corner(distance: float) -> float:
-    """What a corner of slope 1 lacks of its rounded form: the cubic B-spline integrated twice, less the ramp."""
+def corner(distance: float) -> float:
+    """What a corner of slope 1 lacks of its rounded form: the cubic B-spline integrated twice, less the ramp.
+
+    Parameters
+    ----------
+    distance : float
+        Samples from the corner, at or above 0.
+
+    Returns
+    -------
+    float
+    """
     outer, inner = max(2.0 - distance, 0.0), max(1.0 - distance, 0.0)
     a, b = outer * outer, inner * inner
     return (a * a * outer - 4.0 * (b * b * inner)) * (1.0 / 120.0)

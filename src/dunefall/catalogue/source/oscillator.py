@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
-from dunefall.dsp.bandlimited import REACH, pulse, saw, step_left, triangle, wave
+from dunefall.dsp.bandlimited import REACH, corner, pulse, saw, step_left, triangle, wave
 from dunefall.dsp.maths import floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine
 from dunefall.dsp.unison import arrange, begin_phase, bend, drifts, own_steps, sides, weight
 
@@ -26,6 +26,9 @@ CROWD_MOVES = VOICES_MOVE | 1 << 14
 """What moves, if it does, asks for the long way: the number of voices, the drift."""
 OCTAVES = ("−4", "−3", "−2", "−1", "0", "+1", "+2", "+3", "+4")
 MIDDLE_OCTAVE = 4.0
+TAU, NEARBY = 6.283185307179586, 1e-5
+FAST = 0.15
+"""Steps above which rounded corners reach over half of the cycle: a slope is that of the bare wave there."""
 DELAY = int(REACH)
 """With sync the sound comes this many samples later: the step back is rounded to both sides."""
 
@@ -232,22 +235,31 @@ def _synced(
             step = own[i] * (1.0 - 2.0 * turn)
             share = weight(v, unison[i]) * gains[i]
             left, right = sides(v, unison[i], spread[i], both)
-            jump = since = 0.0
+            jump = bend = since = 0.0
             if before <= 0.0 and sync[i] > 0.0:
                 since = sync[i] / (sync[i] - before)  # part of a sample that has gone by since it rose
+                offset = phase_deg[i] * (1.0 / 360.0)
+                here = fma(-since, step, phase) + offset
                 if sync_mode[i] >= 0.5:
                     turn = 1.0 - turn
+                    bend = -2.0 * step * _slope(shape[i], here, abs(step), width[i])
+                    step = -step
+                    phase = on_grid(fma(2.0 * since, step, phase))
                 else:
-                    here = fma(-since, step, phase) + phase_deg[i] * (1.0 / 360.0)
-                    there = start + phase_deg[i] * (1.0 / 360.0)
+                    there = start + offset
                     was = wave(shape[i], here - floor(here), abs(step), width[i])
                     jump = wave(shape[i], there - floor(there), abs(step), width[i]) - was
+                    if abs(step) < FAST:
+                        rise = _slope(shape[i], there, abs(step), width[i])
+                        bend = step * (rise - _slope(shape[i], here, abs(step), width[i]))
+                    else:
+                        bend = step * (_bare_slope(shape[i], there) - _bare_slope(shape[i], here))
                     phase = on_grid(fma(since, step, start))
-                    phase -= floor(phase)
+                phase -= floor(phase)
             before, last = sync[i], restart[i]
             turned = fma(phase_deg[i], 1.0 / 360.0, phase)
             sound = wave(shape[i], turned - floor(turned), abs(step), width[i])
-            _write_late(late, at, sound, jump, since)
+            _write_late(late, at, sound, jump, bend, since)
             out[i] = fma(share * left, late[at], out[i])
             out_right[i] = fma(share * right, late[at], out_right[i])
             late[at] = 0.0
@@ -260,13 +272,33 @@ def _synced(
 
 
 @njit(error_model="numpy", forceinline=True)
-def _write_late(late: Row, at: int, sound: float, jump: float, since: float) -> None:
-    """Add a sample to the sound of a few samples later, and around it what rounds a jump."""
+def _write_late(late: Row, at: int, sound: float, jump: float, bend: float, since: float) -> None:
+    """Add a sample to the sound of a few samples later, and around it what rounds a jump, and a change of slope."""
     late[(at + DELAY) & 7] += sound
     if jump != 0.0:
         for k in range(-DELAY, DELAY + 1):
             away = k + since
             late[(at + DELAY + k) & 7] += jump * (-step_left(away) if away >= 0.0 else step_left(-away))
+    if bend != 0.0:
+        for k in range(-DELAY, DELAY + 1):
+            late[(at + DELAY + k) & 7] += bend * corner(abs(k + since))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _slope(form: float, at: float, step: float, width: float) -> float:
+    """How much the wave rises for a cycle of the phase."""
+    later, earlier = at + NEARBY, at - NEARBY
+    rise = wave(form, later - floor(later), step, width) - wave(form, earlier - floor(earlier), step, width)
+    return rise * (0.5 / NEARBY)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _bare_slope(form: float, at: float) -> float:
+    """The same of a wave whose steps are not rounded, and do not count."""
+    a, b, c = max(1.0 - form, 0.0), max(1.0 - abs(form - 1.0), 0.0), max(1.0 - abs(form - 2.0), 0.0)
+    quarter = at + 0.25 - floor(at + 0.25)
+    rising = 4.0 if quarter < 0.5 else -4.0
+    return fma(a * TAU, sine(at + 0.25), fma(b, rising, 2.0 * c))
 
 
 MODULE = ModuleSpec(
