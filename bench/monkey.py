@@ -267,7 +267,8 @@ def main() -> int:
         return 0
     left, seed = options.gestures, options.seed
     with tempfile.TemporaryDirectory() as folder:
-        environment = os.environ | {"DUNEFALL_CONFIG": folder, "DUNEFALL_DATA": folder, "DUNEFALL_LIBRARY": folder}
+        environment = os.environ | {"DUNEFALL_CONFIG": folder, "DUNEFALL_DATA": folder, "DUNEFALL_LIBRARY": folder,
+                                    "PYTHONFAULTHANDLER": "1"}  # fmt: skip
         while left > 0:
             command = [sys.executable, "-m", "bench.monkey", "--here", "--gestures", str(left), "--seed", str(seed),
                        "--minutes", str(options.minutes)]  # fmt: skip
@@ -276,7 +277,7 @@ def main() -> int:
             )
             print(done.stdout, end="", flush=True)
             if done.returncode:
-                print(done.stderr[-3000:])
+                print(f"ended with {done.returncode}", done.stderr[-6000:], sep="\n")
                 return 1
             made = int(done.stdout.rsplit(" gestures", 1)[0].split()[-1])
             left, seed = left - made, seed + made

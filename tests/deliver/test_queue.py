@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -140,3 +142,19 @@ def test_a_queue_that_cannot_be_kept_says_so_once_and_works(tmp_path: Path) -> N
     assert entry.state == "done"
     assert len([text for text in queue.troubles if "cannot be kept" in text]) == 1
     queue.close()
+
+
+def test_a_program_that_ends_does_not_wait_for_its_workers(tmp_path: Path) -> None:
+    """Workers that do something long (here: they sleep, as if they compiled) ended the program a minute late."""
+    script = tmp_path / "program.py"
+    script.write_text(
+        "import time\nfrom pathlib import Path\nfrom dunefall.deliver.queue import RenderQueue\n"
+        "if __name__ == '__main__':\n"
+        f"    queue = RenderQueue(Path({str(tmp_path)!r}), 1)\n"
+        "    queue._workers._begin_executor().submit(time.sleep, 0).result()\n"
+        "    queue._workers._begin_executor().submit(time.sleep, 90)\n"
+        "    time.sleep(0.5)\n    queue.close()\n    print(time.time(), flush=True)\n"
+    )
+    done = subprocess.run([sys.executable, str(script)], stdout=subprocess.PIPE, text=True, timeout=60)
+    assert done.returncode == 0
+    assert time.time() - float(done.stdout) < 10

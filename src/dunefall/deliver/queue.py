@@ -347,8 +347,10 @@ class RenderQueue:
         for entry in self.entries:
             if entry.batch is not None:
                 entry.batch.stop()
+        self._workers.close(at_once=True)
+        for entry in self.entries:
+            if entry.batch is not None:
                 entry.batch.close()
-        self._workers.close()
 
 
 def _paths(entry: Entry) -> set[tuple[str, str]]:

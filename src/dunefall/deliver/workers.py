@@ -229,11 +229,20 @@ class Workers:
             )
         return self._executor
 
-    def close(self) -> None:
-        """Let them go; the next task brings new ones."""
+    def close(self, at_once: bool = False) -> None:
+        """Let them go; the next task brings new ones.
+
+        Parameters
+        ----------
+        at_once : bool
+            Those of this machine end now, whatever they do: the program ends, and would wait for them.
+        """
         executor, self._executor = self._executor, None
         if isinstance(executor, ProcessPoolExecutor):
+            processes = list((executor._processes or {}).values())
             executor.shutdown(wait=False, cancel_futures=True)
+            for process in processes if at_once else ():
+                process.kill()
         elif executor is not None:
             executor.shutdown(wait=False)
 
@@ -330,9 +339,7 @@ class Batch:
         self._tries += 1
         self._workers.close()
         for task in tasks:
-            for part in Path(task.folder).glob(f".*{PART}"):
-                if any(part.name.startswith(f".{name}") for name in task.names):
-                    part.unlink(missing_ok=True)
+            _tidy(task)
             if self._tries >= MOST_TRIES:
                 self._take(task, Outcome(error="its worker died several times; is there enough memory?"))
             else:
@@ -366,8 +373,17 @@ class Batch:
 
     def close(self) -> None:
         """Tidy up; the workers stay."""
+        for task in self._running.values():
+            _tidy(task)
         self._disk.shutdown(wait=False)
         shutil.rmtree(self._channel, ignore_errors=True)
+
+
+def _tidy(task: Task) -> None:
+    """Remove what a worker that is gone had half written."""
+    for part in Path(task.folder).glob(f".*{PART}"):
+        if any(part.name.startswith(f".{name}") for name in task.names):
+            part.unlink(missing_ok=True)
 
 
 def _number(file: File) -> int:
