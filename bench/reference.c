@@ -331,7 +331,11 @@ void run_a(double *out, int quantums)
 
 /* -- (b) FM pair with feedback, folder, delay ----------------------------------------------------------------------- */
 
-static struct { double phase[2], last, before, driven; Delay delay; } bell[COPIES];
+
+/* An all-pass half-band filter: two rows of three, each with its last input and output. */
+typedef struct { double row[2][3][2]; } Half;
+
+static struct { double phase[2], last, before, driven; Half up[2], down[2], dry[2]; Delay delay; } bell[COPIES];
 
 void start_b(void)
 {
@@ -354,17 +358,53 @@ static inline double fold(double x)
     return 1.0 - fabs(4.0 * (at - floor(at)) - 2.0);
 }
 
-static inline void folder(double *last, double *x, double drive)
+static const double FACTORS[2][3] = {
+    {0.07910923376287687, 0.4945506093007682, 0.831631986474252},
+    {0.27263975429934273, 0.6856384858686934, 0.9463566661816738},
+};
+
+static inline double passed(Half *half, int which, double x)
 {
-    double driven[N + 1];
-    driven[0] = *last;
-    for (int i = 0; i < N; i++) driven[i + 1] = x[i] * drive;
-    for (int i = 0; i < N; i++) {
-        double a = driven[i], b = driven[i + 1], step = b - a;
-        int small = fabs(step) < 1e-5;
-        x[i] = small ? fold(0.5 * (a + b)) : (area(b) - area(a)) / (small ? 1.0 : step);
+    for (int k = 0; k < 3; k++) {
+        double *kept = half->row[which][k], y = FACTORS[which][k] * (x - kept[1]) + kept[0];
+        kept[0] = x, kept[1] = y;
+        x = y;
     }
-    *last = driven[N];
+    return x;
+}
+
+static inline double halved(Half *half, double early, double late)
+{
+    return 0.5 * (passed(half, 0, late) + passed(half, 1, early));
+}
+
+static inline double quartered(Half *halves, const double *four)
+{
+    double early = halved(&halves[1], four[0], four[1]);
+    return halved(&halves[0], early, halved(&halves[1], four[2], four[3]));
+}
+
+static inline double folded(double a, double b)
+{
+    double step = b - a;
+    int small = fabs(step) < 1e-5;
+    return small ? fold(0.5 * (a + b)) : (area(b) - area(a)) / (small ? 1.0 : step);
+}
+
+/* Four times the rate, by half-bands up and down, for the folded sound and for the plain one. */
+static inline void folder(double *last, Half *up, Half *down, Half *dry, double *x, double drive, double mix)
+{
+    for (int i = 0; i < N; i++) {
+        double two[2] = {passed(&up[0], 0, x[i]), passed(&up[0], 1, x[i])}, four[4], wet[4];
+        for (int k = 0; k < 2; k++)
+            four[2 * k] = passed(&up[1], 0, two[k]), four[2 * k + 1] = passed(&up[1], 1, two[k]);
+        double plain = quartered(dry, four);
+        for (int k = 0; k < 4; k++) {
+            wet[k] = folded(*last, four[k] * drive);
+            *last = four[k] * drive;
+        }
+        x[i] = plain + (quartered(down, wet) - plain) * mix;
+    }
 }
 
 void run_b(double *out, int quantums)
@@ -384,7 +424,7 @@ void run_b(double *out, int quantums)
             bell[c].last = last, bell[c].before = before;
             ramp(&bell[c].phase[1], hz / RATE, x);
             for (int i = 0; i < N; i++) x[i] = sine(x[i] + 3.0 / (2.0 * M_PI) * m[i]) * 0.5;
-            folder(&bell[c].driven, x, 3.0);
+            folder(&bell[c].driven, bell[c].up, bell[c].down, bell[c].dry, x, 3.0, 1.0);
             delay(&bell[c].delay, x, 0.5, dull, 0.35);
             leave(x, -24.0, 0.0, out);
         }
