@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from dunefall.catalogue import catalogue
@@ -249,6 +249,7 @@ def test_editing_one_layer_leaves_the_others_as_they_were(patch: Patch, seed: in
     patch = replace(patch, links=tuple(links))
     generator = np.random.default_rng(seed)
     others = [module for module in patch.layer("a").modules if module.type != "output"]
+    assume(others)
     edited = patch.without_module(others[generator.integers(len(others))].id)
     edited = edited.with_new_module("a", Module("extra", "noise", "Extra"))
     edited = edited.with_link(Link("extra", Place("extra", "out"), Place("a-output", "audio"), 0.2))
