@@ -331,7 +331,6 @@ void run_a(double *out, int quantums)
 
 /* -- (b) FM pair with feedback, folder, delay ----------------------------------------------------------------------- */
 
-
 /* An all-pass half-band filter: two rows of three, each with its last input and output. */
 typedef struct { double row[2][3][2]; } Half;
 

@@ -31,14 +31,17 @@ def level_of_energy(energy: float) -> float:
 
 
 class _Counts:
-    """How often each loudness occurred, in steps of ``STEP``, with the energies that were summed."""
+    """How often each loudness occurred, in steps of ``STEP``, with the energies that were summed; and the highest."""
 
     def __init__(self) -> None:
         size = round((HIGHEST - LOWEST) / STEP)
         self.count, self.energy = np.zeros(size), np.zeros(size)
-        self.levels = LOWEST + STEP * (np.arange(size) + 0.5)
+        self.levels, self.loudest = LOWEST + STEP * (np.arange(size) + 0.5), -math.inf
 
-    def add(self, energies: NDArray[np.float64]) -> None:
+    def add(self, energies: NDArray[np.float64], counted: NDArray[np.bool_]) -> None:
+        """Take energies into account, of which some are counted."""
+        self.loudest = max(self.loudest, level_of_energy(float(energies.max(initial=0.0))))
+        energies = energies[counted]
         levels = OFFSET + 10 * np.log10(np.maximum(energies, 1e-30))
         loud = levels >= GATE
         places = np.minimum(((levels[loud] - LOWEST) / STEP).astype(int), len(self.count) - 1)
@@ -56,11 +59,6 @@ class _Counts:
 class ProgrammeLoudness:
     """Takes the energies of pieces of 10 ms, in order.
 
-    Attributes
-    ----------
-    loudest_momentary, loudest_short : float
-        Highest loudness of 400 ms and of 3 s so far, wherever they begin, in LUFS.
-
     Examples
     --------
     >>> heard = ProgrammeLoudness()
@@ -72,7 +70,6 @@ class ProgrammeLoudness:
     def __init__(self) -> None:
         self._last, self._count = np.zeros(0), 0
         self._blocks, self._pieces = _Counts(), _Counts()
-        self.loudest_momentary = self.loudest_short = -math.inf
 
     def add(self, energies: Sequence[float] | NDArray[np.float64]) -> None:
         """Take the next pieces into account.
@@ -90,18 +87,23 @@ class ProgrammeLoudness:
         for length, counts in ((MOMENTARY, self._blocks), (SHORT, self._pieces)):
             here = ends[ends >= length]
             means = np.maximum(sums[here] - sums[here - length], 0.0) / length
-            loudest = level_of_energy(float(means.max(initial=0.0)))
-            if length == MOMENTARY:
-                self.loudest_momentary = max(self.loudest_momentary, loudest)
-            else:
-                self.loudest_short = max(self.loudest_short, loudest)
-            counts.add(means[(before + here) % PIECES == 0])
+            counts.add(means, (before + here) % PIECES == 0)
         self._last = known[-SHORT:]
 
     @property
     def momentary(self) -> float:
         """Loudness of the last 400 ms in LUFS."""
         return level_of_energy(float(self._last[-MOMENTARY:].sum()) / MOMENTARY)
+
+    @property
+    def loudest_momentary(self) -> float:
+        """Highest loudness of 400 ms so far, wherever they begin, in LUFS."""
+        return self._blocks.loudest
+
+    @property
+    def loudest_short(self) -> float:
+        """Highest loudness of 3 s so far, wherever they begin, in LUFS."""
+        return self._pieces.loudest
 
     @property
     def integrated(self) -> float:

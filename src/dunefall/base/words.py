@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 __all__ = ["count_of", "listed"]
 
 
@@ -10,6 +12,6 @@ def count_of(count: int, one: str, many: str = "") -> str:
     return f"{count} {one if count == 1 else many or f'{one}s'}"
 
 
-def listed(names: list[str]) -> str:
+def listed(names: Sequence[str]) -> str:
     """Names in a row: ``A``, ``A and B``, ``A, B and C``."""
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""

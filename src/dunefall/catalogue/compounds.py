@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 
+from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES, Input, ModuleSpec, Output, Param
 from dunefall.catalogue.motion.named_control import shown_value
@@ -211,12 +212,8 @@ def _stage(patch: Patch, compound: Compound, outputs: list[Output]) -> str:
 
 def face_sentence(patch: Patch, compound: Compound) -> str:
     """What a compound is: the user's own sentence, and what it is made of."""
-    return f"{compound.about} Made of {_listed(patch, compound)}.".strip()
-
-
-def _listed(patch: Patch, compound: Compound) -> str:
     names = [x.name if (x := compound_of(patch, part)) else patch.module(part).name for part in compound.parts]
-    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]
+    return f"{compound.about} Made of {listed(names)}.".strip()
 
 
 # -- the patch as it is seen -----------------------------------------------------------------------------------------

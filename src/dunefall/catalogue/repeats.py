@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from dunefall.base.reach import reached
+from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output
 from dunefall.patch.model import Module, Patch
@@ -74,7 +75,7 @@ def _and(names: tuple[str, ...]) -> str:
     """Names in a row, the first few of many."""
     if len(names) > NAMED:
         return f"{', '.join(names[:NAMED])} and {len(names) - NAMED} more"
-    return " and ".join(filter(None, (", ".join(names[:-1]), *names[-1:])))
+    return listed(names)
 
 
 def _time(seconds: float) -> str:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
-from dunefall.base.words import count_of
+from dunefall.base.words import count_of, listed
 from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
@@ -218,7 +218,7 @@ def _check(options: argparse.Namespace) -> int:
     if take is not None:
         parts.append(f"{count_of(len(take.entries), 'entry', 'entries')} in its journal")
     noted = f"; {count_of(len(found), 'note')}" if found else ""
-    print(f"{patch.title}: good, with {', '.join(parts[:-1])} and {parts[-1]}{noted}")
+    print(f"{patch.title}: good, with {listed(parts)}{noted}")
     return 0
 
 

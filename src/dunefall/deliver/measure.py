@@ -127,8 +127,6 @@ def _programme(energies: NDArray[np.float64]) -> ProgrammeLoudness:
     heard = ProgrammeLoudness()
     for at in range(0, len(energies), PIECE):
         heard.add(energies[at : at + PIECE])
-    if len(energies) < SHORT:  # shorter than 3 s: what there is
-        heard.loudest_short = level_of_energy(float(energies.mean()))
     return heard
 
 
@@ -232,9 +230,8 @@ def measure(sound: Sound, rate: int) -> Measures:
     """
     energies, folded = _energies(_lengthened(sound, rate), rate)
     heard = _programme(energies)
-    lufs, short, momentary = (
-        max(level, FLOOR_DB) for level in (heard.integrated, heard.loudest_short, heard.loudest_momentary)
-    )
+    loudest = heard.loudest_short if len(energies) >= SHORT else level_of_energy(float(energies.mean()))
+    lufs, short, momentary = (max(level, FLOOR_DB) for level in (heard.integrated, loudest, heard.loudest_momentary))
     first, last = edges(sound, 1e-3)
     seconds = len(sound) / rate
     pieces = (sound[at : at + PIECE] for at in range(0, len(sound), PIECE))

@@ -32,7 +32,7 @@ def weigh(block: Grid, filters: Grid, state: Grid, weights: Row, step: int, ener
     weights : ndarray [shape=(channels,)]
         What each channel counts.
     step : int
-        Frames of 100 ms.
+        Frames of 10 ms.
     energies, folded : ndarray [shape=(n / step,)]
         Receive the sum of all channels, and that of their mean.
     """

@@ -8,7 +8,7 @@ from dunefall.base.arrays import Key
 from dunefall.dsp.random import uniform
 from dunefall.dsp.triggers import wrapped
 
-__all__ = ["DIRECTIONS", "after"]
+__all__ = ["ANY", "DIRECTIONS", "after", "steps_of_round"]
 
 DIRECTIONS = ("forward", "backward", "there and back", "random", "wandering")
 FORWARD, BACKWARD, BOTH, ANY, WANDER = range(5)
@@ -49,3 +49,8 @@ def after(place: float, count: float, direction: float, length: float, key: Key,
         away = float(int(uniform(key, count, stream) * 3.0)) - 1.0 if count > 0.0 else 0.0
         return wrapped(place + away, length)
     return wrapped(count, length)
+
+
+def steps_of_round(length: int, direction: float) -> int:
+    """After how many steps a row begins again: there and back takes all but its ends twice."""
+    return max(2 * (length - 1), 1) if direction == BOTH else length

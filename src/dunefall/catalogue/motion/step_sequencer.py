@@ -9,7 +9,7 @@ from numba import njit
 from dunefall.base.arrays import Drawn, Key, Mask, Row, State
 from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, Series
 from dunefall.dsp.random import uniform
-from dunefall.dsp.steps import DIRECTIONS, after
+from dunefall.dsp.steps import DIRECTIONS, after, steps_of_round
 from dunefall.dsp.triggers import wrapped
 
 __all__ = ["MODULE"]
@@ -156,8 +156,8 @@ def _steps(given: Given) -> tuple[int, ...]:
     """There and back takes all but the ends twice."""
     rounds = []
     for letter in ROWS:
-        length, both = round(given.values[f"length_{letter}"]), given.values[f"direction_{letter}"] == 2
-        rounds.append((max(2 * (length - 1), 1) if both else length) if _counts(given, letter) else 1)
+        length, direction = round(given.values[f"length_{letter}"]), given.values[f"direction_{letter}"]
+        rounds.append(steps_of_round(length, direction) if _counts(given, letter) else 1)
     common = [count for letter, count in zip(ROWS, rounds, strict=True) if f"clock_{letter}" not in given.linked]
     return math.lcm(*common), *rounds[1:]
 

@@ -135,10 +135,11 @@ def _sound(
 ) -> None:
     """All grains over some samples, added to both rows: window and weights row by row, then what is read."""
     count = end - begin
-    places, low, here, high, far = (
+    places, low, here, high, far, windows = (
         scratch[128 : 128 + count], scratch[192 : 192 + count], scratch[256 : 256 + count], scratch[320 : 320 + count],
-        scratch[384 : 384 + count],
+        scratch[384 : 384 + count], scratch[576 : 576 + count],
     )  # fmt: skip
+    powers, weights = scratch[448 + begin : 448 + end], scratch[512 + begin : 512 + end]
     for g in range(GRAINS):
         h = FIELDS * g
         growth = memory[h + GROWTH]
@@ -152,6 +153,7 @@ def _sound(
             share = old * growth
             near = min(max(min(share, 1.0 - share), 0.0) * steep, 1.0)
             window = near * near * fma(-2.0, near, 3.0)
+            windows[i] = window * window
             place = (now + i) - fma(slope, old, start)
             whole = floor(place)
             a, b, c, d = cubic_weights(place - whole)
@@ -173,14 +175,10 @@ def _sound(
         for i in range(count):
             left[begin + i] = fma(gain, low[i], left[begin + i])
             right[begin + i] = fma(gain_right, low[i], right[begin + i])
-        powers, weights = scratch[448 + begin : 448 + end], scratch[512 + begin : 512 + end]
         for i in range(count):
-            near = min(max(min((age + i) * growth, 1.0 - (age + i) * growth), 0.0) * steep, 1.0)
-            window = near * near * fma(-2.0, near, 3.0)
-            window *= window
-            per = 1.0 / (window + BARELY)
+            per = 1.0 / (windows[i] + BARELY)
             powers[i] = fma(low[i] * low[i], per, powers[i])
-            weights[i] = fma(window, per, weights[i])
+            weights[i] = fma(windows[i], per, weights[i])
         memory[h + AGE] = age + count
         if (age + count) * growth >= 1.0:
             memory[h + GROWTH] = 0.0

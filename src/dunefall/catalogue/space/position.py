@@ -49,9 +49,8 @@ def kernel(
         a, b = dull * gain * left, dull * gain * right
         if early[i] > 0.0:
             for k in range(FOUR):
-                tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, late_by)) * (
-                    TAP_GAINS[k] * early[i] * late
-                )
+                level = TAP_GAINS[k] * early[i] * late
+                tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, late_by)) * level
                 a, b = fma(tap, 0.5 - 0.4 * TAP_SIDES[k], a), fma(tap, 0.5 + 0.4 * TAP_SIDES[k], b)
         out[i], out_right[i], far[i] = a, b, dull * late
     state[WRITE], state[DELAY], state[LATE] = write, way, late_by

@@ -180,7 +180,7 @@ def _go(state: State, place: int, to: float, first: int) -> None:
 def _pass(
     sound: Sound, row: Row, memory: Memory, first: int, size: int, write: int, before: float, after: float, start: int,
     scratch: Scratch,
-) -> None:  # fmt: skip  # fmt: skip
+) -> None:  # fmt: skip
     """A sound through a ring."""
     at = write % size
     ring = memory[first + at : first + at + row.size]
