@@ -22,6 +22,7 @@ from dunefall.patch.model import Compound, Place
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.session.edits.compounds import make_compound, new_compound, rename_compound
 from dunefall.session.edits.modules import set_params
+from rig import add_layer
 
 LEFT, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
 PARTS = ("fog-air-drift", "fog-air-sway", "fog-air-band")
@@ -353,3 +354,17 @@ def test_an_open_compound_that_is_looked_for_shows_its_first_module(window: Main
     window.selection.press_compound(compound.id)
     window.selection.reveal(compound.id)
     assert window.selection.module == compound.id
+
+
+def test_all_of_a_layer_is_selected_where_it_is_closed_or_empty(window: MainWindow, qtbot: QtBot) -> None:
+    """Ctrl+A on a layer of which no module is shown ended in an error; closed compounds were left out."""
+    compound = made(window)
+    window.selection.select("fog-air-output")
+    qtbot.keyClick(window, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert compound.id in window.selection.chosen
+    assert "fog-air-noise" in window.selection.chosen
+    head = add_layer(window.session.document, "Bare")
+    window.selection.select(head)
+    qtbot.keyClick(window, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert window.selection.module == head
+    assert "Bare has no modules" in window.notice.text()

@@ -22,7 +22,22 @@ from dunefall.catalogue.presets import Preset
 from dunefall.patch.mixing import heard
 from dunefall.patch.model import Module, Patch
 
-__all__ = ["RIGHT", "STAGES", "Cycle", "Given", "Input", "ModuleSpec", "Output", "Param", "Preset", "Role", "Series"]
+__all__ = [
+    "RIGHT",
+    "STAGES",
+    "Cycle",
+    "Given",
+    "Input",
+    "ModuleSpec",
+    "Output",
+    "Param",
+    "Preset",
+    "Role",
+    "Series",
+    "fed_back",
+    "ringing",
+    "settling",
+]
 
 STAGES = ("time", "motion", "pitch", "source", "shape", "space")
 
@@ -81,6 +96,15 @@ class Cycle:
         The inputs whose triggers are counted.
     noise : bool
         Its chance is heard as noise: what it sounds like repeats all the same.
+    free : function or None
+        Of what is given: whether it goes on in its own time, as a wave that nothing restarts, and so stands elsewhere
+        when all else begins again.
+    memory_s : function or None
+        Of what is given: seconds until what it keeps of its past has fallen by 90 dB; infinite: it does not fall.
+    outside : bool
+        It hears the world.
+    fires : tuple of str
+        The outputs sure to give triggers: by itself, or where its first input gets some and no other gate does.
     """
 
     chance: Callable[[Given], bool] | None = None
@@ -89,6 +113,29 @@ class Cycle:
     steps: Callable[[Given], int | tuple[int, ...]] | None = None
     at: tuple[str, ...] = ()
     noise: bool = False
+    free: Callable[[Given], bool] | None = None
+    memory_s: Callable[[Given], float] | None = None
+    outside: bool = False
+    fires: tuple[str, ...] = ()
+
+
+def ringing(given: Given, decay_s: str) -> float:
+    """Seconds until a module's tail has fallen by 90 dB, by its time to -60 dB; infinite where that is moved."""
+    return math.inf if decay_s in given.linked else 1.5 * given.values[decay_s]
+
+
+def settling(given: Given, *times_s: str) -> float:
+    """Seconds until a module has come to rest within 90 dB, by its time constants; infinite where one is moved."""
+    return math.inf if not given.linked.isdisjoint(times_s) else 10.0 * max(given.values[time] for time in times_s)
+
+
+def fed_back(given: Given, share: str, seconds: float) -> float:
+    """Seconds until what goes round in a module has fallen by 90 dB, by its share and what once round takes; infinite
+    where that is moved, or nothing is lost."""
+    kept = abs(given.values[share])
+    if share in given.linked or kept >= 1.0:
+        return math.inf
+    return seconds * (1.0 - 90.0 / (20.0 * math.log10(kept))) if kept > 0.0 else seconds
 
 
 Door = TypeVar("Door", Input | Param, Output)

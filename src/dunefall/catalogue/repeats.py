@@ -1,7 +1,9 @@
 """When a patch, or a part of it, begins again: from all clocks, divisions and lengths, exactly.
 
 Every module's course has a period: the least common multiple of the periods of its movers, of its own period, and of as
-many triggers as it takes to come round. Fractions are exact; what is set in decimals counts as those decimals.
+many triggers as it takes to come round. Fractions are exact; what is set in decimals counts as those decimals. What a
+module keeps of its past adds up along the way that the sound takes: where that is more than a period, and in feedback
+loops, a part only resembles itself.
 """
 
 from __future__ import annotations
@@ -15,7 +17,8 @@ from dunefall.base.reach import reached
 from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output
-from dunefall.patch.model import Module, Patch
+from dunefall.catalogue.voicing import per_voice, spreads
+from dunefall.patch.model import Link, Module, Patch
 
 __all__ = ["Repeat", "repeat_of_layer", "repeat_of_patch"]
 
@@ -33,10 +36,14 @@ class Repeat:
     ----------
     seconds : Fraction or None
         The period; 0: nothing in it moves; None: never.
-    by_chance, moved : tuple of str
-        Why never: random modules, and modules whose speed is moved.
-    noises : tuple of str
-        Sounding modules whose sound is random, though their course is not.
+    by_chance, moved, outside, apart : tuple of str
+        Why never: random modules, modules whose speed is moved, what hears the world, and modules that run at another
+        speed in each voice.
+    noises, free : tuple of str
+        What does not repeat though its course does: sounding modules whose sound is random, and waves that nothing
+        restarts.
+    past : tuple of str
+        Why it only resembles itself: modules that keep more than a period, or that feed each other.
     shortest_s : Fraction
         The shortest period of its clocks: a step; 0: there are none.
     """
@@ -44,31 +51,55 @@ class Repeat:
     seconds: Fraction | None
     by_chance: tuple[str, ...] = ()
     moved: tuple[str, ...] = ()
+    outside: tuple[str, ...] = ()
+    apart: tuple[str, ...] = ()
     noises: tuple[str, ...] = ()
+    free: tuple[str, ...] = ()
+    past: tuple[str, ...] = ()
     shortest_s: Fraction = Fraction(0)
 
+    @property
+    def exact(self) -> bool:
+        """Whether every sample of it comes again."""
+        return self.seconds is not None and not (self.noises or self.past or (self.seconds and self.free))
+
     def told(self, tempo_bpm: float) -> str:
-        """In words: ``after 280 steps, 11.4 bars, 45.7 s``, or ``never, because …``."""
+        """What it does, in words: ``repeats after 280 steps, 11.4 bars, 45.7 s``, ``resembles itself every 4.0 s``, or
+        ``never repeats, because …``."""
         if self.seconds is None:
-            chance = f"{_and(self.by_chance)} go{'es' if len(self.by_chance) == 1 else ''} by chance"
-            speeds = f"the speed of {_and(self.moved)} is moved"
-            reasons = [text for names, text in ((self.by_chance, chance), (self.moved, speeds)) if names]
-            return f"never, because {' and '.join(reasons) or 'its periods only meet after a hundred years'}"
-        but = f", but for the noise of {_and(self.noises)}" if self.noises else ""
+            return f"never repeats, because {self._why_never()}"
         if self.seconds == 0:
-            return f"at once: nothing in it moves{but}"
+            return f"repeats at once: nothing in it moves{self._but(())}"
         steps = self.seconds / self.shortest_s if self.shortest_s else Fraction(0)
         bars = float(self.seconds) * tempo_bpm / 240.0
         parts = [f"{int(steps)} steps"] if steps.denominator == 1 and steps > 1 else []
-        parts += [f"{bars:.4g} bars" if bars != 1 else "1 bar", _time(float(self.seconds))]
-        return f"after {', '.join(parts)}{but}"
+        after = ", ".join([*parts, f"{bars:.4g} bars" if bars != 1 else "1 bar", _time(float(self.seconds))])
+        if self.past:
+            keep = "keeps" if len(self.past) == 1 else "keep"
+            return f"resembles itself every {after}, because {_and(self.past)} {keep} what was{self._but(self.free)}"
+        return f"repeats after {after}{self._but(self.free)}"
+
+    def _why_never(self) -> str:
+        one = len(self.by_chance) == 1, len(self.outside) == 1, len(self.apart) == 1
+        reasons = (
+            (self.by_chance, f"{_and(self.by_chance)} go{'es' if one[0] else ''} by chance"),
+            (self.moved, f"the speed of {_and(self.moved)} is moved"),
+            (self.outside, f"{_and(self.outside)} hear{'s' if one[1] else ''} the world"),
+            (self.apart, f"{_and(self.apart)} run{'s' if one[2] else ''} at another speed in each voice"),
+        )
+        return " and ".join(text for names, text in reasons if names) or "its periods only meet after a hundred years"
+
+    def _but(self, free: tuple[str, ...]) -> str:
+        parts = [f"the {what} of {_and(names)}" for what, names in (("noise", self.noises), ("phase", free)) if names]
+        return f", but for {' and '.join(parts)}" if parts else ""
 
     @property
     def short(self) -> str:
         """For the header: ``never`` or the time."""
         if self.seconds is None:
             return "never"
-        return _time(float(self.seconds)) if self.seconds else "at once"
+        about = "\u2248 " if self.past else ""
+        return about + _time(float(self.seconds)) if self.seconds else "at once"
 
 
 def _and(names: tuple[str, ...]) -> str:
@@ -99,23 +130,37 @@ def _muted(patch: Patch, module: Module) -> bool:
     return module.params.get("mute", 0.0) >= 1.0 and not moved
 
 
-def repeat_of_layer(patch: Patch, layer_id: str) -> Repeat:
-    """When a layer's sound begins again; for one without an output, as Shared, everything in it."""
+def repeat_of_layer(patch: Patch, layer_id: str, voice: bool = False) -> Repeat:
+    """When a layer's sound begins again; for one without an output, as Shared, everything in it.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    layer_id : str
+        One of its layers.
+    voice : bool
+        One of its voices alone.
+
+    Returns
+    -------
+    Repeat
+    """
     layer = patch.layer(layer_id)
     inside = [module.id for module in layer.modules]
     ends = [layer.output_id] if layer.output_id in inside else inside
-    return _repeat(patch, ends)
+    return _repeat(patch, ends, layer_id if voice else "")
 
 
-def _repeat(patch: Patch, ends: Collection[str]) -> Repeat:
-    walk = _Walk(patch, ends)
-    periods = [walk.period(end) for end in ends]
-    if walk.by_chance or walk.moved:
-        return Repeat(None, tuple(walk.by_chance), tuple(walk.moved), tuple(walk.noises))
-    whole = _lcm([period for period in periods if period])
-    if whole > LONGEST_S:
-        return Repeat(None, noises=tuple(walk.noises))
-    return Repeat(whole, (), (), tuple(walk.noises), min(walk.own, default=Fraction(0)))
+def _repeat(patch: Patch, ends: Collection[str], alone: str = "") -> Repeat:
+    walk = _Walk(patch, ends, alone)
+    whole = _lcm([period for end in ends if (period := walk.period(end))])
+    never = tuple(walk.by_chance), tuple(walk.moved), tuple(walk.outside), tuple(walk.apart)
+    if any(never) or whole > LONGEST_S:
+        return Repeat(None, *never, noises=tuple(walk.noises))
+    past = walk.past(ends, float(whole)) if whole else ()
+    return Repeat(whole, noises=tuple(walk.noises), free=tuple(walk.free), past=past,
+                  shortest_s=min(walk.own, default=Fraction(0)))  # fmt: skip
 
 
 def _lcm(periods: Collection[Fraction]) -> Fraction:
@@ -133,20 +178,36 @@ def _lcm(periods: Collection[Fraction]) -> Fraction:
 class _Walk:
     """Periods of modules, each worked out once, from what they are moved by."""
 
-    def __init__(self, patch: Patch, ends: Collection[str]) -> None:
+    def __init__(self, patch: Patch, ends: Collection[str], alone: str = "") -> None:
         self._patch = patch
         self._known: dict[str, Fraction] = {}
-        self._under_way: set[str] = set()
+        self._way: list[str] = []
         self.by_chance: list[str] = []
         self.moved: list[str] = []
+        self.outside: list[str] = []
+        self.apart: list[str] = []
         self.noises: list[str] = []
+        self.free: list[str] = []
         self.own: set[Fraction] = set()
+        self._keeps: dict[str, float] = {}
+        self._in_loops: dict[str, None] = {}
+        self._sums: dict[str, float] = {}
         self._into: dict[str, list[tuple[str, str]]] = {}
         for link in patch.links:
             if link.on and (link.amount != 0.0):
                 self._into.setdefault(link.target.module, []).append((link.target.port, link.source.module))
         self._modules = {module.id: module for module in patch.modules()}
         self._heard = self._outputs_heard(ends)
+        self._in_voices = self._apart_from(alone)
+
+    def _apart_from(self, alone: str) -> set[str]:
+        """Modules that run in several voices which are not the same; ``alone``: a layer of which one voice counts."""
+        known = {name: spec for name, module in self._modules.items() if (spec := spec_for(module))}
+        links = [
+            link for link in self._patch.links if link.on and {link.source.module, link.target.module} <= set(known)
+        ]
+        several = [layer for layer in self._patch.layers if layer.spread and layer.id != alone]
+        return {name for layer in several for name in per_voice(layer, known, links)}
 
     def _outputs_heard(self, ends: Collection[str]) -> dict[str, set[str]]:
         """Of each module from which a way leads to the ends, the outputs by which it does."""
@@ -163,13 +224,29 @@ class _Walk:
 
     def period(self, module_id: str) -> Fraction:
         """Period of a module's course; 0: it does not move, or its loop is still being walked."""
-        if module_id in self._under_way:
+        if module_id in self._way:
+            self._in_loops |= dict.fromkeys(self._way[self._way.index(module_id) :])
             return Fraction(0)
         if module_id not in self._known:
-            self._under_way.add(module_id)
+            self._way.append(module_id)
             self._known[module_id] = self._worked_out(self._modules[module_id])
-            self._under_way.discard(module_id)
+            self._way.pop()
         return self._known[module_id]
+
+    def past(self, ends: Collection[str], period_s: float) -> tuple[str, ...]:
+        """Names of what makes it keep more than a period of its past: the modules in loops, those that keep so much by
+        themselves, or else the one that keeps most; empty where it does not."""
+        if not self._in_loops and max((self._kept(end) for end in ends), default=0.0) <= period_s:
+            return ()
+        long = [name for name, keeps in self._keeps.items() if name in self._in_loops or keeps > period_s]
+        return tuple(self._modules[name].name for name in long or [max(self._keeps, key=self._keeps.__getitem__)])
+
+    def _kept(self, module_id: str) -> float:
+        """Seconds of the past that are heard behind a module; only without loops."""
+        if module_id not in self._sums:
+            before = max((self._kept(source) for _, source in self._into.get(module_id, [])), default=0.0)
+            self._sums[module_id] = self._keeps.get(module_id, 0.0) + before
+        return self._sums[module_id]
 
     def _worked_out(self, module: Module) -> Fraction:
         spec = spec_for(module)
@@ -179,6 +256,7 @@ class _Walk:
         heard = self._heard.get(module.id, set())
         given = Given.of(spec, self._patch, module, frozenset(heard))
         outside = _lcm([self.period(source) for _, source in into])
+        self._note_doubts(module, spec, given)
         if _by_chance(spec, given):
             (self.noises if spec.cycle.noise and not self._steers(module.id) else self.by_chance).append(module.name)
         own = self._own(module, spec, given)
@@ -186,6 +264,29 @@ class _Walk:
             self.own.add(own)
         together = _lcm([own, outside]) if own else outside
         return self._rounds(spec, given, into, together)
+
+    def _fires(self, link: Link, way: tuple[str, ...] = ()) -> bool:
+        """Whether a gate is sure to give triggers: those of a clock, on a way that nothing resets."""
+        module = self._modules[link.source.module]
+        spec = spec_for(module)
+        if spec is None or link.source.port not in spec.cycle.fires or module.id in way:
+            return False
+        gates = [port.id for port in spec.inputs if port.role == "gate"]
+        into = [x for gate in gates for x in self._patch.links_into(module.id, gate) if x.on and x.amount]
+        if spec.cycle.period_s is not None:
+            return not into
+        return bool(into) and all(x.target.port == gates[0] and self._fires(x, (*way, module.id)) for x in into)
+
+    def _note_doubts(self, module: Module, spec: ModuleSpec, given: Given) -> None:
+        cycle = spec.cycle
+        self._keeps[module.id] = cycle.memory_s(given) if cycle.memory_s else 0.0
+        gates = {port.id for port in spec.inputs if port.role == "gate"}
+        into = self._patch.links_into(module.id)
+        dead = {x.target.port for x in into if x.target.port in gates and not self._fires(x)}
+        if cycle.free and cycle.free(given._replace(linked=given.linked - dead)):
+            self.free.append(module.name)
+        if cycle.outside:
+            self.outside.append(module.name)
 
     def _steers(self, module_id: str) -> bool:
         """Whether a sound goes anywhere but into sounds: what it does there is a course, held or not."""
@@ -209,6 +310,8 @@ class _Walk:
         period = spec.cycle.period_s(given)
         if period and set(spec.cycle.speed) & given.linked:
             self.moved.append(module.name)
+        if period and module.id in self._in_voices and any(spreads(spec.param(name)) for name in spec.cycle.speed):
+            self.apart.append(module.name)
         return _exact(period)
 
     def _rounds(self, spec: ModuleSpec, given: Given, into: list[tuple[str, str]], period: Fraction) -> Fraction:

@@ -148,17 +148,14 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     lines = [compound_story(patch, x) for x in patch.compounds if own & set(modules_in(patch, (x.id,)))]
     lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
-        lines.insert(0, _repeats(repeat_of_layer(patch, layer.id).told(patch.tempo_bpm)))
+        whole, voice = repeat_of_layer(patch, layer.id), repeat_of_layer(patch, layer.id, voice=True)
+        lines.insert(0, f"It {whole.told(patch.tempo_bpm)}.")
         lines[1:1] = [loop.told(patch) for loop in loops_of(patch, layer)]
     if lines and layer.voices > 1:
         meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else "the layer's output"
-        lines.insert(1, f"It has {layer.voices} voices, which meet at {meet}.")
+        alone = f" One voice alone {voice.told(patch.tempo_bpm)}." if voice != whole else ""
+        lines.insert(1, f"It has {layer.voices} voices, which meet at {meet}.{alone}")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
-
-
-def _repeats(told: str) -> str:
-    """When it begins again, as a sentence."""
-    return f"It never repeats{told.removeprefix('never')}." if told.startswith("never") else f"It repeats {told}."
 
 
 def compound_story(patch: Patch, compound: Compound) -> str:
@@ -181,7 +178,7 @@ def patch_story(patch: Patch) -> str:
     around = "" if patch.layout == "stereo" else f", in {layout_of(patch.layout).name.lower()}"
     head = [
         f"{patch.title}: {', '.join(made)}, {patch.tempo_bpm:g} BPM, seed {patch.seed:04d}{around}.",
-        _repeats(repeat_of_patch(patch).told(patch.tempo_bpm)),
+        f"It {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
     ]
     return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
 

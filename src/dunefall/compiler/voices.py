@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
+from dunefall.catalogue.voicing import SPREAD_OCTAVES, SPREAD_OTHERS, per_voice, spreads
 from dunefall.compiler.channels import Channels
 from dunefall.patch.model import Layer, Link, Module, Patch
 
@@ -30,10 +31,6 @@ __all__ = [
     "module_key",
     "voice_spread",
 ]
-
-SPREAD_OCTAVES = {"note": 0.12, "cents": 12.0}
-"""Largest distance of a voice at full spread, in the domain of the unit; other octave domains: ``SPREAD_OTHERS``."""
-SPREAD_OTHERS = 0.1
 
 
 @dataclass(frozen=True)
@@ -122,7 +119,7 @@ def voice_spread(instance: Instance, param: Param) -> float:
     -------
     float
     """
-    if instance.voice <= 0 or not (param.octaves or param.unit in SPREAD_OCTAVES):
+    if instance.voice <= 0 or not spreads(param):
         return 0.0
     place = module_key(0, f"{instance_id(instance.module.id, instance.voice)}.{param.id}") / 2**63 - 1.0
     return instance.layer.spread * SPREAD_OCTAVES.get(param.unit, SPREAD_OTHERS) * place
@@ -146,8 +143,7 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
     count: dict[str, int] = {}
     instances = []
     for layer in patch.layers:
-        sounds = any(module.id in known and known[module.id].lane_end for module in layer.modules)
-        many = _per_voice(layer, known, links) if layer.voices > 1 and sounds else set()
+        many = per_voice(layer, known, links)
         for module in layer.modules:
             if module.id in known:
                 count[module.id] = layer.voices if module.id in many else 1
@@ -163,19 +159,6 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
         for wire in _wires(link, known, count, channels, home[link.source.module] == home[link.target.module])
     ]
     return instances, wires
-
-
-def _per_voice(layer: Layer, known: dict[str, ModuleSpec], links: list[Link]) -> set[str]:
-    inside = {module.id for module in layer.modules if module.id in known}
-    after: dict[str, set[str]] = {}
-    before: dict[str, set[str]] = {}
-    for link in links:
-        if link.source.module in inside and link.target.module in inside:
-            after.setdefault(link.source.module, set()).add(link.target.module)
-            before.setdefault(link.target.module, set()).add(link.source.module)
-    keyboards = {id_ for id_ in inside if any(output.per_voice for output in known[id_].outputs)}
-    meet = layer.meet if layer.meet in inside else layer.output_id
-    return inside - reached(keyboards, before) - reached({meet}, after)
 
 
 def _wires(

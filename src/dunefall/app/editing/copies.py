@@ -70,8 +70,12 @@ def _to_vary(context: Context) -> frozenset[str]:
 def select_layer(context: Context) -> None:
     """Select everything in the layer of the selection but its output."""
     layer = context.selection.layer
-    if layer is not None:
-        context.selection.select_all([module.id for module in layer.modules if module.id != layer.output_id])
+    if layer is None:
+        return
+    modules = [module.id for module in layer.modules if module.id != layer.output_id]
+    if not modules:
+        context.tell(f"{layer.name} has no modules but its output yet.")
+    context.selection.select_all(modules)
 
 
 def vary_a_little(context: Context) -> None:

@@ -150,11 +150,13 @@ class Selection:
             self.changed.emit()
 
     def select_all(self, modules: Collection[str]) -> None:
-        """Select the first of some modules and mark the others; only the end of a layer if one is among them."""
+        """Select the first of some modules, or of the closed compounds that contain them, and mark the others; only the
+        end of a layer if one is among them. Of none, the selection stays."""
         ends = [layer.output_id for layer in self.seen.layers if layer.output_id in modules]
-        first, *others = ends[:1] or [module for module in modules if self.seen.has(module)]
-        self.select(first)
-        for module in others:
+        shown = ends[:1] or list(dict.fromkeys(self.shown_as(modules)))
+        for first in shown[:1]:
+            self.select(first)
+        for module in shown[1:]:
             self.mark(module)
 
     def select_shown(self, part: str) -> None:

@@ -264,7 +264,7 @@ class Header(QWidget):
     def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
         """Show when the patch begins again, or that it never does; the tooltip says why."""
         self.repeats.setText(repeat.short)
-        told = f"The patch repeats {repeat.told(tempo_bpm)}"
+        told = f"The patch {repeat.told(tempo_bpm)}"
         self.repeats.setToolTip(told)
         self.repeats.setAccessibleName(told)
 

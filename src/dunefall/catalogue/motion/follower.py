@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, settling
 from dunefall.dsp.follow import follow
 
 __all__ = ["MODULE"]
@@ -41,6 +41,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Level", "control", 0, 1),),
     state=1,
+    cycle=Cycle(memory_s=lambda g: settling(g, "rise_s", "fall_s")),
     face="sensitivity",
     words=("envelope follower", "detector", "level", "loudness", "duck"),
     sources=("first-order peak detector with two time constants (textbook)",),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Series, settling
 from dunefall.dsp.curves import drawn
 from dunefall.dsp.follow import approach_step
 from dunefall.dsp.maths import floor
@@ -103,7 +103,8 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=6,
-    cycle=Cycle(None, lambda g: (1, 2, 0)[round(g.values["mode"])] * g.values["length_s"], ("length_s",)),
+    cycle=Cycle(None, lambda g: (1, 2, 0)[round(g.values["mode"])] * g.values["length_s"], ("length_s",),
+                memory_s=lambda g: settling(g, "smooth_s")),
     face="length_s",
     words=("record", "hand", "mouse", "xy", "draw a movement", "loop"),
     sources=("linear interpolation and a first-order low-pass (textbook)",),

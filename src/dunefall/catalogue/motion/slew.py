@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, settling
 from dunefall.dsp.follow import approach, approach_step, follow
 
 __all__ = ["MODULE"]
@@ -82,6 +82,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Value", "control"),),
     state=4,
+    cycle=Cycle(memory_s=lambda g: settling(g, "rise_s", "fall_s")),
     face="rise_s",
     passes="signal",
     together=("rise_s", "fall_s"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, settling
 
 __all__ = ["MODULE"]
 
@@ -50,6 +50,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Pitch", "pitch"), Output("gliding", "Slides", "gate", 0, 1)),
     state=4,
+    cycle=Cycle(memory_s=lambda g: settling(g, "time_s")),
     face="time_s",
     passes="pitch",
     words=("portamento", "slide", "slew of pitch", "bend"),

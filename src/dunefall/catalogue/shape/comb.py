@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, fed_back
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import fma, note_to_hz
 from dunefall.dsp.saturation import saturate_rarely, saturate_row
@@ -99,6 +99,7 @@ MODULE = ModuleSpec(
     cached=(NOTE, DULL, TURNED, PERIOD, KEPT),
     memory_s=1.0 / LOWEST_HZ,
     handle=("pitch_note", "feedback"),
+    cycle=Cycle(memory_s=lambda g: fed_back(g, "feedback", 1.0 / LOWEST_HZ)),
     face="pitch_note",
     passes="audio",
     words=("resonator", "pipe", "wire", "metal", "tuned", "flanger"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, settling
 from dunefall.dsp.follow import approach, approach_step
 from dunefall.dsp.maths import db_to_gain, fma, level_db
 
@@ -102,6 +102,7 @@ MODULE = ModuleSpec(
     ),
     state=7,
     cached=(MADE,),
+    cycle=Cycle(memory_s=lambda g: settling(g, "release_s")),
     face="threshold_db",
     passes="audio",
     shows="course",

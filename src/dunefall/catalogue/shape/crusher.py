@@ -62,7 +62,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=3,
-    cycle=Cycle(lambda g: g.used("dither"), noise=True),
+    cycle=Cycle(lambda g: g.used("dither"), noise=True, free=lambda g: True),
     face="bits",
     passes="audio",
     shows="wave",

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from math import pi
+
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -108,6 +110,13 @@ def _damping(resonance: float) -> float:
     return fma(NARROWEST - WIDEST, resonance, WIDEST)
 
 
+def _remembers(given: Given) -> float:
+    """Its poles fall by 8.7 dB in Q / (pi f) seconds."""
+    resonance = 1.0 if "resonance" in given.linked else given.values["resonance"]
+    lowest = given.values["cutoff_hz"] / (8.0 if "cutoff_hz" in given.linked else 1.0)
+    return 10.4 / (pi * (WIDEST + (NARROWEST - WIDEST) * resonance) * lowest)
+
+
 MODULE = ModuleSpec(
     id="filter",
     name="Filter",
@@ -128,6 +137,7 @@ MODULE = ModuleSpec(
              Output("notch", "Notch", "audio"), Output("peak", "Peak", "audio"), Output("morph", "Morph", "audio")),
     state=14,
     handle=("cutoff_hz", "resonance"),
+    cycle=Cycle(memory_s=_remembers),
     face="cutoff_hz",
     passes="audio",
     words=("muffle", "tone", "darken", "brighten", "morph", "vcf", "state variable"),

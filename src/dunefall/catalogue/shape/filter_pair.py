@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from math import inf
 
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import db_to_gain, exp2, fma
 from dunefall.dsp.saturation import saturate_rarely
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -140,6 +141,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Sound", "audio", stereo=True, width="split"),),
     state=STATE,
     handle=("cutoff_hz", "resonance"),
+    cycle=Cycle(memory_s=lambda g: inf if g.used("feedback") else 0.0),
     face="cutoff_hz",
     passes="audio",
     groups=(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from math import inf
+
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, ramp, ramp_by, sine
 from dunefall.dsp.saturation import saturate_rarely
 
@@ -135,6 +137,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("up", "Up", "audio"), Output("down", "Down", "audio")),
     state=31,
+    cycle=Cycle(free=lambda g: True, memory_s=lambda g: inf if g.used("feedback") else 0.0),
     face="shift_hz",
     passes="audio",
     shows="wave",

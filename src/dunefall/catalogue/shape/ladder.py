@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from math import inf
+
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param
 from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.saturation import saturate_rarely
@@ -107,6 +109,15 @@ def _factors(cutoff: float, resonance: float, scale: float) -> tuple[float, floa
     return share, feedback * whole, whole
 
 
+def _sings(given: Given) -> bool:
+    return given.values["resonance"] >= LIMIT or "resonance" in given.linked
+
+
+def _remembers(given: Given) -> float:
+    """Its poles fall faster, the further it is from singing."""
+    return inf if _sings(given) else 1.0 / ((1.0 - given.values["resonance"]) * given.values["cutoff_hz"])
+
+
 MODULE = ModuleSpec(
     id="ladder",
     name="Ladder",
@@ -123,6 +134,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     state=STATE,
     handle=("cutoff_hz", "resonance"),
+    cycle=Cycle(free=_sings, memory_s=_remembers),
     face="cutoff_hz",
     passes="audio",
     words=("low-pass", "24 dB", "four-pole", "self-oscillation", "bass", "kick"),

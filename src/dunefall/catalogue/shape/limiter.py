@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, settling
 from dunefall.dsp.follow import approach_step
 from dunefall.dsp.maths import db_to_gain, fma
 
@@ -85,6 +85,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True), Output("reduction", "Reduction", "control", 0, 1)),
     state=5,
     memory_s=3 * AHEAD_S,
+    cycle=Cycle(memory_s=lambda g: settling(g, "release_s")),
     face="ceiling_db",
     passes="audio",
     shows="wave",

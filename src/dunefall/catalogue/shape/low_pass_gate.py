@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
 from dunefall.dsp.follow import approach_step
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
@@ -109,6 +109,7 @@ MODULE = ModuleSpec(
     state=10,
     cached=(MADE_AT,),
     begins={"opening": 0.7},
+    cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="opening",
     passes="audio",
     shows="wave",

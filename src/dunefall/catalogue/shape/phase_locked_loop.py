@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from math import inf
+
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, nearest
 from dunefall.dsp.onepole import one_pole_share
 
@@ -106,6 +108,7 @@ MODULE = ModuleSpec(
         Output("locked", "Locked", "gate"),
     ),
     state=STATE,
+    cycle=Cycle(memory_s=lambda g: inf),
     face="centre_hz",
     shows="course",
     words=("pll", "tracking", "chase", "lock", "glitch", "sync"),

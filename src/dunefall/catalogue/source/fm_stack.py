@@ -10,7 +10,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 
 __all__ = ["ARRANGEMENTS", "MODULE"]
@@ -188,6 +188,7 @@ MODULE = ModuleSpec(
     state=6,
     handle=("arrangement", "index"),
     network=_network,
+    cycle=Cycle(free=lambda g: True),
     face="arrangement",
     groups=(
         ("Ratios", ("a_ratio", "b_ratio", "c_ratio", "d_ratio")),

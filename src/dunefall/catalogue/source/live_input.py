@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, ModuleSpec, Output, Param
 from dunefall.dsp.follow import approach, approach_step
 from dunefall.dsp.maths import db_to_gain, exp2, fma
 
@@ -76,6 +76,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Sound", "audio"),),
     state=10,
     cached=(MADE,),
+    cycle=Cycle(outside=True),
     face="gain_db",
     words=("microphone", "mic", "voice", "instrument", "line in", "record"),
     sources=("gate and one-pole low-pass, step response 1 - exp(-2 pi f t) (textbook)",),

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma, note_to_hz, ramp, ramp_by, sine
 from dunefall.dsp.strike import fall_factor, rise_share, struck
 
@@ -115,6 +115,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio"),),
     state=8,
     handle=("ratio", "index"),
+    cycle=Cycle(free=lambda g: True),
     face="ratio",
     groups=(
         ("Tuning", ("fine_ct", "fixed_hz", "tuning")),

@@ -341,7 +341,9 @@ MODULE = ModuleSpec(
     memory=MEMORY,
     cached=(STEP,),
     handle=("shape", "width"),
-    cycle=Cycle(lambda g: g.used("drift_ct")),
+    cycle=Cycle(
+        lambda g: g.used("drift_ct"), free=lambda g: g.linked.isdisjoint(("restart", "sync")),
+    ),
     face="pitch_note",
     groups=(
         ("Unison", ("unison", "detune_ct", "spread", "scatter")),

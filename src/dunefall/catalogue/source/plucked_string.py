@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, ringing
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import exp2, fma, note_to_hz
 from dunefall.dsp.random import uniform
@@ -137,7 +137,7 @@ MODULE = ModuleSpec(
     cached=(NOTE, DECAY, BRIGHT, DELAY, LOSS, MEAN),
     memory_s=1.0 / LOWEST_HZ,
     handle=("place", "decay_s"),
-    cycle=Cycle(noise=True),
+    cycle=Cycle(noise=True, memory_s=lambda g: ringing(g, "decay_s")),
     face="pitch_note",
     shows="spectrum",
     words=("string", "pluck", "guitar", "harp", "wire", "karplus"),

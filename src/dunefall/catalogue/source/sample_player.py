@@ -249,7 +249,7 @@ MODULE = ModuleSpec(
     memory=HEADS * FIELDS,
     sound="file",
     cursors=("begin", "end"),
-    cycle=Cycle(lambda g: g.used("chance")),
+    cycle=Cycle(lambda g: g.used("chance"), free=lambda g: "trigger" not in g.linked),
     face="pitch_note",
     groups=(
         ("Tuning", ("root_note", "fine_ct")),

@@ -8,7 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, ringing
 from dunefall.dsp.maths import exp2, fma, note_to_hz, sine
 from dunefall.dsp.saturation import saturate
 from dunefall.dsp.strike import fall_factor
@@ -157,6 +157,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Tone", "audio"),),
     state=STATE,
     handle=("place", "decay_s"),
+    cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="pitch_note",
     shows="spectrum",
     words=("bell", "drum", "bar", "glass", "plate", "metal", "wood", "modal", "strike", "percussion", "resonator",

@@ -198,7 +198,7 @@ MODULE = ModuleSpec(
     memory=MEMORY,
     sound="table",
     handle=("position", "formant_st"),
-    cycle=Cycle(lambda g: g.used("drift_ct")),
+    cycle=Cycle(lambda g: g.used("drift_ct"), free=lambda g: "restart" not in g.linked),
     face="position",
     groups=(
         ("Unison", ("unison", "detune_ct", "spread", "scatter")),

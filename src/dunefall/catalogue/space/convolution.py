@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Memory, Row, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.maths import fma
 from dunefall.dsp.partitions import DIRECT, convolve, end_quantum, memory_numbers
 from dunefall.dsp.responses import LONGEST_S, ROOMS
@@ -54,6 +54,7 @@ MODULE = ModuleSpec(
     memory=memory_numbers(RATE) + 1000,
     memory_s=4.01 * LONGEST_S,
     sound="response",
+    cycle=Cycle(memory_s=lambda g: LONGEST_S),
     face="place",
     passes="audio",
     words=("reverb", "impulse response", "room", "hall", "ir", "tunnel", "tank"),

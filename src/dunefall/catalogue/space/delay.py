@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from math import inf
 
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, fed_back
 from dunefall.dsp.lines import LONG, long_weights, read_long, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
@@ -295,6 +296,20 @@ def _longest(values: Mapping[str, float]) -> float:
     return 2.0 * (SPANS_S[round(values["span"])] + 0.001)
 
 
+def _time_s(given: Given) -> float:
+    """Seconds of an echo at the longest that links make likely."""
+    values = given.values
+    if values["span"] == BEATS:
+        return values["time_beats"] * 60.0 / values["tempo_bpm"]
+    return values[("short_s", "time_s", "long_s", "", "any_s")[round(values["span"])]]
+
+
+def _remembers(given: Given) -> float:
+    if given.used("freeze") or "back" in given.linked:
+        return inf
+    return fed_back(given, "feedback", _time_s(given))
+
+
 def _warning(given: Given) -> str:
     gain = abs(given.values["feedback"])
     moved = "feedback" in given.linked
@@ -360,6 +375,7 @@ MODULE = ModuleSpec(
     cached=(DELAY, NEXT, FADE, SINCE, CUT),
     memory_s=_longest,
     rings=2,
+    cycle=Cycle(memory_s=_remembers),
     face="time_s",
     passes="audio",
     warning=_warning,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, fed_back
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import floor, fma, sine
 from dunefall.dsp.saturation import saturate
@@ -72,7 +72,8 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
     state=STATE,
     memory_s=2 * LONGEST_S,
-    cycle=Cycle(None, lambda g: 1.0 / g.values["rate_hz"], ("rate_hz",)),
+    cycle=Cycle(None, lambda g: 1.0 / g.values["rate_hz"], ("rate_hz",),
+                memory_s=lambda g: fed_back(g, "feedback", g.values["delay_s"])),
     face="rate_hz",
     passes="audio",
     groups=(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from math import inf
+
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.lines import cubic_weights
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.saturation import saturate
@@ -116,6 +118,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True),),
     state=STATE,
     memory_s=2 * LONGEST_S,
+    cycle=Cycle(memory_s=lambda g: inf),
     face="speed",
     passes="audio",
     groups=(

@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, fed_back
 from dunefall.dsp.maths import exp2, floor, fma, sine, tangent_parts
 from dunefall.dsp.saturation import saturate
 
@@ -15,6 +15,8 @@ __all__ = ["MODULE"]
 
 PHASE, BACK, BACK_RIGHT, STATE = range(4)
 MOST = 12
+MEMORY_S = 0.02
+"""About what once round all stages takes at the lowest."""
 KNEE = 1.0
 
 
@@ -86,7 +88,8 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True, width="apart"),),
     state=STATE,
     memory=2 * MOST,
-    cycle=Cycle(None, lambda g: 1.0 / g.values["rate_hz"], ("rate_hz",)),
+    cycle=Cycle(None, lambda g: 1.0 / g.values["rate_hz"], ("rate_hz",),
+                memory_s=lambda g: fed_back(g, "feedback", MEMORY_S)),
     face="rate_hz",
     passes="audio",
     words=("notch", "sweep", "swirl", "all-pass", "whoosh"),

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from math import inf
 
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.fades import cross_gains
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, fma
@@ -182,6 +183,7 @@ MODULE = ModuleSpec(
     memory=WORK + 64,
     memory_s=2 * (2.5 * LONGEST_S + LONGEST_DELAY_S + COMPARED_S),
     cached=(PLACE, OTHER, FADE),
+    cycle=Cycle(memory_s=lambda g: inf),
     face="shift_st",
     passes="audio",
     words=("harmony", "octave", "shimmer", "transpose", "detune", "spiral"),

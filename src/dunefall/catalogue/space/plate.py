@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, floor, fma, sine
 from dunefall.dsp.onepole import one_pole_share
@@ -132,6 +132,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=RINGS * 96,
     memory_s=RINGS * LONGEST * STRETCH / PLATE_HZ,
+    cycle=Cycle(free=lambda g: g.used("motion"), memory_s=lambda g: ringing(g, "decay_s")),
     face="decay_s",
     passes="audio",
     words=("reverb", "steel", "sheet", "bright", "tail", "metal"),

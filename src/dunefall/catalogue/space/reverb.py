@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from math import inf
 
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Memory, Row, Scalar, Scratch, Sound, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset, Series
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, Series, ringing
 from dunefall.dsp.maths import exp2, floor, fma, nearest
 from dunefall.dsp.network import (
     BANDS,
@@ -269,6 +270,9 @@ MODULE = ModuleSpec(
     cached=(BEGUN,),
     memory=FIXED + (LINES + 2 * SIX + 4) * BLOCK,
     memory_s=LINES * LINE_S + 2 * SIX * DIFFUSER_S + 2 * EARLY_S + 2 * PRE_S,
+    cycle=Cycle(
+        free=lambda g: g.used("motion"), memory_s=lambda g: inf if g.used("freeze") else ringing(g, "decay_s"),
+    ),
     face="decay_s",
     passes="audio",
     groups=(

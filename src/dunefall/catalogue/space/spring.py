@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share, share_for
@@ -111,6 +111,7 @@ MODULE = ModuleSpec(
     state=STATE,
     memory=4096,
     memory_s=SPRINGS * (LONGEST_S + ROWS * 2 * WIDEST_S),
+    cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="decay_s",
     passes="audio",
     words=("reverb", "twang", "boing", "coil", "splash", "amplifier"),

@@ -81,7 +81,7 @@ MODULE = ModuleSpec(
         Output("ended", "Ended", "gate", 0, 1),
     ),
     state=9,
-    cycle=Cycle(lambda g: g.used("jitter")),
+    cycle=Cycle(lambda g: g.used("jitter"), fires=("out",)),
     face="count",
     words=("ratchet", "roll", "bounce", "flam", "stutter", "run", "ball"),
     presets=(

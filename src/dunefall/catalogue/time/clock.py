@@ -141,7 +141,8 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
     state=6,
-    cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync")),
+    cycle=Cycle(lambda g: g.used("humanise"), _period_s, ("period_beats", "period_s", "sync"),
+                fires=("gate",)),
     face="period_beats",
     groups=(
         ("Feel and limits", ("least_s", "most_s", "humanise", "width", "shift", "reset", "run")),

@@ -71,7 +71,7 @@ MODULE = ModuleSpec(
     ),
     outputs=tuple(Output(letter, f"Every n-th, {letter}", "gate", 0, 1) for letter in LETTERS),
     state=3,
-    cycle=Cycle(steps=_rounds, at=("trigger",)),
+    cycle=Cycle(steps=_rounds, at=("trigger",), fires=tuple(LETTERS)),
     face="by_a",
     passes="trigger",
     groups=(

@@ -72,7 +72,7 @@ MODULE = ModuleSpec(
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
     state=4,
-    cycle=Cycle(steps=lambda g: round(g.values["steps"]), at=("trigger",)),
+    cycle=Cycle(steps=lambda g: round(g.values["steps"]), at=("trigger",), fires=("out",)),
     face="hits",
     passes="trigger",
     words=("euclidean", "rhythm", "pattern", "polyrhythm", "necklace"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from dunefall.base.arrays import Row, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
 
 __all__ = ["MODULE"]
 
@@ -52,6 +52,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("gate", "Gate", "gate", 0, 1), Output("phase", "Phase", "control", 0, 1)),
     state=4,
+    cycle=Cycle(fires=("gate",)),
     face="factor",
     passes="trigger",
     words=("clock multiplier", "faster", "ratchet", "subdivision", "roll"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
 from dunefall.dsp.triggers import held_for, pulsed, unchanged
 
 __all__ = ["MODULE"]
@@ -53,6 +53,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Gate", "gate", 0, 1),),
     state=5,
     memory=MOST,
+    cycle=Cycle(memory_s=lambda g: g.values["delay_s"], fires=("out",)),
     face="delay_s",
     passes="trigger",
     words=("late", "gate length", "echo of triggers", "hold", "shorten", "lengthen"),
