@@ -35,6 +35,7 @@ __all__ = [
     "Role",
     "Series",
     "fed_back",
+    "pole_s",
     "ringing",
     "settling",
 ]
@@ -120,8 +121,13 @@ class Cycle:
 
 
 def ringing(given: Given, decay_s: str) -> float:
-    """Seconds until a module's tail has fallen by 90 dB, by its time to -60 dB; infinite where that is moved."""
-    return math.inf if decay_s in given.linked else 1.5 * given.values[decay_s]
+    """Seconds until a module's tail has surely fallen by 90 dB, by its time to -60 dB; infinite where that is moved."""
+    return math.inf if decay_s in given.linked else 2.0 * given.values[decay_s]
+
+
+def pole_s(hz: float) -> float:
+    """Seconds until a pole's state has fallen by 90 dB."""
+    return 10.4 / (2.0 * math.pi * hz)
 
 
 def settling(given: Given, *times_s: str) -> float:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, fed_back
+from dunefall.base.units import note_to_hz as hz_of_note
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, fed_back
 from dunefall.dsp.lines import NEAR, read_line, read_run, write_run
 from dunefall.dsp.maths import fma, note_to_hz
 from dunefall.dsp.saturation import saturate_rarely, saturate_row
@@ -79,6 +80,11 @@ def _period(note: float, kept: float, turned: float, rate: float, size: int) -> 
     return min(delay, size - 4.0)
 
 
+def _remembers(given: Given) -> float:
+    moved = "pitch_note" in given.linked
+    return fed_back(given, "feedback", 1.0 / (LOWEST_HZ if moved else hz_of_note(given.values["pitch_note"])))
+
+
 MODULE = ModuleSpec(
     id="comb",
     name="Comb",
@@ -99,7 +105,7 @@ MODULE = ModuleSpec(
     cached=(NOTE, DULL, TURNED, PERIOD, KEPT),
     memory_s=1.0 / LOWEST_HZ,
     handle=("pitch_note", "feedback"),
-    cycle=Cycle(memory_s=lambda g: fed_back(g, "feedback", 1.0 / LOWEST_HZ)),
+    cycle=Cycle(memory_s=_remembers),
     face="pitch_note",
     passes="audio",
     words=("resonator", "pipe", "wire", "metal", "tuned", "flanger"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, pole_s
 from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import floor, fma
 from dunefall.dsp.onepole import one_pole_share
@@ -81,6 +81,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     state=STATE,
     handle=("symmetry", "drive"),
+    cycle=Cycle(memory_s=lambda g: pole_s(STEADY_HZ)),
     face="drive",
     passes="audio",
     shows="wave",

@@ -115,7 +115,8 @@ def _sings(given: Given) -> bool:
 
 def _remembers(given: Given) -> float:
     """Its poles fall faster, the further it is from singing."""
-    return inf if _sings(given) else 1.0 / ((1.0 - given.values["resonance"]) * given.values["cutoff_hz"])
+    lowest = given.values["cutoff_hz"] / (8.0 if "cutoff_hz" in given.linked else 1.0)
+    return inf if _sings(given) else 1.0 / ((1.0 - given.values["resonance"]) * lowest)
 
 
 MODULE = ModuleSpec(

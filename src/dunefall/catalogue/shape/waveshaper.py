@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, pole_s
 from dunefall.dsp.halfband import SIZE, halved, risen
 from dunefall.dsp.maths import db_to_gain, exp2, fma, log2, nearest, sine
 
@@ -160,6 +160,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     state=UP + 3 * SIZE,
     handle=("bias", "drive_db"),
+    cycle=Cycle(memory_s=lambda g: pole_s(BLOCK_HZ)),
     face="drive_db",
     passes="audio",
     shows="wave",

@@ -20,6 +20,7 @@ __all__ = ["MODULE"]
 WRITE, DELAY, NEXT, FADE, SINCE, ENDING, LAST, HEAD = range(8)
 HIGH, LOW, CUT, SHARE, STATE = 8, 10, 12, 13, 14
 SPANS_S = (0.05, 2.5, 20.0, 20.0, 20.0)
+TIMES = ("short_s", "time_s", "long_s", "time_beats", "any_s")
 BEATS, ANY = 3.0, 4.0
 BEND = 0.5  # the reading place moves by at most this many samples per sample: the pitch of a moving tape
 CREEP = 0.002
@@ -296,18 +297,13 @@ def _longest(values: Mapping[str, float]) -> float:
     return 2.0 * (SPANS_S[round(values["span"])] + 0.001)
 
 
-def _time_s(given: Given) -> float:
-    """Seconds of an echo at the longest that links make likely."""
-    values = given.values
-    if values["span"] == BEATS:
-        return values["time_beats"] * 60.0 / values["tempo_bpm"]
-    return values[("short_s", "time_s", "long_s", "", "any_s")[round(values["span"])]]
-
-
 def _remembers(given: Given) -> float:
-    if given.used("freeze") or "back" in given.linked:
+    """A moved time is followed slowly, or faded to: where it stands depends on where it stood."""
+    name = TIMES[round(given.values["span"])]
+    if given.used("freeze") or not given.linked.isdisjoint(("back", name)):
         return inf
-    return fed_back(given, "feedback", _time_s(given))
+    beat_s = 60.0 / given.values["tempo_bpm"] if given.values["span"] == BEATS else 1.0
+    return fed_back(given, "feedback", given.values[name] * beat_s)
 
 
 def _warning(given: Given) -> str:

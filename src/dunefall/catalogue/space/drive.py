@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, pole_s
 from dunefall.dsp.halfband import SIZE, halved, risen
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.onepole import one_pole_share
@@ -81,6 +81,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio"),),
     state=STATE,
     memory=2 * SIZE,
+    cycle=Cycle(memory_s=lambda g: pole_s(CALM_HZ)),
     face="drive_db",
     passes="audio",
     shows="wave",
