@@ -26,6 +26,7 @@ from dunefall.app.inspector.series import SeriesField
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.watch.events import Events, lanes_of
 from dunefall.catalogue import catalogue
+from dunefall.catalogue.reach import range_of
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import AskClicks, Clicked, EngineOptions, GotClicks
@@ -36,7 +37,7 @@ from dunefall.render.culprit import Culprit, find_culprit
 from dunefall.session import Session
 from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.edits.controls import turn_controller
-from dunefall.session.edits.links import add_link, change_link, link_range, remove_link, softened
+from dunefall.session.edits.links import add_link, change_link, remove_link, softened
 from dunefall.session.edits.modules import rename, set_param, set_params, set_series
 from rig import add_layer, add_module, patch_of
 
@@ -289,7 +290,7 @@ def test_the_range_of_a_link_in_the_unit_of_its_target(window: MainWindow, monke
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 7 kHz", True))
     ask_range(window.context, link_id)
     link = window.session.patch.link(link_id)
-    assert link_range(window.session.document, link) == pytest.approx((50.0, 7000.0))
+    assert range_of(window.session.patch, link) == pytest.approx((50.0, 7000.0))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("50 Hz to 90 kHz", True))
     ask_range(window.context, link_id)
     assert "must be 10.0 Hz to 20.0 kHz" in window.notice.text()

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.shell.window import MainWindow
-from dunefall.session.edits.links import link_range
+from dunefall.catalogue.reach import range_of
 from dunefall.session.edits.modules import set_param
 from rig import add_module
 
@@ -84,5 +84,5 @@ def test_a_range_is_typed_into_a_link_s_row(window: MainWindow, qtbot: QtBot) ->
     row = window.page("build").inspector.rows[link.id]
     row.edit("200 Hz to 1.6k")
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
-    assert link_range(window.session.document, window.session.patch.link(link.id)) == pytest.approx((200.0, 1600.0))
+    assert range_of(window.session.patch, window.session.patch.link(link.id)) == pytest.approx((200.0, 1600.0))
     assert "200 Hz to 1.60 kHz" in window.page("build").inspector.rows[link.id].accessibleDescription()

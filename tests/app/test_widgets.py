@@ -9,7 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
 from pytestqt.qtbot import QtBot
 
-from dunefall.app.controls.linkrow import LinkRow, parse_amount
+from dunefall.app.controls.linkrow import LinkRow
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.inspector.screenkeys import ScreenKeys
@@ -20,6 +20,7 @@ from dunefall.app.watch.scope import Scope, Trigger, columns_of
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.app.workspaces.build.canvas import BuildCanvas
 from dunefall.app.workspaces.build.stillpicture import card_value
+from dunefall.base.amounts import parse_amount
 from dunefall.base.errors import ParameterError
 from dunefall.catalogue import catalogue
 from dunefall.patch.document import Document

@@ -54,7 +54,7 @@ def test_a_closed_compound_is_one_module_with_links_of_its_own() -> None:
     assert (spec.param("low.cutoff_hz").low, spec.param("low.cutoff_hz").high) == (100.0, 4000.0)
     for link in seen.links:
         assert (link.source.inner, link.target.inner) == (WITH.link(link.id).source, WITH.link(link.id).target)
-    assert "Wave moves it up to 2.00 oct either way" in module_story(seen, "sweep")
+    assert "Wave moves it up to 2.00 oct (× 4) either way" in module_story(seen, "sweep")
 
 
 def test_a_named_control_inside_is_told_in_its_own_range() -> None:

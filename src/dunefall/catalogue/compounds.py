@@ -11,8 +11,8 @@ from dataclasses import dataclass, field, replace
 
 from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.controls import Scale, scale_of, shown_value
 from dunefall.catalogue.declare import STAGES, Input, ModuleSpec, Output, Param
-from dunefall.catalogue.motion.named_control import shown_value
 from dunefall.patch.compounds import compound_of, modules_in, parents
 from dunefall.patch.model import Compound, Control, Layer, Link, Module, Patch, Place, Port
 
@@ -40,12 +40,12 @@ class Face(Module):
 
     Attributes
     ----------
-    ranges : mapping of str to (float, float)
-        Values shown in the range of a Named control inside, whose own value is a share of that range.
+    scales : mapping of str to Scale
+        Values shown in the scale of a Named control inside, whose own value is a share of it.
     """
 
     spec: ModuleSpec | None = None
-    ranges: Mapping[str, tuple[float, float]] = field(default_factory=dict)
+    scales: Mapping[str, Scale] = field(default_factory=dict)
 
     @property
     def output(self) -> Place | None:
@@ -54,16 +54,15 @@ class Face(Module):
 
     def shown(self, port: str, value: float) -> float:
         """A value inside, converted to what the compound shows."""
-        low, high = self.ranges.get(port, (0.0, 1.0))
-        return low + value * (high - low)
+        return self.scales[port].at(value) if port in self.scales else value
 
     def taken(self, values: Mapping[str, float]) -> dict[str, dict[str, float]]:
         """Values as shown, converted to those of the modules inside."""
         taken: dict[str, dict[str, float]] = {}
         for port, value in values.items():
             place = Place(self.id, port).inner
-            low, high = self.ranges.get(port, (0.0, 1.0))
-            taken.setdefault(place.module, {})[place.port] = (value - low) / (high - low)
+            own = self.scales[port].share(value) if port in self.scales else value
+            taken.setdefault(place.module, {})[place.port] = own
         return taken
 
 
@@ -106,10 +105,10 @@ def control_of(patch: Patch, place: Place) -> Control | None:
 
 
 def inner_param(patch: Patch, place: Place) -> Param | None:
-    """A parameter inside, as the compound shows it: a Named control's value in its own range and unit."""
+    """A parameter inside, as the compound shows it: a Named control's value in its own scale and unit."""
     module, target = patch.module(place.module), _target(patch, place)
     if module.type == "named-control" and place.port == "value":
-        return shown_value(module.name, module.params)
+        return shown_value(patch, module)
     return target if isinstance(target, Param) else None
 
 
@@ -160,10 +159,10 @@ def face_of(patch: Patch, compound: Compound) -> Face:
     face = Face(
         compound.id, COMPOUND, compound.name, bypassed=compound.bypassed, spec=spec,
         locked=frozenset(name for name, param in inner.items() if param.id in modules[name].locked),
-        ranges={
-            name: (shown.low, shown.high)
+        scales={
+            name: scale_of(patch, modules[name])
             for name, param in inner.items()
-            if (shown := inner_param(patch, Place("", name).inner)) and shown is not param
+            if inner_param(patch, Place("", name).inner) is not param
         },
     )  # fmt: skip
     now = {name: modules[name].params.get(param.id, param.default) for name, param in inner.items()}

@@ -33,6 +33,8 @@ def new_link(patch: Patch, source: Place, target: Place) -> Link:
     amount, offset = (port.amount or 1.0, 0.0) if isinstance(port, Param) else (1.0, 0.0)
     if isinstance(port, Param) and output and output.role == "pitch" and port.unit == "note":
         amount, offset = 1.0, -60.0  # a pitch is counted from C4
+    if isinstance(port, Input) and port.role == "pitch" and output and output.role != "pitch":
+        amount, offset = 12.0, 60.0  # an octave either way of it
     return Link(patch.free_id("link"), source, target, amount, offset)
 
 

@@ -43,6 +43,16 @@ class Input:
     listens: bool = False
 
     @property
+    def unit(self) -> str:
+        """Unit of what comes in, a key of ``base.units.UNITS``."""
+        return "note" if self.role == "pitch" else "ratio"
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """No input is a choice."""
+        return ()
+
+    @property
     def starts(self) -> bool:
         """Whether a trigger here makes the module do what it is for, instead of setting it back or switching it."""
         return self.role == "gate" and self.id not in SETS_BACK

@@ -11,6 +11,7 @@ from dunefall.base.words import count_of
 from dunefall.catalogue.compounds import face_of, face_sentence, spec_for
 from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
 from dunefall.catalogue.ports import RESETS, Series
+from dunefall.catalogue.reach import factor_told, is_place, lowest, unit_of
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.catalogue.rounds import loops_of
 from dunefall.patch.compounds import modules_in
@@ -22,7 +23,6 @@ __all__ = [
     "compound_story",
     "layer_story",
     "link_story",
-    "lowest",
     "module_story",
     "module_warning",
     "patch_story",
@@ -60,19 +60,24 @@ def link_story(patch: Patch, link: Link) -> str:
     output = _output(source, link.source.port)
     spec = spec_for(target)
     param = next((p for p in spec.params if p.id == link.target.port), None) if spec else None
-    if param is None:
-        level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, 'ratio')}"
+    unit, octaves = unit_of(patch, link), param is not None and param.octaves
+    if param is None and unit == "ratio":
+        level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, unit)}"
         text = f"{name} feeds it{level}"
-    elif output is not None and output.role == "control" and lowest(source, output) < 0:
-        text = f"{name} moves it up to {format_amount(abs(link.amount), param.unit).lstrip('+')} either way"
-        text += ", turned over" if link.amount < 0 else ""
     elif output is not None and output.role == "pitch":
         text = f"{name} sets its pitch"
     else:
-        way = "raises" if link.amount >= 0 else "lowers"
-        text = f"{name} {way} it by up to {format_amount(abs(link.amount), param.unit).lstrip('+')}"
-    if param is not None and link.offset:
-        text += f", shifted by {format_amount(link.offset, param.unit)}"
+        factor = factor_told(link.amount, octaves)
+        far = format_amount(abs(link.amount), unit).lstrip("+") + (f" ({factor})" if factor else "")
+        if output is not None and output.role == "control" and lowest(source, output) < 0:
+            text = f"{name} moves it up to {far} either way" + (", turned over" if link.amount < 0 else "")
+        else:
+            text = f"{name} {'raises' if link.amount >= 0 else 'lowers'} it by up to {far}"
+    if is_place(patch, link):
+        where = "around" if output is not None and lowest(source, output) < 0 else "from"
+        text += f", {where} {format_value(link.offset, unit)}"
+    elif link.offset and (param is not None or unit != "ratio"):
+        text += f", shifted by {format_amount(link.offset, unit)}"
     return text + _CURVES[link.curve] + ("" if link.on else " (off)")
 
 
@@ -225,12 +230,6 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
 def _output(module: Module, port: str) -> Output | None:
     spec = spec_for(module)
     return spec.output(port) if spec else None
-
-
-def lowest(module: Module, output: Output) -> float:
-    """Lowest value of an output: 0 where the module is set to go upwards only."""
-    upwards_only = module.params.get("polarity", 0.0) >= 0.5
-    return 0.0 if upwards_only else output.low
 
 
 def _shown(patch: Patch, spec: ModuleSpec, module: Module) -> list[Param]:

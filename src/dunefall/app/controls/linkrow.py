@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from functools import partial
 
@@ -27,12 +26,13 @@ from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import TraceImage, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.controls.valuefield import ValueField
+from dunefall.base.amounts import format_offset, parse_link
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_amount
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import CURVES, Link, Patch
 
-__all__ = ["LinkRow", "link_role", "most_amount", "parse_amount", "parse_link"]
+__all__ = ["LinkRow", "link_role", "most_amount"]
 
 HEIGHT, FIRST_H = 40, 24
 TRACE_W, AMOUNT_W = 40, 74
@@ -50,46 +50,6 @@ def most_amount(unit: str) -> float:
     return {"oct": 5.0, "st": 24.0, "%": 1.0, "dB": 24.0, "ct": 100.0}.get(UNITS[unit].amount_sign, 1.0)
 
 
-def parse_amount(text: str, unit: str) -> float:
-    """A typed amount in the target's unit; raises ParameterError."""
-    sign = UNITS[unit].amount_sign
-    plain = text.strip().replace("−", "-").replace(",", ".").removesuffix(sign).strip()
-    try:
-        value = float(plain) / (100.0 if sign == "%" else 1.0)
-    except ValueError:
-        raise ParameterError(f"'{text}' is not an amount; type a number in {sign or 'steps'}") from None
-    if not abs(value) <= 1000.0:
-        raise ParameterError(f"an amount must be −1000 to 1000 {sign}; got {text}")
-    return value
-
-
-def parse_link(text: str, unit: str) -> dict[str, float]:
-    """What was typed of a link: "12 st", "offset 3 st", or both with a comma between.
-
-    Parameters
-    ----------
-    text : str
-        What was typed.
-    unit : str
-        Of the target, a key of `base.units.UNITS`.
-
-    Returns
-    -------
-    dict of str to float
-        ``amount``, ``offset``.
-
-    Raises
-    ------
-    ParameterError
-        If a part is neither.
-    """
-    values = {}
-    for part in re.split(r",\s+|;", text.strip()):
-        name, _, number = part.strip().rpartition("offset")
-        values["offset" if number != part.strip() else "amount"] = parse_amount(name or number, unit)
-    return values
-
-
 class LinkRow(QWidget):
     """Name of the other end, a small rail for the amount, the source's trace and the amount; below, the offset and from
     where to where the link moves its target.
@@ -98,6 +58,8 @@ class LinkRow(QWidget):
     ----------
     name : str
         Of the source; of the target where the link is shown at its source (``outwards``).
+    place : bool
+        Its offset is a place by itself, such as the note ``C4``.
 
     Signals
     -------
@@ -116,10 +78,12 @@ class LinkRow(QWidget):
     end_asked = Signal()
     solo_asked = Signal()
 
-    def __init__(self, link: Link, name: str, role: str, unit: str, theme: Theme, *, outwards: bool = False) -> None:
+    def __init__(
+        self, link: Link, name: str, role: str, unit: str, theme: Theme, *, outwards: bool = False, place: bool = False
+    ) -> None:
         super().__init__()
         self.link, self._outwards = link, outwards
-        self._name, self._role, self._unit, self._theme = name, role, unit, theme
+        self._name, self._role, self._unit, self._theme, self._place = name, role, unit, theme, place
         self._grabbed: tuple[float, float] | None = None
         self._field: ValueField | None = None
         self._span = ""
@@ -151,8 +115,11 @@ class LinkRow(QWidget):
 
     def _below(self) -> str:
         """The second line: the range, and the offset where there is one."""
-        offset = f"offset {format_amount(self.link.offset, self._unit)}" if self.link.offset else ""
+        offset = self._offset_told() if self.link.offset or self._place else ""
         return " · ".join(part for part in (self._span, offset) if part)
+
+    def _offset_told(self) -> str:
+        return f"offset {format_offset(self.link.offset, self._unit, self._place)}"
 
     def _rail(self) -> tuple[int, int]:
         return int(self.width() * 0.38), self.width() - AMOUNT_W - TRACE_W - 12
@@ -282,7 +249,7 @@ class LinkRow(QWidget):
             self.range_typed.emit(text)
             return
         try:
-            values = parse_link(text, self._unit)
+            values = parse_link(text, self._unit, self._place)
         except ParameterError as error:
             self._field.refuse(str(error))
             return
@@ -306,8 +273,7 @@ class LinkRow(QWidget):
         """Amount, offset, curve, switch, removal."""
         menu = QMenu(self)
         menu.addAction("Type the amount…", lambda: self.edit())
-        offset = f"offset {format_amount(self.link.offset, self._unit)}"
-        menu.addAction("Type the offset…", lambda: self.edit(shown=offset))
+        menu.addAction("Type the offset…", lambda: self.edit(shown=self._offset_told()))
         menu.addAction("Set its range…", self.range_asked.emit)
         curves = menu.addMenu("Curve")
         for curve in CURVES:

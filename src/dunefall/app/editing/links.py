@@ -10,16 +10,16 @@ from dunefall.app.editing.linkdialog import LinkDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
-from dunefall.base.units import parse_range
-from dunefall.catalogue.compounds import spec_for
+from dunefall.base.units import format_value, parse_range
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.joining import joinings, movers_of
+from dunefall.catalogue.reach import range_of, target_of
 from dunefall.catalogue.search import Entry
 from dunefall.catalogue.story import port_name
 from dunefall.patch.compounds import parent_of, with_new_parts
 from dunefall.patch.model import SHARED_ID, Place
 from dunefall.session.edits.controls import gather, kinds_of_layer
-from dunefall.session.edits.links import add_link, link_range, paste_movement, remove_link, set_link_range
+from dunefall.session.edits.links import add_link, paste_movement, remove_link, set_link_range
 
 __all__ = [
     "COMMANDS",
@@ -95,34 +95,30 @@ def link_places(context: Context, source: Place, target: Place) -> None:
 
 
 def ask_range(context: Context, link_id: str) -> None:
-    """Type from where to where a link moves its parameter, in the parameter's unit."""
-    document = context.session.document
-    link = document.patch.link(link_id)
-    now = link_range(document, link)
-    spec = spec_for(document.patch.module(link.target.module))
-    param = spec.target(link.target.port) if spec else None
-    if now is None or not isinstance(param, Param):
-        context.tell("An input takes the signal unchanged: set this link's amount instead.")
+    """Type from where to where a link moves its target, in the target's unit."""
+    patch = context.session.patch
+    link = patch.link(link_id)
+    now, target = range_of(patch, link), target_of(patch, link.target)
+    if now is None or target is None:
+        context.tell("A sound or a gate is taken unchanged: set this link's amount instead.")
         return
     text = context.talk.ask_text(
-        "Range of the link", f"{param.name}: from … to …, as the source goes from its lowest to its highest",
-        f"{param.format(now[0])} to {param.format(now[1])}",
+        "Range of the link", f"{target.name}: from … to …, as the source goes from its lowest to its highest",
+        " to ".join(format_value(end, target.unit, choices=target.choices) for end in now),
     )  # fmt: skip
     if text is not None:
         take_range(context, link_id, text)
 
 
 def take_range(context: Context, link_id: str, text: str) -> None:
-    """Let a link move its parameter from one typed value to another, such as "100 Hz to 2 kHz"."""
+    """Let a link move its target from one typed value to another, such as "100 Hz to 2 kHz"."""
     document = context.session.document
     link = document.patch.link(link_id)
-    spec = spec_for(document.patch.module(link.target.module))
-    param = spec.target(link.target.port) if spec else None
-    if not isinstance(param, Param):
-        context.tell("An input takes the signal unchanged: set this link's amount instead.")
+    target = target_of(document.patch, link.target)
+    if target is None:
         return
     try:
-        ends = parse_range(text, param.unit, choices=param.choices, tempo_bpm=document.patch.tempo_bpm)
+        ends = parse_range(text, target.unit, choices=target.choices, tempo_bpm=document.patch.tempo_bpm)
         set_link_range(document, link, *ends)
     except ParameterError as error:
         context.tell(str(error))

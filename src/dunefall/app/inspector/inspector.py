@@ -29,8 +29,8 @@ from dunefall.app.inspector.storybox import StoryBox
 from dunefall.app.inspector.values import Values, add_text
 from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.catalogue.compounds import Face, spec_for
+from dunefall.catalogue.controls import scale_of, shown_value
 from dunefall.catalogue.declare import ModuleSpec
-from dunefall.catalogue.motion.named_control import shown_value
 from dunefall.catalogue.story import module_warning
 from dunefall.engine.messages import AskPortrait
 from dunefall.patch.compounds import parent_of
@@ -230,7 +230,7 @@ class Inspector(QScrollArea):
         """All that decides which widgets there are, as against what they show."""
         if not module:
             controls = [m for m in patch.modules() if m.type == "named-control"]
-            return None, tuple((m.id, m.name, *(m.params.get(x) for x in ("low", "high", "unit"))) for m in controls)
+            return None, tuple((m.id, m.name, scale_of(patch, m), m.params.get("unit")) for m in controls)
         both = (*patch.links_into(module), *patch.links_from(module))
         names = [patch.module(end.module).name for x in both for end in (x.source, x.target)]
         links = (tuple((x.id, x.source, x.target) for x in both), tuple(names))
@@ -243,7 +243,7 @@ class Inspector(QScrollArea):
     def _update_values(self) -> None:
         for control, rail in self.front.items():
             found = self._patch.module(control)
-            rail.set_value(shown_value(found.name, found.params).default)
+            rail.set_value(shown_value(self._patch, found).default)
         if not self._module:
             return
         module = self._patch.module(self._module)
@@ -305,9 +305,9 @@ class Inspector(QScrollArea):
             column.addSpacing(12)
             add_text(column, "Controls of this patch", sans(13, 600), "text", self._theme)
         for module in controls:
-            param = shown_value(module.name, module.params)
+            param, scale = shown_value(self._patch, module), scale_of(self._patch, module)
             rail = Rail(param, param.default, self._theme, self._patch.tempo_bpm)
-            rail.moved.connect(lambda value, p=param, m=module.id: self.wishes.control_moved.emit(m, p.to_rail(value)))
+            rail.moved.connect(lambda value, x=scale, m=module.id: self.wishes.control_moved.emit(m, x.share(value)))
             rail.settled.connect(self.wishes.settled.emit)
             rail.setObjectName(f"control {module.id}")
             self.front[module.id] = rail

@@ -9,18 +9,20 @@ from functools import partial
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QBoxLayout, QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dunefall.app.controls.linkrow import LinkRow, link_role, parse_amount
+from dunefall.app.controls.linkrow import LinkRow, link_role
 from dunefall.app.controls.rail import Rail
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.inspector.wishes import Live, Wishes
+from dunefall.base.amounts import parse_amount
 from dunefall.base.errors import ParameterError
-from dunefall.catalogue.compounds import Face, spec_for
+from dunefall.base.units import format_value
+from dunefall.catalogue.compounds import Face
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
-from dunefall.catalogue.story import lowest, port_name
+from dunefall.catalogue.reach import factor_told, is_place, range_of, span_of, target_of, unit_of
+from dunefall.catalogue.story import port_name
 from dunefall.catalogue.valueline import parse_line
 from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Patch, Place
-from dunefall.session.edits.links import link_range
 from dunefall.session.edits.modules import set_together
 
 __all__ = ["Values", "add_text", "reach_of"]
@@ -45,15 +47,15 @@ def reach_of(patch: Patch, module: Module, param: Param) -> tuple[float, float] 
     links = [link for link in patch.links_into(module.id, param.id) if link.on]
     if not links:
         return None
-    low = high = param.to_domain(module.params.get(param.id, param.default))
-    least, most = module.ranges.get(param.id, (0.0, 1.0)) if isinstance(module, Face) else (0.0, 1.0)
+    scale = module.scales.get(param.id) if isinstance(module, Face) else None
+    base = module.params.get(param.id, param.default)
+    low = high = scale.share(base) if scale else param.to_domain(base)
     for link in links:
-        source = patch.module(link.source.module)
-        spec = spec_for(source)
-        output = spec.output(link.source.port) if spec else None
-        span = (lowest(source, output), output.high) if output else (0.0, 1.0)
-        ends = sorted(link.amount * end + link.offset for end in span)
-        low, high = low + ends[0] * (most - least), high + ends[1] * (most - least)
+        ends = sorted(link.amount * end + link.offset for end in span_of(patch, link.source))
+        low, high = low + ends[0], high + ends[1]
+    if scale:
+        low, high = sorted((scale.at(low), scale.at(high)))
+        return low, high
     return param.from_domain(max(low, -60.0) if param.octaves else low), param.from_domain(min(high, 60.0))
 
 
@@ -137,7 +139,7 @@ class Values:
         values = parse_line(line.rstrip(" ,;"), spec, first, self._patch.tempo_bpm, given)
         if amount:
             link = self._only_link()
-            values[AMOUNT] = parse_amount(amount, self._unit_of(link))
+            values[AMOUNT] = parse_amount(amount, unit_of(self._patch, link))
         return values
 
     def _only_link(self) -> Link:
@@ -241,15 +243,17 @@ class Values:
                 self.rows[link.id].set_link(link, self._span(link))
 
     def _span(self, link: Link) -> str:
-        """From where to where a link moves its target, in the target's unit; empty for inputs and pitches."""
-        real = self._document.patch.link(link.id)
-        ends = link_range(self._document, real)
-        spec = spec_for(self._document.patch.module(real.target.module))
-        param = spec.target(real.target.port) if spec else None
-        if ends is None or not isinstance(param, Param) or param.choices or link_role(self._patch, link) == "pitch":
+        """From where to where a link moves its target, in the target's unit, and what an amount in octaves multiplies
+        by; empty for sounds, gates, choices and pitches."""
+        patch, real = self._document.patch, self._document.patch.link(link.id)
+        ends, target = range_of(patch, real), target_of(patch, real.target)
+        if ends is None or target is None or target.choices or link_role(self._patch, link) == "pitch":
             return ""
-        first, last = (param.format(min(max(end, param.low), param.high)) for end in ends)
-        return f"{first} to {last}"
+        if isinstance(target, Param):
+            ends = min(max(ends[0], target.low), target.high), min(max(ends[1], target.low), target.high)
+        told = " to ".join(format_value(end, target.unit) for end in ends)
+        factor = factor_told(real.amount, isinstance(target, Param) and target.octaves)
+        return f"{told} ({factor})" if factor else told
 
     def animate(self, live: Live) -> None:
         """Show the live values of now."""
@@ -334,18 +338,14 @@ class Values:
         ask.clicked.connect(lambda _=False, name=port.id: self._wishes.link_asked.emit(name))
         return ask
 
-    def _unit_of(self, link: Link) -> str:
-        """Unit of what a link moves."""
-        spec = spec_for(self._patch.module(link.target.module))
-        target = spec.target(link.target.port) if spec else None
-        return target.unit if isinstance(target, Param) else "ratio"
-
     def _link_row(self, link: Link, *, outwards: bool = False) -> LinkRow:
         """A link at its target, under its source's name; or at its source, under its target's."""
-        unit = self._unit_of(link)
         end = link.target if outwards else link.source
         name = port_name(self._patch, end.module, end.port)
-        row = LinkRow(link, name, link_role(self._patch, link), unit, self._theme, outwards=outwards)
+        row = LinkRow(
+            link, name, link_role(self._patch, link), unit_of(self._patch, link), self._theme, outwards=outwards,
+            place=is_place(self._patch, link),
+        )  # fmt: skip
         row.changed.connect(self._wishes.link_changed.emit)
         row.settled.connect(self._wishes.settled.emit)
         row.removed.connect(lambda name=link.id: self._wishes.link_removed.emit(name))

@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.linking import new_link
+from dunefall.catalogue.reach import target_of
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
 from dunefall.patch.compounds import parent_of, with_parts
 from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Place
-from dunefall.session.edits.links import _param_of
 
 __all__ = ["gather", "kinds_of_layer", "learn", "turn_control", "turn_controller", "turn_named"]
 
@@ -99,7 +99,7 @@ def learn(document: Document, place: Place, controller: int) -> str:
     sources = [patch.module(link.source.module) for link in patch.links_into(place.module, place.port)]
     control = next((m for m in (module, *sources) if m.type == "named-control"), None)
     if control is None:
-        param = _param_of(document, place)
+        param = target_of(document.patch, place)
         name = f"{param.name if param else place.port} of {module.name}"
         control = Module(patch.free_id("named-control"), "named-control", name[:60])
         patch = patch.with_new_module(patch.layer_of(module.id).id, control)

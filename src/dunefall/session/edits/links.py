@@ -10,16 +10,14 @@ from dataclasses import replace
 
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.compounds import spec_for
-from dunefall.catalogue.declare import Param
 from dunefall.catalogue.linking import is_trigger, new_link
-from dunefall.catalogue.story import lowest
+from dunefall.catalogue.reach import with_range
 from dunefall.patch.document import Document
 from dunefall.patch.model import Link, Module, Patch, Place
 
 __all__ = [
     "add_link",
     "change_link",
-    "link_range",
     "paste_movement",
     "remove_link",
     "scale_reach",
@@ -75,32 +73,9 @@ def change_link(document: Document, link: Link) -> None:
     document.edit(f"Change link from {name}", document.patch.with_link(link), merge=f"link {link.id}")
 
 
-def link_range(document: Document, link: Link) -> tuple[float, float] | None:
-    """Values to which a link alone moves its parameter, in the parameter's unit: at the lowest and at the highest
-    of its source; None for an input.
-
-    Parameters
-    ----------
-    document : Document
-        The open document.
-    link : Link
-        The link.
-
-    Returns
-    -------
-    tuple[float, float] or None
-    """
-    param, (low, high) = _param_of(document, link.target), _span_of(document, link.source)
-    if param is None:
-        return None
-    base = param.to_domain(document.patch.module(link.target.module).params.get(param.id, param.default))
-    ends = (base + link.offset + link.amount * low, base + link.offset + link.amount * high)
-    return param.from_domain(max(ends[0], -1000.0)), param.from_domain(min(ends[1], 1000.0))
-
-
 def set_link_range(document: Document, link: Link, first: float, last: float) -> None:
-    """Let a link move its parameter from one value to another, in the parameter's unit, as its source goes from its
-    lowest to its highest.
+    """Let a link move its target from one value to another, in the target's unit, as its source goes from its lowest to
+    its highest.
 
     Parameters
     ----------
@@ -116,17 +91,9 @@ def set_link_range(document: Document, link: Link, first: float, last: float) ->
     Raises
     ------
     ParameterError
-        If a value is out of the parameter's range.
+        If a value is out of the target's range, or the target is a sound or a gate.
     """
-    param, (low, high) = _param_of(document, link.target), _span_of(document, link.source)
-    if param is None:
-        return
-    target = document.patch.module(link.target.module)
-    where = f'"{target.name}" in layer "{document.patch.layer_of(target.id).name}"'
-    a, b = (param.to_domain(param.typed(value, where)) for value in (first, last))
-    amount = (b - a) / (high - low)
-    base = param.to_domain(target.params.get(param.id, param.default))
-    change_link(document, replace(link, amount=amount, offset=a - base - amount * low))
+    change_link(document, with_range(document.patch, link, first, last))
     document.end_merge()
 
 
@@ -234,19 +201,3 @@ def soften(document: Document, module: str) -> str:
         return ""
     document.edit(f"Soften {document.patch.module(module).name}", made[0])
     return made[1]
-
-
-def _param_of(document: Document, place: Place) -> Param | None:
-    spec = spec_for(document.patch.module(place.module))
-    target = spec.target(place.port) if spec else None
-    return target if isinstance(target, Param) else None
-
-
-def _span_of(document: Document, place: Place) -> tuple[float, float]:
-    """Lowest and highest value of an output; a pitch counts from C4 by an octave either way."""
-    module = document.patch.module(place.module)
-    spec = spec_for(module)
-    output = spec.output(place.port) if spec else None
-    if output is None or output.role == "pitch":
-        return 48.0, 72.0
-    return lowest(module, output), output.high

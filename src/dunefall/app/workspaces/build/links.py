@@ -12,8 +12,8 @@ from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.workspaces.build.layout import CARD_H, CARD_W, GUTTER, CardBox, Layout, is_delayed
 from dunefall.base.units import format_amount
-from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
+from dunefall.catalogue.reach import target_of, unit_of
 from dunefall.patch.model import Link, Patch
 
 __all__ = ["LinkPainter", "amount_text"]
@@ -24,11 +24,9 @@ TAG_H = 17
 
 def amount_text(patch: Patch, link: Link) -> str:
     """A link's amount in its target's unit; empty for a sound at full level."""
-    spec = spec_for(patch.module(link.target.module))
-    target = spec.target(link.target.port) if spec else None
-    if isinstance(target, Param):
-        return format_amount(link.amount, target.unit)
-    return "" if link.amount == 1.0 else format_amount(link.amount, "ratio")
+    unit = unit_of(patch, link)
+    plain = link.amount == 1.0 and not isinstance(target_of(patch, link.target), Param) and unit == "ratio"
+    return "" if plain else format_amount(link.amount, unit)
 
 
 @dataclass
