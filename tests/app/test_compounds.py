@@ -21,8 +21,9 @@ from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.model import Compound, Place
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.session.edits.compounds import make_compound, new_compound, rename_compound
+from dunefall.session.edits.links import remove_link
 from dunefall.session.edits.modules import set_params
-from rig import add_layer
+from rig import add_layer, add_module
 
 LEFT, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
 PARTS = ("fog-air-drift", "fog-air-sway", "fog-air-band")
@@ -368,3 +369,19 @@ def test_all_of_a_layer_is_selected_where_it_is_closed_or_empty(window: MainWind
     qtbot.keyClick(window, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
     assert window.selection.module == head
     assert "Bare has no modules" in window.notice.text()
+
+
+def test_a_module_is_added_beside_a_compound_without_outputs(window: MainWindow, qtbot: QtBot) -> None:
+    """Its ways were looked for beside a module of the compound's own name, and the palette raised."""
+    document = window.session.document
+    noise = add_module(document, "fog-air", "noise").module
+    for link in document.patch.links_from(noise):
+        remove_link(document, link.id)
+    bare = replace(new_compound(document, (noise,)), name="Bare", ports=())
+    make_compound(document, bare)
+    window.selection.select(bare.id)
+    window.actions_by_id["add_module"].trigger()
+    palette = window.findChildren(Palette)[-1]
+    qtbot.keyClicks(palette.search, "low-pass")
+    qtbot.keyClick(palette.search, Qt.Key.Key_Return)
+    assert window.session.patch.module(window.selection.module).type == "filter"

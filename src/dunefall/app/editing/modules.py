@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from dunefall.app.editing.palette import Palette
@@ -63,7 +62,7 @@ def show_palette(context: Context, layer: str) -> None:
     home, beside = selection.layer, Place("", "")
     if home is not None and home.id in (layer, SHARED_ID):
         port = selection.focused_port()
-        beside = selection.place_of(port) if port else replace(selection.output() or selection.place_of(""), port="")
+        beside = selection.place_of(port) if port else Place(selection.last_within(), "")
     within = parent_of(session.patch, selection.module) if home and home.id == layer else None
 
     link = selection.focused_link()

@@ -129,6 +129,11 @@ class Selection:
         spec = self.spec
         return self.place_of(spec.outputs[0].id) if spec and spec.outputs else None
 
+    def last_within(self) -> str:
+        """The module that gives the selection's first output; of a compound without outputs its last one."""
+        output, inside = self.output(), self.inside
+        return output.module if output else inside[-1] if inside else ""
+
     def real_link(self, link: Link) -> Link:
         """The link in the patch that a shown link represents."""
         return replace(link, source=link.source.inner, target=link.target.inner)
