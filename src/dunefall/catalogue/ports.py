@@ -31,6 +31,8 @@ class Input:
     stereo : bool
         Takes both channels: the kernel gets the right one as ``<id>_right``, the same as the left where what comes in
         is mono.
+    steers : bool
+        It shapes the sound at the other inputs and is not heard itself.
     listens : bool
         Without it the module does nothing: a new one listens to its layer's main trigger by default.
     """
@@ -41,6 +43,7 @@ class Input:
     help: str = ""
     stereo: bool = False
     listens: bool = False
+    steers: bool = False
 
     @property
     def unit(self) -> str:

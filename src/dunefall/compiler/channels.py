@@ -68,10 +68,11 @@ class Channels:
             after.setdefault(link.source.module, []).append(link.target.module)
         modules = {module.id: module for module in patch.modules() if module.id in known}
         wide: set[tuple[str, str]] = set()
+        around = patch.layout != "stereo"
         todo = [id_ for id_, spec in known.items() if any(output.stereo for output in spec.outputs)]
         while todo:
             id_ = todo.pop()
-            new = _wide_outputs(modules[id_], known[id_], into.get(id_, []), wide)
+            new = _wide_outputs(modules[id_], known[id_], into.get(id_, []), wide, around)
             if new - wide:
                 wide |= new
                 todo += after.get(id_, [])
@@ -80,7 +81,7 @@ class Channels:
 
 
 def _wide_outputs(
-    module: Module, spec: ModuleSpec, into: list[Link], wide: set[tuple[str, str]]
+    module: Module, spec: ModuleSpec, into: list[Link], wide: set[tuple[str, str]], around: bool
 ) -> set[tuple[str, str]]:
     fed = [spec.target(link.target.port) for link in into if (link.source.module, link.source.port) in wide]
     if not _runs_twice(module, spec):
@@ -91,7 +92,13 @@ def _wide_outputs(
             (module.id, output.id)
             for output in spec.outputs
             if output.stereo
-            and (through or _opened(module, output, spec) or output.width in linked or not (takes or output.width))
+            and (
+                through
+                or (around and spec.output("behind"))
+                or _opened(module, output, spec)
+                or output.width in linked
+                or not (takes or output.width)
+            )
         }
     if spec.outputs[0].role == "audio" and any(isinstance(port, Input) and port.role == "audio" for port in fed):
         return {(module.id, output.id) for output in spec.outputs}

@@ -17,7 +17,9 @@ from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
 from dunefall.catalogue.voicing import SPREAD_OCTAVES, SPREAD_OTHERS, per_voice, spreads
+from dunefall.compiler.around import BEHIND, Around
 from dunefall.compiler.channels import Channels
+from dunefall.compiler.wires import Wire
 from dunefall.patch.model import Layer, Link, Module, Patch
 
 __all__ = [
@@ -45,6 +47,8 @@ class Instance:
         Its voice, or -1 where it runs once.
     side : int
         0: the left channel, or the only one; 1: the right one.
+    behind : bool
+        It has the pair behind the listener.
     """
 
     id: str
@@ -53,33 +57,7 @@ class Instance:
     layer: Layer
     voice: int
     side: int = 0
-
-
-@dataclass(frozen=True)
-class Wire:
-    """One link between instances.
-
-    Attributes
-    ----------
-    source_port, target_port : str
-        Among ``output_rows`` and ``target_rows``.
-    row : int
-        Chooses among the rows of an output that has one for each voice.
-    share : float
-        Of the link's amount; half of it for each channel that is averaged.
-    offset_share : float
-        Of the link's offset: 1 for one of the wires into a row, 0 for the others.
-    """
-
-    id: str
-    link: Link
-    source: str
-    source_port: str
-    target: str
-    target_port: str
-    row: int
-    share: float
-    offset_share: float
+    behind: bool = False
 
 
 def instance_id(module_id: str, voice: int, side: int = 0) -> str:
@@ -139,7 +117,7 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
     """
     known = {module.id: spec for module in patch.modules() if (spec := spec_of(module.type))}
     links = [link for link in patch.links if link.on and link.source.module in known and link.target.module in known]
-    channels = Channels.of(patch, known, links)
+    channels, around = Channels.of(patch, known, links), Around.of(patch, known, links)
     count: dict[str, int] = {}
     instances = []
     for layer in patch.layers:
@@ -148,15 +126,19 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
             if module.id in known:
                 count[module.id] = layer.voices if module.id in many else 1
                 instances += [
-                    Instance(instance_id(module.id, v, side), module, known[module.id], layer, v, side)
+                    Instance(
+                        instance_id(module.id, v, side) + back, module, known[module.id], layer, v, side, bool(back)
+                    )
                     for v in (range(layer.voices) if module.id in many else (-1,))
                     for side in ((0, 1) if module.id in channels.doubled else (0,))
+                    for back in (("", BEHIND) if module.id in around.path else ("",))
                 ]
     home = {module.id: layer.id for layer in patch.layers for module in layer.modules}
     wires = [
         wire
         for link in links
-        for wire in _wires(link, known, count, channels, home[link.source.module] == home[link.target.module])
+        for front in _wires(link, known, count, channels, home[link.source.module] == home[link.target.module])
+        for wire in (front, *around.also(front))
     ]
     return instances, wires
 

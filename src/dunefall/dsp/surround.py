@@ -14,7 +14,7 @@ from numba import njit
 from dunefall.base.layouts import layout_of
 from dunefall.dsp.maths import sine
 
-__all__ = ["QUAD", "SURROUND", "front_half_deg", "speaker_gains"]
+__all__ = ["QUAD", "SURROUND", "back_deg", "front_half_deg", "speaker_gains"]
 
 STEREO, QUAD, SURROUND = range(3)
 """Places of the layouts in ``base.layouts.LAYOUTS``."""
@@ -74,3 +74,9 @@ def speaker_gains(angle_deg: float, centre: float, layout: float) -> tuple[float
 def front_half_deg(layout: float) -> float:
     """The angle between straight ahead and the front speakers."""
     return QUAD_FRONT if layout == QUAD else FRONT
+
+
+@njit(error_model="numpy", forceinline=True)
+def back_deg(layout: float) -> float:
+    """The angle between straight ahead and the speakers behind."""
+    return QUAD_BACK if layout == QUAD else BACK

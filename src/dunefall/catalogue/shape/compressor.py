@@ -84,7 +84,8 @@ MODULE = ModuleSpec(
     kernel=kernel,
     inputs=(
         Input("audio", "Audio", "audio", stereo=True),
-        Input("side", "Side", "audio", "Side chain: controls the compression in place of the input.", stereo=True),
+        Input("side", "Side", "audio", "Side chain: controls the compression in place of the input.", stereo=True,
+              steers=True),
     ),
     params=(
         Param("threshold_db", "Threshold", "db", -72, 0, -24, "Level above which it works.", amount=6.0),

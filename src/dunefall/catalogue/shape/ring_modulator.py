@@ -22,7 +22,8 @@ MODULE = ModuleSpec(
     stage="shape",
     sentence="Multiplies two sounds, leaving only the sum and difference frequencies: bells and robots.",
     kernel=kernel,
-    inputs=(Input("audio", "Audio", "audio"), Input("carrier", "Carrier", "audio", "What it is multiplied with.")),
+    inputs=(Input("audio", "Audio", "audio"),
+            Input("carrier", "Carrier", "audio", "What it is multiplied with.", steers=True)),
     params=(
         Param("leak", "Leak", "ratio", 0, 1, 0, "From ring modulation (no carrier) to amplitude modulation.",
               amount=0.3),

@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
+from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.grains import SHARE, grain_pause
 from dunefall.dsp.lines import cubic_weights
@@ -16,12 +17,13 @@ from dunefall.dsp.onepole import one_pole_share
 from dunefall.dsp.random import philox
 from dunefall.dsp.reading import get
 from dunefall.dsp.saturation import saturate
+from dunefall.dsp.surround import speaker_gains
 
 __all__ = ["MODULE"]
 
 WRITE, WAIT, COUNT, LAST, TURN_AT, HIGH, LOW, READ, HEARD, WEIGHT, STATE = range(11)
-GRAINS, FIELDS = 64, 7
-FROM, SLOPE, AGE, GROWTH, LEFT, RIGHT, EDGE = range(FIELDS)
+GRAINS, FIELDS = 64, 9
+FROM, SLOPE, AGE, GROWTH, LEFT, RIGHT, EDGE, LEFT_BEHIND, RIGHT_BEHIND = range(FIELDS)
 LONGEST_S = 8.5
 ROOT_2 = math.sqrt(2.0)
 NEAREST = 68.0
@@ -46,26 +48,25 @@ def kernel(
     audio: Row, audio_right: Row, trigger: Row, size_s: Row, density_hz: Row, unevenness: Row, predelay_s: Row,
     spray_s: Row, shift_st: Row, scatter_st: Row, steps: Row, backwards: Row, edge: Row, feedback: Row,
     high_cut_hz: Row, low_cut_hz: Row, freeze: Row, turn_hz: Row, spread: Row, dry: Row, wet: Row, sizing: Row,
-    size_share: Row, timing: Row, predelay_beats: Row, tempo_bpm: Row, out: Row, out_right: Row, state: State,
-    memory: Memory, key: Key, rate: Scalar, moving: Mask, scratch: Scratch,
+    size_share: Row, timing: Row, predelay_beats: Row, tempo_bpm: Row, layout: Row, out: Row, out_right: Row,
+    behind: Row, behind_right: Row, state: State, memory: Memory, key: Key, rate: Scalar, moving: Mask,
+    scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: place of writing, samples until the next grain, random numbers drawn, last trigger, how far the cloud has
     turned, the values of the damping filters; the power of what the grains read, of what they make together in mono,
     and how many there are. Memory, for each of 64 grains: how many samples ago it began to read, by
     how much that changes per sample, its age in samples, its growth per sample (0: the grain is over), gains to the
-    left and to the right, share of its edges; then the ring, in mono: the grains have
+    left and to the right, share of its edges, gains behind; then the ring, in mono: the grains have
     their own places.
 
     A grain keeps what it was born with; one that finds no free place is left out. What is fed back is as strong as what
     the grains read, however many there are and however alike: so each round has the set gain.
     """
-    n, write = out.size, int(state[WRITE])
-    first = GRAINS * FIELDS
+    n, write, first, around = out.size, int(state[WRITE]), GRAINS * FIELDS, layout[0] > 0.5
     size = memory.size - first
     left, right = scratch[:n], scratch[64 : 64 + n]
     powers, weights = scratch[448 : 448 + n], scratch[512 : 512 + n]
-    for i in range(n):
-        left[i] = right[i] = powers[i] = weights[i] = 0.0
+    left[:] = right[:] = powers[:] = weights[:] = behind[:] = behind_right[:] = 0.0
     done, wait, last, turn, period = 0, state[WAIT], state[LAST], state[TURN_AT], 1.0 / rate
     for i in range(n):
         wait -= 1.0
@@ -73,16 +74,16 @@ def kernel(
         turn = fma(turn_hz[i], period, turn)
         turn -= floor(turn)
         if struck or wait <= 0.0:
-            _sound(memory, first, size, write, done, i, left, right, scratch)
+            _sound(memory, first, size, write, done, i, left, right, behind, behind_right, around, scratch)
             done, state[TURN_AT] = i, turn
             length_s = _length_s(sizing[i], size_s[i], size_share[i], density_hz[i])
             late_s = predelay_s[i] if timing[i] < 0.5 else min(predelay_beats[i] * 60.0 / tempo_bpm[i], LATEST_S)
             _bear(memory, state, key, size, max(length_s * rate, 8.0), late_s * rate, spray_s[i] * rate,
-                  shift_st[i], scatter_st[i], steps[i], backwards[i], edge[i], spread[i])  # fmt: skip
+                  shift_st[i], scatter_st[i], steps[i], backwards[i], edge[i], spread[i], layout[0])  # fmt: skip
         if wait <= 0.0:
             wait += grain_pause(rate / density_hz[i], unevenness[i], state[COUNT], key)
     state[WAIT], state[LAST], state[TURN_AT] = wait, last, turn
-    _sound(memory, first, size, write, done, n, left, right, scratch)
+    _sound(memory, first, size, write, done, n, left, right, behind, behind_right, around, scratch)
     for i in range(n):
         if i == 0 or moving & MOVES:
             high = 1.0 if high_cut_hz[i] >= 0.9999 * OPEN_HZ else one_pole_share(high_cut_hz[i], rate)
@@ -90,17 +91,18 @@ def kernel(
             length_s = _length_s(sizing[i], size_s[i], size_share[i], density_hz[i])
             level = 1.0 / math.sqrt(max(length_s * density_hz[i], 1.0))
             judge = 1.0 / (rate * max(JUDGED * length_s, 2.0 / density_hz[i], SHORTEST_S))
-        both = 0.5 * (left[i] + right[i])
+        both = 0.5 * (left[i] + right[i] + (behind[i] + behind_right[i]))
         fed = saturate(feedback[i] * _damped(_even(both, powers[i], weights[i], judge, state), high, low, state),
                        KNEE)  # fmt: skip
-        a, b = left[i] * level, right[i] * level
+        gain = level * wet[i]
         if freeze[i] < 0.5:  # on the way to it and back the sound fades, so that no seam is heard
             open_by = 1.0 - 2.0 * freeze[i]
             memory[first + write] = open_by * (0.5 * (audio[i] + audio_right[i]) + fed)
             write = write + 1 if write + 1 < size else 0
         else:
             _hold(memory)
-        out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio_right[i], dry[i], b * wet[i])
+        out[i], out_right[i] = fma(audio[i], dry[i], left[i] * gain), fma(audio_right[i], dry[i], right[i] * gain)
+        behind[i], behind_right[i] = behind[i] * gain, behind_right[i] * gain
     state[WRITE] = write
 
 
@@ -131,8 +133,9 @@ def _hold(memory: Memory) -> None:
 
 @njit(error_model="numpy", forceinline=True)
 def _sound(
-    memory: Memory, first: int, size: int, write: int, begin: int, end: int, left: Row, right: Row, scratch: Scratch
-) -> None:
+    memory: Memory, first: int, size: int, write: int, begin: int, end: int, left: Row, right: Row, behind: Row,
+    behind_right: Row, around: bool, scratch: Scratch,
+) -> None:  # fmt: skip
     """All grains over some samples, added to both rows: window and weights row by row, then what is read."""
     count = end - begin
     places, low, here, high, far, windows = (
@@ -175,6 +178,11 @@ def _sound(
         for i in range(count):
             left[begin + i] = fma(gain, low[i], left[begin + i])
             right[begin + i] = fma(gain_right, low[i], right[begin + i])
+        if around:
+            gain, gain_right = memory[h + LEFT_BEHIND], memory[h + RIGHT_BEHIND]
+            for i in range(count):
+                behind[begin + i] = fma(gain, low[i], behind[begin + i])
+                behind_right[begin + i] = fma(gain_right, low[i], behind_right[begin + i])
         for i in range(count):
             per = 1.0 / (windows[i] + BARELY)
             powers[i] = fma(low[i] * low[i], per, powers[i])
@@ -215,7 +223,7 @@ def _in(at: int, size: int) -> int:
 @njit(error_model="numpy", forceinline=True)
 def _bear(
     memory: Memory, state: State, key: Key, size: int, length: float, predelay: float, spray: float, shift: float,
-    scatter: float, steps: float, backwards: float, edge: float, spread: float,
+    scatter: float, steps: float, backwards: float, edge: float, spread: float, layout: float,
 ) -> None:  # fmt: skip
     """A grain in the first free place."""
     h = -1
@@ -234,7 +242,13 @@ def _bear(
     most = size - 8.0 - length * max(1.0 - speed, 0.0)
     memory[h + FROM], memory[h + SLOPE] = max(min(start, most), NEAREST + reach), 1.0 - speed
     memory[h + AGE], memory[h + GROWTH], memory[h + EDGE] = 0.0, 1.0 / length, edge
-    side = sine(fma(spread, SHARE * d - 0.5, state[TURN_AT]))
+    turned = fma(spread, SHARE * d - 0.5, state[TURN_AT])
+    if layout > 0.5:
+        front, right, _, back, back_right = speaker_gains(360.0 * turned, 0.0, int(layout + 0.5))
+        memory[h + LEFT], memory[h + RIGHT] = ROOT_2 * front, ROOT_2 * right
+        memory[h + LEFT_BEHIND], memory[h + RIGHT_BEHIND] = ROOT_2 * back, ROOT_2 * back_right
+        return
+    side = sine(turned)
     angle = 0.125 + 0.125 * side
     memory[h + LEFT], memory[h + RIGHT] = ROOT_2 * sine(angle + 0.25), ROOT_2 * sine(angle)
 
@@ -320,8 +334,13 @@ MODULE = ModuleSpec(
         Param("predelay_beats", "Pre-delay", "beats", 1 / 64, 8, 0.5, "Minimum delay of the grains, up to 2 s.",
               taper="octaves", amount=1.0, shown_when=("timing", (1,))),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+        Param("layout", "Layout", "choice", 0, 2, 0, "The loudspeakers of the patch.",
+              tuple(layout.name for layout in LAYOUTS), follows="layout"),
     ),
-    outputs=(Output("out", "Audio", "audio", stereo=True, width="spread"),),
+    outputs=(
+        Output("out", "Audio", "audio", stereo=True, width="spread"),
+        Output("behind", "Behind", "audio", stereo=True),
+    ),
     state=STATE,
     memory=GRAINS * FIELDS + 256,
     memory_s=LONGEST_S,

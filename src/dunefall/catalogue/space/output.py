@@ -14,7 +14,7 @@ from dunefall.dsp.lines import read_ring
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
 from dunefall.dsp.maths import db_to_gain, fma, level_db, smooth_step
 from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
-from dunefall.dsp.surround import SURROUND, front_half_deg, speaker_gains
+from dunefall.dsp.surround import SURROUND, back_deg, front_half_deg, speaker_gains
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
 __all__ = ["MODULE"]
@@ -25,30 +25,32 @@ DULL_RIGHT = DULL + AIR_POLES
 STATE = DULL_RIGHT + AIR_POLES
 SILENT_DB = -96.0
 FARTHEST_M, FALLOFF_DB, BEND = 40.0, 4.0, 0.5
+MIDDLE = 0.7071067811865476
 EACH = 0.35355339059327373
 """Half of the difference of both sides, at -3 dB: what a pan law gives to each of them in the middle."""
 QUIETEST_KEY_DB, KEY_SPAN_DB = -42.0, 30.0
 """A key below this does nothing; so much louder, and the layer makes way fully."""
 KEY_FALL_S, HOLD_S = 0.05, 1.5
-DUCK, LEVEL, PLACE, FAR = 0b100, 0b1011000, 1 << 7, 0b10100000000
-"""Among what is linked or moves: the key; level, mute and heard; the angle; distance and Doppler."""
+BACK, DUCK, LEVEL, PLACE, FAR = 0b1100, 0b10000, 0b101100000, 1 << 9, 0b1010000000000
+"""Among what is linked or moves: the pair behind; the key; level, mute and heard; the angle; distance and Doppler."""
 OUT, BEFORE, DUCKING, PEAK, LOUD = 0b11000000, 0b1100000000, 1 << 10, 1 << 11, 1 << 12
 BEYOND = 0b111100
 """What stereo has not: centre, low effects, both behind."""
 MORE = 0b1111111111100
-ANY = 0b11111111111000
+ANY = 0b1111111111100000
 """All outputs but left and right; all values that a layer in stereo has."""
-AROUND, TO_LOW = 1 << 7 | 1 << 14, 1 << 15
+AROUND, TO_LOW = 1 << 9 | 1 << 16, 1 << 17
 LOW_HZ, DAMPING = 120.0, 1.4142135623730951
 """Low effects end here (common practice), by two second-order low-passes of Q 0.71 in a row."""
 
 
 def kernel(
-    audio: Row, audio_right: Row, duck: Row, level_db: Row, mute: Row, solo: Row, heard: Row, angle_deg: Row,
-    distance_m: Row, width: Row, doppler: Row, duck_db: Row, duck_attack_s: Row, duck_release_s: Row, centre_share: Row,
-    low_effects_db: Row, layout: Row, left: Row, right: Row, centre: Row, low_effects: Row, left_behind: Row,
-    right_behind: Row, out: Row, out_right: Row, before: Row, before_right: Row, ducking: Row, peak: Row, loudness: Row,
-    state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask, wanted: Mask, scratch: Scratch,
+    audio: Row, audio_right: Row, behind: Row, behind_right: Row, duck: Row, level_db: Row, mute: Row, solo: Row,
+    heard: Row, angle_deg: Row, distance_m: Row, width: Row, doppler: Row, duck_db: Row, duck_attack_s: Row,
+    duck_release_s: Row, centre_share: Row, low_effects_db: Row, layout: Row, left: Row, right: Row, centre: Row,
+    low_effects: Row, left_behind: Row, right_behind: Row, out: Row, out_right: Row, before: Row, before_right: Row,
+    ducking: Row, peak: Row, loudness: Row, state: State, memory: Memory, rate: Scalar, moving: Mask, linked: Mask,
+    wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: place of writing, the way in samples (0: not begun), how long ago what arrives now was sent, level of the
     key, how far the layer makes way, the held peak, the integrators of what goes to the low effects, what the air lets
@@ -58,7 +60,7 @@ def kernel(
     """
     n = out.size
     near = distance_m[0] <= 1.0 and doppler[0] <= 0.0 and state[DELAY] <= 1.0 and width[0] == 1.0
-    if near and wanted & MORE == 0 and moving & ANY == 0 and linked & DUCK == 0 and layout[0] < 0.5:
+    if near and wanted & MORE == 0 and moving & ANY == 0 and linked & (DUCK | BACK) == 0 and layout[0] < 0.5:
         _plain(audio, audio_right, _gain(level_db[0]) * ((1.0 - mute[0]) * heard[0]), angle_deg[0], left, right)
         return
     gains, x, y = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
@@ -77,32 +79,47 @@ def kernel(
     for i in range(n):
         side = 0.5 * (width[i] - 1.0) * (audio[i] - audio_right[i])
         x[i], y[i] = audio[i] + side, audio_right[i] - side
-    if wanted & OUT:
-        for i in range(n):
-            out[i], out_right[i] = x[i] * gains[i], y[i] * gains[i]
-    if wanted & BEFORE:
-        for i in range(n):
-            shown = (1.0 - mute[i]) * heard[i]
-            before[i], before_right[i] = x[i] * shown, y[i] * shown
-    if wanted & (PEAK | LOUD):
-        _measure(x, y, gains, peak, loudness, state, memory, rate, scratch[256 : 256 + n])
+    if wanted & (OUT | BEFORE | PEAK | LOUD):
+        _show(x, y, behind, behind_right, gains, mute, heard, out, out_right, before, before_right, peak, loudness,
+              state, memory, rate, wanted, scratch)  # fmt: skip
     if moving & FAR or distance_m[0] > 1.0 or doppler[0] > 0.0 or state[DELAY] > 1.0:
         _carry(x, y, gains, distance_m, doppler, state, memory, rate, moving & FAR)
     if layout[0] > 0.5:
         _around(x, y, gains, angle_deg, centre_share, layout[0], left, right, centre, left_behind, right_behind, moving)
+        if linked & BACK:
+            _add_behind(behind, behind_right, x, y, gains, angle_deg, layout[0], left, right, left_behind,
+                        right_behind, moving)  # fmt: skip
         _go_low(x, y, gains, low_effects_db, layout[0], low_effects, state, rate, moving & TO_LOW)
         return
     if wanted & BEYOND:
         for i in range(n):
             centre[i] = low_effects[i] = left_behind[i] = right_behind[i] = 0.0
-    if moving & PLACE:
-        for i in range(n):
+    for i in range(n):
+        if i == 0 or moving & PLACE:
             gain_left, gain_right = pan_gains(angle_deg[i])
-            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
-    else:
-        gain_left, gain_right = pan_gains(angle_deg[0])
+        left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _show(
+    x: Row, y: Row, behind: Row, behind_right: Row, gains: Row, mute: Row, heard: Row, out: Row, out_right: Row,
+    before: Row, before_right: Row, peak: Row, loudness: Row, state: State, memory: Memory, rate: float, wanted: Mask,
+    scratch: Scratch,
+) -> None:  # fmt: skip
+    """What sends and meters get: both pairs together, without the place."""
+    n = x.size
+    if wanted & OUT:
         for i in range(n):
-            left[i], right[i] = x[i] * (gains[i] * gain_left), y[i] * (gains[i] * gain_right)
+            out[i], out_right[i] = (x[i] + behind[i]) * gains[i], (y[i] + behind_right[i]) * gains[i]
+    if wanted & BEFORE:
+        for i in range(n):
+            shown = (1.0 - mute[i]) * heard[i]
+            before[i], before_right[i] = (x[i] + behind[i]) * shown, (y[i] + behind_right[i]) * shown
+    if wanted & (PEAK | LOUD):
+        u, v = scratch[320 : 320 + n], scratch[384 : 384 + n]
+        for i in range(n):
+            u[i], v[i] = x[i] + behind[i], y[i] + behind_right[i]
+        _measure(u, v, gains, peak, loudness, state, memory, rate, scratch[256 : 256 + n])
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -134,6 +151,27 @@ def _around(
         left_behind[i] = fma(middle, behind_left, side * c)
         right_behind[i] = fma(middle, behind_right, side * d)
         centre[i] = middle * to_centre
+
+
+@njit(error_model="numpy", forceinline=True)
+def _add_behind(
+    behind: Row, behind_right: Row, x: Row, y: Row, gains: Row, angle_deg: Row, layout: float, left: Row, right: Row,
+    left_behind: Row, right_behind: Row, moving: Mask,
+) -> None:  # fmt: skip
+    """The pair that is behind already: its sides keep the places of the speakers behind, turned with the layer; ``x``
+    and ``y`` become both pairs together."""
+    kind = int(layout + 0.5)
+    back = back_deg(kind)
+    for i in range(x.size):
+        if i == 0 or moving & AROUND:
+            a, b, _, c, d = speaker_gains(angle_deg[i] - back, 0.0, kind)
+            a2, b2, _, c2, d2 = speaker_gains(angle_deg[i] + back, 0.0, kind)
+        p, q = behind[i] * (MIDDLE * gains[i]), behind_right[i] * (MIDDLE * gains[i])
+        left[i] += fma(p, a, q * a2)
+        right[i] += fma(p, b, q * b2)
+        left_behind[i] += fma(p, c, q * c2)
+        right_behind[i] += fma(p, d, q * d2)
+        x[i], y[i] = x[i] + behind[i], y[i] + behind_right[i]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -230,7 +268,8 @@ MODULE = ModuleSpec(
     kernel=kernel,
     inputs=(
         Input("audio", "Audio", "audio", stereo=True),
-        Input("duck", "Ducked by", "audio", "The sound that ducks this layer."),
+        Input("behind", "Behind", "audio", "In more than stereo: what comes from behind the listener.", stereo=True),
+        Input("duck", "Ducked by", "audio", "The sound that ducks this layer.", steers=True),
     ),
     params=(
         Param("level_db", "Level", "db", SILENT_DB, 12, -12, "Level in the mix; −96 dB is silence.", amount=6.0),

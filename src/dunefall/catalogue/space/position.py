@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
+from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import fma
 from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
+from dunefall.dsp.surround import speaker_gains
 
 __all__ = ["MODULE"]
 
@@ -22,21 +24,26 @@ FOUR = len(TAPS_S)
 
 
 def kernel(
-    audio: Row, angle_deg: Row, distance_m: Row, falloff_db: Row, air: Row, early: Row, doppler: Row, out: Row,
-    out_right: Row, far: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+    audio: Row, angle_deg: Row, distance_m: Row, falloff_db: Row, air: Row, early: Row, doppler: Row, layout: Row,
+    out: Row, out_right: Row, behind: Row, behind_right: Row, far: Row, state: State, memory: Memory,
+    rate: Scalar, moving: Mask,
 ) -> None:  # fmt: skip
     """State: place of writing, the sound's way in samples (0: not begun), how long ago what arrives now was sent, what
     the air lets through. Memory: a ring of the sound, and one of its way.
 
     Near, the sound itself is loud; far, the reflections from the ground and surroundings approach its level, and the
-    output for rooms falls half as fast.
+    output for rooms falls half as fast. In more than stereo, what comes from behind goes to the pair behind.
     """
     size, write, way, late_by = memory.size // 2, int(state[WRITE]), state[DELAY], state[LATE]
+    kind, around = int(layout[0] + 0.5), layout[0] > 0.5
     for i in range(out.size):
         if i == 0 or moving & MOVES:
             gain, share = falloff_gain(distance_m[i], falloff_db[i]), air_share(distance_m[i], air[i], rate)
             late = falloff_gain(distance_m[i], 0.5 * falloff_db[i])
             left, right = pan_gains(angle_deg[i])
+            left_behind, right_behind = 0.0, 0.0
+            if around:
+                left, right, _, left_behind, right_behind = speaker_gains(angle_deg[i], 0.0, kind)
             goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size * 0.5) + 1.0
         if way == 0.0:
             way = late_by = goal
@@ -53,6 +60,10 @@ def kernel(
                 tap = read_ring(memory, 0, size, write, fma(TAPS_S[k], rate, late_by)) * level
                 a, b = fma(tap, 0.5 - 0.4 * TAP_SIDES[k], a), fma(tap, 0.5 + 0.4 * TAP_SIDES[k], b)
         out[i], out_right[i], far[i] = a, b, dull * late
+        if around:
+            behind[i], behind_right[i] = dull * gain * left_behind, dull * gain * right_behind
+        else:
+            behind[i] = behind_right[i] = 0.0
     state[WRITE], state[DELAY], state[LATE] = write, way, late_by
 
 
@@ -73,9 +84,12 @@ MODULE = ModuleSpec(
               "surroundings.", amount=0.3),
         Param("doppler", "Doppler", "choice", 0, 1, 1, "Doppler: moving it bends the pitch.",
               ("off", "on")),
+        Param("layout", "Layout", "choice", 0, 2, 0, "The loudspeakers of the patch.",
+              tuple(layout.name for layout in LAYOUTS), follows="layout"),
     ),
     outputs=(
         Output("out", "Audio", "audio", stereo=True),
+        Output("behind", "Behind", "audio", stereo=True),
         Output("far", "For a room", "audio"),
     ),
     state=STATE,
@@ -90,5 +104,6 @@ MODULE = ModuleSpec(
         Preset("Close by", "Half a metre off.",
                {"distance_m": 0.5}, ("near", "intimate")),
     ),
-    sources=("constant-power pan law (textbook)", "ISO 9613-1 (air, from memory)", "inverse distance law (textbook)"),
+    sources=("constant-power pan law (textbook)", "ISO 9613-1 (air, from memory)", "inverse distance law (textbook)",
+             "Pulkki 1997 (quad and 5.1, from memory)"),
 )  # fmt: skip
