@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
+from fractions import Fraction
 
 import numpy as np
 from numba import njit
@@ -15,7 +17,7 @@ from dunefall.dsp.triggers import PULSE_S, held_for, pulsed, wrapped
 
 __all__ = ["CURVE_NAMES", "MODULE"]
 
-PHASE, STEP, RESET, CLOCK, SINCE, GAP, PULSE, BEGUN = range(8)
+PHASE, STEP, RESET, CLOCK, SINCE, GAP, PULSE, BEGUN, PHASE_B, STEP_B, PULSE_B = range(11)
 CLOCK_BIT = 1
 EARLY = 1e-9
 """A sum of many shares of a sample is so far off a whole step at most."""
@@ -30,50 +32,71 @@ DRAWN = ((0, 1, 0.6, 0.2, 0.4, 0.1, 0), (1, 0, 0.8, 0, 0.5, 0))
 
 def kernel(
     clock: Row, reset: Row, sync: Row, period_beats: Row, period_s: Row, steps: Row, first_step: Row, blend: Row,
-    span: Row, tempo_bpm: Row, curves_a: Drawn, curves_b: Drawn, heights: Drawn, lengths: Drawn, drawn_1: Drawn,
-    drawn_2: Drawn, out: Row, a: Row, b: Row, step: Row, place: Row, state: State, rate: Scalar, linked: Mask,
+    span: Row, tempo_bpm: Row, apart: Row, steps_b: Row, curves_a: Drawn, curves_b: Drawn, heights: Drawn,
+    lengths: Drawn, lengths_b: Drawn, drawn_1: Drawn, drawn_2: Drawn, out: Row, a: Row, b: Row, step: Row, step_b: Row,
+    place: Row, state: State, rate: Scalar, linked: Mask,
 ) -> None:  # fmt: skip
     """State: how much of the step is done, its number, last reset, last clock, samples since the clock, samples between
-    the two before, samples for which the step's trigger stays high, 1 once the first step has begun.
+    the two before, samples for which the step's trigger stays high, 1 once the first step has begun; how much of the
+    second row's step is done, its number, its trigger.
 
     With a clock, the first tick begins the first step, and each step lasts until the next tick.
     """
     phase, at, last_reset, last = state[PHASE], state[STEP], state[RESET], state[CLOCK]
     since, gap, pulse, begun = state[SINCE], state[GAP], state[PULSE], state[BEGUN]
+    phase_b, at_b, pulse_b = state[PHASE_B], state[STEP_B], state[PULSE_B]
     for i in range(out.size):
-        count, fires = max(float(int(steps[i] + 0.5)), 1.0), False
+        count, fires, alone = max(float(int(steps[i] + 0.5)), 1.0), False, apart[i] >= 0.5
+        count_b = max(float(int(steps_b[i] + 0.5)), 1.0) if alone else count
+        fires_b = False
         since += 1.0
         if reset[i] > 0.5 and last_reset <= 0.5:
-            phase, at, begun = 0.0, 0.0, 0.0
+            phase = at = begun = phase_b = at_b = 0.0
         if linked & CLOCK_BIT:
             if clock[i] > 0.5 and last <= 0.5:
                 gap = since if begun > 0.0 else gap
                 at = wrapped(at + 1.0, count) if begun > 0.0 else 0.0
-                since, begun, fires = 0.0, 1.0, True
-            phase = min(since / gap, 1.0) if gap > 0.0 and begun > 0.0 else 0.0
+                at_b = wrapped(at_b + 1.0, count_b) if begun > 0.0 else 0.0
+                since, begun, fires, fires_b = 0.0, 1.0, True, True
+            phase = phase_b = min(since / gap, 1.0) if gap > 0.0 and begun > 0.0 else 0.0
         elif begun == 0.0:
-            begun, fires = 1.0, True
+            begun, fires, fires_b = 1.0, True, True
         else:
-            seconds = period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]
-            taken = lengths[1 + _where(at, first_step[i], count)]
-            phase += 1.0 / max(seconds * rate * taken, 1.0)
-            if phase >= 1.0 - EARLY:  # what is left of the sample is a share of the next step, not of this one
-                at, fires = wrapped(at + 1.0, count), True
-                phase = max(phase - 1.0, 0.0) * taken / lengths[1 + _where(at, first_step[i], count)]
+            samples = (period_s[i] if sync[i] >= 0.5 else period_beats[i] * 60.0 / tempo_bpm[i]) * rate
+            phase, at, fires = _gone_on(phase, at, samples, lengths, first_step[i], count)
+            if alone:
+                phase_b, at_b, fires_b = _gone_on(phase_b, at_b, samples, lengths_b, first_step[i], count_b)
+        if not alone:
+            phase_b, at_b, fires_b = phase, at, fires
         last_reset, last = reset[i], clock[i]
         where = _where(at, first_step[i], count)
         low = 2.0 * (span[i] < 0.5)
-        level = heights[1 + where]
-        shape_a = _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
-        shape_b = _curve(int(curves_b[1 + where]), phase, drawn_1, drawn_2)
-        one, two = level * shape_a, level * shape_b
+        where_b = _where(at_b, first_step[i], count_b)
+        level, level_b = heights[1 + where], heights[1 + where_b]
+        one = level * _curve(int(curves_a[1 + where]), phase, drawn_1, drawn_2)
+        two = level_b * _curve(int(curves_b[1 + where_b]), phase_b, drawn_1, drawn_2)
         if low != 0.0:
-            one, two = 2.0 * one - level, 2.0 * two - level
+            one, two = 2.0 * one - level, 2.0 * two - level_b
         a[i], b[i], out[i] = one, two, one + blend[i] * (two - one)
         step[i], pulse = pulsed(fires, pulse, held_for(PULSE_S, rate))
+        step_b[i], pulse_b = pulsed(fires_b, pulse_b, held_for(PULSE_S, rate))
         place[i] = (where + phase) / count
     state[PHASE], state[STEP], state[RESET], state[CLOCK] = phase, at, last_reset, last
     state[SINCE], state[GAP], state[PULSE], state[BEGUN] = since, gap, pulse, begun
+    state[PHASE_B], state[STEP_B], state[PULSE_B] = phase_b, at_b, pulse_b
+
+
+@njit(error_model="numpy", forceinline=True)
+def _gone_on(
+    phase: float, at: float, samples: float, lengths: Row, first_step: float, count: float
+) -> tuple[float, float, bool]:
+    """A row's place a sample on, and whether a step begins; a step lasts so many samples times its duration."""
+    taken = lengths[1 + _where(at, first_step, count)]
+    phase += 1.0 / max(samples * taken, 1.0)
+    if phase < 1.0 - EARLY:
+        return phase, at, False
+    at = wrapped(at + 1.0, count)  # what is left of the sample is a share of the next step, not of this one
+    return max(phase - 1.0, 0.0) * taken / lengths[1 + _where(at, first_step, count)], at, True
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -125,13 +148,22 @@ def _steps(values: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(values[k % len(values)] for k in range(STEPS))
 
 
+def _rows(given: Given) -> list[tuple[int, tuple[float, ...]]]:
+    """Steps and durations of the rows that matter."""
+    values, alone = given.values, given.values["apart"] >= 0.5 and given.matters("out", "b", "step_b")
+    rows = [(round(values["steps"]), given.series["lengths"])]
+    return [*rows, (round(values["steps_b"]), given.series["lengths_b"])] if alone else rows
+
+
 def _period_s(given: Given) -> float:
-    """All its steps, each for its own duration."""
+    """All steps of each row, each for its own duration, until both rows begin together."""
     if "clock" in given.linked:
         return 0.0
-    values, steps = given.values, round(given.values["steps"])
+    values = given.values
     step = values["period_s"] if values["sync"] else values["period_beats"] * 60.0 / values["tempo_bpm"]
-    return step * sum(given.series["lengths"][:steps])
+    rounds = [Fraction(sum(lengths[:steps])).limit_denominator(10**6) for steps, lengths in _rows(given)]
+    bottom = math.lcm(*(x.denominator for x in rounds))
+    return step * math.lcm(*(int(x * bottom) for x in rounds)) / bottom
 
 
 LAST_CURVE = len(CURVE_NAMES) - 1
@@ -157,6 +189,10 @@ MODULE = ModuleSpec(
         Param("blend", "Blend", "ratio", 0, 1, 0, "From the first row of curves to the second.", amount=0.3),
         Param("span", "Span", "choice", 0, 1, 1, "Both ways, or upwards only.", ("−1 to 1", "0 to 1")),
         Param("tempo_bpm", "Tempo", "bpm", 10, 400, 92, follows="tempo"),
+        Param("apart", "Row b", "choice", 0, 1, 0, "Keeps to the steps of row a, or has its own number and durations.",
+              ("with row a", "by itself")),
+        Param("steps_b", "Steps of row b", "none", 1, STEPS, 5, "How many steps a round of row b has.", amount=2.0,
+              whole=True, shown_when=("apart", (1,))),
     ),
     series=(
         Series("curves_a", "Curves a", "choice", 0, LAST_CURVE, _steps((6, 10, 6, 1, 6, 2, 9, 0)),
@@ -169,6 +205,8 @@ MODULE = ModuleSpec(
         Series("lengths", "Durations", "factor", 0.125, 8, (1.0,) * STEPS,
                "How long each step takes, in periods; with a Clock linked, each takes one tick.",
                least=STEPS, used="steps"),
+        Series("lengths_b", "Durations of row b", "factor", 0.125, 8, (1.0,) * STEPS,
+               "How long each step of row b takes, where it goes by itself.", least=STEPS, used="steps_b"),
         Series("drawn_1", "Curve “drawn 1”", "ratio", 0, 1, DRAWN[0], "A curve of your own.",
                least=2, most=32, drawn="curve"),
         Series("drawn_2", "Curve “drawn 2”", "ratio", 0, 1, DRAWN[1], "Another one.", least=2, most=32,
@@ -179,14 +217,15 @@ MODULE = ModuleSpec(
         Output("a", "Row a", "control"),
         Output("b", "Row b", "control"),
         Output("step", "Step", "gate", 0, 1),
+        Output("step_b", "Step of row b", "gate", 0, 1),
         Output("place", "Place", "control", 0, 1, seen=True),
     ),
-    state=8,
-    cycle=Cycle(None, _period_s, ("period_s", "period_beats", "sync", "steps"), lambda g: round(g.values["steps"]),
-                ("clock",)),
+    state=11,
+    cycle=Cycle(None, _period_s, ("period_s", "period_beats", "sync", "steps", "steps_b"),
+                lambda g: math.lcm(*(steps for steps, _ in _rows(g))), ("clock",)),
     face="steps",
     groups=(
-        ("Range of steps", ("first_step", "blend", "span")),
+        ("Range of steps", ("first_step", "blend", "span", "apart", "steps_b", "lengths_b")),
     ),
     words=("machinery", "gestures", "curves", "envelope sequence", "mechanical", "texture rhythm"),
     sources=("curves of the project's own",),
