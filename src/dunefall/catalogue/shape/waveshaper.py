@@ -8,13 +8,13 @@ from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, pole_s
-from dunefall.dsp.halfband import SIZE, halved, risen
+from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import db_to_gain, exp2, fma, log2, nearest, sine
 
 __all__ = ["MODULE"]
 
 LAST, DC_IN, DC_OUT, UP = range(4)
-DOWN, DRY = UP + SIZE, UP + 2 * SIZE
+DOWN, DRY = UP + FOUR_SIZE, UP + 2 * FOUR_SIZE
 CURVES = ("soft", "round", "hard", "diode", "rectify", "steps", "drawn")
 POINTS = 7
 TWO_OVER_PI, PER_LOG2 = 2.0 / math.pi, math.log(2.0)
@@ -29,10 +29,11 @@ def kernel(
     audio: Row, curve: Row, drive_db: Row, bias: Row, mix: Row, point_1: Row, point_2: Row, point_3: Row, point_4: Row,
     point_5: Row, point_6: Row, point_7: Row, out: Row, state: State, rate: Scalar, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: the last driven value without the bias, the high-pass, then the filters to twice the rate and back for the
-    shaped sound and for the plain one.
+    """State: the last driven value without the bias, the high-pass, then the filters to four times the rate and back
+    for the shaped sound and for the plain one.
 
-    At twice the sample rate, the mean of the curve over each step of the driven sound (antiderivative antialiasing).
+    At four times the sample rate, the mean of the curve over each step of the driven sound (antiderivative
+    antialiasing).
     """
     last, low, high = state[LAST], state[DC_IN], state[DC_OUT]
     keep = 1.0 - 2.0 * math.pi * BLOCK_HZ / rate
@@ -41,14 +42,15 @@ def kernel(
         form, shift = curve[i], bias[i]
         points[0], points[1], points[2], points[3] = point_1[i], point_2[i], point_3[i], point_4[i]
         points[4], points[5], points[6] = point_5[i], point_6[i], point_7[i]
-        early, late = risen(audio[i], state, UP)
-        plain = halved(early, late, state, DRY)
+        a, b, c, d = risen_twice(audio[i], state, UP)
+        plain = quartered(a, b, c, d, state, DRY)
         gain = db_to_gain(drive_db[i])
-        a, b = fma(early, gain, shift), fma(late, gain, shift)
+        a, b, c, d = fma(a, gain, shift), fma(b, gain, shift), fma(c, gain, shift), fma(d, gain, shift)
         still = _value(form, shift, points)
-        first, second = _mean(form, last + shift, a, points) - still, _mean(form, a, b, points) - still
-        last = late * gain
-        shaped = halved(first, second, state, DOWN)
+        first, second = _mean(form, last + shift, a, points), _mean(form, a, b, points)
+        third, fourth = _mean(form, b, c, points), _mean(form, c, d, points)
+        last = d - shift
+        shaped = quartered(first - still, second - still, third - still, fourth - still, state, DOWN)
         high = fma(keep, high, shaped - low)
         low = shaped
         out[i] = fma(high - plain, mix[i], plain)
@@ -158,7 +160,7 @@ MODULE = ModuleSpec(
         *(_point(number) for number in range(1, POINTS + 1)),
     ),
     outputs=(Output("out", "Audio", "audio"),),
-    state=UP + 3 * SIZE,
+    state=UP + 3 * FOUR_SIZE,
     handle=("bias", "drive_db"),
     cycle=Cycle(memory_s=lambda g: pole_s(BLOCK_HZ)),
     face="drive_db",

@@ -23,6 +23,10 @@ WAVE_MOVES = 0b11100100111110
 """What moves the tables, the pitch or a voice's share in it: all but level, spread and phase."""
 CROWD_MOVES, PHASE_MOVES = VOICES_MOVE | 1 << 13, 1 << 10
 
+ROOM, FADE_SAMPLES, WIDENED = 0.11, 11.0, 3.25
+"""A squeezed cycle goes on by so much in a sample at most: a shorter one would fold back. It fades at both ends, over
+so many samples or half of it, which makes each partial wider, by so much for a fade of its own length."""
+
 
 def kernel(
     restart: Row, pitch_note: Row, fine_ct: Row, table: Row, position: Row, formant_st: Row, level: Row, unison: Row,
@@ -118,8 +122,13 @@ def _wave(
     sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
 ) -> float:
     """The cycle at a phase, between two tables, two frames and two levels."""
-    squeeze = exp2(formant * (1.0 / 12.0))
-    depth = min(max(log2(max(2.0 * HARMONICS * step * squeeze, 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
+    fast = max(abs(step), 1e-9)
+    squeeze = max(min(exp2(formant * (1.0 / 12.0)), ROOM / fast), 1.0)
+    wide = fast * squeeze
+    fade = min(FADE_SAMPLES * wide, 0.5)
+    if squeeze > 1.0:
+        wide /= max(1.0 - WIDENED * wide / fade, 0.1)
+    depth = min(max(log2(2.0 * HARMONICS * wide), -1.0) + 1.0, LEVELS - 1.000001)
     level = int(depth)
     deep = depth - level
     inside = min(phase * squeeze, 1.0)
@@ -131,7 +140,8 @@ def _wave(
         value = fma(_in_table(sound, frames, first + 1, position, level, deep, inside) - value, at - first, value)
     if squeeze > 1.0:
         rest = _in_table(sound, frames, first, position, level, deep, 0.0)
-        value -= rest * (1.0 - 1.0 / squeeze)
+        edge = min(max(min(inside, 1.0 - inside), 0.0) / fade, 1.0)
+        value = (value - rest) * (edge * edge * fma(-2.0, edge, 3.0)) + rest * (1.0 / squeeze)
     return value
 
 
@@ -178,7 +188,8 @@ MODULE = ModuleSpec(
         Param("table", "Table", "choice", 0, len(NAMES) - 1, 0, "Built-in table; unused with a file of your own.",
               NAMES, amount=1.0),
         Param("position", "Position", "ratio", 0, 1, 0.3, "Where in the table.", amount=0.3),
-        Param("formant_st", "Formant", "st", 0, 36, 0, "Squeezes the cycle without changing the pitch.", amount=6.0),
+        Param("formant_st", "Formant", "st", 0, 36, 0, "Squeezes the cycle without changing the pitch, "
+              "as far as there is room below half the sample rate.", amount=6.0),
         Param("level", "Level", "ratio", 0, 1, 0.5, "Height of the wave.", amount=0.3),
         Param("unison", "Voices", "choice", 0, VOICES - 1, 0, "How many sound together.", tuple("1234567"), amount=1.0),
         Param("detune_ct", "Detune", "cents", 0, 200, 12, "How far the outermost voices are off, either way; the "
