@@ -90,11 +90,12 @@ def test_hard_sync_leaves_harmonics_of_the_master_only(shape: int) -> None:
 
 
 def test_soft_sync_turns_the_wave_round() -> None:
-    """No step: the sine goes back and forth (definition)."""
+    """No step: the sine goes back and forth (definition), but for how a corner rings when its upper partials are taken
+    off (9 % of its bend, Gibbs)."""
     master = np.sin(2 * np.pi * 100 * np.arange(48000) / RATE)
     note = 69 + 12 * np.log2(230 / 440)
     wave = Rig("oscillator", pitch_note=note, level=1, sync_mode=1).run(48000, sync=master)["out"]
-    assert np.abs(np.diff(wave)).max() < 2 * np.pi * 230 / RATE * 1.01
+    assert np.abs(np.diff(wave)).max() < 2 * np.pi * 230 / RATE * 1.1
     assert harmonics(wave, 50, 4)[0] > 0.05  # it repeats after two cycles of the master
 
 
@@ -102,7 +103,7 @@ def test_restart_begins_the_wave_anew_beside_a_sync_signal_that_does_nothing() -
     restart, sync = np.zeros(9600), -0.5 + 0.1 * np.sin(np.arange(9600))
     restart[5000:5100] = 1.0
     wave = Rig("oscillator", pitch_note=45, shape=1, level=1).run(9600, restart=restart, sync=sync)["out"]
-    np.testing.assert_allclose(wave[5008:8000], wave[8:3000], atol=1e-6)
+    np.testing.assert_allclose(wave[5040:8000], wave[40:3000], atol=1e-6)
 
 
 def test_restart_begins_the_wave_anew() -> None:
@@ -151,19 +152,30 @@ def test_unison_spreads_and_drifts() -> None:
 
 @pytest.mark.parametrize("shape", [0, 1, 2, 3])
 @pytest.mark.parametrize(
-    ("mode", "hz", "least_db"), [(0, 211.0, 55), (0, 1009.0, 48), (1, 211.0, 95), (1, 1009.0, 45), (1, 2503.0, 38)]
+    ("mode", "hz", "least_db"),
+    [
+        (0, 211.0, 80),
+        (0, 1009.0, 80),
+        (0, 5003.0, 60),
+        (1, 211.0, 95),
+        (1, 1009.0, 80),
+        (1, 2503.0, 70),
+        (1, 5003.0, 60),
+    ],
 )
-def test_sync_happens_between_the_samples(mode: int, hz: float, least_db: float, shape: int) -> None:
-    """A saw as master, the slave 3.71 times as fast: what is no multiple of the master (soft: of its half, as the wave
-    goes forth and back) against what is one, below 20 kHz."""
+@pytest.mark.parametrize("master", ["saw", "sine"])
+def test_sync_happens_between_the_samples(mode: int, hz: float, least_db: float, shape: int, master: str) -> None:
+    """The slave 3.71 times as fast: all that is no multiple of the master (soft: of its half, as the wave goes forth
+    and back) against all that is one, below 20 kHz. It was 13 to 53 dB at 5 kHz."""
     count = 96_000
     at = np.arange(count + 2000) / RATE
-    master = 2 * ((hz * at + 0.123) % 1) - 1
+    turns = hz * at + 0.123
+    signal = 2 * (turns % 1) - 1 if master == "saw" else np.sin(2 * np.pi * turns)
     rig = Rig("oscillator", pitch_note=69 + 12 * np.log2(3.71 * hz / 440), shape=shape, level=1, sync_mode=mode,
               watched=("out",))  # fmt: skip
-    out = rig.run(count + 2000, sync=master)["out"][2000:]
+    out = rig.run(count + 2000, sync=signal)["out"][2000:]
     power = np.abs(np.fft.rfft(out * np.blackman(count))) ** 2
     bins = np.fft.rfftfreq(count, 1 / RATE)
     base = hz / (1 + mode)
     harmonic, heard = np.abs(bins - np.round(bins / base) * base) < 4, bins < 20_000
-    assert 10 * np.log10(power[harmonic & heard].max() / power[~harmonic & heard].max()) >= least_db
+    assert 10 * np.log10(power[harmonic & heard].sum() / power[~harmonic & heard].sum()) >= least_db

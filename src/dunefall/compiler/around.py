@@ -40,7 +40,21 @@ class Around:
 
     @classmethod
     def of(cls, patch: Patch, known: Mapping[str, ModuleSpec], links: Sequence[Link]) -> Around:
-        """Follow the sound from the modules that place it; in stereo there is nothing behind."""
+        """Follow the sound from the modules that place it; in stereo there is nothing behind.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        known : mapping of str to ModuleSpec
+            Declarations by id of the module.
+        links : sequence of Link
+            Those that are on.
+
+        Returns
+        -------
+        Around
+        """
         if patch.layout == "stereo":
             return cls(known, frozenset(), frozenset())
         places = {m.id for m in patch.modules() if m.id in known and known[m.id].output(PORT) and not m.bypassed}
@@ -56,7 +70,17 @@ class Around:
 
     def also(self, wire: Wire) -> list[Wire]:
         """What a wire of the pair in front is beside it: the same between instances of the pair behind, into the
-        layer's output behind, or into what both pairs end in."""
+        layer's output behind, or into what both pairs end in.
+
+        Parameters
+        ----------
+        wire : Wire
+            One of the pair in front.
+
+        Returns
+        -------
+        list of Wire
+        """
         link = wire.link
         places = link.source.module in self.places and link.source.port == self.known[link.source.module].outputs[0].id
         follows, into = places or link.source.module in self.path, link.target.module in self.path

@@ -6,17 +6,33 @@ from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
-from dunefall.dsp.bandlimited import REACH, corner, pulse, saw, step_left, triangle, wave
+from dunefall.dsp.bandlimited import pulse, saw, triangle, wave
 from dunefall.dsp.maths import floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine
+from dunefall.dsp.sync import (
+    HALF,
+    RING,
+    bare,
+    crossing,
+    edged,
+    edged_slope,
+    go_on,
+    round_corner,
+    round_jump,
+    round_sine,
+)
 from dunefall.dsp.unison import arrange, begin_phase, bend, drifts, own_steps, sides, weight
 
 __all__ = ["MODULE"]
 
 VOICES = 9
 PITCH, STEP, PHASE, STATE = range(4)
-PLACE, DRAWS, LAST, SYNC, TURN, AT, VOICE = range(7)
-LATE = VOICE + VOICES
-MEMORY = LATE + 8 * VOICES
+PLACE, DRAWS, LAST, TURN, AT, VOICE = range(6)
+BEFORE = VOICE + VOICES
+TURNS = BEFORE + 5
+TO_COME = TURNS + VOICES
+MEMORY = TO_COME + RING * VOICES
+LATEST = 1.0 - 1e-9
+"""The sample before a sync is the wave as it was."""
 SYNC_LINK, RESTART_LINK = 0b01, 0b10
 PITCH_MOVES = 0b11100
 SHAPE_MOVES = 0b1100000
@@ -26,11 +42,6 @@ CROWD_MOVES = VOICES_MOVE | 1 << 14
 """What moves, if it does, asks for the long way: the number of voices, the drift."""
 OCTAVES = ("−4", "−3", "−2", "−1", "0", "+1", "+2", "+3", "+4")
 MIDDLE_OCTAVE = 4.0
-TAU, NEARBY = 6.283185307179586, 1e-5
-FAST = 0.15
-"""Steps above which rounded corners reach over half of the cycle: a slope is that of the bare wave there."""
-DELAY = int(REACH)
-"""With sync the sound comes this many samples later: the step back is rounded to both sides."""
 
 
 def kernel(
@@ -40,7 +51,7 @@ def kernel(
     linked: Mask, wanted: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
-    [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart and sync;
+    [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart;
     direction; place in the late sound; phases of the other voices; the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
@@ -217,88 +228,70 @@ def _synced(
     spread: Row, scatter: Row, drift_ct: Row, sync_mode: Row, out: Row, out_right: Row, state: State, memory: Memory,
     key: Key, rate: float, both: float, many: int, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """All voices, set back or turned round whenever the sync signal rises through 0."""
+    """All voices, set back or turned round whenever the sync signal rises through 0. The phase is that of the sample
+    before."""
     n = out.size
     steps, places, draws = scratch[:n], scratch[64 : 64 + n], scratch[128 : 128 + n]
     own, middles, gains = scratch[192 : 192 + n], scratch[320 : 320 + n], scratch[384 : 384 + n]
-    at0 = int(memory[AT])
-    turn0, last0, sync0 = memory[TURN], memory[LAST], memory[SYNC]
+    signal = scratch[448 : 448 + 5 + n]
+    signal[:5], signal[5:] = memory[BEFORE : BEFORE + 5], sync
+    memory[BEFORE : BEFORE + 5] = signal[n:]
+    first, turn0, last0 = int(memory[AT]), memory[TURN], memory[LAST]
     for v in range(many):
         own_steps(v, steps, unison, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
-        start, phase, late = begin_phase(v, key), _phase(v, state, memory), memory[LATE + 8 * v : LATE + 8 * v + 8]
+        start, phase, offset = begin_phase(v, key), _phase(v, state, memory), memory[TURNS + v]
+        late = memory[TO_COME + RING * v : TO_COME + RING * (v + 1)]
         if phase == 0.0:
-            phase = start
-        at, turn, last, before = at0, turn0, last0, sync0
+            phase = start - own[0]
+        now, turn, last = first, turn0, last0
         for i in range(n):
+            step = own[i] * (1.0 - 2.0 * turn) if 1.0 + unison[i] > v else 0.0
             if restart[i] > 0.5 and last <= 0.5:
-                phase = start
-            step = own[i] * (1.0 - 2.0 * turn)
-            share = weight(v, unison[i]) * gains[i]
-            left, right = sides(v, unison[i], spread[i], both)
-            jump = bend = since = 0.0
-            if before <= 0.0 and sync[i] > 0.0:
-                since = sync[i] / (sync[i] - before)  # part of a sample that has gone by since it rose
-                offset = phase_deg[i] * (1.0 / 360.0)
-                here = fma(-since, step, phase) + offset
-                if sync_mode[i] >= 0.5:
-                    turn = 1.0 - turn
-                    bend = -2.0 * step * _slope(shape[i], here, abs(step), width[i])
-                    step = -step
-                    phase = on_grid(fma(2.0 * since, step, phase))
-                else:
-                    there = start + offset
-                    was = wave(shape[i], here - floor(here), abs(step), width[i])
-                    jump = wave(shape[i], there - floor(there), abs(step), width[i]) - was
-                    if abs(step) < FAST:
-                        rise = _slope(shape[i], there, abs(step), width[i])
-                        bend = step * (rise - _slope(shape[i], here, abs(step), width[i]))
-                    else:
-                        bend = step * (_bare_slope(shape[i], there) - _bare_slope(shape[i], here))
-                    phase = on_grid(fma(since, step, start))
-                phase -= floor(phase)
-            before, last = sync[i], restart[i]
-            turned = fma(phase_deg[i], 1.0 / 360.0, phase)
-            sound = wave(shape[i], turned - floor(turned), abs(step), width[i])
-            _write_late(late, at, sound, jump, bend, since)
-            out[i] = fma(share * left, late[at], out[i])
-            out_right[i] = fma(share * right, late[at], out_right[i])
-            late[at] = 0.0
-            at = (at + 1) & 7
-            if 1.0 + unison[i] > v:
+                phase = start - step
+            last = restart[i]
+            moved = fma(phase_deg[i], 1.0 / 360.0, -offset)
+            form, wide = shape[i], width[i]
+            if signal[i + 2] <= 0.0 and signal[i + 3] > 0.0:
+                turn = 1.0 - turn if sync_mode[i] >= 0.5 else turn
+                before = 1.0 - crossing(signal[i : i + 6])
+                phase, step = _set_back(late, now, form, wide, phase + offset, step, moved, sync_mode[i],
+                                        start + offset, min(before, LATEST))  # fmt: skip
+                phase -= offset + moved
+            else:
+                go_on(late, now, form, wide, phase + offset, step + moved, 1.0, 0.0)
                 phase += step
-                phase -= floor(phase)
+            offset += moved
+            phase = on_grid(phase)
+            phase -= floor(phase)
+            late[(now + HALF) & (RING - 1)] += bare(form, phase + offset, wide)
+            share = weight(v, unison[i]) * gains[i] * late[now]
+            left, right = sides(v, unison[i], spread[i], both)
+            out[i], out_right[i] = fma(share, left, out[i]), fma(share, right, out_right[i])
+            late[now] = 0.0
+            now = (now + 1) & (RING - 1)
         _keep_phase(v, phase, state, memory)
-        memory[AT], memory[TURN], memory[SYNC] = at, turn, before
+        memory[TURNS + v] = offset
+        memory[AT], memory[TURN] = now, turn
 
 
 @njit(error_model="numpy", forceinline=True)
-def _write_late(late: Row, at: int, sound: float, jump: float, bend: float, since: float) -> None:
-    """Add a sample to the sound of a few samples later, and around it what rounds a jump, and a change of slope."""
-    late[(at + DELAY) & 7] += sound
-    if jump != 0.0:
-        for k in range(-DELAY, DELAY + 1):
-            away = k + since
-            late[(at + DELAY + k) & 7] += jump * (-step_left(away) if away >= 0.0 else step_left(-away))
-    if bend != 0.0:
-        for k in range(-DELAY, DELAY + 1):
-            late[(at + DELAY + k) & 7] += bend * corner(abs(k + since))
-
-
-@njit(error_model="numpy", forceinline=True)
-def _slope(form: float, at: float, step: float, width: float) -> float:
-    """How much the wave rises for a cycle of the phase."""
-    later, earlier = at + NEARBY, at - NEARBY
-    rise = wave(form, later - floor(later), step, width) - wave(form, earlier - floor(earlier), step, width)
-    return rise * (0.5 / NEARBY)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _bare_slope(form: float, at: float) -> float:
-    """The same of a wave whose steps are not rounded, and do not count."""
-    a, b, c = max(1.0 - form, 0.0), max(1.0 - abs(form - 1.0), 0.0), max(1.0 - abs(form - 2.0), 0.0)
-    quarter = at + 0.25 - floor(at + 0.25)
-    rising = 4.0 if quarter < 0.5 else -4.0
-    return fma(a * TAU, sine(at + 0.25), fma(b, rising, 2.0 * c))
+def _set_back(
+    late: Row, now: int, form: float, wide: float, at: float, step: float, moved: float, soft: float, start: float,
+    since: float,
+) -> tuple[float, float]:  # fmt: skip
+    """A sample in which the wave is set back to its start, or turned round: the phase after it, and the step then."""
+    way = step + moved
+    here = fma(1.0 - since, way, at)
+    go_on(late, now, form, wide, at, here - at, 1.0 - since, since)
+    there = here if soft >= 0.5 else fma(1.0 - since, moved, start)
+    step = -step if soft >= 0.5 else step
+    if form < 1.0:
+        round_sine(late, now, 1.0 - form, here, way, there, step + moved, since)
+    round_jump(late, now, edged(form, there, wide) - edged(form, here, wide), since)
+    bend = (step + moved) * edged_slope(form, there) - way * edged_slope(form, here)
+    round_corner(late, now, bend, since)
+    go_on(late, now, form, wide, there, since * (step + moved), since, 0.0)
+    return fma(since, step + moved, there), step
 
 
 MODULE = ModuleSpec(
