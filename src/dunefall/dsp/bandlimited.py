@@ -13,13 +13,16 @@ from numba import njit
 
 from dunefall.dsp.maths import floor, fma, sine
 
-__all__ = ["REACH", "corner", "pulse", "saw", "step_left", "triangle", "wave"]
+__all__ = ["REACH", "corner", "pulse", "saw", "step_left", "thin_pulse", "thinness", "triangle", "wave"]
 
 REACH = 3.0
 """Samples to each side of a step that differ from it."""
 PURE_FROM, PURE_OVER = 0.13, 0.07
 """Steps of the phase above which a saw becomes a sine, and over which: its second partial is out of hearing then."""
 FUNDAMENTAL = 2.0 / math.pi
+THIN, THIN_OVER, THIN_FROM, PARTIALS, FULL_TO = 0.2, 0.05, 0.005, 100, 0.4
+"""A pulse thinner than this, over which, is added up from its partials, above so many cycles a sample; they fade out
+between so many cycles a sample and half of one."""
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -85,6 +88,55 @@ def pulse(at: float, step: float, width: float) -> float:
     """
     later = at - width
     return saw(later - floor(later), step) - saw(at, step)
+
+
+@njit(error_model="numpy", forceinline=True)
+def thinness(step: float, width: float) -> float:
+    """How far a pulse is so thin that its fundamental is weak against what a rounded step lets fold back.
+
+    Parameters
+    ----------
+    step : float
+        Cycles per sample.
+    width : float (0, 1)
+        Share of the period in which it is high.
+
+    Returns
+    -------
+    float
+        0: not at all; 1: it is to be added up from its partials.
+    """
+    thin = min(max((THIN - min(width, 1.0 - width)) * (1.0 / THIN_OVER), 0.0), 1.0)
+    return thin * min(max(fma(abs(step), 1.0 / THIN_FROM, -1.0), 0.0), 1.0)
+
+
+@njit(error_model="numpy")
+def thin_pulse(at: float, step: float, width: float) -> float:
+    """A thin pulse from its partials: nothing folds back.
+
+    Parameters
+    ----------
+    at : float
+        Phase in cycles [0, 1).
+    step : float
+        Cycles per sample.
+    width : float (0, 1)
+        Share of the period in which it is high.
+
+    Returns
+    -------
+    float
+    """
+    size, turn = abs(step), fma(width, -0.5, at)
+    twice_cos, twice_wide = 2.0 * sine(turn + 0.25), 2.0 * sine(fma(width, 0.5, 0.25))
+    cos, cos_before, sin, sin_before = 0.5 * twice_cos, 1.0, sine(0.5 * width), 0.0
+    total = 0.0
+    for k in range(1, min(int(0.5 / size), PARTIALS) + 1):
+        fade = min(max((0.5 - k * size) * (1.0 / (0.5 - FULL_TO)), 0.0), 1.0)
+        total = fma(fade * sin / k, cos, total)
+        cos, cos_before = fma(twice_cos, cos, -cos_before), cos
+        sin, sin_before = fma(twice_wide, sin, -sin_before), sin
+    return 2.0 * FUNDAMENTAL * total
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -6,7 +6,7 @@ from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset
-from dunefall.dsp.bandlimited import pulse, saw, triangle, wave
+from dunefall.dsp.bandlimited import pulse, saw, thin_pulse, thinness, triangle, wave
 from dunefall.dsp.maths import floor, fma, note_to_hz, on_grid, ramp, ramp_by, sine
 from dunefall.dsp.sync import (
     HALF,
@@ -136,12 +136,17 @@ def _shape(shape: Row, width: Row, gain: Row, out: Row, steps: Row, moves: int) 
         for i in range(n):
             half = out[i] + 0.5
             out[i] = gain[i] * saw(half - floor(half), steps[i])
-    elif moves == 0 and form == 3.0:
+    elif moves == 0 and form == 3.0 and thinness(steps[0], width[0]) == 0.0:
         for i in range(n):
             out[i] = gain[i] * pulse(out[i], steps[i], width[i])
     else:
         for i in range(n):
-            out[i] = gain[i] * wave(shape[i], out[i], steps[i], width[i])
+            value = wave(shape[i], out[i], steps[i], width[i])
+            thin = thinness(steps[i], width[i]) * max(shape[i] - 2.0, 0.0)
+            if thin > 0.0:
+                exact = thin_pulse(out[i], steps[i], width[i])
+                value = fma(thin, exact - pulse(out[i], steps[i], width[i]), value)
+            out[i] = gain[i] * value
 
 
 @njit(error_model="numpy", forceinline=True)
