@@ -64,7 +64,7 @@ def test_operators_that_bend_each_other(hz: float, limit_db: float, arrangement:
 @pytest.mark.parametrize("hz", [500.3, 1000.3, 2500.7, 5000.9])
 @pytest.mark.parametrize("width", [0.02, 0.06, 0.14, 0.98])
 def test_thin_pulses(hz: float, width: float) -> None:
-    """Their fundamental is weak against what folds back: 50 dB below at 5 kHz and a width of 2 %, where 60 are meant."""
+    """Their fundamental is weak against what folds back: it was 50 dB below at 5 kHz."""
     rig = Rig("oscillator", rate=RATE, pitch_note=hz_to_note(hz), shape=3, width=width, level=1)
     assert folded_db(rig.run(COUNT + SKIPPED)["out"], hz) < -60.0
 
