@@ -16,13 +16,15 @@ from dunefall.dsp.maths import fma, note_to_hz, ramp_by, sine
 
 __all__ = ["ARRANGEMENTS", "MODULE"]
 
-LAST, BEFORE, TAMED, DOWN = 4, 5, 6, 9
+LAST, BEFORE, DOWN = 4, 5, 6
 STATE = DOWN + FOUR_SIZE
 PITCH, ARRANGEMENT, FEEDBACK, FIRST_RATIO, FIRST_HZ = 0b1, 0b10, 0b1000, 1 << 4, 1 << 8
-WIDENS = (1 << 16) - 1
-"""Any of what makes the width."""
-WIDEST, BIG, TAMES = 3.0, 1e9, 0.02
-"""How wide an operator may get, in cycles per sample; how fast it is kept so."""
+CHUNK = 8
+"""Samples that are worked on together, four times as many at four times the rate."""
+A4, B4, C4, D4, FROM_B, FROM_C, FROM_D, TAME_A, TAME_B, TAME_C, TAMED = range(576, 576 + 11 * 4 * CHUNK, 4 * CHUNK)
+"""Their places in the scratch space."""
+WIDEST, BIG = 3.0, 1e9
+"""How wide an operator may get, in cycles per sample."""
 PER_RADIAN = 1.0 / (2.0 * math.pi)
 ARRANGEMENTS: dict[str, tuple[str, str]] = {
     "chain": ("DC CB BA", "A"),
@@ -56,8 +58,8 @@ def kernel(
     d_ratio: Row, a_hz: Row, b_hz: Row, c_hz: Row, d_hz: Row, a_level: Row, b_level: Row, c_level: Row, d_level: Row,
     level: Row, out: Row, state: State, rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """State: phases of the four in cycles; the last two values of the fourth, which bends itself; by how much the bends
-    of the others are tamed; the filters from four times the rate.
+    """State: phases of the four in cycles; the last two values of the fourth, which bends itself; the filters from four
+    times the rate.
 
     From the fourth to the first, each is bent by those before it, by its level times the index, in radians. They run at
     four times the rate; where the width of what they make (Carson's rule, stage by stage) would still fold back, the
@@ -81,26 +83,23 @@ def kernel(
         else:
             steps[:] = _step(base[0], ratio[0], hz[0], rate)
         state[k] = ramp_by(row, state[k], steps, 1.0)
-    tamed, goal, last, before = state[TAMED : TAMED + 3], scratch[576:579], state[LAST], state[BEFORE]
-    shares = _shares(arrangement[0])
-    bends = index[0] * PER_RADIAN
-    for i in range(n):
-        if moving & ARRANGEMENT:
-            shares = _shares(arrangement[i])
-        levels = a_level[i], b_level[i], c_level[i], d_level[i]
-        if i == 0 or moving & WIDENS:
-            _tame(shares, index[i], levels, scratch, i, goal)
-        if tamed[0] == 0.0:
-            tamed[:] = goal
-        for k in range(3):
-            tamed[k] = fma(TAMES, goal[k] - tamed[k], tamed[k])
-        bends, own = index[i] * PER_RADIAN, feedback[i] * (0.5 * PER_RADIAN)
-        last, before, first = _sub(0.0, shares, bends, tamed, levels, own, last, before, a, b, c, d, scratch, i)
-        last, before, second = _sub(0.25, shares, bends, tamed, levels, own, last, before, a, b, c, d, scratch, i)
-        last, before, third = _sub(0.5, shares, bends, tamed, levels, own, last, before, a, b, c, d, scratch, i)
-        last, before, fourth = _sub(0.75, shares, bends, tamed, levels, own, last, before, a, b, c, d, scratch, i)
-        out[i] = level[i] * quartered(first, second, third, fourth, state, DOWN)
-    state[LAST], state[BEFORE] = last, before
+    chunk = 1 if moving & ARRANGEMENT else CHUNK
+    for begin in range(0, n, chunk):
+        end = min(begin + chunk, n)
+        shares = _shares(arrangement[begin])
+        for i in range(begin, end):
+            _spread(i, begin, index[i], shares, b_level[i], c_level[i], d_level[i], scratch, moving)
+        _waves(end - begin, feedback[begin:end], shares, state, scratch)
+        a4, b4, c4, d4 = scratch[A4:B4], scratch[B4:C4], scratch[C4:D4], scratch[D4:FROM_B]
+        for i in range(begin, end):
+            k = 4 * (i - begin)
+            one, two = shares[6] * a_level[i], shares[7] * b_level[i]
+            three, four = shares[8] * c_level[i], shares[9] * d_level[i]
+            first = fma(one, a4[k], fma(two, b4[k], fma(three, c4[k], four * d4[k])))
+            second = fma(one, a4[k + 1], fma(two, b4[k + 1], fma(three, c4[k + 1], four * d4[k + 1])))
+            third = fma(one, a4[k + 2], fma(two, b4[k + 2], fma(three, c4[k + 2], four * d4[k + 2])))
+            fourth = fma(one, a4[k + 3], fma(two, b4[k + 3], fma(three, c4[k + 3], four * d4[k + 3])))
+            out[i] = level[i] * quartered(first, second, third, fourth, state, DOWN)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -110,53 +109,85 @@ def _step(base: float, ratio: float, hz: float, rate: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def _tame(
-    shares: tuple[float, ...], index: float, levels: tuple[float, float, float, float], scratch: Scratch, i: int,
-    goal: Row,
+def _spread(
+    i: int, begin: int, index: float, shares: tuple[float, ...], b_level: float, c_level: float, d_level: float,
+    scratch: Scratch, moving: Mask,
 ) -> None:  # fmt: skip
-    """What the bends of the third, second and first are multiplied by, so that each stays as narrow as it must: by
+    """A sample's phases at four times the rate, and how strongly the last three bend the others."""
+    k, bend = 4 * (i - begin), index * PER_RADIAN
+    if i == 0 or moving:
+        first, second, third = _tamed(shares, abs(index), abs(b_level), abs(c_level), abs(d_level), scratch, i)
+        scratch[TAMED], scratch[TAMED + 1], scratch[TAMED + 2] = first, second, third
+    first, second, third = scratch[TAMED], scratch[TAMED + 1], scratch[TAMED + 2]
+    a, b, c, d = scratch[i], scratch[64 + i], scratch[128 + i], scratch[192 + i]
+    step_a, step_b, step_c, step_d = scratch[320 + i], scratch[384 + i], scratch[448 + i], scratch[512 + i]
+    for j in range(4):
+        scratch[A4 + k + j], scratch[B4 + k + j] = fma(0.25 * j, step_a, a), fma(0.25 * j, step_b, b)
+        scratch[C4 + k + j], scratch[D4 + k + j] = fma(0.25 * j, step_c, c), fma(0.25 * j, step_d, d)
+        scratch[FROM_B + k + j], scratch[FROM_C + k + j] = bend * b_level, bend * c_level
+        scratch[FROM_D + k + j], scratch[TAME_A + k + j] = bend * d_level, first
+        scratch[TAME_B + k + j], scratch[TAME_C + k + j] = second, third
+
+
+@njit(error_model="numpy", forceinline=True)
+def _waves(count: int, feedback: Row, shares: tuple[float, ...], state: State, scratch: Scratch) -> None:
+    """All four operators, each bent by those before it: their phases become their values."""
+    d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a = shares[0], shares[1], shares[2], shares[3], shares[4], shares[5]
+    a, b, c, d = scratch[A4:B4], scratch[B4:C4], scratch[C4:D4], scratch[D4:FROM_B]
+    from_b, from_c, from_d = scratch[FROM_B:FROM_C], scratch[FROM_C:FROM_D], scratch[FROM_D:TAME_A]
+    first, second, third = scratch[TAME_A:TAME_B], scratch[TAME_B:TAME_C], scratch[TAME_C:TAMED]
+    last, before, steady = state[LAST], state[BEFORE], True
+    for i in range(count):
+        steady = steady and feedback[i] == 0.0
+    n = 4 * count
+    if steady:
+        for j in range(n):
+            d[j] = sine(d[j])
+        before, last = d[n - 2], d[n - 1]
+    else:
+        for j in range(n):
+            own = feedback[j // 4] * (0.5 * PER_RADIAN)
+            d[j] = sine(fma(own, last, fma(own, before, d[j])))
+            before, last = last, d[j]
+    state[LAST], state[BEFORE] = last, before
+    for j in range(n):
+        from_d[j] *= d[j]
+        c[j] = sine(fma(third[j] * d_to_c, from_d[j], c[j]))
+    for j in range(n):
+        from_c[j] *= c[j]
+        b[j] = sine(fma(second[j], fma(d_to_b, from_d[j], c_to_b * from_c[j]), b[j]))
+    for j in range(n):
+        from_b[j] *= b[j]
+        swing = fma(d_to_a, from_d[j], fma(c_to_a, from_c[j], b_to_a * from_b[j]))
+        a[j] = sine(fma(first[j], swing, a[j]))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _tamed(
+    shares: tuple[float, ...], index: float, b_level: float, c_level: float, d_level: float, scratch: Scratch, i: int
+) -> tuple[float, float, float]:
+    """What the bends of the first, second and third are multiplied by, so that each stays as narrow as it must: by
     Carson's rule it reaches as far above its frequency as the index and 1 together times the highest of what bends
     it."""
     d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a = shares[0], shares[1], shares[2], shares[3], shares[4], shares[5]
     a, b, c, d = abs(scratch[320 + i]), abs(scratch[384 + i]), abs(scratch[448 + i]), abs(scratch[512 + i])
-    from_d = abs(index * levels[3])
-    from_c, from_b = abs(index * levels[2]), abs(index * levels[1])
-    top_d = d
-    swing, top = d_to_c * from_d * top_d, top_d * min(d_to_c * BIG, 1.0)
-    goal[0] = _room(c, swing, top)
-    top_c = c + goal[0] * swing + top
-    swing = fma(d_to_b * from_d, top_d, c_to_b * from_c * top_c)
-    top = max(top_d * min(d_to_b * BIG, 1.0), top_c * min(c_to_b * BIG, 1.0))
-    goal[1] = _room(b, swing, top)
-    top_b = b + goal[1] * swing + top
-    swing = d_to_a * from_d * top_d + c_to_a * from_c * top_c + b_to_a * from_b * top_b
-    top = max(top_d * min(d_to_a * BIG, 1.0), max(top_c * min(c_to_a * BIG, 1.0), top_b * min(b_to_a * BIG, 1.0)))
-    goal[2] = _room(a, swing, top)
+    from_d, from_c, from_b = index * d_level, index * c_level, index * b_level
+    swing, top = d_to_c * from_d * d, d * min(d_to_c * BIG, 1.0)
+    third = _room(c, swing, top)
+    top_c = c + third * swing + top
+    swing = fma(d_to_b * from_d, d, c_to_b * from_c * top_c)
+    top = max(d * min(d_to_b * BIG, 1.0), top_c * min(c_to_b * BIG, 1.0))
+    second = _room(b, swing, top)
+    top_b = b + second * swing + top
+    swing = d_to_a * from_d * d + c_to_a * from_c * top_c + b_to_a * from_b * top_b
+    top = max(d * min(d_to_a * BIG, 1.0), max(top_c * min(c_to_a * BIG, 1.0), top_b * min(b_to_a * BIG, 1.0)))
+    return _room(a, swing, top), second, third
 
 
 @njit(error_model="numpy", forceinline=True)
 def _room(carrier: float, swing: float, top: float) -> float:
     """The share of a swing for which there is room, all in cycles per sample."""
     return min(1.0, max(WIDEST - carrier - top, 0.0) / swing) if swing > 0.0 else 1.0
-
-
-@njit(error_model="numpy", forceinline=True)
-def _sub(
-    share: float, shares: tuple[float, ...], bend: float, tamed: Row, levels: tuple[float, float, float, float],
-    own: float, last: float, before: float, a: Row, b: Row, c: Row, d: Row, scratch: Scratch, i: int,
-) -> tuple[float, float, float]:  # fmt: skip
-    """A quarter of a sample: the fourth's last two values, and what is heard."""
-    d_to_c, d_to_b, d_to_a, c_to_b, c_to_a, b_to_a, a_out, b_out, c_out, d_out = shares
-    wave_d = sine(fma(own, last, fma(own, before, fma(share, scratch[512 + i], d[i]))))
-    from_d = bend * wave_d * levels[3]
-    wave_c = sine(fma(tamed[0] * d_to_c, from_d, fma(share, scratch[448 + i], c[i])))
-    from_c = bend * wave_c * levels[2]
-    wave_b = sine(fma(share, scratch[384 + i], b[i]) + tamed[1] * fma(d_to_b, from_d, c_to_b * from_c))
-    from_b = bend * wave_b * levels[1]
-    swing = tamed[2] * fma(d_to_a, from_d, fma(c_to_a, from_c, b_to_a * from_b))
-    wave_a = sine(fma(share, scratch[320 + i], a[i]) + swing)
-    heard = fma(a_out * levels[0], wave_a, b_out * levels[1] * wave_b)
-    return wave_d, last, heard + fma(c_out * levels[2], wave_c, d_out * levels[3] * wave_d)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -26,7 +26,7 @@ __all__ = ["MODULE"]
 
 VOICES = 9
 PITCH, STEP, PHASE, STATE = range(4)
-PLACE, DRAWS, LAST, TURN, AT, VOICE = range(6)
+PLACE, DRAWS, LAST, TURN, AT, BEGUN, VOICE = range(7)
 BEFORE = VOICE + VOICES
 TURNS = BEFORE + 5
 TO_COME = TURNS + VOICES
@@ -52,7 +52,7 @@ def kernel(
 ) -> None:  # fmt: skip
     """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
     [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart;
-    direction; place in the late sound; phases of the other voices; the late sound of each.
+    direction; place in the late sound, and whether it has begun; phases of the other voices; the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
     sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off is not computed.
@@ -68,7 +68,7 @@ def kernel(
             out_right[:] = out
 
 
-@njit(error_model="numpy", forceinline=True)
+@njit(error_model="numpy")
 def _several(
     sync: Row, restart: Row, pitch_note: Row, octave: Row, fine_ct: Row, shape: Row, width: Row, level: Row,
     phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row, spread: Row, scatter: Row, drift_ct: Row, drift_hz: Row,
@@ -140,13 +140,19 @@ def _shape(shape: Row, width: Row, gain: Row, out: Row, steps: Row, moves: int) 
         for i in range(n):
             out[i] = gain[i] * pulse(out[i], steps[i], width[i])
     else:
-        for i in range(n):
-            value = wave(shape[i], out[i], steps[i], width[i])
-            thin = thinness(steps[i], width[i]) * max(shape[i] - 2.0, 0.0)
-            if thin > 0.0:
-                exact = thin_pulse(out[i], steps[i], width[i])
-                value = fma(thin, exact - pulse(out[i], steps[i], width[i]), value)
-            out[i] = gain[i] * value
+        _any_shape(shape, width, gain, out, steps)
+
+
+@njit(error_model="numpy")
+def _any_shape(shape: Row, width: Row, gain: Row, out: Row, steps: Row) -> None:
+    """The same for forms that move, and for thin pulses."""
+    for i in range(out.size):
+        value = wave(shape[i], out[i], steps[i], width[i])
+        thin = thinness(steps[i], width[i]) * max(shape[i] - 2.0, 0.0)
+        if thin > 0.0:
+            exact = thin_pulse(out[i], steps[i], width[i])
+            value = fma(thin, exact - pulse(out[i], steps[i], width[i]), value)
+        out[i] = gain[i] * value
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -227,7 +233,7 @@ def _voice(
         out_right[i] = fma(at[i], right, out_right[i])
 
 
-@njit(error_model="numpy", forceinline=True)
+@njit(error_model="numpy")
 def _synced(
     sync: Row, restart: Row, shape: Row, width: Row, phase_deg: Row, fm_hz: Row, unison: Row, detune_ct: Row,
     spread: Row, scatter: Row, drift_ct: Row, sync_mode: Row, out: Row, out_right: Row, state: State, memory: Memory,
@@ -246,8 +252,8 @@ def _synced(
         own_steps(v, steps, unison, middles, places, draws, detune_ct, scatter, drift_ct, fm_hz, own, key, rate)
         start, phase, offset = begin_phase(v, key), _phase(v, state, memory), memory[TURNS + v]
         late = memory[TO_COME + RING * v : TO_COME + RING * (v + 1)]
-        if phase == 0.0:
-            phase = start - own[0]
+        if memory[BEGUN] == 0.0:
+            phase = (start if phase == 0.0 else phase) - own[0]
         now, turn, last = first, turn0, last0
         for i in range(n):
             step = own[i] * (1.0 - 2.0 * turn) if 1.0 + unison[i] > v else 0.0
@@ -277,6 +283,7 @@ def _synced(
         _keep_phase(v, phase, state, memory)
         memory[TURNS + v] = offset
         memory[AT], memory[TURN] = now, turn
+    memory[BEGUN] = 1.0
 
 
 @njit(error_model="numpy", forceinline=True)

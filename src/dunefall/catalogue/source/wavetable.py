@@ -23,9 +23,10 @@ WAVE_MOVES = 0b11100100111110
 """What moves the tables, the pitch or a voice's share in it: all but level, spread and phase."""
 CROWD_MOVES, PHASE_MOVES = VOICES_MOVE | 1 << 13, 1 << 10
 
-ROOM, FADE_SAMPLES, WIDENED = 0.11, 11.0, 3.25
+ROOM, FADE_SAMPLES, WIDENED, BEGINS = 0.11, 11.0, 3.25, 16.0
 """A squeezed cycle goes on by so much in a sample at most: a shorter one would fold back. It fades at both ends, over
-so many samples or half of it, which makes each partial wider, by so much for a fade of its own length."""
+so many samples or half of it, which makes each partial wider, by so much for a fade of its own length. It takes the
+place of the whole cycle while that is squeezed by the first sixteenth."""
 
 
 def kernel(
@@ -121,27 +122,48 @@ def _restarted(restart: Row, last: float, phase: float, start: float, at: Row, s
 def _wave(
     sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
 ) -> float:
-    """The cycle at a phase, between two tables, two frames and two levels."""
+    """The cycle at a phase, squeezed or not."""
+    if formant > 0.0:
+        return _squeezed(sound, tables, frames, table, position, formant, phase, step)
+    return _in_tables(sound, tables, frames, table, position, abs(step), phase)
+
+
+@njit(error_model="numpy")
+def _squeezed(
+    sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
+) -> float:
+    """The cycle in a part of its time, faded at both ends, and its begin for the rest."""
     fast = max(abs(step), 1e-9)
     squeeze = max(min(exp2(formant * (1.0 / 12.0)), ROOM / fast), 1.0)
+    if squeeze == 1.0:
+        return _in_tables(sound, tables, frames, table, position, fast, phase)
     wide = fast * squeeze
     fade = min(FADE_SAMPLES * wide, 0.5)
-    if squeeze > 1.0:
-        wide /= max(1.0 - WIDENED * wide / fade, 0.1)
-    depth = min(max(log2(2.0 * HARMONICS * wide), -1.0) + 1.0, LEVELS - 1.000001)
+    wide /= max(1.0 - WIDENED * wide / fade, 0.1)
+    inside = phase * squeeze
+    inside = 0.0 if inside >= 1.0 else inside
+    value = _in_tables(sound, tables, frames, table, position, wide, inside)
+    rest = _in_tables(sound, tables, frames, table, position, wide, 0.0)
+    edge = min(max(min(inside, 1.0 - inside), 0.0) / fade, 1.0)
+    value = (value - rest) * (edge * edge * fma(-2.0, edge, 3.0)) + rest * (1.0 / squeeze)
+    share = BEGINS * (squeeze - 1.0)
+    if share < 1.0:
+        plain = _in_tables(sound, tables, frames, table, position, fast, phase)
+        value = fma(share, value - plain, plain)
+    return value
+
+
+@njit(error_model="numpy", forceinline=True)
+def _in_tables(sound: Row, tables: int, frames: int, table: float, position: float, wide: float, phase: float) -> float:
+    """The cycle at a phase, between two tables, two frames and two levels, for what goes on by so much in a sample."""
+    depth = min(max(log2(max(2.0 * HARMONICS * wide, 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
     level = int(depth)
     deep = depth - level
-    inside = min(phase * squeeze, 1.0)
-    inside = 0.0 if inside >= 1.0 else inside
     at = min(max(table, 0.0), tables - 1.0)
     first = int(at)
-    value = _in_table(sound, frames, first, position, level, deep, inside)
+    value = _in_table(sound, frames, first, position, level, deep, phase)
     if at > first:
-        value = fma(_in_table(sound, frames, first + 1, position, level, deep, inside) - value, at - first, value)
-    if squeeze > 1.0:
-        rest = _in_table(sound, frames, first, position, level, deep, 0.0)
-        edge = min(max(min(inside, 1.0 - inside), 0.0) / fade, 1.0)
-        value = (value - rest) * (edge * edge * fma(-2.0, edge, 3.0)) + rest * (1.0 / squeeze)
+        value = fma(_in_table(sound, frames, first + 1, position, level, deep, phase) - value, at - first, value)
     return value
 
 
