@@ -216,7 +216,13 @@ class Monkey:
         self._answers = self._asks = False
 
     def round(self, count: int) -> None:
-        """So many gestures, and back."""
+        """So many gestures, and back; what fails here, and not in the window, is a fault like any other."""
+        try:
+            self._round(count)
+        except Exception:
+            self._catch(*sys.exc_info())
+
+    def _round(self, count: int) -> None:
         for number in range(count):
             self.gesture()
             if not self.window.isVisible():  # by the command search it may quit
