@@ -120,3 +120,15 @@ def test_a_named_control_shows_what_arrives() -> None:
     assert scale_of(turned, turned.module("h")).share(0.4) == pytest.approx(0.0)
     alone = patch.without_link("x")
     assert (shown_value(alone, hand).low, shown_value(alone, hand).default) == (0.1, pytest.approx(0.55))
+
+
+def test_absurd_numbers_are_refused() -> None:
+    """They would make a link that no file holds."""
+    hand, scale = Module("h", "named-control", "Hand"), Module("q", "quantiser", "Notes")
+    link = Link("x", Place("h", "out"), Place("q", "pitch"))
+    patch = linked(hand, scale, link)
+    for first, last in ((1e99, 0.0), (-1e308, 1e308), (float("nan"), 1.0)):
+        with pytest.raises(ParameterError, match="must lie within"):
+            with_range(patch, link, first, last)
+    with pytest.raises(ParameterError, match="offset must be"):
+        parse_link("offset 1e99", "note", True)

@@ -95,4 +95,6 @@ def parse_link(text: str, unit: str, place: bool = False) -> dict[str, float]:
             values["amount"] = parse_amount(name or number, unit)
         else:
             values["offset"] = parse_value(number, unit) if place else parse_amount(number, unit)
+            if not abs(values["offset"]) <= MOST:
+                raise ParameterError(f"an offset must be −1000 to 1000; got {number.strip()}")
     return values
