@@ -127,7 +127,7 @@ def test_absurd_numbers_are_refused() -> None:
     hand, scale = Module("h", "named-control", "Hand"), Module("q", "quantiser", "Notes")
     link = Link("x", Place("h", "out"), Place("q", "pitch"))
     patch = linked(hand, scale, link)
-    for first, last in ((1e99, 0.0), (-1e308, 1e308), (float("nan"), 1.0)):
+    for first, last in ((1e99, 0.0), (-1e308, 1e308), (float("nan"), 1.0), (1.0, float("nan"))):
         with pytest.raises(ParameterError, match="must lie within"):
             with_range(patch, link, first, last)
     with pytest.raises(ParameterError, match="offset must be"):

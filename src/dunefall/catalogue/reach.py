@@ -122,7 +122,7 @@ def with_range(patch: Patch, link: Link, first: float, last: float) -> Link:
         link = replace(link, curve=curve)
     elif range_of(patch, link) is None:
         raise ParameterError("a sound or a gate is taken unchanged: set this link's amount instead")
-    elif not max(abs(first), abs(last)) <= FARTHEST:
+    elif not (abs(first) <= FARTHEST and abs(last) <= FARTHEST):
         raise ParameterError(f"a range must lie within −{FARTHEST:g} and {FARTHEST:g}; got {first:g} to {last:g}")
     else:
         a, b = first, last
