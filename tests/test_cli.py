@@ -66,7 +66,9 @@ def test_story_names_values_and_movers(capsys: pytest.CaptureFixture[str]) -> No
     assert "Sluice House, 03:00: 7 layers, 4 effect lanes" in whole
     assert "It never repeats, because Load, " in whole
     _, layer, _ = run("story", "demo:", "drip line", capsys=capsys)
-    assert "Cutoff: Strike raises it by up to 2.00 oct; Gusts moves it up to 1.50 oct either way." in layer
+    assert (
+        "Cutoff: Strike raises it by up to 2.00 oct (× 4); Gusts moves it up to 1.50 oct (× 2.83) either way." in layer
+    )
     assert "Fog air" not in layer
     status, _, err = run("story", "demo:", "attic", capsys=capsys)
     assert (status, err.strip()) == (
