@@ -24,9 +24,11 @@ __all__ = [
     "face_sentence",
     "inner_param",
     "outermost",
+    "output_of",
     "port_of",
     "proposed",
     "spec_for",
+    "target_of",
 ]
 
 COMPOUND = "compound"
@@ -78,19 +80,21 @@ def _nothing() -> None:
 # -- ports and controls ----------------------------------------------------------------------------------------------
 
 
-def _target(patch: Patch, place: Place) -> Input | Param | None:
-    spec = spec_of(patch.module(place.module).type)
+def target_of(patch: Patch, place: Place) -> Input | Param | None:
+    """The input or parameter that a link ends in; None for a kind that this version does not know."""
+    spec = spec_for(patch.module(place.module))
     return spec.target(place.port) if spec else None
 
 
-def _output(patch: Patch, place: Place) -> Output | None:
-    spec = spec_of(patch.module(place.module).type)
+def output_of(patch: Patch, place: Place) -> Output | None:
+    """The output that a link begins at; None for a kind that this version does not know."""
+    spec = spec_for(patch.module(place.module))
     return spec.output(place.port) if spec else None
 
 
 def port_of(patch: Patch, place: Place) -> Port:
     """An input or output as a compound shows it by default."""
-    module, found = patch.module(place.module), _output(patch, place) or _target(patch, place)
+    module, found = patch.module(place.module), output_of(patch, place) or target_of(patch, place)
     return Port(place, f"{module.name}: {found.name}" if found else module.name)
 
 
@@ -106,7 +110,7 @@ def control_of(patch: Patch, place: Place) -> Control | None:
 
 def inner_param(patch: Patch, place: Place) -> Param | None:
     """A parameter inside, as the compound shows it: a Named control's value in its own scale and unit."""
-    module, target = patch.module(place.module), _target(patch, place)
+    module, target = patch.module(place.module), target_of(patch, place)
     if module.type == "named-control" and place.port == "value":
         return shown_value(patch, module)
     return target if isinstance(target, Param) else None
@@ -118,16 +122,16 @@ def proposed(patch: Patch, parts: Collection[str]) -> tuple[tuple[Control, ...],
     inside = modules_in(patch, parts)
     into = [x.target for x in patch.links if x.target.module in inside and x.source.module not in inside]
     out = [x.source for x in patch.links if x.source.module in inside and x.target.module not in inside]
-    moved = [place for place in into if isinstance(_target(patch, place), Param)]
+    moved = [place for place in into if isinstance(target_of(patch, place), Param)]
     named = [Place(m, "value") for m in inside if patch.module(m).type == "named-control"]
     faces = [Place(m, spec.face) for m in inside if (spec := spec_of(patch.module(m).type)) and spec.face]
-    faces.sort(key=lambda place: bool(getattr(_target(patch, place), "choices", ())))  # what is turned comes first
+    faces.sort(key=lambda place: bool(getattr(target_of(patch, place), "choices", ())))  # what is turned comes first
     places = list(dict.fromkeys([*named, *moved, *faces]))[:MOST_PROPOSED]
-    inputs = [place for place in into if isinstance(_target(patch, place), Input)]
+    inputs = [place for place in into if isinstance(target_of(patch, place), Input)]
     last = patch.module(inside[-1])
     spec = spec_of(last.type)
     outputs = out or ([Place(last.id, spec.outputs[0].id)] if spec else [])
-    outputs.sort(key=lambda place: found.role != "audio" if (found := _output(patch, place)) else True)
+    outputs.sort(key=lambda place: found.role != "audio" if (found := output_of(patch, place)) else True)
     controls = tuple(control for place in places if (control := control_of(patch, place)))
     return controls, tuple(port_of(patch, place) for place in dict.fromkeys([*inputs, *outputs]))
 
@@ -155,7 +159,7 @@ def face_of(patch: Patch, compound: Compound) -> Face:
             ports.append(port_of(patch, place))
     spec = _spec(patch, compound, controls, ports)
     modules = {str(x.place): patch.module(x.place.module) for x in controls}
-    inner = {str(x.place): target for x in controls if isinstance(target := _target(patch, x.place), Param)}
+    inner = {str(x.place): target for x in controls if isinstance(target := target_of(patch, x.place), Param)}
     face = Face(
         compound.id, COMPOUND, compound.name, bypassed=compound.bypassed, spec=spec,
         locked=frozenset(name for name, param in inner.items() if param.id in modules[name].locked),
@@ -172,7 +176,7 @@ def face_of(patch: Patch, compound: Compound) -> Face:
 def _spec(patch: Patch, compound: Compound, controls: list[Control], ports: list[Port]) -> ModuleSpec:
     inputs, outputs, params = [], [], []
     for port in ports:
-        name, target, output = str(port.place), _target(patch, port.place), _output(patch, port.place)
+        name, target, output = str(port.place), target_of(patch, port.place), output_of(patch, port.place)
         if output is not None:
             outputs.append(replace(output, id=name, name=port.name))
         elif isinstance(target, Input):
@@ -180,7 +184,7 @@ def _spec(patch: Patch, compound: Compound, controls: list[Control], ports: list
     for control in controls:
         param = inner_param(patch, control.place)
         if param is not None:
-            module, named = patch.module(control.place.module), param is not _target(patch, control.place)
+            module, named = patch.module(control.place.module), param is not target_of(patch, control.place)
             sign = param.name.removeprefix(module.name) if named else ""
             low, high = max(control.low, param.low), min(control.high, param.high)
             low, high = (low, high) if low < high else (param.low, param.high)

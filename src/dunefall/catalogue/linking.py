@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 
-from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.compounds import output_of, spec_for, target_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.patch.copying import free_name
 from dunefall.patch.model import SHARED_ID, Link, Patch, Place
@@ -20,16 +20,13 @@ def free_module_name(patch: Patch, name: str) -> str:
 
 def is_trigger(patch: Patch, place: Place) -> bool:
     """Whether a place is an input for triggers and gates."""
-    spec = spec_for(patch.module(place.module))
-    target = spec.target(place.port) if spec else None
+    target = target_of(patch, place)
     return isinstance(target, Input) and target.role == "gate"
 
 
 def new_link(patch: Patch, source: Place, target: Place) -> Link:
     """A link that begins with a sensible, audible amount."""
-    spec, source_spec = (spec_for(patch.module(place.module)) for place in (target, source))
-    port = spec.target(target.port) if spec else None
-    output = source_spec.output(source.port) if source_spec else None
+    port, output = target_of(patch, target), output_of(patch, source)
     amount, offset = (port.amount or 1.0, 0.0) if isinstance(port, Param) else (1.0, 0.0)
     if isinstance(port, Param) and output and output.role == "pitch" and port.unit == "note":
         amount, offset = 1.0, -60.0  # a pitch is counted from C4
@@ -39,8 +36,7 @@ def new_link(patch: Patch, source: Place, target: Place) -> Link:
 
 
 def _role_of(patch: Patch, place: Place) -> str:
-    spec = spec_for(patch.module(place.module))
-    output = spec.output(place.port) if spec else None
+    output = output_of(patch, place)
     return output.role if output else ""
 
 

@@ -6,27 +6,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 from dunefall.base.errors import ParameterError
-from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.compounds import output_of, target_of
 from dunefall.catalogue.declare import Input, Output, Param
 from dunefall.patch.model import Link, Module, Patch, Place
 
-__all__ = ["factor_told", "is_place", "lowest", "range_of", "span_of", "target_of", "unit_of", "with_range"]
+__all__ = ["factor_told", "is_place", "lowest", "range_of", "span_of", "unit_of", "with_range"]
 
 PITCHES = (48.0, 72.0)
 """What a pitch is taken to span: an octave either way of C4."""
 FARTHEST = 1000.0
-
-
-def output_of(patch: Patch, place: Place) -> Output | None:
-    """The output that a link begins at; None for a kind that this version does not know."""
-    spec = spec_for(patch.module(place.module))
-    return spec.output(place.port) if spec else None
-
-
-def target_of(patch: Patch, place: Place) -> Input | Param | None:
-    """The input or parameter that a link ends in; None for a kind that this version does not know."""
-    spec = spec_for(patch.module(place.module))
-    return spec.target(place.port) if spec else None
 
 
 def lowest(module: Module, output: Output) -> float:

@@ -8,8 +8,8 @@ from pathlib import PurePath
 from dunefall.base.layouts import layout_of
 from dunefall.base.units import format_amount, format_value
 from dunefall.base.words import count_of
-from dunefall.catalogue.compounds import face_of, face_sentence, spec_for
-from dunefall.catalogue.declare import Given, ModuleSpec, Output, Param
+from dunefall.catalogue.compounds import face_of, face_sentence, output_of, spec_for, target_of
+from dunefall.catalogue.declare import Given, ModuleSpec, Param
 from dunefall.catalogue.ports import RESETS, Series
 from dunefall.catalogue.reach import factor_told, is_place, lowest, unit_of
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
@@ -56,27 +56,28 @@ def port_name(patch: Patch, module_id: str, port_id: str) -> str:
 def link_story(patch: Patch, link: Link) -> str:
     """What one link does to its target: ``Gusts moves it up to 1.50 oct either way``."""
     name = port_name(patch, link.source.module, link.source.port)
-    source, target = patch.module(link.source.module), patch.module(link.target.module)
-    output = _output(source, link.source.port)
-    spec = spec_for(target)
-    param = next((p for p in spec.params if p.id == link.target.port), None) if spec else None
-    unit, octaves = unit_of(patch, link), param is not None and param.octaves
-    if param is None and unit == "ratio":
+    source, output, target = (
+        patch.module(link.source.module),
+        output_of(patch, link.source),
+        target_of(patch, link.target),
+    )
+    unit, is_param = unit_of(patch, link), isinstance(target, Param)
+    both_ways = output is not None and output.role == "control" and lowest(source, output) < 0
+    if not is_param and unit == "ratio":
         level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, unit)}"
         text = f"{name} feeds it{level}"
     elif output is not None and output.role == "pitch":
         text = f"{name} sets its pitch"
     else:
-        factor = factor_told(link.amount, octaves)
+        factor = factor_told(link.amount, isinstance(target, Param) and target.octaves)
         far = format_amount(abs(link.amount), unit).lstrip("+") + (f" ({factor})" if factor else "")
-        if output is not None and output.role == "control" and lowest(source, output) < 0:
+        if both_ways:
             text = f"{name} moves it up to {far} either way" + (", turned over" if link.amount < 0 else "")
         else:
             text = f"{name} {'raises' if link.amount >= 0 else 'lowers'} it by up to {far}"
     if is_place(patch, link):
-        where = "around" if output is not None and lowest(source, output) < 0 else "from"
-        text += f", {where} {format_value(link.offset, unit)}"
-    elif link.offset and (param is not None or unit != "ratio"):
+        text += f", {'around' if both_ways else 'from'} {format_value(link.offset, unit)}"
+    elif link.offset and (is_param or unit != "ratio"):
         text += f", shifted by {format_amount(link.offset, unit)}"
     return text + _CURVES[link.curve] + ("" if link.on else " (off)")
 
@@ -153,11 +154,12 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     lines = [compound_story(patch, x) for x in patch.compounds if own & set(modules_in(patch, (x.id,)))]
     lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
-        whole, voice = repeat_of_layer(patch, layer.id), repeat_of_layer(patch, layer.id, voice=True)
+        whole = repeat_of_layer(patch, layer.id)
         lines.insert(0, f"It {whole.told(patch.tempo_bpm)}.")
         lines[1:1] = [loop.told(patch) for loop in loops_of(patch, layer)]
     if lines and layer.voices > 1:
         meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else "the layer's output"
+        voice = repeat_of_layer(patch, layer.id, voice=True)
         alone = f" One voice alone {voice.told(patch.tempo_bpm)}." if voice != whole else ""
         lines.insert(1, f"It has {layer.voices} voices, which meet at {meet}.{alone}")
     return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
@@ -225,11 +227,6 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
     shown = spec.shown_face(values)
     face = f" {shown.format(values[shown.id])}" if shown else ""
     return f"{module.name}{face}{which}"
-
-
-def _output(module: Module, port: str) -> Output | None:
-    spec = spec_for(module)
-    return spec.output(port) if spec else None
 
 
 def _shown(patch: Patch, spec: ModuleSpec, module: Module) -> list[Param]:

@@ -9,15 +9,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from dunefall.base.reach import reached
-from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec
+from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
 from dunefall.compiler.wires import Wire
 from dunefall.patch.model import Link, Patch
 
-__all__ = ["BEHIND", "Around"]
+__all__ = ["BEHIND", "PORT", "Around"]
 
 BEHIND = "~behind"
 """What the name of an instance ends in that has the pair behind."""
 PORT = "behind"
+"""The output that gives that pair, and the input of a layer's output that takes it."""
 
 
 @dataclass(frozen=True)
@@ -95,17 +96,19 @@ class Around:
                 door = PORT + (RIGHT if wire.target_port.endswith(RIGHT) else "")
             return [replace(wire, id=wire.id + BEHIND, source=source, source_port=output, target=target,
                             target_port=door, offset_share=wire.offset_share if into else 0.0)]  # fmt: skip
-        heard = isinstance(port, Input) and port.role == "audio" and not port.steers
-        if into and not heard:
+        if into and not _is_heard(port):
             return [replace(wire, id=wire.id + BEHIND, target=wire.target + BEHIND)]
         return []
 
 
 def _is_sound(known: Mapping[str, ModuleSpec], link: Link) -> bool:
     """Whether a link carries sound into what passes it on."""
-    output, port = (
-        known[link.source.module].output(link.source.port),
-        known[link.target.module].target(link.target.port),
+    output = known[link.source.module].output(link.source.port)
+    return (
+        output is not None and output.role == "audio" and _is_heard(known[link.target.module].target(link.target.port))
     )
-    heard = isinstance(port, Input) and port.role == "audio" and not port.steers
-    return heard and output is not None and output.role == "audio"
+
+
+def _is_heard(port: Input | Param | None) -> bool:
+    """Whether a sound that ends here is heard, and does not only shape another."""
+    return isinstance(port, Input) and port.role == "audio" and not port.steers

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Output
+from dunefall.compiler.around import PORT
 from dunefall.patch.model import Link, Module, Patch
 
 __all__ = ["Channels", "widths"]
@@ -94,7 +95,7 @@ def _wide_outputs(
             if output.stereo
             and (
                 through
-                or (around and spec.output("behind"))
+                or (around and spec.output(PORT))
                 or _opened(module, output, spec)
                 or output.width in linked
                 or not (takes or output.width)

@@ -2,8 +2,8 @@
 
 The wave is drawn without care, and every jump and every corner of it, its own and those that the sync makes, is rounded
 by what a windowed sinc, sixteen samples to each side, lacks of it (Kaiser window, 60 dB; Brandt 2001, "Hard sync
-without aliasing", from memory). So it comes ``LATE`` samples later. When the sync signal passes through 0 is found by
-a polynomial through six samples (Lagrange).
+without aliasing", from memory). When the sync signal passes through 0 is found by a polynomial through six samples
+(Lagrange), of which two come behind it. So the wave comes eighteen samples later.
 """
 
 from __future__ import annotations
@@ -17,9 +17,7 @@ from dunefall.dsp.maths import floor, fma, sine
 
 __all__ = [
     "HALF",
-    "LATE",
     "RING",
-    "WAITS",
     "bare",
     "crossing",
     "edged",
@@ -33,9 +31,6 @@ __all__ = [
 HALF, PER = 16, 64
 RING = 64
 """Samples that are still to come, of each voice."""
-WAITS = 2
-"""So many samples after the sync signal its crossings are known."""
-LATE = HALF + WAITS
 CUTOFF, KAISER = 0.455, 5.65
 
 
@@ -284,18 +279,8 @@ def round_jump(late: Row, now: int, height: float, since: float) -> None:
     since : float
         How many samples ago; -1: there is none.
     """
-    if since < 0.0 or height == 0.0:
-        return
-    fine = since * PER
-    whole = int(fine)
-    share = fine - whole
-    for k in range(HALF):
-        at = k * PER + whole
-        if at < HALF * PER:
-            late[(now + HALF + k) & (RING - 1)] -= height * fma(share, JUMP[at + 1] - JUMP[at], JUMP[at])
-    for k in range(1, HALF + 1):
-        at = k * PER - whole
-        late[(now + HALF - k) & (RING - 1)] += height * fma(share, JUMP[max(at - 1, 0)] - JUMP[at], JUMP[at])
+    if since >= 0.0 and height != 0.0:
+        _add(late, now, JUMP, height, -height, since)
 
 
 @njit(error_model="numpy")
@@ -313,15 +298,20 @@ def round_corner(late: Row, now: int, bend: float, since: float) -> None:
     since : float
         How many samples ago; -1: there is none.
     """
-    if since < 0.0 or bend == 0.0:
-        return
+    if since >= 0.0 and bend != 0.0:
+        _add(late, now, CORNER, bend, bend, since)
+
+
+@njit(error_model="numpy")
+def _add(late: Row, now: int, lacks: NDArray[np.float64], before: float, after: float, since: float) -> None:
+    """Add what is lacking, by a table, times a factor before an event so many samples ago and one from it on."""
     fine = since * PER
     whole = int(fine)
     share = fine - whole
     for k in range(HALF):
         at = k * PER + whole
         if at < HALF * PER:
-            late[(now + HALF + k) & (RING - 1)] += bend * fma(share, CORNER[at + 1] - CORNER[at], CORNER[at])
+            late[(now + HALF + k) & (RING - 1)] += after * fma(share, lacks[at + 1] - lacks[at], lacks[at])
     for k in range(1, HALF + 1):
         at = k * PER - whole
-        late[(now + HALF - k) & (RING - 1)] += bend * fma(share, CORNER[max(at - 1, 0)] - CORNER[at], CORNER[at])
+        late[(now + HALF - k) & (RING - 1)] += before * fma(share, lacks[max(at - 1, 0)] - lacks[at], lacks[at])

@@ -29,7 +29,7 @@ from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.amounts import format_offset, parse_link
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_amount
-from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.compounds import output_of
 from dunefall.patch.model import CURVES, Link, Patch
 
 __all__ = ["LinkRow", "link_role", "most_amount"]
@@ -40,8 +40,7 @@ TRACE_W, AMOUNT_W = 40, 74
 
 def link_role(patch: Patch, link: Link) -> str:
     """Kind of signal that a link carries."""
-    spec = spec_for(patch.module(link.source.module))
-    output = spec.output(link.source.port) if spec else None
+    output = output_of(patch, link.source)
     return output.role if output else "control"
 
 

@@ -11,9 +11,10 @@ from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.units import format_value, parse_range
+from dunefall.catalogue.compounds import target_of
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.joining import joinings, movers_of
-from dunefall.catalogue.reach import range_of, target_of
+from dunefall.catalogue.reach import range_of
 from dunefall.catalogue.search import Entry
 from dunefall.catalogue.story import port_name
 from dunefall.patch.compounds import parent_of, with_new_parts

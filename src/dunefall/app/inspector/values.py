@@ -16,9 +16,9 @@ from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.base.amounts import parse_amount
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import format_value
-from dunefall.catalogue.compounds import Face
+from dunefall.catalogue.compounds import Face, target_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
-from dunefall.catalogue.reach import factor_told, is_place, range_of, span_of, target_of, unit_of
+from dunefall.catalogue.reach import factor_told, is_place, range_of, span_of, unit_of
 from dunefall.catalogue.story import port_name
 from dunefall.catalogue.valueline import parse_line
 from dunefall.patch.document import Document

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from math import pi
-
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, pole_s
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -111,10 +109,10 @@ def _damping(resonance: float) -> float:
 
 
 def _remembers(given: Given) -> float:
-    """Its poles fall by 8.7 dB in Q / (pi f) seconds."""
+    """Its poles fall as one at half of the frequency by Q."""
     resonance = 1.0 if "resonance" in given.linked else given.values["resonance"]
     lowest = given.values["cutoff_hz"] / (8.0 if "cutoff_hz" in given.linked else 1.0)
-    return 10.4 / (pi * (WIDEST + (NARROWEST - WIDEST) * resonance) * lowest)
+    return pole_s(0.5 * (WIDEST + (NARROWEST - WIDEST) * resonance) * lowest)
 
 
 MODULE = ModuleSpec(

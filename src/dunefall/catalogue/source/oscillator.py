@@ -52,7 +52,8 @@ def kernel(
 ) -> None:  # fmt: skip
     """State: the pitch for which the last even step was worked out, that step, and the first voice's phase in cycles
     [0, 1). Memory, which only the long way touches: place and number of the drift's draws; last restart;
-    direction; place in the late sound, and whether it has begun; phases of the other voices; the late sound of each.
+    direction; place in the late sound, and whether it has begun; phases of the other voices; the last five of the sync
+    signal; how far each voice's phase was turned; the late sound of each.
 
     A pitch that stays costs nothing, also in a feedback loop, where each call is a sample. One voice without drift and
     sync goes the short way; otherwise voice after voice is added up. A voice or a drift that is off is not computed.

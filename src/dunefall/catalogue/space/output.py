@@ -108,17 +108,17 @@ def _show(
 ) -> None:  # fmt: skip
     """What sends and meters get: both pairs together, without the place."""
     n = x.size
+    u, v = scratch[320 : 320 + n], scratch[384 : 384 + n]
+    for i in range(n):
+        u[i], v[i] = x[i] + behind[i], y[i] + behind_right[i]
     if wanted & OUT:
         for i in range(n):
-            out[i], out_right[i] = (x[i] + behind[i]) * gains[i], (y[i] + behind_right[i]) * gains[i]
+            out[i], out_right[i] = u[i] * gains[i], v[i] * gains[i]
     if wanted & BEFORE:
         for i in range(n):
             shown = (1.0 - mute[i]) * heard[i]
-            before[i], before_right[i] = (x[i] + behind[i]) * shown, (y[i] + behind_right[i]) * shown
+            before[i], before_right[i] = u[i] * shown, v[i] * shown
     if wanted & (PEAK | LOUD):
-        u, v = scratch[320 : 320 + n], scratch[384 : 384 + n]
-        for i in range(n):
-            u[i], v[i] = x[i] + behind[i], y[i] + behind_right[i]
         _measure(u, v, gains, peak, loudness, state, memory, rate, scratch[256 : 256 + n])
 
 

@@ -5,9 +5,8 @@ Each function is one undo step of a document, or part of one.
 
 from __future__ import annotations
 
-from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.linking import new_link
-from dunefall.catalogue.reach import target_of
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
 from dunefall.patch.compounds import parent_of, with_parts

@@ -12,8 +12,9 @@ from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.workspaces.build.layout import CARD_H, CARD_W, GUTTER, CardBox, Layout, is_delayed
 from dunefall.base.units import format_amount
+from dunefall.catalogue.compounds import target_of
 from dunefall.catalogue.declare import Param
-from dunefall.catalogue.reach import target_of, unit_of
+from dunefall.catalogue.reach import unit_of
 from dunefall.patch.model import Link, Patch
 
 __all__ = ["LinkPainter", "amount_text"]
