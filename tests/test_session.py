@@ -8,18 +8,19 @@ from pathlib import Path
 import pytest
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
+from dunefall.catalogue.joining import joined
 from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
-from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
 from dunefall.session.edits.layers import remove_layer, reroll, set_tempo
 from dunefall.session.edits.links import add_link, scale_reach
-from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_pin
+from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
 from rig import add_layer, add_module, demo
 
 
@@ -234,3 +235,17 @@ def test_a_story_tells_what_was_drawn_and_where_sound_goes_round() -> None:
     assert "A loop goes round through Echo and Dark, 0.90 each time." in told
     assert "rate once in 60" in told
     assert "Tide moves it up to 5 ct either way, turned over" in told or "5.00 ct either way, turned over" in told
+
+
+def test_the_mix_goes_straight_to_the_master_without_its_source(session: Session) -> None:
+    """What was inserted stays, and is not heard; the layers are."""
+    document = session.document
+    document.edit("Insert", joined(document.patch, MASTER_ID, "chorus").patch)
+    remove_modules(document, ["whole-mix-1"])
+    assert not document.patch.links_into("master-strip", "audio")
+    assert document.patch.has("chorus-1")
+    document.undo()
+    assert document.patch.links_into("master-strip", "audio")
+    toggle_bypass(document, ["whole-mix-1", "chorus-1"])
+    bypassed = {module.id for module in document.patch.modules() if module.bypassed}
+    assert bypassed == {"chorus-1"}

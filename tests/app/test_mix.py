@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from dunefall.analysis.masking import Covering
 from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.editing.palette import Palette
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces.mix.commands import add_lane, ask_group, show_place_menu
 from dunefall.app.workspaces.mix.field import place_of, point_of
@@ -509,3 +510,24 @@ def test_there_are_no_more_effect_lanes_than_columns(window: MainWindow, qtbot: 
     window.session.document.edit("As from a file", before.with_layer(fifth))
     window.page("mix").rows.grab()
     window.session.document.undo()
+
+
+def test_effects_are_inserted_on_the_whole_mix(window: MainWindow, qtbot: QtBot) -> None:
+    master = window.page("mix").master
+    assert master.inserts.text() == "+ Insert…"
+    for words, name in (("compressor", "Compressor"), ("drive", "2 inserts")):
+        if words == "drive":
+            window.actions_by_id["insert"].trigger()
+        else:
+            qtbot.mouseClick(master.inserts, Qt.MouseButton.LeftButton)
+        palette = window.findChildren(Palette)[-1]
+        qtbot.keyClicks(palette.search, words)
+        qtbot.keyClick(palette.search, Qt.Key.Key_Return)
+        qtbot.waitUntil(lambda name=name: master.inserts.text() == name)
+    assert "goes through Compressor and Drive" in master.inserts.toolTip()
+    qtbot.mouseClick(master.inserts, Qt.MouseButton.LeftButton)
+    menu = next(menu for menu in window.findChildren(QMenu) if menu.isVisible())
+    assert [action.text() for action in menu.actions() if action.text()] == ["Compressor", "Drive", "Add an insert…"]
+    menu.actions()[0].trigger()
+    menu.close()
+    assert window.selection.module == "compressor-1"

@@ -8,9 +8,10 @@ import pytest
 
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.doubts import doubts, doubts_of_take
+from dunefall.catalogue.joining import joined
 from dunefall.patch.files import load_patch, parse_patch, patch_of
 from dunefall.patch.library import starters
-from dunefall.patch.model import Layer, Module, Patch
+from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Entry, Note, Take
 from dunefall.session import open_patch
 from rig import patch_of as patch_with
@@ -94,3 +95,13 @@ def test_a_link_that_is_off_leads_nowhere() -> None:
     patch = tone()
     off = patch.with_link(replace(patch.links[0], on=False))
     assert '"Osc" in A leads to no output: it is not heard' in doubts(off)
+
+
+def test_a_sound_that_takes_the_place_of_the_mix() -> None:
+    patch = joined(tone(), "master", "chorus").patch
+    assert doubts(patch) == []
+    wrong = patch.with_link(Link("z", Place("osc", "out"), Place("chorus-1", "audio")))
+    wrong = wrong.without_link(next(iter(wrong.links_into("chorus-1", "audio"))).id)
+    assert [x for x in doubts(wrong) if "the layers are not heard" in x] == [
+        'something else than the whole mix goes into "Master": the layers are not heard'
+    ]

@@ -69,9 +69,10 @@ def test_every_default_can_be_typed_as_shown(spec: ModuleSpec) -> None:
 def test_finite_and_bounded_under_any_movement(spec: ModuleSpec, rate: float) -> None:
     samples = 200 * QUANTUM
     outputs = Rig(spec.id, rate=rate).run(samples, **random_inputs(spec, samples, 3))
+    most = 400 * 10 ** (24 / 20) if spec.closes else 400  # the master's level alone adds up to 24 dB
     for port, values in outputs.items():
         assert np.isfinite(values).all(), port
-        assert np.abs(values).max() < 400, port
+        assert np.abs(values).max() < most, port
 
 
 @each_module

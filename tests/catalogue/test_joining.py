@@ -11,18 +11,20 @@ from dunefall.catalogue.compounds import face_of
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.catalogue.joining import inserted, joined, joinings, movers_of, swapped, with_starter
 from dunefall.catalogue.linking import main_pitch, main_trigger
+from dunefall.catalogue.paths import effects_in_order, sound_path
 from dunefall.catalogue.search import Entry, entries, found, starter
 from dunefall.catalogue.validate import check_patch
 from dunefall.catalogue.varying import KINDS, kind_of, varied
 from dunefall.patch.compounds import with_new_compound
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.library import starters
-from dunefall.patch.model import SHARED_ID, Compound, Control, Layer, Link, Module, Patch, Place, Port
+from dunefall.patch.mixing import mix_of
+from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Control, Layer, Link, Module, Patch, Place, Port
 from dunefall.render.offline import render_to_array
 from rig import level_db
 
 LAYER = "a"
-ADDABLE = [spec for spec in catalogue().values() if not spec.lane_end and not spec.closes]
+ADDABLE = [spec for spec in catalogue().values() if not spec.ends and not spec.brings_mix]
 
 
 def voice() -> Patch:
@@ -202,7 +204,7 @@ def test_what_steps_is_clocked_by_the_layer(type_id: str) -> None:
     assert any(source == "clock.gate" for source, target in added(type_id)[2] if target.startswith("new."))
 
 
-@pytest.mark.parametrize("type_id", [spec.id for spec in catalogue().values() if not spec.lane_end and not spec.closes])
+@pytest.mark.parametrize("type_id", [spec.id for spec in catalogue().values() if not spec.ends and not spec.brings_mix])
 def test_every_module_can_be_added_anywhere_and_something_sounds(type_id: str) -> None:
     for beside in ("", "tone", "env", "notes", "clock"):
         made = joined(voice(), LAYER, type_id, beside)
@@ -457,3 +459,28 @@ def test_swapping_inside_a_compound_leaves_a_file_that_opens(spec: ModuleSpec) -
             check_patch(made.patch)
             assert parse_patch(dump_patch(made.patch).encode()) == made.patch
             face_of(made.patch, made.patch.compounds[0])
+
+
+def test_effects_on_the_whole_mix_go_before_the_master() -> None:
+    patch = joined(voice(), MASTER_ID, "compressor").patch
+    check_patch(patch)
+    layer = patch.layer(MASTER_ID)
+    assert [module.type for module in layer.modules] == ["whole-mix", "master", "compressor"]
+    drive = joined(patch, MASTER_ID, "drive", "compressor-1")
+    assert drive.told == "Drive: behind Compressor."
+    assert effects_in_order(drive.patch, drive.patch.layer(MASTER_ID)) == ("compressor-1", "drive-1")
+    last = joined(patch, MASTER_ID, "width")
+    assert last.told == "Width: before Master."
+    path = list(sound_path(last.patch, last.patch.layer(MASTER_ID)))
+    assert path == ["whole-mix-1", "compressor-1", "width-1", "master-strip"]
+
+
+def test_what_only_moves_the_master_inserts_nothing() -> None:
+    patch = joined(voice(), MASTER_ID, "lfo", "master-strip").patch
+    assert mix_of(patch) is None
+    assert not joined(voice(), LAYER, "chorus").patch.has("master-strip")
+
+
+def test_a_source_on_the_whole_mix_is_added_to_it() -> None:
+    patch = joined(voice(), MASTER_ID, "noise").patch
+    assert {link.source.module for link in patch.links_into("master-strip", "audio")} == {"whole-mix-1", "noise-1"}

@@ -7,9 +7,11 @@ from fractions import Fraction
 import pytest
 
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.joining import joined
 from dunefall.catalogue.repeats import Repeat, repeat_of_layer, repeat_of_patch
 from dunefall.catalogue.story import patch_story
-from dunefall.patch.model import Module, Patch
+from dunefall.patch.mixing import with_inserts
+from dunefall.patch.model import Link, Module, Patch, Place
 from rig import demo, patch_of
 
 
@@ -165,3 +167,19 @@ def test_impulses_count_and_clouds_go_by_chance() -> None:
     assert repeat_of_patch(cloud).short == "never"
     drifting = out(Module("o", "oscillator", "O", {"drift_ct": 5.0}), links=(("o.out", "a-output.audio", 1.0),))
     assert repeat_of_patch(drifting).short == "never"
+
+
+def test_the_master_and_what_is_inserted_on_the_mix_count() -> None:
+    """The master was not looked at: a patch whose level goes by chance was told to repeat at once."""
+    still = out(Module("o", "oscillator", "Osc", {"shape": 2.0}), links=(("o.out", "a-output.audio", 1.0),))
+    patch = with_inserts(still)
+    before = repeat_of_patch(patch).seconds
+    assert before == repeat_of_patch(still).seconds
+    for type_id, seconds in (("stepped-random", None), ("lfo", Fraction(2))):
+        mover = Module("w", type_id, "Wind", {"rate_hz": 0.5} if type_id == "lfo" else {})
+        moved = patch.with_new_module("master", mover)
+        moved = moved.with_link(Link("w", Place("w", "out"), Place("master-strip", "level_db"), 3.0))
+        assert repeat_of_patch(moved).seconds == seconds
+    chorus = joined(patch, "master", "chorus").patch.with_param("chorus-1", "rate_hz", 0.25)
+    assert repeat_of_patch(chorus).seconds == Fraction(4)
+    assert repeat_of_layer(chorus, "a").seconds == before

@@ -7,16 +7,18 @@ import random
 from dataclasses import replace
 
 import numpy as np
+import pytest
 from numpy.typing import NDArray
 
-from dunefall.catalogue import spec_of
+from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue.declare import Given, ModuleSpec
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.catalogue.story import layer_story
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.model import Link, Module, Patch, Place
-from rig import RATE, patch_of
+from rig import RATE, Rig, patch_of
 
 CLOCKS = (
     ("clock", {"period_beats": 0.25}), ("clock", {"period_beats": 0.5}), ("clock", {"sync": 1.0, "period_s": 0.1}),
@@ -180,3 +182,44 @@ def test_the_world_does_not_repeat() -> None:
     ear = Module("i", "live-input", "Ear")
     patch = patch_of(ear, Module("a-output", "output", "A"), links=(("i.out", "a-output.audio", 1.0),))
     assert repeat_of_patch(patch).told(120.0) == "never repeats, because Ear hears the world"
+
+
+def _effects() -> list[ModuleSpec]:
+    """Modules that change a sound and do not go by chance."""
+    found = []
+    for spec in catalogue().values():
+        passes = next((port for port in spec.inputs if port.id == spec.passes and port.role == "audio"), None)
+        if passes and spec.outputs[0].role == "audio" and not spec.ends and "key" not in spec.asks:
+            found.append(spec)
+    return found
+
+
+def _set_at_random(spec: ModuleSpec, dice: random.Random) -> dict[str, float]:
+    """Half of its values anywhere in their ranges."""
+    values = {}
+    for param in spec.params:
+        if not param.follows and dice.random() < 0.5:
+            low, high = param.domain
+            value = dice.randint(int(low), int(high)) if param.choices else low + (high - low) * dice.random()
+            values[param.id] = min(max(2.0**value if param.octaves else float(value), param.low), param.high)
+    return values
+
+
+@pytest.mark.parametrize("spec", _effects(), ids=lambda spec: spec.id)
+def test_what_a_module_keeps_of_its_past_is_declared(spec: ModuleSpec) -> None:
+    """A burst, then silence: after the time that it declares, nothing of it is heard. The equaliser, resonator, vowel
+    and five others declared nothing."""
+    burst = np.zeros(round(2.0 * RATE))
+    count = round(0.05 * RATE)
+    burst[:count] = 0.3 * np.random.default_rng(3).standard_normal(count)
+    for seed in range(5):
+        values = _set_at_random(spec, random.Random(seed)) if seed else {}
+        module = Module("m", spec.id, "M", values)
+        given = Given.of(spec, patch_of(module), module)
+        kept = spec.cycle.memory_s(given) if spec.cycle.memory_s else 0.0
+        if kept > 1.8:
+            continue
+        ways = [Rig(spec.id, values=values).run(burst.size, **{spec.passes: x}) for x in (burst, 0.0 * burst)]
+        left = np.max([np.abs(ways[0][port] - ways[1][port]) for port in ways[0]], axis=0)
+        after = count + round((kept + 0.002) * RATE)
+        assert left[after:].max() <= SAME * left.max(), (values, kept)

@@ -22,7 +22,7 @@ from rig import demo, patch_of
 IN_LOOPS = [
     spec
     for spec in catalogue().values()
-    if not (listens(spec) or spec.closes or spec.sound or any(output.per_voice for output in spec.outputs))
+    if not (listens(spec) or spec.hears_mix or spec.sound or any(output.per_voice for output in spec.outputs))
 ]
 RINGS = [IN_LOOPS[k::16] for k in range(16)]
 """All kinds, a few at a time: the time to compile grows faster than a loop."""

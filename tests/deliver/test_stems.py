@@ -10,13 +10,14 @@ import pytest
 import soundfile
 
 from dunefall.base.errors import ParameterError
+from dunefall.catalogue.joining import joined
 from dunefall.compiler.build import compile_patch
 from dunefall.deliver.hits import event_links, events_of
 from dunefall.deliver.making import File
 from dunefall.deliver.rendering import alone, only_sending
 from dunefall.patch.changes import LinkGone, ParamSet
 from dunefall.patch.mixing import effect_lanes, mixed_layers
-from dunefall.patch.model import Patch, Place
+from dunefall.patch.model import MASTER_ID, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.render.performance import Performance
 from dunefall.session import open_patch
@@ -77,6 +78,18 @@ def test_files_of_stems_add_up_to_the_mix(effects: str, delivered: Deliver, tmp_
     assert level(together - mix(2.0)) < -90
     assert len(files) == (11 if effects == "apart" else 7 + (files[-1].names[0].endswith("rest.wav")))
     assert files[0].names == ("01 Turbine bed.wav",)
+
+
+def test_stems_leave_out_what_is_inserted_on_the_mix(delivered: Deliver, tmp_path: Path) -> None:
+    """And say so: a drive on the mix is not the sum of drives on its parts."""
+    patch = joined(demo(), MASTER_ID, "drive").patch
+    files = delivered(patch, what="stems", effects="apart", seconds=1.0, depth="32f", name="{layer}")
+    together = np.sum([read(tmp_path / "out", file.names[0]) for file in files], axis=0)
+    assert level(together - mix(1.0)) < -90
+    assert all("Without Drive, which the whole mix goes through." in file.told for file in files)
+    (whole,) = delivered(patch, tmp_path / "b", seconds=1.0, depth="32f")
+    assert whole.told == ""
+    assert level(read(tmp_path / "b", whole.names[0]) - mix(1.0)) > -40
 
 
 def test_stems_that_would_be_cut_off_are_all_lowered_alike(delivered: Deliver, tmp_path: Path) -> None:

@@ -130,6 +130,16 @@ def pole_s(hz: float) -> float:
     return 10.4 / (2.0 * math.pi * hz)
 
 
+def resonance_s(hz: float, damping: float) -> float:
+    """Seconds until a second-order filter's state has fallen by 90 dB, by its frequency and its damping (1 / Q)."""
+    return pole_s(hz * 0.5 * (damping - math.sqrt(max(damping * damping - 4.0, 0.0))))
+
+
+def lowest_hz(given: Given, frequency: str) -> float:
+    """An eighth of a frequency where it is moved: how low it comes that what a filter keeps is reckoned with."""
+    return given.values[frequency] / (8.0 if frequency in given.linked else 1.0)
+
+
 def settling(given: Given, *times_s: str) -> float:
     """Seconds until a module has come to rest within 90 dB, by its time constants; infinite where one is moved."""
     return math.inf if not given.linked.isdisjoint(times_s) else 10.0 * max(given.values[time] for time in times_s)
@@ -164,7 +174,9 @@ class ModuleSpec:
         (512 numbers that mean nothing between calls), ``voices``, ``levels`` (how loud each voice was), ``live`` (the
         live input) and ``start`` (place in the quantum of 64). It runs any n from 1 to 64, allocates nothing, and keeps
         everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``: in
-        the code of a feedback loop a small ``state`` is kept in registers. A module with a ``sound`` may ask for
+        the code of a feedback loop a small ``state`` is kept in registers. One that asks for ``whole_mix`` (64 places a
+        channel, the next n samples at the beginning of each) runs when all layers are in it; it may ask whether it is
+        ``bypassed``, and then leaves the mix as it is. A module with a ``sound`` may ask for
         ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
     cycle : Cycle
         When its course begins again.
@@ -204,6 +216,8 @@ class ModuleSpec:
     network : function
         Of its values by id: names of its parts, and how strongly (0..1) each part (row) acts on each part (column); the
         last row is how loud each is heard. Its picture shows it.
+    closes : bool
+        What it leaves in ``whole_mix`` is what is heard: everything ends in it.
     begins : mapping of str to float
         Values of a new module where it would be silent with the defaults.
     keys : bool
@@ -243,6 +257,7 @@ class ModuleSpec:
     begins: Mapping[str, float] = field(default_factory=dict)
     keys: bool = False
     lane_end: bool = False
+    closes: bool = False
     cached: tuple[int, ...] = ()
     rings: int = 0
     rests: int = -1
@@ -300,9 +315,24 @@ class ModuleSpec:
         return tuple(inspect.signature(self.kernel).parameters)
 
     @property
-    def closes(self) -> bool:
-        """Whether it works on the whole mix, when all layers are in it: its kernel gets it as ``whole_mix``."""
+    def ends(self) -> bool:
+        """Whether sound ends in it: the output of a layer, or the master."""
+        return self.lane_end or self.closes
+
+    @property
+    def hears_mix(self) -> bool:
+        """Whether it works when all layers are in the mix: its kernel gets that as ``whole_mix``."""
         return "whole_mix" in self.asks
+
+    @property
+    def brings_mix(self) -> bool:
+        """Whether it gives the whole mix to what is inserted before the master."""
+        return self.hears_mix and not self.closes
+
+    @property
+    def can_bypass(self) -> bool:
+        """Whether there is something in it to bypass."""
+        return not self.lane_end and not self.brings_mix
 
     @property
     def shows_as(self) -> str:

@@ -9,7 +9,7 @@ from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import apply_changes
-from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes
+from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes, master_of, mix_of
 from dunefall.patch.model import Layer, Link, Module, Patch
 from dunefall.patch.partfiles import COMPOUND_FIELDS, LAYER_FIELDS, LINK_FIELDS, MODULE_FIELDS
 from dunefall.patch.take import Clear, Edit, Note, Press, Take
@@ -58,12 +58,17 @@ def doubts_of_take(take: Take) -> list[str]:
 
 def _heard(patch: Patch) -> set[str]:
     """Modules from which a way of links leads to a layer's output or to the master."""
+    specs = {module.id: spec_of(module.type) for module in patch.modules()}
+    return reached((name for name, spec in specs.items() if spec and spec.ends), _sources(patch))
+
+
+def _sources(patch: Patch) -> dict[str, list[str]]:
+    """From which modules links lead to each."""
     before: dict[str, list[str]] = {}
     for link in patch.links:
         if link.on:
             before.setdefault(link.target.module, []).append(link.source.module)
-    specs = {module.id: spec_of(module.type) for module in patch.modules()}
-    return reached((name for name, spec in specs.items() if spec and (spec.lane_end or spec.closes)), before)
+    return before
 
 
 def _fields(patch: Patch) -> Iterator[str]:
@@ -89,9 +94,18 @@ def _layers(patch: Patch) -> Iterator[str]:
     for layer in lanes:
         if not any(module.type == "sends" for module in layer.modules):
             yield f'the effect lane "{layer.name}" has no Sends: nothing can be sent to it'
+    yield from _inserts(patch)
     for layer in patch.layers:
         if layer.meet and all(module.id != layer.meet for module in layer.modules):
             yield f'the voices of "{layer.name}" are to meet at "{layer.meet}", which is no module of this layer'
+
+
+def _inserts(patch: Patch) -> Iterator[str]:
+    """Something else than the mix that comes to the master."""
+    master, mix = master_of(patch), mix_of(patch)
+    fed = [x.source.module for x in patch.links_into(master.id, "audio") if x.on] if master else []
+    if master and fed and (mix is None or mix.id not in reached(fed, _sources(patch))):
+        yield f'something else than the whole mix goes into "{master.name}": the layers are not heard'
 
 
 def _module(patch: Patch, layer: Layer, module: Module, heard: set[str]) -> Iterator[str]:

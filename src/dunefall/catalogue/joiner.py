@@ -9,6 +9,7 @@ from functools import partial
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.linking import free_module_name, is_trigger, main_pitch, main_trigger, new_link
+from dunefall.catalogue.paths import end_of
 from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 
 __all__ = ["Joiner"]
@@ -51,9 +52,9 @@ class Joiner:
         self.before = before
         self.patch, self.layer_id, self.module, self.spec, self.port = patch, layer_id, module, spec, port
         layer = patch.layer(layer_id)
-        self.beside = patch.module(beside) if beside and beside != layer.output_id else None
+        self.beside = patch.module(beside) if beside and beside != end_of(layer) else None
         self.beside_spec = spec_for(self.beside) if self.beside else None
-        self.end = layer.output_id if any(m.id == layer.output_id for m in layer.modules) else ""
+        self.end = end_of(layer)
         self.first = next((x for x in spec.outputs if x.id == output), spec.outputs[0] if spec.outputs else None)
         self._told: list[str] = []
 
@@ -228,7 +229,8 @@ class Joiner:
     def _at_end(self, into: Place) -> None:
         self._lead(self.before.links_into(self.end, "audio"), into)
         self._link(self._out, Place(self.end, "audio"))
-        self._told.append("at the layer's end")
+        last = spec_for(self.patch.module(self.end))
+        self._told.append(f"before {self._name(self.end)}" if last and last.closes else "at the layer's end")
 
     def _source_ways(self) -> list[Way]:
         """Into what the layer's other sources go into, or another place that takes a sound; onto a value."""

@@ -18,7 +18,8 @@ from dunefall.catalogue.joiner import Joiner
 from dunefall.catalogue.linking import free_module_name
 from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.copying import free_name, starter_clip, with_copy
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.mixing import with_inserts, with_master
+from dunefall.patch.model import MASTER_ID, Layer, Link, Module, Patch, Place
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
 __all__ = [
@@ -56,8 +57,8 @@ def movers_of(target: Input | Param) -> tuple[str, ...]:
     roles = ("control", "pitch") if target.id == "pitch_note" else ("control",)
     fit = [
         spec.id for spec in catalogue().values()
-        if spec.outputs and spec.outputs[0].role in roles and not spec.passes and not spec.lane_end
-        and not spec.closes and all(port.role != "audio" for port in spec.inputs)
+        if spec.outputs and spec.outputs[0].role in roles and not spec.passes and not spec.ends
+        and all(port.role != "audio" for port in spec.inputs)
     ]  # fmt: skip
     return (*(name for name in USUAL_MOVERS if name in fit), *(name for name in fit if name not in USUAL_MOVERS))
 
@@ -93,6 +94,8 @@ def joinings(
     """
     spec = spec_of(type_id)
     assert spec is not None
+    if layer_id == MASTER_ID:
+        patch = with_inserts(patch) if spec.outputs and spec.outputs[0].role == "audio" else with_master(patch)
     module, output = _made(patch, spec, preset)
     added = patch.with_new_module(layer_id, module)
     yield from _each_way(lambda: Joiner(patch, added, layer_id, module, spec, beside, port, output), module.id)
@@ -148,7 +151,7 @@ def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joi
     """
     old, spec = patch.module(module_id), spec_of(type_id)
     before = spec_for(old)
-    if spec is None or before is None or not before.outputs or before.lane_end:
+    if spec is None or before is None or not before.outputs or before.ends or before.brings_mix:
         return None
     if _sort(spec.outputs[0].role) != _sort(before.outputs[0].role):
         return None

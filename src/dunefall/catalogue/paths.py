@@ -6,7 +6,22 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec
 from dunefall.patch.model import Layer, Patch
 
-__all__ = ["effects_in_order", "sound_path"]
+__all__ = ["effects_in_order", "end_of", "sound_path"]
+
+
+def end_of(layer: Layer) -> str:
+    """The module in which a layer's sound ends: its output, or the master; empty where there is none.
+
+    Parameters
+    ----------
+    layer : Layer
+        A layer.
+
+    Returns
+    -------
+    str
+    """
+    return next((module.id for module in layer.modules if (spec := spec_for(module)) and spec.ends), "")
 
 
 def sound_path(patch: Patch, layer: Layer) -> dict[str, int]:
@@ -22,11 +37,12 @@ def sound_path(patch: Patch, layer: Layer) -> dict[str, int]:
     Returns
     -------
     dict of str to int
-        By module, in the order of the sound; a loop is entered at its first module. The output is not in it.
+        By module, in the order of the sound; a loop is entered at its first module. The output is not in it, but the
+        master is.
     """
     feeds = _feeds(patch, layer)
-    path: set[str] = set()
-    todo = [layer.output_id]
+    todo = [end_of(layer)]
+    path = {*todo} - {""}
     while todo:
         for source in sorted(feeds.get(todo.pop(), ())):
             if source not in path:

@@ -121,8 +121,13 @@ def _time(seconds: float) -> str:
 
 def repeat_of_patch(patch: Patch) -> Repeat:
     """When the whole mix begins again."""
-    ends = [m for m in patch.modules() if (spec := spec_for(m)) and spec.lane_end and not _muted(patch, m)]
-    return _repeat(patch, [module.id for module in ends])
+    master = [module.id for module in patch.modules() if (spec := spec_for(module)) and spec.closes]
+    return _repeat(patch, [*_in_mix(patch), *master])
+
+
+def _in_mix(patch: Patch) -> list[str]:
+    """The outputs of the layers that are heard in the mix."""
+    return [m.id for m in patch.modules() if (spec := spec_for(m)) and spec.lane_end and not _muted(patch, m)]
 
 
 def _muted(patch: Patch, module: Module) -> bool:
@@ -197,6 +202,9 @@ class _Walk:
             if link.on and (link.amount != 0.0):
                 self._into.setdefault(link.target.module, []).append((link.target.port, link.source.module))
         self._modules = {module.id: module for module in patch.modules()}
+        for module in patch.modules():
+            if (spec := spec_for(module)) and spec.hears_mix:
+                self._into.setdefault(module.id, []).extend(("", end) for end in _in_mix(patch))
         self._heard = self._outputs_heard(ends)
         self._in_voices = self._apart_from(alone)
 

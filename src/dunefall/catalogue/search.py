@@ -125,7 +125,7 @@ def entries() -> tuple[Entry, ...]:
     """All modules that can be added, then all starters, then the modules' presets."""
     found = []
     for spec in catalogue().values():
-        if not spec.lane_end and not spec.closes:
+        if not spec.ends and not spec.brings_mix:
             ports = " ".join(port.name for port in (*spec.targets, *spec.outputs))
             texts = (spec.name, " ".join(spec.words), spec.sentence, ports)
             names = tuple(map(_plain, (spec.name, *spec.words)))

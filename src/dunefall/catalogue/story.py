@@ -104,11 +104,11 @@ def module_story(patch: Patch, module_id: str) -> str:
             parts.append(f"{port.name}: {'; '.join(link_story(patch, link) for link in links)}.")
     parts += [warning] if (warning := module_warning(patch, module_id)) else []
     targets = [_reached(patch, module_id, link) for link in patch.links_from(module_id)]
-    if spec.lane_end or spec.closes:
+    if spec.ends:
         parts.append("It is heard in the mix.")
     if targets:
         parts.append(f"It reaches {', '.join(targets)}.")
-    elif not (spec.lane_end or spec.closes):
+    elif not spec.ends:
         parts.append("Nothing listens to it.")
     return " ".join(parts)
 

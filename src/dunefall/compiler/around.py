@@ -1,6 +1,7 @@
-"""What is behind the listener, in more than stereo: modules that place a sound around it have a second pair of
-channels, and what comes after them in their layer runs once more, for that pair. At the layer's output it goes to the
-speakers behind; wherever else the sound goes, both pairs are added.
+"""What is around the listener, in more than stereo: modules that place a sound there have a second pair of channels,
+behind, and what comes after them in their layer runs once more, for that pair. At the layer's output it goes to the
+speakers behind; wherever else the sound goes, the pairs are added. The whole mix has a third one in 5.1: the centre and
+the low effects.
 """
 
 from __future__ import annotations
@@ -13,12 +14,12 @@ from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
 from dunefall.compiler.wires import Wire
 from dunefall.patch.model import Link, Patch
 
-__all__ = ["BEHIND", "PORT", "Around"]
+__all__ = ["BEHIND", "MIDDLE", "Around"]
 
-BEHIND = "~behind"
-"""What the name of an instance ends in that has the pair behind."""
-PORT = "behind"
-"""The output that gives that pair, and the input of a layer's output that takes it."""
+BEHIND, MIDDLE = "behind", "middle"
+"""The outputs that give those pairs, and the inputs of what they end in."""
+PAIRS = {"stereo": (), "quad": (BEHIND,), "5.1": (BEHIND, MIDDLE)}
+"""What there is beside the pair in front, by the layout."""
 
 
 @dataclass(frozen=True)
@@ -29,15 +30,15 @@ class Around:
     ----------
     known : mapping of str to ModuleSpec
         Declarations by id of the module.
-    places : frozenset of str
-        Modules that place their sound around the listener.
-    path : frozenset of str
-        What comes after them in their layer, up to its output: it runs for each pair.
+    places : mapping of str to frozenset of str
+        For each pair, the modules that give it.
+    paths : mapping of str to frozenset of str
+        For each pair, what comes after them in their layer, up to its output: it runs for that pair, too.
     """
 
     known: Mapping[str, ModuleSpec]
-    places: frozenset[str]
-    path: frozenset[str]
+    places: Mapping[str, frozenset[str]]
+    paths: Mapping[str, frozenset[str]]
 
     @classmethod
     def of(cls, patch: Patch, known: Mapping[str, ModuleSpec], links: Sequence[Link]) -> Around:
@@ -56,22 +57,37 @@ class Around:
         -------
         Around
         """
-        if patch.layout == "stereo":
-            return cls(known, frozenset(), frozenset())
-        places = {m.id for m in patch.modules() if m.id in known and known[m.id].output(PORT) and not m.bypassed}
+        works = [m.id for m in patch.modules() if m.id in known and (not m.bypassed or known[m.id].hears_mix)]
+        places = {pair: frozenset(x for x in works if known[x].output(pair)) for pair in PAIRS[patch.layout]}
+        placing = frozenset(giver for givers in places.values() for giver in givers)
         home = {module.id: layer.id for layer in patch.layers for module in layer.modules}
         after: dict[str, list[str]] = {}
         for link in links:
             end = known[link.target.module]
             inside = home[link.source.module] == home[link.target.module]
-            gives = any(output.role == "audio" for output in end.outputs) and not end.lane_end
-            if inside and gives and link.target.module not in places and _is_sound(known, link):
+            gives = any(output.role == "audio" for output in end.outputs) and not end.ends
+            if inside and gives and link.target.module not in placing and _is_sound(known, link):
                 after.setdefault(link.source.module, []).append(link.target.module)
-        return cls(known, frozenset(places), frozenset(reached(places, after) - places))
+        paths = {pair: frozenset(reached(givers, after) - placing) for pair, givers in places.items()}
+        return cls(known, places, paths)
+
+    def pairs_of(self, module: str) -> list[str]:
+        """What the names of a module's instances end in, one for each pair that it runs for: nothing in front.
+
+        Parameters
+        ----------
+        module : str
+            Its id.
+
+        Returns
+        -------
+        list of str
+        """
+        return ["", *(_ending(pair) for pair, path in self.paths.items() if module in path)]
 
     def also(self, wire: Wire) -> list[Wire]:
-        """What a wire of the pair in front is beside it: the same between instances of the pair behind, into the
-        layer's output behind, or into what both pairs end in.
+        """What a wire of the pair in front is beside it, for each other pair: the same between its instances, into its
+        own input of a layer's output or the master, or into what all pairs end in.
 
         Parameters
         ----------
@@ -82,23 +98,32 @@ class Around:
         -------
         list of Wire
         """
+        return [other for pair in self.places if (other := self._beside(wire, pair)) is not None]
+
+    def _beside(self, wire: Wire, pair: str) -> Wire | None:
         link = wire.link
-        places = link.source.module in self.places and link.source.port == self.known[link.source.module].outputs[0].id
-        follows, into = places or link.source.module in self.path, link.target.module in self.path
+        places = (
+            link.source.module in self.places[pair] and link.source.port == self.known[link.source.module].outputs[0].id
+        )
+        follows, into = places or link.source.module in self.paths[pair], link.target.module in self.paths[pair]
         sound, end = _is_sound(self.known, link), self.known[link.target.module]
-        port = end.target(link.target.port)
+        port, ending = end.target(link.target.port), _ending(pair)
         if sound and follows:
-            source, output = wire.source + ("" if places else BEHIND), wire.source_port
+            source, output = wire.source + ("" if places else ending), wire.source_port
             if places:
-                output = PORT + (RIGHT if wire.source_port.endswith(RIGHT) else "")
-            target, door = wire.target + (BEHIND if into else ""), wire.target_port
-            if end.lane_end and isinstance(port, Input) and end.target(PORT) and port.id == end.inputs[0].id:
-                door = PORT + (RIGHT if wire.target_port.endswith(RIGHT) else "")
-            return [replace(wire, id=wire.id + BEHIND, source=source, source_port=output, target=target,
-                            target_port=door, offset_share=wire.offset_share if into else 0.0)]  # fmt: skip
+                output = pair + (RIGHT if wire.source_port.endswith(RIGHT) else "")
+            target, door = wire.target + (ending if into else ""), wire.target_port
+            if isinstance(port, Input) and end.target(pair) and port.id == end.inputs[0].id:
+                door = pair + (RIGHT if wire.target_port.endswith(RIGHT) else "")
+            return replace(wire, id=wire.id + ending, source=source, source_port=output, target=target,
+                           target_port=door, offset_share=wire.offset_share if into else 0.0)  # fmt: skip
         if into and not _is_heard(port):
-            return [replace(wire, id=wire.id + BEHIND, target=wire.target + BEHIND)]
-        return []
+            return replace(wire, id=wire.id + ending, target=wire.target + ending)
+        return None
+
+
+def _ending(pair: str) -> str:
+    return f"~{pair}"
 
 
 def _is_sound(known: Mapping[str, ModuleSpec], link: Link) -> bool:

@@ -13,6 +13,7 @@ from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
+from dunefall.compiler.aftermix import AfterMix, without_inserts
 from dunefall.compiler.channels import widths
 from dunefall.compiler.graph import execution_order, parts_of
 from dunefall.compiler.kernels import kernel_address, listens
@@ -154,12 +155,13 @@ class _Builder:
         self.patch, self.rate = patch, rate
         self.stems = {layer: number for number, layer in enumerate(stems, 1)}
         instances, wires = expand(patch)
+        wires = without_inserts(instances, wires) if stems else wires
         self.watched = {(place.module, place.port) for place in probed}
         watched = {module for module, _ in self.watched}
         before: dict[str, list[str]] = {}
         for wire in wires:
             before.setdefault(wire.target, []).append(wire.source)
-        self.sounding = reached({x.id for x in instances if x.spec.lane_end or x.spec.closes}, before)
+        self.sounding = reached({x.id for x in instances if x.spec.ends}, before)
         alive = self.sounding | reached({x.id for x in instances if x.module.id in watched}, before)
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)
@@ -167,9 +169,10 @@ class _Builder:
         self.in_voices = {x.id: x for x in self.instances if x.voice >= 0}
         self.awake = heard_outside(self.in_voices, self.wires, before)
         number = {instance.id: k for k, instance in enumerate(self.instances)}
-        edges = [(number[wire.source], number[wire.target]) for wire in self.wires]
+        self.last = AfterMix.of(self.instances, self.wires)
+        edges = [(number[wire.source], number[wire.target]) for wire in self.wires if not self.last.waits(wire)]
         groups = execution_order(len(self.instances), edges)
-        groups.sort(key=lambda group: any(self.instances[node].spec.closes for node in group))
+        groups.sort(key=lambda group: self.instances[group[0]].id in self.last.modules)
         self_fed = {a for a, b in edges if a == b}
         self.parts = parts_of(groups, self_fed)
         self.order = [self.instances[node] for group in groups for node in group]
@@ -198,12 +201,9 @@ class _Builder:
         self.lane_ends = 0
         self.channels = [speaker.port for speaker in layout_of(patch.layout).speakers]
         self.rows = self.state_size = self.memory_size = 0
-        self.level_first: dict[str, int] = {}
-        levels = 0
-        for layer in patch.layers:
-            self.level_first[layer.id] = levels
-            levels += layer.voices
-        self.levels = levels
+        counts = [layer.voices for layer in patch.layers]
+        self.level_first = {layer.id: sum(counts[:k]) for k, layer in enumerate(patch.layers)}
+        self.levels = sum(counts)
 
     def _row(self, count: int = 1) -> int:
         self.rows += QUANTUM * count
@@ -301,8 +301,8 @@ class _Builder:
         sound = prepared(spec, module, self.rate)
         self.sounds.append(sound.samples)
         self.module_records.append((
-            kernel_address(spec), int(module.bypassed), input_first, len(self.input_records), port_first,
-            output_first, len(self.ports), self.state_size, state, self.memory_size, memory,
+            kernel_address(spec), int(module.bypassed) * (1 + spec.hears_mix), input_first, len(self.input_records),
+            port_first, output_first, len(self.ports), self.state_size, state, self.memory_size, memory,
             self.series_size, linked, passes, passes_right,
             -1 if instance.voice < 0 or name in self.awake else levels + instance.voice, levels, instance.layer.voices,
             self._lane_end(spec), self._stem(instance), moved_first, len(self.moved), wanted,
@@ -369,7 +369,7 @@ class _Builder:
         self.ordered_wires.append(wire)
         self.link_records.append((
             self.row_at[(wire.source, wire.source_port)] + QUANTUM * wire.row,
-            int(self.place[wire.source] >= self.place[wire.target]),
+            QUANTUM if self.last.waits(wire) else int(self.place[wire.source] >= self.place[wire.target]),
             int(is_audio(self.order[self.place[wire.source]], wire)),
             CURVES.index(wire.link.curve),
         ))  # fmt: skip
@@ -406,10 +406,15 @@ class _Builder:
         found = {}
         for s, (first, last, loop, _) in enumerate(self.parts):
             inside = self.order[first:last]
-            plain = all(_alone(x.spec) for x in inside)
+            plain = all(_alone(x.spec) and not self._hears_mix(x) for x in inside)
             if loop and len(inside) <= FUSED_MOST and plain:
                 found[s] = tuple(self._loop_module(x, first, last) for x in inside)
         return found
+
+    def _hears_mix(self, instance: Instance) -> bool:
+        """Whether something from the mix of the quantum before comes into an instance."""
+        rows = (self.into.get((instance.id, port.id), ()) for port in instance.spec.target_rows)
+        return any(self.last.waits(wire) for wires in rows for wire in wires)
 
     def _loop_module(self, instance: Instance, first: int, last: int) -> LoopModule:
         def link_of(wire: Wire) -> LoopLink:
@@ -437,7 +442,7 @@ class _Builder:
 
 def _alone(spec: ModuleSpec) -> bool:
     """Whether a kernel needs nothing but its own rows and memory."""
-    return not (listens(spec) or spec.closes or spec.sound or any(output.per_voice for output in spec.outputs))
+    return not (listens(spec) or spec.hears_mix or spec.sound or any(output.per_voice for output in spec.outputs))
 
 
 def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = (), stems: Sequence[str] = ()) -> Program:

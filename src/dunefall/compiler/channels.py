@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Output
-from dunefall.compiler.around import PORT
+from dunefall.compiler.around import BEHIND
 from dunefall.patch.model import Link, Module, Patch
 
 __all__ = ["Channels", "widths"]
@@ -95,7 +95,7 @@ def _wide_outputs(
             if output.stereo
             and (
                 through
-                or (around and spec.output(PORT))
+                or (around and spec.output(BEHIND))
                 or _opened(module, output, spec)
                 or output.width in linked
                 or not (takes or output.width)

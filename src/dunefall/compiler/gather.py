@@ -59,7 +59,7 @@ def _place(left: float, ramp: int) -> float:
 def _link_signal(rows: Floats, link: Record, i: int) -> float:
     """What a link takes at sample i of the quantum, before its amount."""
     if link.delayed != 0:
-        value = rows[link.row + ((i + QUANTUM - 1) & (QUANTUM - 1))]
+        value = rows[link.row + ((i + QUANTUM - link.delayed) & (QUANTUM - 1))]
         if link.bounded != 0:
             value = ceiling(value)
     else:
@@ -164,7 +164,11 @@ def _gather(
     row = piece(rows, entry.row + start, n)
     for k in range(entry.link_first, entry.link_last):
         source, amount = piece(rows, links[k].row + start, n), amounts[k].amount_goal
-        if k > entry.link_first:
+        if links[k].delayed != 0:  # by a quantum: outside of loops nothing else is late
+            for i in range(n):
+                brought = _link_signal(rows, links[k], start + i)
+                row[i] = fma(brought, amount, row[i] if k > entry.link_first else value)
+        elif k > entry.link_first:
             _add_link(row, source, links[k].curve, amount)
         elif links[k].curve == 0:
             for i in range(n):

@@ -36,7 +36,7 @@ __all__ = [
 
 OWN = (
     "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
-    "sound", "sound_rows", "sound_rate", "response", "whole_mix",
+    "sound", "sound_rows", "sound_rate", "response", "whole_mix", "bypassed",
 )  # fmt: skip
 """What a kernel may ask for by name beside its ports."""
 
@@ -115,6 +115,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "key": f"np.uint64({field['key']})",
         "linked": field["linked"],
         "wanted": field["wanted"],
+        "bypassed": field["bypassed"],
     }
     for series, (first, count) in spec.series_places.items():
         own[series] = f"window({place['series']}, {field['series_at']} + {first}, {count})"

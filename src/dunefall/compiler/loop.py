@@ -30,6 +30,8 @@ MIX_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), (1 << 62) - 1
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 FAULT_SIZE = 1e6
 """Nothing that is right gets near this: +120 dBFS, a million semitones."""
+PASSED_ON = 1
+"""A bypassed module, whose input is its output; what works on the mix sees to that itself."""
 REST_LEVEL, REST_STATE = 1e-6, 1e-5
 """Below these, -120 and -100 dB, a voice has ended."""
 borrow: Any = _borrow
@@ -73,7 +75,7 @@ def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: in
         gather_linked(plan, memory, module, start, n, ramp, single)
     ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
     call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
-    if module.bypassed != 0:
+    if module.bypassed == PASSED_ON:
         _pass_on(rows, plan.ports, module, start, n)
         return
     for p in range(module.output_first, module.port_last):

@@ -27,13 +27,12 @@ MODULE = np.dtype(
         "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
     )] + [("key", np.uint64)]
 )  # fmt: skip
-"""A module: its kernel, whether it is bypassed, its inputs, ports, state, memory and series; ``passes`` and
-``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first`` and ``level_count`` the
-voices of its layer;
-``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into the mix; ``stem`` the number, from 1 on,
-of the stem that they go into as well, or 0, and -1 for what works on the whole mix and so on each stem; its
-linked inputs in ``moved``; which outputs somebody uses;
-``wakes`` 1 where it gives notes to the voices; address, samples, rows and rate of the sound that it plays."""
+"""A module: its kernel, whether it is bypassed (2: and sees to that itself), its inputs, ports, state, memory and
+series; ``passes`` and ``passes_right`` are ports or -1; ``voice`` the voice that it belongs to or -1; ``level_first``
+and ``level_count`` the voices of its layer; ``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into
+the mix; ``stem`` the number, from 1 on, of the stem that they go into as well, or 0, and -1 for what works on the whole
+mix and so on each stem; its linked inputs in ``moved``; which outputs somebody uses; ``wakes`` 1 where it gives notes
+to the voices; address, samples, rows and rate of the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(
@@ -42,7 +41,7 @@ INPUT = np.dtype(
 )
 """An input or parameter: its row, its links, its domain and hard range in that domain."""
 LINK = np.dtype([(name, np.int64) for name in ("row", "delayed", "bounded", "curve")])
-"""A link: the row that it reads, whether a sample late, whether bent above the loop's ceiling, its curve."""
+"""A link: the row that it reads, by how many samples late, whether bent above the loop's ceiling, its curve."""
 BASE = np.dtype(
     [("start", np.float64), ("goal", np.float64), ("left", np.int64), ("stale", np.int64), ("pool", np.int64)]
 )

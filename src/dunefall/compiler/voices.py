@@ -17,7 +17,7 @@ from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import RIGHT, Input, ModuleSpec, Param
 from dunefall.catalogue.voicing import SPREAD_OCTAVES, SPREAD_OTHERS, per_voice, spreads
-from dunefall.compiler.around import BEHIND, Around
+from dunefall.compiler.around import Around
 from dunefall.compiler.channels import Channels
 from dunefall.compiler.wires import Wire
 from dunefall.patch.model import Layer, Link, Module, Patch
@@ -47,8 +47,6 @@ class Instance:
         Its voice, or -1 where it runs once.
     side : int
         0: the left channel, or the only one; 1: the right one.
-    behind : bool
-        It has the pair behind the listener.
     """
 
     id: str
@@ -57,7 +55,6 @@ class Instance:
     layer: Layer
     voice: int
     side: int = 0
-    behind: bool = False
 
 
 def instance_id(module_id: str, voice: int, side: int = 0) -> str:
@@ -126,12 +123,10 @@ def expand(patch: Patch) -> tuple[list[Instance], list[Wire]]:
             if module.id in known:
                 count[module.id] = layer.voices if module.id in many else 1
                 instances += [
-                    Instance(
-                        instance_id(module.id, v, side) + back, module, known[module.id], layer, v, side, bool(back)
-                    )
+                    Instance(instance_id(module.id, v, side) + pair, module, known[module.id], layer, v, side)
                     for v in (range(layer.voices) if module.id in many else (-1,))
                     for side in ((0, 1) if module.id in channels.doubled else (0,))
-                    for back in (("", BEHIND) if module.id in around.path else ("",))
+                    for pair in around.pairs_of(module.id)
                 ]
     home = {module.id: layer.id for layer in patch.layers for module in layer.modules}
     wires = [

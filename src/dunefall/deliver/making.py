@@ -15,6 +15,8 @@ from llvmlite.binding import get_host_cpu_name
 from numpy.typing import NDArray
 
 from dunefall import __version__
+from dunefall.base.words import listed
+from dunefall.catalogue.paths import effects_in_order
 from dunefall.deliver.audiofiles import SUFFIXES, write_sound
 from dunefall.deliver.events import beside, write_beside
 from dunefall.deliver.hits import hits_of
@@ -27,7 +29,8 @@ from dunefall.deliver.names import filled
 from dunefall.deliver.rendering import BLOCK, Click, Disk, Ear, Rendered, alone, only_sending, rendered
 from dunefall.deliver.verdict import Finding, Heard, findings
 from dunefall.deliver.wavchunks import About
-from dunefall.patch.mixing import effect_lanes, mixed_layers
+from dunefall.patch.mixing import effect_lanes, mix_of, mixed_layers
+from dunefall.patch.model import Patch
 
 __all__ = ["File", "Piece", "Task", "make", "processor"]
 
@@ -203,6 +206,14 @@ def _pieces(task: Task, disk: Disk, ear: Ear) -> list[Piece]:
     return [Piece(task.names[0], whole.mix, whole.clicks, whole.ended, told)]
 
 
+def _before_inserts(patch: Patch, told: str) -> str:
+    """What is told of parts of the mix, which come before what is inserted on the whole of it."""
+    mix = mix_of(patch)
+    layer = patch.layer_of(mix.id) if mix else None
+    names = [patch.module(effect).name for effect in effects_in_order(patch, layer)] if layer else []
+    return f"{told} Without {listed(names)}, which the whole mix goes through.".strip() if names else told
+
+
 def _laid_out(source: Source, job: Job) -> Source:
     layout = {"patch": source.patch.layout, "mono": "stereo"}.get(job.layout, job.layout)
     return Source(replace(source.take, start=replace(source.patch, layout=layout)))
@@ -233,6 +244,7 @@ def _layer(task: Task, source: Source, disk: Disk, ear: Ear) -> list[Piece]:
     if not source.take.entries:
         patch = alone(patch, (chosen, *effects))
     whole, told = _sound(job, Source(replace(source.take, start=patch)), (chosen, *effects), disk, ear)
+    told = _before_inserts(patch, told)
     clicks = tuple(click for click in whole.clicks if click.layer == patch.layer(chosen).name)
     wet = [whole.stems[lane] for lane in effects]
     if job.effects == "apart" and wet:
@@ -251,6 +263,7 @@ def _stems(task: Task, source: Source, disk: Disk, ear: Ear) -> list[Piece]:
     apart = tuple(lane.id for lane in lanes) if job.effects == "apart" else ()
     passes = 1 + len(layers) * (job.effects == "with" and bool(lanes))
     whole, told = _sound(job, source, ids + apart, disk, _share_of(ear, 0, passes))
+    told = _before_inserts(patch, told)
     pieces = [
         Piece(name, whole.stems[layer.id], tuple(c for c in whole.clicks if c.layer == layer.name), whole.ended, told)
         for name, layer in zip(task.names, [*layers, *lanes] if apart else layers, strict=False)

@@ -19,9 +19,11 @@ __all__ = [
     "heard",
     "key_of",
     "master_of",
+    "mix_of",
     "mixed_layers",
     "send_of",
     "with_effect_lane",
+    "with_inserts",
     "with_key",
     "with_loop",
     "with_master",
@@ -345,6 +347,34 @@ def with_master(patch: Patch) -> Patch:
     if master_of(patch):
         return patch
     return patch.with_layer(Layer(MASTER_ID, "Master", (Module("master-strip", "master", "Master"),), folded=True))
+
+
+def mix_of(patch: Patch) -> Module | None:
+    """Where the whole mix is heard for what is inserted before the master, if there is such a thing."""
+    return next((module for module in patch.modules() if module.type == "whole-mix"), None)
+
+
+def with_inserts(patch: Patch) -> Patch:
+    """A patch whose mix goes over links to the Master, so that modules can be put between.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    Patch
+        The changed patch.
+    """
+    if mix_of(patch):
+        return patch
+    patch = with_master(patch)
+    master = master_of(patch)
+    assert master is not None
+    whole, layer = Module(patch.free_id("whole-mix"), "whole-mix", "Whole mix"), patch.layer_of(master.id)
+    patch = patch.with_layer(replace(layer, modules=(whole, *layer.modules)))
+    return patch.with_link(Link(patch.free_id("link"), Place(whole.id, "out"), Place(master.id, "audio")))
 
 
 def with_moved_layer(patch: Patch, layer_id: str, by: int) -> Patch:

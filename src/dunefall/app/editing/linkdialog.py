@@ -151,7 +151,7 @@ class LinkDialog(SearchDialog):
                 for output in outputs:
                     name = module.name if len(outputs) == 1 else f"{module.name}: {output.name}"
                     searched = f"{name} {layer.name} {output.role} {spec.name} {' '.join(spec.words)}".lower()
-                    into = ends if spec.lane_end or spec.closes else rows
+                    into = ends if spec.ends else rows
                     into.append((name, searched, Place(module.id, output.id), output.role, layer.name))
         return rows + ends
 

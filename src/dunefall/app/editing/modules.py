@@ -74,9 +74,10 @@ def show_palette(context: Context, layer: str) -> None:
         return [way if within is None else _within(context, way, within.id) for way in new]
 
     spec = selection.spec if beside.module else None
-    role = spec.outputs[0].role if spec and spec.outputs and not spec.lane_end else ""
+    role = spec.outputs[0].role if spec and spec.outputs and not spec.ends else ""
     first = next_stages(role, value=bool(beside.port))
-    _choose(context, f"Add to {session.patch.layer(layer).name}", ways, first)
+    where = session.patch.layer(layer).name if layer != MASTER_ID else "the whole mix"
+    _choose(context, f"Add to {where}", ways, first)
 
 
 def add_layer(context: Context) -> None:
@@ -236,8 +237,8 @@ def use_next(context: Context) -> None:
 def ask_swap(context: Context) -> None:
     """Put another kind of module in the place of the selected one; its links stay."""
     patch, selection = context.session.patch, context.selection
-    module = selection.module
-    if not module or selection.face is not None or (selection.spec and selection.spec.lane_end):
+    module, spec = selection.module, selection.spec
+    if not module or selection.face is not None or (spec and (spec.ends or spec.brings_mix)):
         context.tell("Select one module to put another in its place.")
         return
 
@@ -245,7 +246,7 @@ def ask_swap(context: Context) -> None:
         new = swapped(patch, module, entry.id, entry.preset) if entry.stage in STAGES else None
         return [new] if new else []
 
-    stage = selection.spec.stage if selection.spec else "source"
+    stage = spec.stage if spec else "source"
     _choose(context, f"In the place of {selection.name}", ways, (stage,))
 
 

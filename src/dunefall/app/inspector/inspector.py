@@ -320,7 +320,7 @@ class Inspector(QScrollArea):
         label = QLabel(kind)
         label.setStyleSheet(f"color: {self._theme.text2}")
         row.addWidget(label, 1)
-        if spec and not spec.lane_end:
+        if spec and spec.can_bypass:
             bypass = QPushButton("Bypass")
             bypass.setCheckable(True)
             bypass.setChecked(module.bypassed)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, lowest_hz, resonance_s
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -56,6 +56,11 @@ def _step(
     return u1, u2, v1, v2, a1 + u1, b2 + v2
 
 
+def _remembers(given: Given) -> float:
+    """Two filters, one after the other."""
+    return 1.5 * resonance_s(lowest_hz(given, "split_hz"), DAMPING)
+
+
 MODULE = ModuleSpec(
     id="band-split",
     name="Band split",
@@ -69,6 +74,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("low", "Low", "audio"), Output("high", "High", "audio")),
     state=8,
+    cycle=Cycle(memory_s=_remembers),
     cached=(SPLIT,),
     face="split_hz",
     passes="audio",

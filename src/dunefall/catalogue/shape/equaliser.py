@@ -2,11 +2,24 @@
 
 from __future__ import annotations
 
+import math
+
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import (
+    Cycle,
+    Given,
+    Input,
+    ModuleSpec,
+    Output,
+    Param,
+    Preset,
+    lowest_hz,
+    pole_s,
+    resonance_s,
+)
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
 
-__all__ = ["MODULE"]
+__all__ = ["MODULE", "bands_keep"]
 
 MOVES = (0b110, 0b111000, 0b111000000, 0b11000000000)
 
@@ -23,6 +36,32 @@ def kernel(
     run_band(MIDDLE, out, a_hz, a_db, a_q, out, state, 2, rate, moving & MOVES[1], scratch)
     run_band(MIDDLE, out, b_hz, b_db, b_q, out, state, 4, rate, moving & MOVES[2], scratch)
     run_band(HIGH, out, high_hz, high_db, flat, out, state, 6, rate, moving & MOVES[3], scratch)
+
+
+def bands_keep(given: Given) -> float:
+    """Seconds until the bands have fallen by 90 dB, one after the other; a band at 0 dB keeps nothing.
+
+    Parameters
+    ----------
+    given : Given
+        What the equaliser, or the master, is set to.
+
+    Returns
+    -------
+    float
+    """
+    kept = 0.0
+    for band in ("low", "a", "b", "high"):
+        if given.used(f"{band}_db"):
+            root = 10.0 ** (given.values[f"{band}_db"] / 40.0)
+            hz, q = lowest_hz(given, f"{band}_hz"), given.values.get(f"{band}_q", FLAT)
+            if band == "low":
+                kept += pole_s(hz * 0.5 / (q * math.sqrt(root)))
+            elif band == "high":
+                kept += pole_s(hz * 0.5 * math.sqrt(root) / q)
+            else:
+                kept += resonance_s(hz, 1.0 / (root * q))
+    return kept
 
 
 MODULE = ModuleSpec(
@@ -47,6 +86,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=8,
+    cycle=Cycle(memory_s=bands_keep),
     face="low_db",
     passes="audio",
     words=("eq", "shelf", "bell", "tone", "bass", "treble", "presence"),

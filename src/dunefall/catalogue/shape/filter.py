@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, pole_s
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, lowest_hz, resonance_s
 from dunefall.dsp.maths import fma
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -111,8 +111,7 @@ def _damping(resonance: float) -> float:
 def _remembers(given: Given) -> float:
     """Its poles fall as one at half of the frequency by Q."""
     resonance = 1.0 if "resonance" in given.linked else given.values["resonance"]
-    lowest = given.values["cutoff_hz"] / (8.0 if "cutoff_hz" in given.linked else 1.0)
-    return pole_s(0.5 * (WIDEST + (NARROWEST - WIDEST) * resonance) * lowest)
+    return resonance_s(lowest_hz(given, "cutoff_hz"), WIDEST + (NARROWEST - WIDEST) * resonance)
 
 
 MODULE = ModuleSpec(

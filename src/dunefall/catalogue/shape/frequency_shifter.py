@@ -21,6 +21,8 @@ SECOND = (0.08216106900500157, 0.502350634738475, 0.8108002018084715, 0.93769491
 """Two rows of all-passes in steps of two samples: the first, a sample later, stays a quarter of a cycle behind the
 second from 20 Hz to within 20 Hz of half the rate (at 48 kHz), within 0.05 degrees."""
 SIX = len(FIRST)
+PASSES_S = 0.2
+"""Until the all-passes have fallen by 90 dB."""
 SHIFT, FEEDBACK = 0b10, 0b100
 KNEE = 1.0
 
@@ -137,7 +139,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("up", "Up", "audio"), Output("down", "Down", "audio")),
     state=31,
-    cycle=Cycle(free=lambda g: True, memory_s=lambda g: inf if g.used("feedback") else 0.0),
+    cycle=Cycle(free=lambda g: True, memory_s=lambda g: inf if g.used("feedback") else PASSES_S),
     face="shift_hz",
     passes="audio",
     shows="wave",

@@ -7,7 +7,7 @@ from math import inf
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, lowest_hz, pole_s
 from dunefall.dsp.halfband import FOUR_SIZE, quartered, risen_twice
 from dunefall.dsp.maths import db_to_gain, fma, tangent_parts
 from dunefall.dsp.saturation import saturate_rarely
@@ -25,6 +25,7 @@ LIMIT, BEYOND = 0.98, 5.0
 """From here on the feedback rises faster, so that at 100 % it is safely above the 4 at which the ladder sings."""
 SUNG = 0.5
 """What enters the first one-pole while it sings, roughly: where its own tone begins."""
+HALF_ROOT = 0.7071067811865476
 
 
 def kernel(
@@ -114,9 +115,11 @@ def _sings(given: Given) -> bool:
 
 
 def _remembers(given: Given) -> float:
-    """Its poles fall faster, the further it is from singing."""
-    lowest = given.values["cutoff_hz"] / (8.0 if "cutoff_hz" in given.linked else 1.0)
-    return inf if _sings(given) else 1.0 / ((1.0 - given.values["resonance"]) * lowest)
+    """Four poles on a circle around the cutoff; the slowest is the later at rest, the nearer it is to singing."""
+    if _sings(given):
+        return inf
+    slowest = 1.0 - (4.0 * given.values["resonance"]) ** 0.25 * HALF_ROOT
+    return 1.5 * pole_s(slowest * lowest_hz(given, "cutoff_hz"))
 
 
 MODULE = ModuleSpec(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, lowest_hz, resonance_s
 from dunefall.dsp.maths import exp2
 from dunefall.dsp.svf import band_rows, svf_factors, three_bands
 
@@ -48,6 +48,14 @@ def _factors(hz: float, level: float, shift: float, resonance: float, rate: floa
     return take, cross, sink, 0.5 * level * damping
 
 
+def _remembers(given: Given) -> float:
+    """As long as its lowest band rings."""
+    resonance = 1.0 if "resonance" in given.linked else given.values["resonance"]
+    lowest = min(lowest_hz(given, name) for name in ("a_hz", "b_hz", "c_hz"))
+    down = 2.0 ** ((given.values["shift_st"] - (24.0 if "shift_st" in given.linked else 0.0)) / 12.0)
+    return resonance_s(lowest * down, WIDEST * 2.0 ** (-OCTAVES * resonance))
+
+
 MODULE = ModuleSpec(
     id="resonator",
     name="Three-band resonator",
@@ -70,6 +78,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=6,
+    cycle=Cycle(memory_s=_remembers),
     handle=("shift_st", "resonance"),
     face="resonance",
     passes="audio",

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, pole_s
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.svf import band_rows, svf_factors, three_bands
 
@@ -55,6 +55,13 @@ def _factors(k: int, vowel: float, shift: float, sharpness: float, rate: float) 
     return take, cross, sink, 0.5 * level * damping
 
 
+def _remembers(given: Given) -> float:
+    """As long as its narrowest formant rings; its width goes with the mouth."""
+    sharpness = 1.0 if "sharpness" in given.linked else given.values["sharpness"]
+    down = 2.0 ** ((given.values["shift_st"] - (12.0 if "shift_st" in given.linked else 0.0)) / 12.0)
+    return pole_s(0.5 * WIDTHS_HZ[0] * 2.0 ** (1.5 - 3.0 * sharpness) * down)
+
+
 MODULE = ModuleSpec(
     id="vowel",
     name="Vowel",
@@ -71,6 +78,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=6,
+    cycle=Cycle(memory_s=_remembers),
     handle=("vowel", "sharpness"),
     face="vowel",
     passes="audio",

@@ -6,7 +6,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Row, Scalar, Scratch, State
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS
-from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.catalogue.shape.equaliser import bands_keep
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, run_band
 from dunefall.dsp.maths import db_to_gain
 
@@ -14,22 +15,52 @@ __all__ = ["MODULE"]
 
 BESIDE = 8
 """Numbers of the state for one channel."""
-MOVES = (0b11000, 0b11100000, 0b11100000000, 0b1100000000000)
-LEVEL = 0b1
+FRONT, BACK, MIDDLE_PAIR = 0b11, 0b1100, 0b110000
+"""Among what is linked: where inserts come back."""
+LEVEL = 1 << 6
+MOVES = (0b11 << 9, 0b111 << 11, 0b111 << 14, 0b11 << 17)
+"""Among what moves: the level, and the values of each band."""
 SILENT_DB = -96.0
 
 
 def kernel(
-    level_db: Row, width: Row, target_lufs: Row, low_hz: Row, low_db: Row, a_hz: Row, a_db: Row, a_q: Row, b_hz: Row,
-    b_db: Row, b_q: Row, high_hz: Row, high_db: Row, layout: Row, left: Row, right: Row, state: State, whole_mix: Row,
-    rate: Scalar, moving: Mask, scratch: Scratch,
+    audio: Row, audio_right: Row, behind: Row, behind_right: Row, middle: Row, middle_right: Row, level_db: Row,
+    width: Row, target_lufs: Row, low_hz: Row, low_db: Row, a_hz: Row, a_db: Row, a_q: Row, b_hz: Row, b_db: Row,
+    b_q: Row, high_hz: Row, high_db: Row, layout: Row, left: Row, right: Row, state: State, whole_mix: Row,
+    rate: Scalar, moving: Mask, linked: Mask, bypassed: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: the integrators of four filters in a row, for each channel. A band at 0 dB changes nothing.
 
-    It runs when all layers are in the mix, and changes the mix in place.
+    It runs when all layers are in the mix, and changes the mix in place; what is inserted comes in its stead.
     """
     n = left.size
     channels = 2 * int(layout[0] + 1.5)
+    if linked & FRONT:
+        _replace(whole_mix, 0, audio, audio_right)
+    if linked & BACK and channels > 2:
+        _replace(whole_mix, channels - 2, behind, behind_right)
+    if linked & MIDDLE_PAIR and channels > 4:
+        _replace(whole_mix, 2, middle, middle_right)
+    if not bypassed:
+        _shape(level_db, width, low_hz, low_db, a_hz, a_db, a_q, b_hz, b_db, b_q, high_hz, high_db, channels, n, state,
+               whole_mix, rate, moving, scratch)  # fmt: skip
+    for i in range(n):
+        left[i], right[i] = whole_mix[i], whole_mix[64 + i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _replace(whole_mix: Row, channel: int, a: Row, b: Row) -> None:
+    for i in range(a.size):
+        whole_mix[64 * channel + i], whole_mix[64 * channel + 64 + i] = a[i], b[i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _shape(
+    level_db: Row, width: Row, low_hz: Row, low_db: Row, a_hz: Row, a_db: Row, a_q: Row, b_hz: Row, b_db: Row, b_q: Row,
+    high_hz: Row, high_db: Row, channels: int, n: int, state: State, whole_mix: Row, rate: float, moving: Mask,
+    scratch: Scratch,
+) -> None:  # fmt: skip
+    """The bands of each channel and the level, then the width of each pair."""
     flat = scratch[448 : 448 + n]
     flat[:] = FLAT
     for channel in range(channels):
@@ -45,8 +76,6 @@ def kernel(
     for pair in (0, channels - 2):  # in front, and behind where there is something
         if pair == 0 or channels > 2:
             _widen(whole_mix[64 * pair : 64 * pair + n], whole_mix[64 * pair + 64 : 64 * pair + 64 + n], width)
-    for i in range(n):
-        left[i], right[i] = whole_mix[i], whole_mix[64 + i]
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -62,6 +91,12 @@ MODULE = ModuleSpec(
     stage="space",
     sentence="The master bus before the limiter: a four-band equaliser, width and level.",
     kernel=kernel,
+    inputs=(
+        Input("audio", "Audio", "audio", "The end of what is inserted on the whole mix; nothing linked: the mix as it "
+              "is.", stereo=True),
+        Input("behind", "Behind", "audio", "In more than stereo: the pair behind the listener.", stereo=True),
+        Input("middle", "Centre and low effects", "audio", "In 5.1: both.", stereo=True),
+    ),
     params=(
         Param("level_db", "Level", "db", SILENT_DB, 24, 0, "Level of the whole mix; −96 dB is silence.", amount=6.0),
         Param("width", "Width", "ratio", 0, 1.2, 1, "Stereo width.", amount=0.3),
@@ -82,6 +117,9 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("left", "Left", "audio"), Output("right", "Right", "audio")),
     state=MOST_CHANNELS * BESIDE,
+    cycle=Cycle(memory_s=bands_keep),
+    groups=(("Surround", ("behind", "middle")),),
+    closes=True,
     face="level_db",
     shows="wave",
     words=("mix", "equaliser", "bus", "output", "loudness", "trim"),

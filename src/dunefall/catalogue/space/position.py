@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
 from dunefall.base.layouts import LAYOUTS
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import fma
 from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
@@ -15,6 +15,8 @@ __all__ = ["MODULE"]
 WRITE, DELAY, LATE, DULL = range(4)
 STATE = DULL + AIR_POLES
 FARTHEST_M, LONGEST_S = 60.0, 0.2
+AIR_S = 0.02
+"""Until what the air lets through has fallen by 90 dB."""
 BEND = 0.5
 MOVES = 0b1111110
 TAPS_S = (0.0031, 0.0067, 0.0109, 0.0173)
@@ -67,6 +69,12 @@ def kernel(
     state[WRITE], state[DELAY], state[LATE] = write, way, late_by
 
 
+def _remembers(given: Given) -> float:
+    """The way through the air, the reflections, and what the air lets through."""
+    away = FARTHEST_M if "distance_m" in given.linked else given.values["distance_m"]
+    return away / SOUND_M_PER_S + TAPS_S[-1] + AIR_S
+
+
 MODULE = ModuleSpec(
     id="position",
     name="Position",
@@ -93,6 +101,7 @@ MODULE = ModuleSpec(
         Output("far", "For a room", "audio"),
     ),
     state=STATE,
+    cycle=Cycle(memory_s=_remembers),
     cached=(DELAY,),
     memory_s=2 * LONGEST_S * 2,
     face="distance_m",

@@ -8,7 +8,7 @@ from math import inf
 from numba import njit
 
 from dunefall.base.arrays import Drawn, Memory, Row, Scalar, Scratch, Sound, State
-from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, Series, ringing
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, Series, ringing
 from dunefall.dsp.maths import exp2, floor, fma, nearest
 from dunefall.dsp.network import (
     BANDS,
@@ -232,6 +232,16 @@ def _diffuse(row: Row, memory: Memory, first: int, size: int, write: int, delay:
         memory[first + at + i] = fresh
 
 
+def _remembers(given: Given) -> float:
+    """The pre-delay, then the decay."""
+    if given.used("freeze"):
+        return inf
+    pre = given.values["predelay_s"]
+    if nearest(given.values["timing"]) != 0.0:
+        pre = given.values["predelay_beats"] * 60.0 / given.values["tempo_bpm"]
+    return min(pre, PRE_S) + ringing(given, "decay_s")
+
+
 MODULE = ModuleSpec(
     id="reverb",
     name="Reverb",
@@ -271,7 +281,7 @@ MODULE = ModuleSpec(
     memory=FIXED + (LINES + 2 * SIX + 4) * BLOCK,
     memory_s=LINES * LINE_S + 2 * SIX * DIFFUSER_S + 2 * EARLY_S + 2 * PRE_S,
     cycle=Cycle(
-        free=lambda g: g.used("motion"), memory_s=lambda g: inf if g.used("freeze") else ringing(g, "decay_s"),
+        free=lambda g: g.used("motion"), memory_s=_remembers,
     ),
     face="decay_s",
     passes="audio",

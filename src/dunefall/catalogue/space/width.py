@@ -5,7 +5,7 @@ from __future__ import annotations
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
-from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param, Preset
+from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, lowest_hz, pole_s
 from dunefall.dsp.maths import fma
 from dunefall.dsp.onepole import one_pole_share
 
@@ -16,6 +16,8 @@ DELAYS_S = (0.0023, 0.0041, 0.0071, 0.0113)
 FACTORS = (0.62, -0.57, 0.53, -0.49)
 FOUR = len(DELAYS_S)
 CLOSED_HZ = 10.0
+MADE_S = 0.2
+"""Until the all-passes have fallen by 90 dB."""
 
 
 def kernel(
@@ -62,6 +64,13 @@ def _unlike(x: float, memory: Memory, size: int, write: int, rate: float) -> flo
     return x
 
 
+def _remembers(given: Given) -> float:
+    """The all-passes of the made side, and the low-pass that takes the depths out of it."""
+    kept = MADE_S if given.used("made") else 0.0
+    closed = given.values["low_mono_hz"] <= CLOSED_HZ and "low_mono_hz" not in given.linked
+    return kept if closed else kept + 2.0 * pole_s(lowest_hz(given, "low_mono_hz"))
+
+
 MODULE = ModuleSpec(
     id="width",
     name="Width",
@@ -78,6 +87,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Audio", "audio", stereo=True, width="made"),),
     state=STATE,
+    cycle=Cycle(memory_s=_remembers),
     memory_s=FOUR * 0.012,
     face="width",
     passes="audio",

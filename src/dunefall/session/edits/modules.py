@@ -180,10 +180,10 @@ def toggle_bypass(document: Document, modules: Collection[str]) -> None:
     document : Document
         The open document; the edit is one undo step of it.
     modules : collection of str
-        Ids of the modules; the outputs of layers are passed over.
+        Ids of the modules; those that would be the same are passed over: outputs of layers, and the whole mix.
     """
     found = [document.patch.module(module) for module in modules]
-    found = [module for module in found if (spec := spec_for(module)) is None or not spec.lane_end]
+    found = [module for module in found if (spec := spec_for(module)) is None or spec.can_bypass]
     if found:
         on = not all(module.bypassed for module in found)
         name = found[0].name if len(found) == 1 else f"{len(found)} modules"
@@ -274,6 +274,8 @@ def toggle_pin(document: Document, place: Place) -> None:
 def _healed(patch: Patch, module: str) -> Patch:
     """A patch without a module: what it passed on, sound, movement, trigger or pitch, goes to where it went."""
     spec, healed = spec_for(patch.module(module)), patch.without_module(module)
+    if spec and spec.brings_mix:
+        healed = _straight_to_master(healed)
     if spec is None or not spec.passes:
         return healed
     after = [link for link in patch.links_from(module) if link.source.port == spec.outputs[0].id]
@@ -287,3 +289,13 @@ def _healed(patch: Patch, module: str) -> Patch:
                 )  # fmt: skip
                 healed = healed.with_link(through)
     return healed
+
+
+def _straight_to_master(patch: Patch) -> Patch:
+    """A patch in which nothing comes between the mix and the master."""
+    for module in patch.modules():
+        spec = spec_for(module)
+        for port in spec.inputs if spec and spec.closes else ():
+            for link in patch.links_into(module.id, port.id):
+                patch = patch.without_link(link.id)
+    return patch

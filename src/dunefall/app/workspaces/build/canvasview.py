@@ -14,6 +14,7 @@ from dunefall.app.model.selection import Selection
 from dunefall.app.workspaces.build.layout import CARD_W, CARDS_X, FOLDED_H, PITCH, CardBox
 from dunefall.app.workspaces.build.stillpicture import CARD_BINS, MARGIN, StillPicture, card_value
 from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.paths import end_of
 from dunefall.patch.model import Place
 
 __all__ = ["CanvasView"]
@@ -187,7 +188,7 @@ class CanvasView(QAbstractScrollArea):
             layer = self.still.patch.layer(lane.layer)
             strip = QRect(CARDS_X, lane.y - self.still.dy + 4, self.still.wide - CARDS_X - 2 * MARGIN, FOLDED_H - 8)
             whole = strip if layer.folded else self.still.head_wave(lane) if lane.height > 100 else None
-            bins = self._traces.trace(layer.output_id) if whole is not None else None
+            bins = self._traces.trace(end_of(layer)) if whole is not None else None
             if whole is not None and bins is not None:
                 self._image.trace(whole, bins, "audio", theme.colour("audio"), alpha=theme.dim)
             for card in lane.cards:
@@ -226,9 +227,16 @@ class CanvasView(QAbstractScrollArea):
     def _scroll_to(self, module: str) -> None:
         box = self.still.layout.cards.get(module)
         if box is None:
+            self._scroll_to_lane()
             return
         rect, room = self.still.card_box(module), self.still.wide - round(self.still.covered / self.still.zoom)
         if rect.top() < 0 or rect.bottom() > self.still.high:
             self.verticalScrollBar().setValue(box.y - self.still.high // 2)
         if rect.left() < CARDS_X or rect.right() > room:
             self.horizontalScrollBar().setValue(box.x - room // 2)
+
+    def _scroll_to_lane(self) -> None:
+        """Bring the folded lane into sight that the selection is in."""
+        lane = next((lane for lane in self.still.layout.lanes if self.still.selection_in(lane)), None)
+        if lane is not None and not 0 <= lane.y - self.still.dy <= self.still.high - lane.height:
+            self.verticalScrollBar().setValue(lane.y - self.still.high // 2)

@@ -221,7 +221,7 @@ class BuildPage(QWidget):
         if target is None:
             return
         role, sound = spec.outputs[0].role, next((x for x in target.inputs if x.role == "audio"), None)
-        if role == "audio" and target.lane_end and sound is not None:
+        if role == "audio" and target.ends and sound is not None:
             links.link_places(context, output, Place(card, sound.id).inner)
             return
         menu = QMenu(self)

@@ -29,6 +29,7 @@ from dunefall.app.workspaces.build.layout import (
 from dunefall.app.workspaces.build.links import LinkPainter
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import STAGES
+from dunefall.catalogue.paths import end_of
 from dunefall.patch.compounds import compound_of
 from dunefall.patch.model import SHARED_ID, Layer, Link, Module, Patch
 
@@ -273,8 +274,8 @@ class StillPicture:
                 box = QRectF(MARGIN + 8, middle + 12 + 20 * row, HEAD_W - 16, 18)
                 draw_text(painter, box, text, small, theme.colour("text2"))
             return
-        output = next((m for m in layer.modules if m.id == layer.output_id), None)
-        level = card_value(self.patch, output) if output else "no output"
+        end = end_of(layer)
+        level = card_value(self.patch, self.patch.module(end)) if end else "no output"
         box = QRectF(MARGIN + 8, middle + 14, HEAD_W - 16, 18)
         draw_text(painter, box, "Level", small, theme.colour("text2"))
         draw_text(painter, box, level, mono(11), theme.colour("text"), right=True)

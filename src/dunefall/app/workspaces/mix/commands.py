@@ -7,22 +7,26 @@ from functools import partial
 from PySide6.QtWidgets import QMenu
 
 from dunefall.app.editing.linkdialog import LinkDialog
+from dunefall.app.editing.modules import show_palette
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.mix.ruler import SEND_LOW_DB
 from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.paths import effects_in_order
 from dunefall.patch.mixing import mixed_layers, send_of, with_master
-from dunefall.patch.model import Patch, Place
+from dunefall.patch.model import MASTER_ID, Patch, Place
 from dunefall.session.edits.mix import add_effect_lane, add_key, set_group, set_key, set_master, set_send
 from dunefall.session.edits.modules import set_params
 
 __all__ = [
     "COMMANDS",
+    "add_insert",
     "add_lane",
     "ask_effect_lane",
     "ask_group",
+    "ask_insert",
     "ask_key",
     "ducks_by",
     "make_way",
@@ -151,15 +155,37 @@ def add_lane(context: Context, name: str, types: tuple[str, ...]) -> None:
         context.tell(str(error))
 
 
+def ask_insert(context: Context) -> None:
+    """Let the user choose what to insert on the whole mix, or one of what is there."""
+    patch = context.session.patch
+    layer = next((layer for layer in patch.layers if layer.id == MASTER_ID), None)
+    there = effects_in_order(patch, layer) if layer else ()
+    if not there:
+        add_insert(context)
+        return
+    menu = QMenu(context.talk.parent)
+    for module in there:
+        menu.addAction(patch.module(module).name, partial(context.selection.select_shown, module))
+    menu.addSeparator()
+    menu.addAction("Add an insert…", partial(add_insert, context))
+    context.talk.offer(menu)
+
+
+def add_insert(context: Context) -> None:
+    """Choose another effect for the whole mix: it goes behind what is selected there, or last before the master."""
+    show_palette(context, MASTER_ID)
+
+
 def select_master(context: Context) -> None:
     """Show the master's values in the inspector of Build."""
     session = context.session
     if session.patch is not with_master(session.patch):
         set_master(session.document, {"level_db": 0.0})
-    context.selection.select("master-strip")
+    context.selection.select_shown("master-strip")
 
 
 COMMANDS = (
     Command("effect_lane", "Add effect lane…", "Ctrl+Shift+E", "Add", ask_effect_lane),
+    Command("insert", "Add insert on the whole mix…", "Ctrl+Shift+I", "Add", add_insert),
     Command("master", "Master settings", "Ctrl+Shift+M", "Sound", select_master),
 )

@@ -13,7 +13,9 @@ from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.mastercurve import MasterCurve
 from dunefall.app.workspaces.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, VALUE_W, db_at, gain_db, x_of_db
 from dunefall.base.units import format_value
+from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
+from dunefall.catalogue.paths import effects_in_order
 from dunefall.engine.shared import Status
 from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Patch
@@ -39,11 +41,14 @@ class Master(QWidget):
         Values of the master; the movement ended.
     selected ()
         It was clicked: its bands are in the inspector.
+    insert_asked ()
+        What is inserted on the whole mix is wanted.
     """
 
     moved = Signal(dict)
     settled = Signal()
     selected = Signal()
+    insert_asked = Signal()
 
     def __init__(self, patch: Patch, theme: Theme) -> None:
         super().__init__()
@@ -60,9 +65,14 @@ class Master(QWidget):
         self.setToolTip("Drag the level, or the triangle of the target; click to see the bands in the inspector")
         row = QHBoxLayout(self)
         row.setContentsMargins(590, 30, 12, 0)
-        self.trim = QPushButton("Trim")
-        self.trim.setFixedHeight(24)
-        self.trim.setStyleSheet("padding: 0 10px")
+        self.trim, self.inserts = QPushButton("Trim"), QPushButton()
+        for button in (self.trim, self.inserts):
+            button.setFixedHeight(24)
+            button.setStyleSheet("padding: 0 10px")
+            row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        row.addStretch(1)
+        self.inserts.clicked.connect(self.insert_asked)
+        self._name_inserts()
         self.trim.setToolTip(
             "Moves the master's level so that the loudness of the whole programme so far meets the target"
         )
@@ -71,13 +81,25 @@ class Master(QWidget):
         self.curve.setParent(self)
         self.curve.moved.connect(self.moved)
         self.curve.settled.connect(self.settled)
-        row.addWidget(self.trim, 0, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
 
     def set_patch(self, patch: Patch) -> None:
         """Show this patch."""
         self._patch = patch
         self.curve.set_patch(patch)
+        self._name_inserts()
         self.update()
+
+    def _name_inserts(self) -> None:
+        """What the whole mix goes through before the master, in its order."""
+        master = master_of(self._patch)
+        effects = effects_in_order(self._patch, self._patch.layer_of(master.id)) if master else ()
+        names = [self._patch.module(module).name for module in effects]
+        many = f"{len(names)} inserts" if len(names) > 1 else "".join(names)
+        self.inserts.setText(many or "+ Insert…")
+        self.inserts.setToolTip(
+            f"The whole mix goes through {listed(names)}; click to choose one or to add another" if names
+            else "Puts an effect on the whole mix, before the master"
+        )  # fmt: skip
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""

@@ -118,6 +118,7 @@ class MixPage(QWidget):
         self.layout_choice.activated.connect(lambda place: set_layout(document, LAYOUTS[place].id))
         self.master.moved.connect(partial(set_master, document))
         self.master.settled.connect(document.end_merge)
+        self.master.insert_asked.connect(partial(commands.ask_insert, context))
 
     def _build(self) -> None:
         row = QHBoxLayout(self)
