@@ -180,7 +180,7 @@ def _note_value(beats: float) -> str:
         return f"{beats / 4:g} bar{'s' if beats > 4 else ''}"
     for mark, factor in (("", 1.0), (".", 1.5), ("t", 2.0 / 3.0)):
         share = 4.0 * factor / beats
-        if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
+        if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256, 512):
             return f"1/{round(share)}{mark}"
     return f"{_number(beats, 4)} beats"
 

@@ -52,9 +52,10 @@ def _module(spec: ModuleSpec) -> str:
     parts = [f"## {spec.name}", spec.sentence, f"![{PICTURES[spec.shows_as]}](pictures/{spec.id}.svg)"]
     if spec.inputs:
         parts.append("\n".join(["**Takes**", "", *(_input(port) for port in spec.inputs)]))
-    if spec.params:
+    set_here = [param for param in spec.params if not param.follows]
+    if set_here:
         rows = ["| parameter | from | to | default | what it does |", "|---|---|---|---|---|"]
-        parts.append("\n".join(rows + [_param(param) for param in spec.params]))
+        parts.append("\n".join(rows + [_param(param) for param in set_here]))
     if spec.series:
         parts.append("\n".join(["**Is drawn**", "", *(_series(series) for series in spec.series)]))
     parts.append("\n".join(["**Gives**", "", *(_output(port, spec) for port in spec.outputs)]))

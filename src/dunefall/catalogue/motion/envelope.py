@@ -162,7 +162,8 @@ MODULE = ModuleSpec(
               shown_when=("kind", (2,))),
         Param("release_s", "Release", "s", 0.001, 120, 0.4, "Time to silence (hold, sustain, loop).", taper="octaves",
               amount=1.0, shown_when=("kind", (1, 2, 3))),
-        Param("curve", "Curve", "ratio", -1, 1, 0, "From convex to concave.", amount=0.3),
+        Param("curve", "Curve", "ratio", -1, 1, 0, "Bend of rise and fall: negative sags, positive bulges.",
+              amount=0.3),
         Param("level", "Level", "ratio", 0, 1, 1, "Height of the top.", amount=0.3),
         Param("force", "Velocity counts", "ratio", 0, 1, 1, "How much velocity affects the level.", amount=0.3),
         Param("begins", "Begins", "choice", 0, 1, 0, "A trigger starts from the current level, or from zero; from "

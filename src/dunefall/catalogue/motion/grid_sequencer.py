@@ -61,8 +61,8 @@ MODULE = ModuleSpec(
         Input("reset", "Reset", "gate", "Returns to the first cell when it goes high."),
     ),
     params=(
-        Param("columns", "Columns", "none", 1, MOST_SIDE, 4, "How wide the field is.", amount=1.0, whole=True),
-        Param("rows", "Rows", "none", 1, MOST_SIDE, 4, "How tall the field is.", amount=1.0, whole=True),
+        Param("columns", "Columns", "none", 1, MOST_SIDE, 4, "How wide the grid is.", amount=1.0, whole=True),
+        Param("rows", "Rows", "none", 1, MOST_SIDE, 4, "How tall the grid is.", amount=1.0, whole=True),
         Param("stride_x", "Stride across", "none", -7, 7, 1, "Cells per step across.", amount=1.0,
               whole=True),
         Param("stride_y", "Stride upwards", "none", -7, 7, 1, "Cells per step upwards.", amount=1.0,
@@ -71,7 +71,7 @@ MODULE = ModuleSpec(
     series=(
         Series("notes", "Notes", "note", 0, 127, _notes(), "The note of each cell, eight per row.", least=64,
                group="grid", drawn="grid"),
-        Series("hits", "Hits", "choice", 0, 1, (1, 1, 0, 1, 1, 0, 1, 1) * 8, "Whether a field is played.", least=64,
+        Series("hits", "Hits", "choice", 0, 1, (1, 1, 0, 1, 1, 0, 1, 1) * 8, "Whether a cell is played.", least=64,
                choices=("rest", "hit"), group="grid", drawn="grid"),
     ),
     outputs=(

@@ -73,9 +73,9 @@ MODULE = ModuleSpec(
     ),
     params=(
         Param("rate_hz", "Rate", "hz", 1 / 3600, 50, 0.1, "Rounds per second.", taper="octaves", amount=1.0),
-        Param("ratio", "Ratio", "factor", 0.1, 8, 1, "Cycles of y for each cycle of x.", taper="octaves",
+        Param("ratio", "Ratio", "factor", 0.1, 8, 1, "Cycles up and down for each one across.", taper="octaves",
               amount=0.5),
-        Param("phase_deg", "Phase", "deg", -180, 180, 90, "Phase of y against x: 90° makes a circle.", amount=45),
+        Param("phase_deg", "Phase", "deg", -180, 180, 90, "Phase of up against across: 90° makes a circle.", amount=45),
         Param("drift", "Drift", "ratio", 0, 1, 0.1, "How much the figure is randomly distorted.", amount=0.3),
         Param("size", "Size", "ratio", 0, 1, 1, "How large the figure is.", amount=0.3),
     ),

@@ -24,7 +24,8 @@ MODULE = ModuleSpec(
     inputs=(Input("signal", "Signal", "control", "What is scaled."),),
     params=(
         Param("scale", "Scale", "ratio", -4, 4, 1, "Gain; negative inverts.", amount=0.5),
-        Param("offset", "Offset", "none", -4, 4, 0, "Whether the result is bipolar or only positive.", amount=0.3),
+        Param("offset", "Offset", "none", -4, 4, 0, "Added after the scale: a scale of 50 % and 0.5 here make "
+              "−1 to 1 into 0 to 1.", amount=0.3),
         Param("low", "Lowest", "none", -4, 4, -4, "It never goes below.", amount=0.3),
         Param("high", "Highest", "none", -4, 4, 4, "It never goes above.", amount=0.3),
     ),

@@ -134,7 +134,7 @@ MODULE = ModuleSpec(
         Param("hold_st", "Hold", "st", 0, 2, 0.1, "Hysteresis: how much nearer another note must be before the output "
               "changes.", amount=0.2),
         Param("way", "Way", "choice", 0, 2, 0, "Round to the nearest note, or always up or down.", WAYS, usual=0),
-        Param("pull", "Weights count", "ratio", 0, 1, 0, "How much more strongly weighted degrees attract.",
+        Param("pull", "Weights count", "ratio", 0, 1, 0, "How much farther degrees of more weight attract.",
               amount=0.3, usual=0),
     ),
     series=(

@@ -102,7 +102,8 @@ MODULE = ModuleSpec(
     params=(
         Param("opening", "Opening", "ratio", 0, 1, 0, "How far it is open between strikes.",
               amount=1.0),
-        Param("decay_s", "Decay", "s", 0.01, 10, 0.3, "Decay time.", taper="octaves", amount=1.0),
+        Param("decay_s", "Decay", "s", 0.01, 10, 0.3, "Time to fall by 26 dB; the rest falls ever more slowly.",
+              taper="octaves", amount=1.0),
         Param("colour", "Colour", "ratio", 0, 1, 1, "From level only to level and brightness together.", amount=0.3),
     ),
     outputs=(Output("out", "Audio", "audio"),),

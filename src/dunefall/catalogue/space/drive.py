@@ -76,7 +76,7 @@ MODULE = ModuleSpec(
         Param("bias", "Bias", "ratio", -2, 2, 0, "Asymmetry: adds even harmonics.", amount=0.3),
         Param("tone_hz", "Tone", "hz", 200, 20000, 9000, "Above this it is dulled.", taper="octaves", amount=1.0),
         Param("mix", "Mix", "ratio", 0, 1, 1, "Dry/wet: from the dry sound to the driven one.", amount=0.3),
-        Param("level_db", "Level", "db", -36, 12, 0, "Level of both.", amount=6.0),
+        Param("level_db", "Level", "db", -36, 12, 0, "Level of the output, dry and driven sound alike.", amount=6.0),
     ),
     outputs=(Output("out", "Audio", "audio"),),
     state=STATE,

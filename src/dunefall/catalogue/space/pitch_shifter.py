@@ -172,7 +172,8 @@ MODULE = ModuleSpec(
         Param("fine_ct", "Fine", "cents", -100, 100, 0, "And how much beside.", amount=20.0),
         Param("window_s", "Window", "s", 0.01, LONGEST_S, 0.08, "Window length: short for percussive sounds, long for "
               "chords.", taper="octaves", amount=0.5),
-        Param("delay_s", "Delay", "s", 0.0001, LONGEST_DELAY_S, 0.0001, "Extra delay on top of the window.",
+        Param("delay_s", "Delay", "s", 0.0001, LONGEST_DELAY_S, 0.0001, "Delay of the shifted sound, beside half a "
+              "window.",
               taper="octaves", amount=1.0),
         Param("feedback", "Feedback", "ratio", -0.98, 0.98, 0, "Feeds the shifted sound back in.", amount=0.2),
         Param("dry", "Dry", "ratio", 0, 1, 0, "Level of the dry sound.", amount=0.3),

@@ -79,7 +79,8 @@ MODULE = ModuleSpec(
     id="position",
     name="Position",
     stage="space",
-    sentence="Places a sound left or right, near or far; distant sounds are softer, duller and more reverberant.",
+    sentence="Places a sound left or right, near or far; distant sounds are softer, duller, and give "
+    "more of themselves to a room.",
     kernel=kernel,
     inputs=(Input("audio", "Audio", "audio"),),
     params=(
