@@ -25,13 +25,14 @@ from dunefall.patch.mixing import (
     mixed_layers,
     send_of,
     with_effect_lane,
+    with_inserts,
     with_key,
     with_loop,
     with_master,
     with_moved_layer,
     with_send,
 )
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
+from dunefall.patch.model import MASTER_ID, Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import load_take, save_take
 from dunefall.render.player import Player, glide
@@ -243,3 +244,14 @@ def test_a_place_out_of_reach_is_brought_to_its_edge() -> None:
     assert way.paths([(45.0, 4.0), (200.0, 100.0), (-200.0, 0.01)]) == {
         "path_x": (0.5, 1.0, -1.0), "path_y": (0.5, 1.0, -1.0),
     }  # fmt: skip
+
+
+def test_a_master_that_comes_back_leaves_what_else_is_in_its_lane() -> None:
+    """It took the whole lane's place: a link began at a module that was gone, and the saved patch could not be read."""
+    patch = with_inserts(two_layers())
+    sway = Module("sway", "lfo", "Sway")
+    patch = patch.with_new_module(MASTER_ID, sway)
+    patch = patch.with_link(Link("s", Place("sway", "out"), Place("high-output", "level_db"), 3.0))
+    again = with_master(patch.without_module("master-strip"))
+    assert {module.type for module in again.layer(MASTER_ID).modules} == {"whole-mix", "lfo", "master"}
+    assert parse_patch(dump_patch(again).encode()) == again

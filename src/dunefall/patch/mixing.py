@@ -346,7 +346,10 @@ def with_master(patch: Patch) -> Patch:
     """
     if master_of(patch):
         return patch
-    return patch.with_layer(Layer(MASTER_ID, "Master", (Module("master-strip", "master", "Master"),), folded=True))
+    strip = Module("master-strip" if not patch.has("master-strip") else patch.free_id("master"), "master", "Master")
+    if any(layer.id == MASTER_ID for layer in patch.layers):  # what is left in it stays
+        return patch.with_new_module(MASTER_ID, strip)
+    return patch.with_layer(Layer(MASTER_ID, "Master", (strip,), folded=True))
 
 
 def mix_of(patch: Patch) -> Module | None:

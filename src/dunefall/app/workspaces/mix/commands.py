@@ -15,7 +15,7 @@ from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.paths import effects_in_order
-from dunefall.patch.mixing import mixed_layers, send_of, with_master
+from dunefall.patch.mixing import master_of, mixed_layers, send_of, with_master
 from dunefall.patch.model import MASTER_ID, Patch, Place
 from dunefall.session.edits.mix import add_effect_lane, add_key, set_group, set_key, set_master, set_send
 from dunefall.session.edits.modules import set_params
@@ -181,7 +181,9 @@ def select_master(context: Context) -> None:
     session = context.session
     if session.patch is not with_master(session.patch):
         set_master(session.document, {"level_db": 0.0})
-    context.selection.select_shown("master-strip")
+    master = master_of(session.patch)
+    assert master is not None
+    context.selection.select_shown(master.id)
 
 
 COMMANDS = (
