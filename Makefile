@@ -18,7 +18,8 @@ demo: setup
 
 # What needs neither the window nor the engine's process runs on two workers, the rest alone.
 SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis \
-  tests/test_cli.py tests/test_docs.py tests/test_docstrings.py tests/test_import_contract.py
+  tests/test_cli.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
+  tests/test_import_contract.py
 
 test: setup
 	$(BIN)/python -m dunefall.compiler.makecode --all
@@ -37,5 +38,6 @@ bench: setup
 soak: setup
 	$(BIN)/python -m bench.soak
 	$(BIN)/python -m bench.mutations
+	$(BIN)/python -m bench.fuzz --seconds 600
 	scripts/with-display $(BIN)/python -m bench.gestures
 	scripts/with-display $(BIN)/python -m bench.monkey

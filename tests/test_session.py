@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,11 +17,14 @@ from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.take import Take
+from dunefall.patch.takefiles import raw_take
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
 from dunefall.session.edits.layers import remove_layer, reroll, set_tempo
 from dunefall.session.edits.links import add_link, scale_reach
 from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
+from dunefall.session.opening import open_take
 from rig import add_layer, add_module, demo
 
 
@@ -249,3 +253,31 @@ def test_the_mix_goes_straight_to_the_master_without_its_source(session: Session
     toggle_bypass(document, ["whole-mix-1", "chorus-1"])
     bypassed = {module.id for module in document.patch.modules() if module.bypassed}
     assert bypassed == {"chorus-1"}
+
+
+@pytest.mark.parametrize(
+    ("action", "told"),
+    [
+        (
+            {"press": "clock-1.nothing", "high": True},
+            'at sample 64 an input "nothing" is pressed; a Clock has reset',
+        ),
+        ({"set": "clock-1.nothing", "to": 1}, 'after the change at sample 64: .*a Clock has no parameter "nothing"'),
+        ({"note": "clock-1", "pitch": 1e9, "velocity": 0.5}, r"entries\[0\]\.do\[0\]: no key plays note 1e\+09"),
+        ({"seed": -1}, r"entries\[0\]\.do\[0\]\.seed: must be 0 to 4294967295; got -1"),
+        ({"tempo_bpm": 0}, "must be 10 to 400 BPM; got 0"),
+        ({"without_module": "x", "layer": 1}, ""),
+        ({"put_layer": {"id": "a.b", "name": "A"}, "index": 0}, "an id needs at least one character, no dot"),
+        ({"put_layer": {"id": "a", "name": "A"}, "index": 10**30}, "index: must be 0 to 50000"),
+    ],
+)
+def test_a_take_with_an_impossible_change_is_told(action: dict[str, object], told: str, tmp_path: Path) -> None:
+    """A port that is not there raised KeyError while the take was rendered."""
+    raw = raw_take(Take(open_patch("demo:")[0], 48000.0))
+    raw["entries"] = [{"at": 64, "do": [action]}]
+    (tmp_path / "x.dunetake").write_text(json.dumps(raw))
+    if told:
+        with pytest.raises(PatchError, match=told):
+            open_take(tmp_path / "x.dunetake")
+    else:
+        open_take(tmp_path / "x.dunetake")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+import socket
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -10,6 +13,7 @@ import mido
 import numpy as np
 import pytest
 import soundfile
+from pythonosc.osc_message_builder import OscMessageBuilder
 
 from dunefall.base.errors import DeviceError
 from dunefall.compiler.loop import run
@@ -178,3 +182,33 @@ def test_a_keyboard_module_takes_its_channel_and_its_keys() -> None:
     assert not wants_note(program, "k", 61.0, 3)
     assert not wants_note(program, "k", 47.0, 3)
     assert not wants_note(program, "k", 50.0, 4)
+
+
+def _message(address: str, *values: float) -> bytes:
+    builder = OscMessageBuilder(address)
+    for value in values:
+        builder.add_arg(value, "f")
+    return bytes(builder.build().dgram)
+
+
+def test_a_flood_of_packets_leaves_the_last_value_of_each_control() -> None:
+    """Each packet had a thread of its own; what is none is counted, and nothing is written to the terminal."""
+    osc = OscInput(0)
+    threads = threading.active_count()
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sender:
+        sender.connect(("127.0.0.1", osc.port))
+        for k in range(20_000):
+            sender.send(_message("/dunefall/fog", (k % 1000) / 1000))
+        assert threading.active_count() <= threads
+        for packet in (b"", b"/x", b"#bundle\x00", b"\xff" * 2000, _message("/dunefall/" + "x" * 5000, math.nan),
+                       _message("/dunefall/fog"), _message("/other", 1.0)):  # fmt: skip
+            sender.send(packet)
+        deadline = time.monotonic() + 10
+        heard: dict[str, float] = {}
+        while time.monotonic() < deadline and heard.get("fog") != 0.25:
+            sender.send(_message("/dunefall/fog", 0.25))
+            time.sleep(0.05)
+            heard |= osc.taken()
+    assert set(heard) == {"fog"}
+    assert all(len(text) < 200 for text in osc.refused)
+    osc.close()

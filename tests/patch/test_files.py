@@ -13,9 +13,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dunefall.base.door import MAX_BYTES
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.validate import check_patch
-from dunefall.patch.files import FORMAT, MAX_BYTES, dump_patch, load_patch, parse_patch, save_patch
+from dunefall.patch.files import FORMAT, dump_patch, load_patch, parse_patch, save_patch
 from dunefall.patch.model import MOST_VOICES, Layer, Module, Patch, SoundRef
 from dunefall.patch.partfiles import dump_layer, raw_layer
 from dunefall.session import open_patch
@@ -143,7 +144,7 @@ def test_an_enormous_file_is_refused_unread(tmp_path: Path) -> None:
     path = tmp_path / "huge.dunefall"
     with path.open("wb") as file:
         file.truncate(200_000_000)
-    with pytest.raises(PatchError, match=f"200 MB; a patch has at most {MAX_BYTES // 1_000_000} MB"):
+    with pytest.raises(PatchError, match=f"200 MB; at most {MAX_BYTES // 1_000_000} MB are read"):
         load_patch(path)
 
 

@@ -5,8 +5,17 @@ from __future__ import annotations
 __all__ = ["DeviceError", "DunefallError", "ParameterError", "PatchError", "StorageError"]
 
 
+LONGEST = 1000
+"""Characters of an error."""
+
+
 class DunefallError(Exception):
-    """Root of all errors that are reported to the user: the text is one clear sentence."""
+    """Root of all errors that are reported to the user: the text is one clear sentence, on one line, whatever it
+    quotes."""
+
+    def __init__(self, message: object = "") -> None:
+        line = "".join(letter if letter.isprintable() else " " for letter in " ".join(str(message).split()))
+        super().__init__(line if len(line) <= LONGEST else f"{line[:LONGEST]}…")
 
 
 class ParameterError(DunefallError):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields, replace
@@ -11,7 +10,8 @@ from pathlib import Path
 
 import platformdirs
 
-from dunefall.base.errors import StorageError
+from dunefall.base.door import dump_json, parse_json, read_file
+from dunefall.base.errors import DunefallError, StorageError
 from dunefall.base.storage import write_file
 
 __all__ = ["FRAMES", "MOST_RECENT", "RATES_HZ", "Preferences", "preferences_file"]
@@ -87,8 +87,8 @@ class Preferences:
         Preferences
         """
         try:
-            raw = json.loads(path.read_text("utf-8"))
-        except (OSError, ValueError):
+            raw = parse_json(read_file(path))
+        except DunefallError:
             return cls()
         if not isinstance(raw, dict):
             return cls()
@@ -110,7 +110,7 @@ class Preferences:
         raw |= {"recent": list(self.recent), "unfolded": list(self.unfolded), "shortcuts": dict(self.shortcuts)}
         with contextlib.suppress(OSError, StorageError):
             path.parent.mkdir(parents=True, exist_ok=True)
-            write_file(json.dumps(raw, indent=1), path)
+            write_file(dump_json(raw), path)
 
     def with_recent(self, path: Path) -> Preferences:
         """These with a patch as the one that was open last.

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from dunefall.base.errors import StorageError
@@ -79,7 +79,7 @@ def write_file(text: str, path: Path) -> None:
     StorageError
         If the file cannot be written; the old one stays whole.
     """
-    data = text.encode("utf-8")
+    data = text.encode("utf-8", errors="replace")  # better a wrong character than a file that is not saved
     temporary = None
     try:
         target = path.resolve()
@@ -93,5 +93,17 @@ def write_file(text: str, path: Path) -> None:
         os.replace(temporary, target)
     except OSError as error:
         if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
+            with suppress(OSError):
+                Path(temporary).unlink(missing_ok=True)
         raise StorageError(f"cannot save {path}: {error.strerror or error}; the old file is unchanged") from error
+    with suppress(OSError):
+        _sync_folder(target.parent)
+
+
+def _sync_folder(folder: Path) -> None:
+    """Have the name of a new file put on the disk as well."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

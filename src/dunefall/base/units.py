@@ -174,10 +174,16 @@ def format_value(value: float, unit: str, *, choices: tuple[str, ...] = ()) -> s
     return f"{_number(value, 4)} {sign}".rstrip()
 
 
+SHORTEST_NOTE = 1 / 256
+"""In beats: nothing shorter has a name."""
+
+
 def _note_value(beats: float) -> str:
     """Beats as a note value where one fits (a beat is a quarter), else as a number."""
     if beats >= 4 and beats % 4 == 0:
         return f"{beats / 4:g} bar{'s' if beats > 4 else ''}"
+    if beats < SHORTEST_NOTE:
+        return f"{_number(beats, 4)} beats"
     for mark, factor in (("", 1.0), (".", 1.5), ("t", 2.0 / 3.0)):
         share = 4.0 * factor / beats
         if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256, 512):

@@ -46,7 +46,7 @@ def is_place(patch: Patch, link: Link) -> bool:
 
 def factor_told(amount: float, unit_octaves: bool) -> str:
     """What an amount in octaves multiplies by, ``× 2.83``; empty for other units."""
-    return f"\u00d7 {2.0 ** abs(amount):.3g}" if unit_octaves and amount else ""
+    return f"\u00d7 {2.0 ** min(abs(amount), 1000.0):.3g}" if unit_octaves and amount else ""
 
 
 def range_of(patch: Patch, link: Link) -> tuple[float, float] | None:

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from dunefall import __version__
+from dunefall.base.caches import trouble_of_caches
 from dunefall.base.errors import DunefallError
 from dunefall.base.words import count_of, listed
 from dunefall.cli.library import add_library, run_library
@@ -87,7 +88,11 @@ def _run_command(words: list[str]) -> int:
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
         "check": _check, "library": run_library, "completion": _completion,
     }  # fmt: skip
-    return run[options.command](options)
+    try:
+        return run[options.command](options)
+    finally:
+        if trouble := trouble_of_caches():
+            print(f"dunefall: {trouble}", file=sys.stderr)
 
 
 def _add_commands(parser: Parser) -> None:

@@ -7,6 +7,7 @@ only, and a patch loads only the kernels that it uses.
 
 from __future__ import annotations
 
+import contextlib
 import importlib.util
 import os
 import subprocess
@@ -16,6 +17,7 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any
 
+from dunefall.base.caches import cannot_keep
 from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.compiler.records import MODULE, PLACES, QUANTUM, SCRATCH, word
@@ -63,6 +65,8 @@ def entry(n, start, moving, ports_p, module_p, places_p, rate):
 '''
 
 _loaded: dict[str, Any] = {}
+_in_memory: dict[Path, str] = {}
+"""Generated code that could not be written."""
 
 
 def kernel_arguments(spec: ModuleSpec) -> list[str]:
@@ -144,6 +148,15 @@ def load_generated(path: Path) -> ModuleType:
     ModuleType
     """
     name = f"dunefall_{path.stem}"
+    if path in _in_memory:
+        return _loaded_from(name, path, _in_memory[path])
+    try:
+        return _imported(name, path)
+    except RuntimeError:  # Numba finds no place to keep it
+        return _loaded_from(name, path, path.read_text())
+
+
+def _imported(name: str, path: Path) -> ModuleType:
     found = importlib.util.spec_from_file_location(name, path)
     assert found is not None
     assert found.loader is not None
@@ -153,13 +166,23 @@ def load_generated(path: Path) -> ModuleType:
     return module
 
 
+def _loaded_from(name: str, path: Path, text: str) -> ModuleType:
+    """A module of a text that is not kept, nor what is compiled of it."""
+    module = ModuleType(name)
+    module.__file__ = str(path)
+    sys.modules[name] = module
+    exec(compile(text.replace("cache=True, ", ""), str(path), "exec"), module.__dict__)
+    return module
+
+
 def compiled_before(path: Path) -> bool:
     """Whether generated code is on disk, compiled (Numba keeps an index file for it)."""
     return any(path.parent.rglob(f"{path.stem}.*.nbi"))
 
 
 def generated_path(stem: str, text: str) -> Path:
-    """The file of generated code in the folder of its sources, written if it is new.
+    """The file of generated code in the folder of its sources, written if it is new; where it cannot be written, this
+    process remembers the text.
 
     Parameters
     ----------
@@ -174,11 +197,25 @@ def generated_path(stem: str, text: str) -> Path:
     """
     sources = sources_of(text)
     path = kept_folder(stem, sources) / f"{stem.replace('-', '_')}_{sources}.py"
-    if not path.exists():
-        own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file
+    if _kept(path) == text or path in _in_memory:
+        return path
+    own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file
+    try:
         own.write_text(text)
         os.replace(own, path)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            own.unlink(missing_ok=True)
+        cannot_keep(path.parent, error)
+        _in_memory[path] = text
     return path
+
+
+def _kept(path: Path) -> str:
+    try:
+        return path.read_text()
+    except (OSError, UnicodeDecodeError):
+        return ""
 
 
 def kernel_path(spec: ModuleSpec) -> Path:
@@ -222,5 +259,6 @@ def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.P
     -------
     subprocess.Popen[bytes]
     """
-    command = [sys.executable, "-m", "dunefall.compiler.makecode", *(["--idle"] if idle else []), *map(str, paths)]
+    files = [str(path) for path in paths if path not in _in_memory]
+    command = [sys.executable, "-m", "dunefall.compiler.makecode", *(["--idle"] if idle else []), *files]
     return subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

@@ -18,7 +18,7 @@ def main() -> None:
     if paths == ["--all"]:
         prepare(catalogue())
         return
-    idle = paths[0] == "--idle"
+    idle = paths[:1] == ["--idle"]
     os.setpriority(os.PRIO_PROCESS, 0, 15 if idle else 0)  # not that of the engine, which goes before others
     paths = paths[1:] if idle else paths
     parent = os.getppid()

@@ -7,21 +7,24 @@ keeps its sound as long as the cache does, and a changed file of the same name i
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import math
 import os
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 import soundfile
 import soxr
 from numpy.typing import NDArray
 
-from dunefall.base.errors import StorageError
+from dunefall.base.caches import cache_folder, cannot_keep
+from dunefall.base.door import path_of
+from dunefall.base.errors import DunefallError, StorageError
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.dsp import responses
 from dunefall.dsp.cache import kept_folder, sources_of
@@ -45,8 +48,14 @@ __all__ = [
 
 SHIPPED = DATA / "sounds" / "iron-gate.flac"
 LONGEST_S = 4 * 3600.0
+MOST_IN_MEMORY = 1 << 26
+"""Numbers of a sound that is kept in memory where no copy can be written: 256 MB."""
 MOST_CHANNELS = 64
 SUFFIX = ".f32"
+KNOWN_BY = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b".snd", b"caff")
+"""How files begin that can be read: WAV, its large kinds, AIFF, FLAC, Ogg, AU and CAF."""
+NO_SOUND = "is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF"
+_DIGEST, _NAME = re.compile("[0-9a-f]{32}"), re.compile("[0-9a-f]{32}-[0-9]+-([12])(?:-([0-9]+))?")
 _BYTES, _FRAMES = 1 << 20, 1 << 18
 Report = Callable[[int, int], None]
 
@@ -76,10 +85,8 @@ _made: dict[str, Sound] = {}
 
 
 def sounds_folder() -> Path:
-    """The folder of converted sounds; created if missing."""
-    folder = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "sounds"
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder
+    """The folder of converted sounds; made if that is possible."""
+    return cache_folder("sounds")
 
 
 def take_in(path: Path, report: Report | None = None) -> SoundRef:
@@ -105,8 +112,8 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
     path = path.absolute()
     with _opened(path) as file:
         total = 2 * file.frames
-        ref = SoundRef(str(path), _digest(path, lambda share: report(round(share * file.frames), total)))
-        if _converted(ref.digest) is None:
+        ref = SoundRef(str(path), _digest_of(path, lambda share: report(round(share * file.frames), total)))
+        if not _had(ref.digest):
             _convert(file, ref, lambda done: report(file.frames + done, total))
     report(total, total)
     return ref
@@ -114,7 +121,7 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
 
 def sounds_ready(patch: Patch) -> bool:
     """Whether all sounds of a patch have been imported."""
-    return all(module.sound is None or _converted(module.sound.digest) is not None for module in patch.modules())
+    return all(module.sound is None or _had(module.sound.digest) for module in patch.modules())
 
 
 def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
@@ -134,11 +141,11 @@ def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
     troubles = []
     for module in patch.modules():
         ref = module.sound
-        if ref is None or _converted(ref.digest) is not None:
+        if ref is None or _had(ref.digest):
             continue
         try:
-            found = take_in(Path(ref.path), report)
-        except StorageError as error:
+            found = take_in(path_of(ref.path), report)
+        except DunefallError as error:
             troubles.append(f"“{module.name}” is silent: {error}")
             continue
         if found.digest != ref.digest:
@@ -195,7 +202,7 @@ def mapped(ref: SoundRef) -> Sound:
         path = _converted(ref.digest)
         if path is None:
             return SILENCE
-        _, rate, rows = path.stem.split("-")
+        _, rate, rows, *_ = path.stem.split("-")
         _mapped[ref.digest] = Sound(np.memmap(path, np.float32, "r"), int(rows), int(rate))
     return _mapped[ref.digest]
 
@@ -204,11 +211,25 @@ def mapped(ref: SoundRef) -> Sound:
 def built_in() -> Sound:
     """The built-in wavetables, worked out once for these sources."""
     path = kept_folder("tables", sources_of("import dunefall.dsp.wavetables")) / f"tables{SUFFIX}"
-    if not path.exists():
-        part = path.with_suffix(f".{os.getpid()}.part")
-        part.write_bytes(built_in_tables().tobytes())
-        os.replace(part, path)
-    return Sound(np.memmap(path, np.float32, "r"), FRAMES, 48000)
+    seal = path.with_suffix(".seal")
+    try:
+        if seal.read_text() == _digest_of(path, lambda share: None):
+            return Sound(np.memmap(path, np.float32, "r"), FRAMES, 48000)
+    except (OSError, ValueError, StorageError):
+        pass
+    tables = built_in_tables()
+    try:
+        _put(path, data := tables.tobytes())
+        _put(seal, hashlib.blake2b(data, digest_size=16).hexdigest().encode())
+    except OSError as error:
+        cannot_keep(path.parent, error)
+    return Sound(tables.reshape(-1), FRAMES, 48000)
+
+
+def _put(path: Path, data: bytes) -> None:
+    part = path.with_suffix(f".{os.getpid()}.part")
+    part.write_bytes(data)
+    os.replace(part, path)
 
 
 def _tables(ref: SoundRef) -> Sound:
@@ -242,18 +263,20 @@ def _heard(sound: Sound, rate: float) -> NDArray[np.float64]:
 
 def _opened(path: Path) -> soundfile.SoundFile:
     try:
-        with path.open("rb"):
-            pass
+        with path.open("rb") as data:
+            begins = data.read(4)
     except OSError as error:
         raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+    mpeg = begins[:3] == b"ID3" or begins[:1] == b"\xff"
+    if begins not in KNOWN_BY and not mpeg:  # the library would look for MPEG audio in anything
+        raise StorageError(f"{path.name} {NO_SOUND}")
     try:
-        file = soundfile.SoundFile(path)
-    except (OSError, soundfile.SoundFileError) as error:
-        raise StorageError(f"{path.name} is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF") from error
+        with _quiet(mpeg):
+            file = soundfile.SoundFile(path)
+    except (OSError, TypeError, ValueError, soundfile.SoundFileError) as error:
+        raise StorageError(f"{path.name} {NO_SOUND}") from error
     fault = ""
-    if file.format == "RAW":  # what libsndfile takes for sound without a header
-        fault = "is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF"
-    elif file.frames <= 0:
+    if file.frames <= 0:
         fault = "holds no sound: it is empty"
     elif file.frames > LONGEST_S * file.samplerate:
         hours = file.frames / file.samplerate / 3600
@@ -266,7 +289,23 @@ def _opened(path: Path) -> soundfile.SoundFile:
     return file
 
 
-def _digest(path: Path, report: Callable[[float], None]) -> str:
+@contextlib.contextmanager
+def _quiet(mpeg: bool) -> Iterator[None]:
+    """MPEG audio is read by a library that writes its complaints to the terminal: they go nowhere."""
+    if not mpeg:
+        yield
+        return
+    kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 2)
+    try:
+        yield
+    finally:
+        os.dup2(kept, 2)
+        os.close(kept)
+        os.close(nowhere)
+
+
+def _digest_of(path: Path, report: Callable[[float], None]) -> str:
     made, done, size = hashlib.blake2b(digest_size=16), 0, max(path.stat().st_size, 1)
     try:
         with path.open("rb") as data:
@@ -279,23 +318,32 @@ def _digest(path: Path, report: Callable[[float], None]) -> str:
     return made.hexdigest()
 
 
+def _had(digest: str) -> bool:
+    """Whether a sound can be played: it has been converted, or is in memory."""
+    return digest in _mapped or _converted(digest) is not None
+
+
 def _converted(digest: str) -> Path | None:
     """The conversion of a digest, whose name also holds rate and channels; None if there is no such digest or
     conversion."""
-    if not digest.isalnum():
+    if not _DIGEST.fullmatch(digest):
         return None
-    return next(sounds_folder().glob(f"{digest}-*{SUFFIX}"), None)
+    for path in sounds_folder().glob(f"{digest}-*{SUFFIX}"):
+        found, size = _NAME.fullmatch(path.stem), path.stat().st_size
+        if found and size and size % (4 * int(found[1])) == 0 and found[2] in (None, str(size // (4 * int(found[1])))):
+            return path
+    return None
 
 
 def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], None]) -> None:
     """All frames, piece by piece; of more than two channels the odd ones go to the left and the even ones to the
     right."""
     rows = min(file.channels, 2)
-    path = sounds_folder() / f"{ref.digest}-{file.samplerate}-{rows}{SUFFIX}"
+    path = sounds_folder() / f"{ref.digest}-{file.samplerate}-{rows}-{file.frames}{SUFFIX}"
     part = path.with_suffix(f".{os.getpid()}.part")
     done = 0
     try:
-        with part.open("wb") as made:
+        with part.open("wb") as made, _quiet(file.format in ("MPEG", "MP3")):
             while done < file.frames:
                 piece = file.read(_FRAMES, dtype="float32", always_2d=True)
                 if not len(piece):
@@ -311,9 +359,18 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
     except soundfile.SoundFileError as error:
         raise StorageError(f"{Path(ref.path).name} is broken: {error}") from error
     except OSError as error:
-        raise StorageError(f"cannot keep a copy of {ref.path} in {path.parent}: {error.strerror or error}") from error
+        if file.frames * rows > MOST_IN_MEMORY:
+            raise StorageError(
+                f"cannot keep a copy of {ref.path} in {path.parent}: {error.strerror or error}"
+            ) from error
+        cannot_keep(path.parent, error)
+        file.seek(0)
+        sound = file.read(dtype="float32", always_2d=True)
+        samples = np.concatenate([_channel(sound, row, rows) for row in range(rows)])
+        _mapped[ref.digest] = Sound(samples, rows, file.samplerate)
     finally:
-        part.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
 
 
 def _channel(piece: NDArray[np.float32], row: int, rows: int) -> NDArray[np.float32]:

@@ -208,7 +208,8 @@ def _check(name: str, entry: Setting, value: object) -> None:
         raise ParameterError(f'{name} must be one of {", ".join(map(str, entry.choices))}; got "{value}"')
     if isinstance(value, int | float) and not entry.choices and not entry.low <= value <= entry.high:
         raise ParameterError(
-            f"{name} must be {entry.low:g} to {entry.high:g} {entry.unit}".rstrip() + f"; got {value:g}"
+            f"{name} must be {entry.low:g} to {entry.high:g} {entry.unit}".rstrip()
+            + f"; got {max(min(value, 1e300), -1e300):g}"
         )
     if isinstance(value, str) and not all(letter.isprintable() for letter in value):
         raise ParameterError(f"{name} must be text of one line without control characters")

@@ -13,12 +13,13 @@ from pathlib import Path
 
 import platformdirs
 
+from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.storage import write_file
 from dunefall.catalogue.validate import check_patch
 from dunefall.deliver.job import Job, Source, job_from, raw_job
-from dunefall.patch.fields import dump_json, get, parse_json
-from dunefall.patch.files import patch_of, raw_patch, read_file, with_sounds_beside, with_sounds_in
+from dunefall.patch.fields import get
+from dunefall.patch.files import patch_of, raw_patch, with_sounds_beside, with_sounds_in
 from dunefall.patch.library import DATA
 from dunefall.patch.takefiles import raw_take, take_of
 

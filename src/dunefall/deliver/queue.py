@@ -16,6 +16,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from dunefall.base.door import dump_json, parse_json
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.storage import write_file
 from dunefall.deliver.job import Job, Source
@@ -28,7 +29,6 @@ from dunefall.deliver.rendering import Click
 from dunefall.deliver.reports import changed, save_report
 from dunefall.deliver.verdict import Finding
 from dunefall.deliver.workers import Batch, Workers
-from dunefall.patch.fields import dump_json, parse_json
 
 __all__ = ["Entry", "RenderQueue", "queue_folder"]
 

@@ -10,14 +10,15 @@ from dataclasses import replace
 from pathlib import Path
 
 from dunefall import __version__
+from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
 from dunefall.base.storage import synced, whole, write_file
 from dunefall.deliver.job import Job, Source, job_from, raw_job
 from dunefall.deliver.jobfiles import raw_source, source_of
 from dunefall.deliver.making import File, Task, make
 from dunefall.deliver.plan import tasks_of
-from dunefall.patch.fields import dump_json, get, objects, parse_json
-from dunefall.patch.files import read_file, with_sounds_beside, with_sounds_in
+from dunefall.patch.fields import get, objects
+from dunefall.patch.files import with_sounds_beside, with_sounds_in
 
 __all__ = ["COLUMNS", "changed", "kinds", "remake", "save_report", "save_table", "table"]
 

@@ -7,6 +7,7 @@ named after the versions and the processor: a changed module compiles that modul
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import platform
@@ -18,9 +19,11 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
-import platformdirs
 from llvmlite import binding
 from numba import config, njit
+
+from dunefall.base.caches import cache_folder
+from dunefall.dsp.cachefiles import use_checked_files
 
 __all__ = ["cached_njit", "kept_folder", "sources_of", "use_folder_of"]
 
@@ -34,6 +37,7 @@ if config.CPU_FEATURES is None:  # type: ignore[attr-defined]
     # A processor that has vectors of eight numbers uses them: by itself LLVM is content with four.
     _FEATURES = binding.get_host_cpu_features().flatten() + ",-prefer-256-bit"
     config.CPU_FEATURES = _FEATURES  # type: ignore[attr-defined]
+use_checked_files()
 
 
 @cache
@@ -42,8 +46,7 @@ def _machine_folder() -> Path:
     for part in (platform.python_version(), version("numba"), version("llvmlite"), binding.get_host_cpu_name()):
         digest.update(part.encode())
     digest.update(binding.get_host_cpu_features().flatten().encode())
-    root = Path(os.environ.get("DUNEFALL_CACHE") or platformdirs.user_cache_dir("dunefall")) / "compiled"
-    return root / digest.hexdigest()
+    return cache_folder("compiled", digest.hexdigest())
 
 
 def _file_of(module: str) -> Path | None:
@@ -93,8 +96,8 @@ def sources_of(text: str) -> str:
 
 
 def kept_folder(stem: str, sources: str) -> Path:
-    """Folder of what was made of these sources on exactly this kind of machine; made if missing, older ones of the
-    same stem are forgotten.
+    """Folder of what was made of these sources on exactly this kind of machine; made if it is missing, where that is
+    possible; older ones of the same stem are forgotten.
 
     Parameters
     ----------
@@ -107,9 +110,11 @@ def kept_folder(stem: str, sources: str) -> Path:
     -------
     Path
     """
-    folder = _machine_folder() / f"{stem}-{sources}"
-    folder.mkdir(parents=True, exist_ok=True)
-    os.utime(folder)
+    folder = cache_folder("compiled", _machine_folder().name, f"{stem}-{sources}")
+    if not folder.is_dir():
+        return folder
+    with contextlib.suppress(OSError):
+        os.utime(folder)
     found = [item for item in folder.parent.glob(f"{stem}-*") if len(item.name) == len(folder.name)]
     most = _KEPT_LOOPS if stem == "loop" else _KEPT_FOLDERS
     for old in sorted(found, key=_last_used, reverse=True)[most:]:
@@ -120,7 +125,7 @@ def kept_folder(stem: str, sources: str) -> Path:
 def _last_used(folder: Path) -> float:
     try:
         return folder.stat().st_mtime
-    except FileNotFoundError:  # another process has just forgotten it
+    except OSError:  # another process has just forgotten it
         return 0.0
 
 
@@ -136,6 +141,9 @@ def cached_njit(**options: Any) -> Callable[[Callable[..., Any]], Any]:
         name = function.__module__
         folder = kept_folder(name.rpartition(".")[2], sources_of(f"import {name}"))
         use_folder_of(str(folder / "any"))
-        return njit(nogil=True, error_model="numpy", cache=True, **options)(function)
+        try:
+            return njit(nogil=True, error_model="numpy", cache=True, **options)(function)
+        except RuntimeError:  # Numba finds no place to keep it
+            return njit(nogil=True, error_model="numpy", **options)(function)
 
     return decorate

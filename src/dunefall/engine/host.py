@@ -11,6 +11,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 
+from dunefall.base.caches import trouble_of_caches
 from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
@@ -206,7 +207,12 @@ class _Host:
         self._maker = prepare_idly(message.types, catalogue())
         built_in()
         freeze_loaded_objects()
+        self._tell_of_caches()
         self._tell(say.Prepared())
+
+    def _tell_of_caches(self) -> None:
+        if trouble := trouble_of_caches():
+            self._tell(say.Trouble(trouble))
 
     def _prepare(self, patch: Patch) -> None:
         """Compile or load what a patch needs."""
@@ -219,6 +225,7 @@ class _Host:
             loaded = prepare_beside(types)
         if loaded:
             freeze_loaded_objects()
+        self._tell_of_caches()
 
     def _compile(self, patch: Patch) -> Program:
         self._prepare(patch)

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 
+from dunefall.base.door import MAX_TEXT, clean
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.patch.model import MASTER_ID, MOST_NESTED, Compound, Control, Patch, Port
 
 __all__ = [
-    "MOST_NAME",
     "check_compounds",
     "checked_compound",
     "compound_of",
@@ -28,7 +28,6 @@ __all__ = [
     "without_compound",
 ]
 
-MOST_NAME = 60
 """Characters of a name."""
 
 
@@ -284,8 +283,8 @@ def checked_compound(compound: Compound) -> Compound:
     ParameterError
         If a name is missing or used twice, or a range is empty.
     """
-    names = [x.name.strip() for x in compound.controls] + [x.name.strip() for x in compound.ports]
-    if not compound.name.strip() or not all(names):
+    names = [clean(x.name) for x in compound.controls] + [clean(x.name) for x in compound.ports]
+    if not clean(compound.name) or not all(names):
         raise ParameterError("a compound, and each of its controls and ports, needs a name")
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
@@ -294,11 +293,11 @@ def checked_compound(compound: Compound) -> Compound:
     if empty is not None:
         raise ParameterError(f"the range of “{empty}” is empty: its lowest must be below its highest")
     return replace(
-        compound, name=compound.name.strip()[:MOST_NAME], about=compound.about.strip(),
+        compound, name=clean(compound.name), about=clean(compound.about, MAX_TEXT),
         controls=tuple(_trimmed(x) for x in compound.controls),
-        ports=tuple(Port(x.place, x.name.strip()[:MOST_NAME]) for x in compound.ports),
+        ports=tuple(Port(x.place, clean(x.name)) for x in compound.ports),
     )  # fmt: skip
 
 
 def _trimmed(control: Control) -> Control:
-    return replace(control, name=control.name.strip()[:MOST_NAME])
+    return replace(control, name=clean(control.name))

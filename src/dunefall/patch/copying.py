@@ -6,9 +6,10 @@ import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 
+from dunefall.base.door import dump_json, parse_json
 from dunefall.base.errors import PatchError
 from dunefall.patch.compounds import check_compounds, modules_in
-from dunefall.patch.fields import dump_json, objects, parse_json
+from dunefall.patch.fields import objects
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Layer, Link, Module, Patch, Place
 from dunefall.patch.partfiles import dump_compound, dump_layer, dump_link, raw_compound, raw_layer, raw_link
 

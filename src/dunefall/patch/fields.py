@@ -1,4 +1,4 @@
-"""Reading and writing JSON: fields checked for their kind, every error with its place in the file."""
+"""Fields of JSON objects, checked for their kind, every error with its place in the file."""
 
 from __future__ import annotations
 
@@ -9,12 +9,10 @@ from typing import TypeVar, cast
 
 from dunefall.base.errors import PatchError
 
-__all__ = ["dump_json", "get", "numbers", "objects", "others", "parse_json", "texts"]
+__all__ = ["get", "numbers", "objects", "others", "texts"]
 
 T = TypeVar("T")
 
-MAX_DEPTH = 32
-MAX_TEXT = 10_000
 MAX_SERIES = 4_096
 
 _KINDS = {
@@ -25,72 +23,6 @@ _KINDS = {
     dict: "an object",
     int: "a whole number",
 }
-
-
-def parse_json(data: bytes) -> object:
-    """Objects, lists and values of a file's bytes; raises PatchError with the place of the first fault.
-
-    Parameters
-    ----------
-    data : bytes
-        Bytes of the file.
-
-    Returns
-    -------
-    object
-
-    Raises
-    ------
-    PatchError
-        If it is no valid JSON; with line and column.
-
-    Examples
-    --------
-    >>> parse_json(b'{"title": "Night"}')
-    {'title': 'Night'}
-    """
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError as error:
-        raise PatchError(f"byte {error.start} is not UTF-8 text; is this a patch file?") from error
-    try:
-        raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
-    except json.JSONDecodeError as error:
-        raise PatchError(f"line {error.lineno}, column {error.colno}: this is not valid JSON ({error.msg})") from error
-    except RecursionError as error:
-        raise PatchError("the file is nested too deeply to be a patch") from error
-    except ValueError as error:
-        raise PatchError(f"a number in the file cannot be read ({error})") from error
-    _check_depth(raw)
-    return raw
-
-
-def dump_json(raw: object) -> str:
-    """The text of objects and lists in a file."""
-    return json.dumps(raw, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
-
-
-def _refuse_constant(name: str) -> float:
-    raise PatchError(f"{name} is not a number a patch may hold")
-
-
-def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
-    result = dict(pairs)
-    if len(result) != len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise PatchError(f'the field "{twice}" appears twice in one object')
-    return result
-
-
-def _check_depth(raw: object) -> None:
-    level, depth = [raw], 0
-    while level:
-        depth += 1
-        if depth > MAX_DEPTH:
-            raise PatchError(f"the file is nested deeper than {MAX_DEPTH} levels")
-        parts = [part.values() if isinstance(part, dict) else part for part in level if isinstance(part, dict | list)]
-        level = [item for part in parts for item in part]
 
 
 def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default: T | None = None) -> T:
@@ -132,8 +64,6 @@ def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default
         if not abs(value) <= 1e300 or not math.isfinite(value):
             raise PatchError("the number is too large", place=where)
         return cast(T, float(value))
-    if isinstance(value, str) and len(value) > MAX_TEXT:
-        raise PatchError(f"the text is longer than {MAX_TEXT} characters", place=where)
     return cast(T, value)
 
 

@@ -18,11 +18,12 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
-from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.door import dump_json, parse_json, path_of, read_file
+from dunefall.base.errors import PatchError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
-from dunefall.patch.fields import dump_json, get, objects, others, parse_json
+from dunefall.patch.fields import get, objects, others
 from dunefall.patch.migrations import migrated
 from dunefall.patch.model import (
     SHARED_ID,
@@ -44,22 +45,22 @@ from dunefall.patch.partfiles import (
 
 __all__ = [
     "FORMAT",
-    "MAX_BYTES",
     "MAX_LINKS",
+    "check_parts",
     "dump_patch",
     "layout_in",
     "load_patch",
     "parse_patch",
     "patch_of",
     "raw_patch",
-    "read_file",
     "save_patch",
+    "seed_in",
+    "tempo_in",
     "with_sounds_beside",
     "with_sounds_in",
 ]
 
 FORMAT = 2
-MAX_BYTES = 16_000_000
 MAX_LINKS = 50_000
 
 KINDS = ("take", "job", "compound")
@@ -94,32 +95,6 @@ def load_patch(path: Path) -> Patch:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
 
 
-def read_file(path: Path) -> bytes:
-    """Bytes of a patch or take file; raises StorageError if it cannot be read, PatchError if it is absurdly large.
-
-    Parameters
-    ----------
-    path : Path
-        The file.
-
-    Returns
-    -------
-    bytes
-
-    Raises
-    ------
-    PatchError, StorageError
-        If the file is too large, or cannot be read.
-    """
-    try:
-        size = path.stat().st_size
-        if size > MAX_BYTES:
-            raise PatchError(f"{path} has {size / 1e6:.0f} MB; a patch has at most {MAX_BYTES / 1e6:.0f} MB")
-        return path.read_bytes()
-    except OSError as error:
-        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
-
-
 def parse_patch(data: bytes) -> Patch:
     """Patch of a file's bytes; raises PatchError with the place of the first fault."""
     return patch_of(parse_json(data))
@@ -127,7 +102,7 @@ def parse_patch(data: bytes) -> Patch:
 
 def with_sounds_in(raw: object, folder: Path) -> object:
     """Objects and lists of a file in a folder, the paths of all sounds in them made absolute."""
-    return _with_sound_paths(raw, lambda path: os.path.normpath(folder.absolute() / path))
+    return _with_sound_paths(raw, lambda path: os.path.normpath(folder.absolute() / path_of(path, "sound.path")))
 
 
 def with_sounds_beside(raw: object, folder: Path) -> object:
@@ -178,6 +153,60 @@ def save_patch(patch: Patch, path: Path) -> None:
         If the folder cannot be written or the disk is full.
     """
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
+
+
+def seed_in(raw: dict[str, object], place: str, default: int | None = None) -> int:
+    """The seed of an object, 0 to 4294967295.
+
+    Parameters
+    ----------
+    raw : dict
+        The object's fields in the file.
+    place : str
+        Its place in the file.
+    default : int, optional
+        What is given where the field is missing.
+
+    Returns
+    -------
+    int
+
+    Raises
+    ------
+    PatchError
+        If it is out of range.
+    """
+    seed = get(raw, "seed", int, place, default)
+    if not 0 <= seed < 2**32:
+        raise PatchError(f"must be 0 to {2**32 - 1}; got {str(seed)[:20]}", place=f"{place}.seed".lstrip("."))
+    return seed
+
+
+def tempo_in(raw: dict[str, object], place: str, default: float | None = None) -> float:
+    """The tempo of an object, 10 to 400 BPM.
+
+    Parameters
+    ----------
+    raw : dict
+        The object's fields in the file.
+    place : str
+        Its place in the file.
+    default : float, optional
+        What is given where the field is missing.
+
+    Returns
+    -------
+    float
+
+    Raises
+    ------
+    PatchError
+        If it is out of range.
+    """
+    tempo = get(raw, "tempo_bpm", float, place, default)
+    if not 10 <= tempo <= 400:
+        raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place=f"{place}.tempo_bpm".lstrip("."))
+    return tempo
 
 
 def layout_in(raw: dict[str, object], place: str) -> str:
@@ -233,21 +262,15 @@ def patch_of(raw: object) -> Patch:
         )
     if version < 1:
         raise PatchError(f"must be 1 to {FORMAT}; got {version}", place="format")
-    seed = get(raw, "seed", int, "", 1)
-    if not 0 <= seed < 2**32:
-        raise PatchError(f"must be 0 to {2**32 - 1}; got {seed}", place="seed")
-    tempo = get(raw, "tempo_bpm", float, "", 92.0)
-    if not 10 <= tempo <= 400:
-        raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place="tempo_bpm")
+    seed, tempo = seed_in(raw, "", 1), tempo_in(raw, "", 92.0)
     layout = layout_in(raw, "")
     if "layers" not in raw:
         raise PatchError('the file holds no patch: there are no "layers" in it')
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MAX_MODULES))
     if not any(layer.id == SHARED_ID for layer in layers):
         layers = (Layer(SHARED_ID, "Shared"), *layers)
-    _check_unique_ids(layers)
     links = tuple(raw_link(item, place) for item, place in objects(raw, "links", "", MAX_LINKS))
-    _check_links(layers, links)
+    check_parts(layers, links)
     modules = {module.id for layer in layers for module in layer.modules}
     pins = [split_place(pin, f"pins[{i}]") for i, pin in enumerate(get(raw, "pins", list, "", []))]
     patch = Patch(
@@ -274,6 +297,25 @@ def _a_patch(raw: object) -> dict[str, object]:
         kind = f"a {raw['kind']}, and " if raw["kind"] in KINDS else ""
         raise PatchError(f"the file holds {kind}no patch")
     return raw
+
+
+def check_parts(layers: tuple[Layer, ...], links: tuple[Link, ...]) -> None:
+    """Refuse what could not be told apart, and links that begin or end nowhere.
+
+    Parameters
+    ----------
+    layers : tuple of Layer
+        All layers.
+    links : tuple of Link
+        All links.
+
+    Raises
+    ------
+    PatchError
+        With the place of the first fault.
+    """
+    _check_unique_ids(layers)
+    _check_links(layers, links)
 
 
 def _check_unique_ids(layers: tuple[Layer, ...]) -> None:

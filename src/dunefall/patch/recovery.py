@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
 
+from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.storage import write_file
-from dunefall.patch.fields import dump_json, get, parse_json
-from dunefall.patch.files import patch_of, raw_patch, read_file
+from dunefall.patch.fields import get
+from dunefall.patch.files import patch_of, raw_patch
 from dunefall.patch.model import Patch
 
 __all__ = ["Recovered", "Recovery", "recovery_folder"]
@@ -76,14 +78,16 @@ def _read(file: Path) -> Recovered:
     if not isinstance(raw, dict):
         raise PatchError("needs an object", place="the recovery copy")
     path = get(raw, "path", str, "", "")
-    return Recovered(file, patch_of(get(raw, "patch", dict, "")), Path(path) if path else None)
+    return Recovered(file, patch_of(get(raw, "patch", dict, "")), path_of(path) if path else None)
 
 
 def _alive(process: str) -> bool:
     """Whether a process of this number runs."""
+    if not re.fullmatch(r"[1-9][0-9]{0,8}", process, re.ASCII):
+        return False
     try:
         os.kill(int(process), 0)
-    except (ValueError, ProcessLookupError):
+    except ProcessLookupError:
         return False
     except PermissionError:
         return True

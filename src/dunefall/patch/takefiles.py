@@ -10,6 +10,7 @@ import shutil
 from dataclasses import replace
 from pathlib import Path
 
+from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.storage import write_file
 from dunefall.patch.changes import (
@@ -26,14 +27,15 @@ from dunefall.patch.changes import (
     SeriesSet,
     TempoSet,
 )
-from dunefall.patch.fields import dump_json, get, numbers, objects, parse_json
+from dunefall.patch.fields import get, numbers, objects
 from dunefall.patch.files import (
     FORMAT,
     MAX_LINKS,
     layout_in,
     patch_of,
     raw_patch,
-    read_file,
+    seed_in,
+    tempo_in,
     with_sounds_beside,
     with_sounds_in,
 )
@@ -44,6 +46,7 @@ __all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "raw_take", "s
 
 TAKE_SUFFIX = ".dunetake"
 MAX_ENTRIES = 20 * MAX_LINKS
+LOWEST_NOTE, HIGHEST_NOTE = -128.0, 256.0
 
 
 def load_take(path: Path) -> Take:
@@ -211,8 +214,10 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
     if len(actions) == 1:
         item, where = actions[0]
         if "note" in item:
-            values = get(item, "pitch", float, where), get(item, "velocity", float, where)
-            return Entry(at, Note(get(item, "note", str, where), *values))
+            pitch, velocity = get(item, "pitch", float, where), get(item, "velocity", float, where)
+            if not LOWEST_NOTE <= pitch <= HIGHEST_NOTE or not 0 <= velocity <= 1:
+                raise PatchError(f"no key plays note {pitch:g} at velocity {velocity:g}", place=where)
+            return Entry(at, Note(get(item, "note", str, where), pitch, velocity))
         if "press" in item:
             target = split_place(item["press"], f"{where}.press")
             return Entry(at, Press(target.module, target.port, get(item, "high", bool, where)))
@@ -225,6 +230,13 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
     return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))
 
 
+def _index(item: dict[str, object], place: str) -> int:
+    index = get(item, "index", int, place)
+    if not 0 <= index <= MAX_LINKS:
+        raise PatchError(f"must be 0 to {MAX_LINKS}; got {str(index)[:20]}", place=f"{place}.index")
+    return index
+
+
 def _change(item: dict[str, object], place: str) -> Change:
     if "set" in item:
         target = split_place(item["set"], f"{place}.set")
@@ -233,19 +245,19 @@ def _change(item: dict[str, object], place: str) -> Change:
         target = split_place(item["draw"], f"{place}.draw")
         return SeriesSet(target.module, target.port, numbers(item, "to", place))
     if "tempo_bpm" in item:
-        return TempoSet(get(item, "tempo_bpm", float, place))
+        return TempoSet(tempo_in(item, place))
     if "seed" in item:
-        return SeedSet(get(item, "seed", int, place))
+        return SeedSet(seed_in(item, place))
     if "layout" in item:
         return LayoutSet(layout_in(item, place))
     if "module" in item:
         module = raw_module(get(item, "module", dict, place), f"{place}.module")
-        return ModulePut(get(item, "layer", str, place), get(item, "index", int, place), module)
+        return ModulePut(get(item, "layer", str, place), _index(item, place), module)
     if "link" in item:
-        return LinkPut(get(item, "index", int, place), raw_link(get(item, "link", dict, place), f"{place}.link"))
+        return LinkPut(_index(item, place), raw_link(get(item, "link", dict, place), f"{place}.link"))
     if "put_layer" in item:
         layer = raw_layer(get(item, "put_layer", dict, place), f"{place}.put_layer")
-        return LayerPut(get(item, "index", int, place), layer)
+        return LayerPut(_index(item, place), layer)
     for name, kind in (("without_module", ModuleGone), ("without_link", LinkGone), ("without_layer", LayerGone)):
         if name in item:
             return kind(get(item, name, str, place))

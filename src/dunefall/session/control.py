@@ -57,11 +57,12 @@ class IncomingControl:
     def take_osc(self) -> str:
         """Turn what other programs have turned; returns what could not be used, if anything."""
         osc = self.osc
-        while osc is not None and osc.heard:
-            name, share = osc.heard.popleft()
+        if osc is None:
+            return ""
+        for name, share in osc.taken().items():
             if not turn_named(self._document, name, share):
                 osc.refused.append(f"there is no control “{name}” in this patch")
-        return f"Open Sound Control: {osc.refused.popleft()}." if osc is not None and osc.refused else ""
+        return f"Open Sound Control: {osc.refused.popleft()}." if osc.refused else ""
 
     def close(self) -> None:
         """Listen to no other program any more."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import EngineOptions, Play
@@ -138,7 +139,7 @@ class Session:
             If the file cannot be written; the old file stays whole.
         """
         renamed = self.patch.title == UNTITLED or path != self.document.path
-        title = path.stem[:60] if renamed else self.patch.title
+        title = clean(path.stem) if renamed else self.patch.title
         save_patch(replace(self.patch, title=title), path)
         self.document.retitle(title)
         self.document.mark_saved(path)

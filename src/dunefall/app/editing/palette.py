@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidgetItem, Q
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.door import clean
 from dunefall.catalogue.joining import Joined
 from dunefall.catalogue.search import EMPTY_LAYER, Entry, found
 from dunefall.patch.library import DATA
@@ -143,7 +144,7 @@ class Palette(SearchDialog):
 
     def _empty_layer(self, text: str) -> list[Entry]:
         """The last entry where a layer is added: an empty one, called what was typed."""
-        name = text.strip()[:60]
+        name = clean(text)
         return [replace(EMPTY_LAYER, name=name or EMPTY_LAYER.name)] if self._layers else []
 
     def _rested(self, _row: int) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, QTimer
 from dunefall.app.model.context import Context
 from dunefall.app.shell.files import take_up
 from dunefall.base.errors import DunefallError
+from dunefall.catalogue.validate import check_patch
 from dunefall.patch.model import Patch
 from dunefall.patch.recovery import Recovery, recovery_folder
 
@@ -60,6 +61,11 @@ class CrashCopies(QObject):
     def offer(self) -> bool:
         """Ask whether to go on with what an earlier window left behind; whether it was taken up."""
         for found in self._recovery.left_behind():
+            try:
+                check_patch(found.patch)
+            except DunefallError as error:
+                self._context.tell(f"What was not saved cannot be opened: {error}. It stays in {found.copy}.")
+                continue
             where = f"It was opened from {found.path}." if found.path else "It had no file yet."
             text = (
                 f"Dunefall ended unexpectedly while “{found.patch.title}” was not saved. {where} Opening it changes no "

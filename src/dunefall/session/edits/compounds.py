@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import replace
 
+from dunefall.base.door import clean
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.compounds import face_of, proposed
 from dunefall.catalogue.renewing import renewed
 from dunefall.patch.compounds import (
-    MOST_NAME,
     checked_compound,
     compound_of,
     modules_in,
@@ -67,7 +67,7 @@ def new_compound(document: Document, parts: Collection[str]) -> Compound:
     output = face_of(patch, compound).output
     gives = output.module if output else placed[-1]
     name = f"{patch.module(gives).name} group" if patch.has(gives) else "Group"
-    return replace(compound, name=free_name(name[:MOST_NAME], (x.name for x in patch.compounds)))
+    return replace(compound, name=free_name(clean(name), (x.name for x in patch.compounds)))
 
 
 def make_compound(document: Document, compound: Compound) -> None:
@@ -98,7 +98,7 @@ def rename_compound(document: Document, compound_id: str, name: str) -> None:
     name : str
         The new name.
     """
-    compound, name = _compound(document, compound_id), name.strip()[:MOST_NAME]
+    compound, name = _compound(document, compound_id), clean(name)
     if name:
         document.edit(f"Rename {compound.name}", with_compound(document.patch, replace(compound, name=name)))
 

@@ -5,6 +5,7 @@ Each function is one undo step of a document, or part of one.
 
 from __future__ import annotations
 
+from dunefall.base.door import clean
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.linking import new_link
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
@@ -100,7 +101,7 @@ def learn(document: Document, place: Place, controller: int) -> str:
     if control is None:
         param = target_of(document.patch, place)
         name = f"{param.name if param else place.port} of {module.name}"
-        control = Module(patch.free_id("named-control"), "named-control", name[:60])
+        control = Module(patch.free_id("named-control"), "named-control", clean(name))
         patch = patch.with_new_module(patch.layer_of(module.id).id, control)
         home = parent_of(patch, module.id)
         patch = with_parts(patch, home.id, (control.id,)) if home else patch

@@ -8,6 +8,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
+from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import layout_of
 from dunefall.patch import mixing
@@ -103,7 +104,7 @@ def set_title(document: Document, title: str) -> None:
     title : str
         Title of the patch.
     """
-    title = title.strip()[:60]
+    title = clean(title)
     if title:
         document.edit("Rename the patch", replace(document.patch, title=title))
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from dunefall.base.door import clean
 from dunefall.catalogue import spec_of
 from dunefall.patch import mixing
 from dunefall.patch.document import Document
@@ -30,7 +31,7 @@ def set_group(document: Document, layer: str, group: str) -> None:
     """
     found = document.patch.layer(layer)
     label = f"Group {found.name} with {group}" if group else f"Ungroup {found.name}"
-    document.edit(label, document.patch.with_layer(replace(found, group=group[:60])))
+    document.edit(label, document.patch.with_layer(replace(found, group=clean(group))))
 
 
 def set_send(document: Document, layer: str, lane: str, gain: float, *, before: bool = False) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 
+from dunefall.base.door import clean
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.paths import effects_in_order
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
@@ -162,7 +163,7 @@ def rename(document: Document, module: str, name: str) -> None:
     name : str
         The new name.
     """
-    patch, name = document.patch, name.strip()[:60]
+    patch, name = document.patch, clean(name)
     if not name:
         return
     layer = patch.layer_of(module)

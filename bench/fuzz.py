@@ -1,0 +1,374 @@
+"""Broken files of every kind, thrown at what reads them.
+
+`python -m bench.fuzz [--kind patch …] [--seconds 60] [--count N] [--seed 1]` makes files from whole ones (see
+`bench.mutate`) and has them read and used as the program would. Anything but success or one of the project's errors is
+a find, and so are more than 5 s, more than 1 GiB, or a patch that does not come back as it was saved. Every find is
+written to `tests/corpus/KIND/`, whose files `tests/test_corpus.py` tries again for ever.
+"""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import json
+import random
+import resource
+import signal
+import socket
+import struct
+import tempfile
+import time
+import traceback
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from types import FrameType
+
+import numpy as np
+import soundfile
+
+from bench.mutate import broken_bytes, broken_json, broken_text
+from dunefall.base.door import parse_json
+from dunefall.base.errors import DunefallError
+from dunefall.base.preferences import Preferences
+from dunefall.catalogue.doubts import doubts, doubts_of_take
+from dunefall.catalogue.repeats import repeat_of_patch
+from dunefall.catalogue.story import patch_story
+from dunefall.catalogue.validate import check_patch
+from dunefall.compiler import sounds
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.loop import run
+from dunefall.compiler.traces import no_traces
+from dunefall.deliver.jobfiles import parse_job, raw_job_file
+from dunefall.deliver.jobfiles import presets as job_presets
+from dunefall.deliver.ogg import set_serial
+from dunefall.engine.devices.osc import OscInput
+from dunefall.patch.files import dump_patch, parse_patch, raw_patch
+from dunefall.patch.library import find_patch, load_patch, starters
+from dunefall.patch.recovery import Recovery
+from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.takefiles import raw_take
+from dunefall.patch.tuning import parse_tuning
+from dunefall.patch.userlibrary import UserLibrary
+from dunefall.render.performance import Performance
+from dunefall.session.opening import open_take
+
+__all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "tried"]
+
+CORPUS = Path(__file__).parent.parent / "tests" / "corpus"
+LONGEST_S, MOST_MEMORY = 5, 1 << 30
+QUANTUMS, RATE = 8, 48000.0
+SCALE = "! a scale\nfifths\n 5\n!\n100.0\n9/8\n3/2\n700. cents\n2/1\n"
+
+
+@dataclass(frozen=True)
+class Find:
+    """Something that should not have happened.
+
+    Attributes
+    ----------
+    kind : str
+        One of ``KINDS``.
+    data : bytes
+        The file.
+    told : str
+        What happened.
+    """
+
+    kind: str
+    data: bytes
+    told: str
+
+
+class _TooLongError(Exception):
+    pass
+
+
+@contextmanager
+def _within(seconds: int) -> Iterator[None]:
+    def over(number: int, frame: FrameType | None) -> None:
+        raise _TooLongError
+
+    before = signal.signal(signal.SIGALRM, over)
+    signal.alarm(seconds)
+    try:
+        yield
+    finally:
+        signal.alarm(0)
+        signal.signal(signal.SIGALRM, before)
+
+
+# -- what is done with a file of each kind ----------------------------------------------------------------------------
+
+
+def _use_patch(data: bytes, folder: Path) -> None:
+    patch = parse_patch(data)
+    again = parse_patch(dump_patch(patch).encode())
+    assert again == patch, "what is saved is not what is read"
+    check_patch(patch)
+    assert doubts(patch) is not None
+    assert patch_story(patch)
+    repeat_of_patch(patch).told(patch.tempo_bpm)
+    program = compile_patch(patch, rate=RATE)
+    out = np.zeros((64 * QUANTUMS, 6))
+    run(program.plan, program.memory, no_traces(), out)
+    assert np.isfinite(out).all(), "the sound is no number"
+
+
+def _use_take(data: bytes, folder: Path) -> None:
+    path = folder / "x.dunetake"
+    path.write_bytes(data)
+    take = open_take(path)
+    doubts_of_take(take)
+    performance = Performance(take.at_rate(RATE))
+    out = np.zeros((64 * QUANTUMS, performance.channels))
+    performance.fill(out)
+    assert np.isfinite(out).all(), "the sound is no number"
+
+
+def _use_compound(data: bytes, folder: Path) -> None:
+    (folder / "x.dunecompound").write_bytes(data)
+    library = UserLibrary(folder)
+    for name in library.files():
+        library.load(name)
+
+
+def _use_scale(data: bytes, folder: Path) -> None:
+    _, cents = parse_tuning(data.decode("utf-8", errors="replace"))
+    assert np.isfinite(cents).all()
+    assert cents[-1] > 0
+
+
+def _use_sound(data: bytes, folder: Path) -> None:
+    path = folder / f"x{SOUND_SUFFIX.get(data[:4], '.raw')}"
+    path.write_bytes(data)
+    sound = sounds.mapped(sounds.take_in(path))
+    assert np.isfinite(sound.samples).all()
+
+
+def _use_preferences(data: bytes, folder: Path) -> None:
+    path = folder / "preferences.json"
+    path.write_bytes(data)
+    Preferences.load(path).save(path)
+    assert Preferences.load(path) == Preferences.load(path)
+
+
+def _use_recovery(data: bytes, folder: Path) -> None:
+    for name in ("0", "-1", "999999999", "9" * 30, "²", "x"):
+        (folder / f"{name}.recovery").write_bytes(data)
+    for found in Recovery(folder).left_behind():
+        check_patch(found.patch)
+    for file in folder.glob("*.recovery"):
+        file.unlink()
+
+
+def _use_job(data: bytes, folder: Path) -> None:
+    parse_job(parse_json(data))
+
+
+def _use_osc(data: bytes, folder: Path) -> None:
+    listener = _listener()
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sender:
+        sender.sendto(data[:60_000], ("127.0.0.1", listener.port))
+    for value in listener.taken().values():
+        assert 0.0 <= value <= 1.0
+    listener.refused.clear()
+
+
+_listeners: list[OscInput] = []
+
+
+def _listener() -> OscInput:
+    if not _listeners:
+        _listeners.append(OscInput(0))
+    return _listeners[0]
+
+
+# -- whole files ------------------------------------------------------------------------------------------------------
+
+
+def _patches() -> list[object]:
+    return [raw_patch(find_patch("demo:")[0]), *(raw_patch(load_patch(path)) for path in starters().values())]
+
+
+def _takes() -> list[object]:
+    patch = find_patch("demo:")[0]
+    from dunefall.patch.changes import LinkGone, ParamSet, TempoSet
+
+    whats = (
+        Edit((ParamSet("drip-line-low-pass", "cutoff_hz", 500.0), TempoSet(100.0))),
+        Press("clock-1", "reset", True), Note("drip-line-droplet", 60.0, 0.5), Clear("drip-line-echo"),
+        Edit((LinkGone(patch.links[0].id),)),
+    )  # fmt: skip
+    return [raw_take(Take(patch, RATE, tuple(Entry(64 * k, what) for k, what in enumerate(whats))))]
+
+
+def _jobs() -> list[object]:
+    return [raw_job_file(file) for file in job_presets()]
+
+
+def _recoveries() -> list[object]:
+    return [{"path": "/home/x/Night.dunefall", "patch": patch} for patch in _patches()[:4]]
+
+
+def _compounds() -> list[object]:
+    return [patch for patch in _patches() if isinstance(patch, dict) and patch.get("compounds")] or _patches()[:2]
+
+
+SOUND_SUFFIX = {
+    b"RIFF": ".wav",
+    b"fLaC": ".flac",
+    b"OggS": ".ogg",
+    b"FORM": ".aiff",
+    b".snd": ".au",
+    b"\xff\xfb\x94\xc4": ".mp3",
+}
+
+
+def _sounds() -> list[bytes]:
+    made = []
+    noise = 0.1 * np.random.default_rng(1).standard_normal((4000, 2))
+    with tempfile.TemporaryDirectory() as folder:
+        for suffix in ("wav", "flac", "ogg", "aiff", "au", "caf", "w64", "mp3"):
+            path = Path(folder) / f"x.{suffix}"
+            soundfile.write(path, noise, 48000)
+            if suffix == "ogg":
+                set_serial(path, 1)  # it is random otherwise
+            made.append(path.read_bytes())
+    return made
+
+
+def _packets() -> list[bytes]:
+    def text(value: str) -> bytes:
+        data = value.encode() + b"\x00"
+        return data + bytes(-len(data) % 4)
+
+    plain = text("/dunefall/fog-depth") + text(",f") + struct.pack(">f", 0.4)
+    bundle = b"#bundle\x00" + bytes(8) + struct.pack(">i", len(plain)) + plain
+    nested = b"#bundle\x00" + bytes(8) + struct.pack(">i", len(bundle)) + bundle
+    odd = text("/dunefall/" + "x" * 3000) + text(",fsib") + struct.pack(">f", float("nan"))
+    return [plain, bundle, nested, odd]
+
+
+def _by_json(whole: Callable[[], list[object]]) -> Callable[[], Callable[[random.Random], bytes]]:
+    def ready() -> Callable[[random.Random], bytes]:
+        kept = whole()
+        return lambda dice: broken_json(dice.choice(kept), dice)
+
+    return ready
+
+
+def _by_bytes(whole: Callable[[], list[bytes]]) -> Callable[[], Callable[[random.Random], bytes]]:
+    def ready() -> Callable[[random.Random], bytes]:
+        kept = whole()
+        return lambda dice: broken_bytes(dice.choice(kept), dice)
+
+    return ready
+
+
+KINDS: dict[
+    str, tuple[Callable[[], Callable[[random.Random], bytes]], Callable[[bytes, Path], None]]
+] = {
+    "patch": (_by_json(_patches), _use_patch),
+    "take": (_by_json(_takes), _use_take),
+    "compound": (_by_json(_compounds), _use_compound),
+    "scale": (lambda: lambda dice: broken_text(SCALE, dice), _use_scale),
+    "sound": (_by_bytes(_sounds), _use_sound),
+    "preferences": (_by_json(lambda: [json.loads(json.dumps(_some_preferences()))]), _use_preferences),
+    "recovery": (_by_json(_recoveries), _use_recovery),
+    "job": (_by_json(_jobs), _use_job),
+    "osc": (_by_bytes(_packets), _use_osc),
+}  # fmt: skip
+"""How broken files of a kind are made, and what is done with one."""
+
+
+def _some_preferences() -> dict[str, object]:
+    return {"theme": "dusk", "scale": 1.25, "recent": ["/a"], "shortcuts": {"undo": "Ctrl+Z"}, "frames": 256}
+
+
+def tried(kind: str, data: bytes, folder: Path) -> str:
+    """Use a file; what went wrong, if anything did.
+
+    Parameters
+    ----------
+    kind : str
+        One of ``KINDS``.
+    data : bytes
+        The file.
+    folder : Path
+        Where it may be written.
+
+    Returns
+    -------
+    str
+    """
+    try:
+        with _within(LONGEST_S):
+            KINDS[kind][1](data, folder)
+    except DunefallError as error:
+        return "an error of several lines" if "\n" in str(error) or len(str(error)) > 1000 else ""
+    except _TooLongError:
+        return f"more than {LONGEST_S} s"
+    except Exception:
+        return traceback.format_exc()
+    if resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 > MOST_MEMORY:
+        return "more than 1 GiB"
+    return ""
+
+
+def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) -> Iterator[Find | None]:
+    """Broken files of a kind, one after the other: a find, or None.
+
+    Parameters
+    ----------
+    kind : str
+        One of ``KINDS``.
+    seed : int
+        Where chance begins.
+    count, seconds : float
+        When it ends.
+
+    Yields
+    ------
+    Find or None
+    """
+    make, until = KINDS[kind][0](), time.monotonic() + seconds
+    with tempfile.TemporaryDirectory() as folder:
+        for k in range(count):
+            if time.monotonic() > until:
+                return
+            data = make(random.Random(f"{kind}/{seed}/{k}"))
+            told = tried(kind, data, Path(folder))
+            yield Find(kind, data, told) if told else None
+
+
+def main() -> int:
+    """Look for finds."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--kind", choices=list(KINDS), action="append")
+    parser.add_argument("--seconds", type=float, default=60.0, help="for each kind")
+    parser.add_argument("--count", type=int, default=10**9, help="of each kind")
+    parser.add_argument("--seed", type=int, default=1)
+    options = parser.parse_args()
+    found = 0
+    for kind in options.kind or KINDS:
+        count, seen, begun = 0, set[str](), time.monotonic()
+        for find in fuzzed(kind, options.seed, count=options.count, seconds=options.seconds):
+            count += 1
+            if find is not None:
+                found += 1
+                last = find.told.strip().splitlines()[-1]
+                where = [line for line in find.told.splitlines() if "dunefall" in line][-1:]
+                if (key := f"{where}{last[:60]}") not in seen:
+                    seen.add(key)
+                    print(f"{kind}: {find.told}", flush=True)
+                    place = CORPUS / kind
+                    place.mkdir(parents=True, exist_ok=True)
+                    (place / hashlib.blake2b(find.data, digest_size=6).hexdigest()).write_bytes(find.data)
+        print(f"{kind}: {count} files in {time.monotonic() - begun:.0f} s from seed {options.seed}, {len(seen)} finds")
+    return min(found, 1)
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
