@@ -67,6 +67,8 @@ class Silent:
 class SilentSession:
     """A document and no sound."""
 
+    changed_elsewhere = False
+
     def __init__(self, patch: Patch) -> None:
         self.document, self.engine = Document(patch), Silent()
         self.trial, self.clicks = Trial(self.document, self.engine), ClickWatch()

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,13 +15,15 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPushButto
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import NOON
-from dunefall.app.shell.files import save_as
+from dunefall.app.shell.files import open_path, save, save_as, save_path
 from dunefall.app.shell.notices import NoticeDialog
+from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.watch.watchplots import Plot
 from dunefall.base.preferences import Preferences
 from dunefall.engine.messages import EngineOptions
-from dunefall.patch.files import load_patch
+from dunefall.patch.claims import Claim
+from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Place
 from dunefall.patch.recovery import recovery_folder
 from dunefall.session import Session
@@ -154,6 +159,60 @@ def test_save_as_names_the_patch_and_is_no_undo_step(
     window.session.document.undo()
     assert window.session.patch.title == "night walk", "and undo does not bring the old name back"
     window.session.document.mark_saved(tmp_path / "night walk.dunefall")
+
+
+def test_a_file_that_another_program_has_written_to_is_not_replaced_unasked(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two windows of one file: the last one to save took the other's work away."""
+    path, asked = tmp_path / "shore.dunefall", list[str]()
+    assert save_path(window.context, path)
+    set_tempo(window.session.document, 71.0)
+    assert save(window.context)
+    save_patch(replace(demo(), title="Theirs"), path)
+    set_tempo(window.session.document, 72.0)
+
+    def answer(_talk: object, _title: str, text: str, answers: dict[str, str]) -> str:
+        asked.append(text)
+        return "replace" if len(asked) > 1 else list(answers)[-1]
+
+    monkeypatch.setattr(WindowTalk, "choose", answer)
+    assert not save(window.context)
+    assert load_patch(path).title == "Theirs"
+    assert str(path) in asked[0]
+    assert save(window.context)
+    assert load_patch(path).tempo_bpm == 72.0
+    set_tempo(window.session.document, 73.0)
+    assert save(window.context)
+    assert len(asked) == 2, "what this window wrote itself is no surprise"
+
+
+def test_a_file_that_is_open_elsewhere_is_told_and_can_be_copied(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+) -> None:
+    path = tmp_path / "shore.dunefall"
+    save_patch(demo(), path)
+    code = "import sys, time; from dunefall.patch.claims import Claim; from pathlib import Path\n"
+    code += "claim = Claim(Path(sys.argv[1])); print(claim.take(Path(sys.argv[2])), flush=True); time.sleep(60)"
+    monkeypatch.setattr(window.context.settings, "lasting", True)
+    monkeypatch.setattr(window.context, "claim", Claim(tmp_path / "open"))
+    monkeypatch.setattr(window.context.settings, "take", lambda values: None)
+    other = subprocess.Popen([sys.executable, "-c", code, tmp_path / "open", path], stdout=subprocess.PIPE, text=True)
+    try:
+        assert other.stdout is not None
+        assert other.stdout.readline() == "True\n"
+        assert open_path(window.context, path)
+        assert "is open in another Dunefall as well" in window.notice.text()
+        button = next(x for x in window.findChildren(QPushButton) if x.text() == "Go on with a copy" and x.isVisible())
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert window.session.document.path is None
+        assert window.session.document.modified
+    finally:
+        other.kill()
+        other.communicate()
+    assert open_path(window.context, path)
+    assert window.session.document.path == path
+    window.context.claim.free()
 
 
 def test_a_suffix_that_is_added_does_not_overwrite_unasked(

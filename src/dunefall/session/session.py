@@ -10,6 +10,7 @@ from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import EngineOptions, Play
 from dunefall.patch.changes import apply_changes, difference
+from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, Patch
@@ -49,6 +50,7 @@ class Session:
         self.clicks = ClickWatch()
         self.playing = False
         self.playing_changed: Event[bool] = Event()
+        self._mark = mark_of(path)
 
     @property
     def patch(self) -> Patch:
@@ -73,6 +75,7 @@ class Session:
         self.trial.forget()
         self.document.open(patch, path)
         self.engine.open(patch)
+        self._mark = mark_of(path)
 
     def close(self) -> None:
         """End the engine, and listen to no other program any more."""
@@ -143,3 +146,10 @@ class Session:
         save_patch(replace(self.patch, title=title), path)
         self.document.retitle(title)
         self.document.mark_saved(path)
+        self._mark = mark_of(path)
+
+    @property
+    def changed_elsewhere(self) -> bool:
+        """Whether something else has written to the patch's file since it was opened or saved here."""
+        now = mark_of(self.document.path)
+        return bool(now) and now != self._mark

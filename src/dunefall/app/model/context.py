@@ -13,7 +13,9 @@ from dunefall.app.controls.theme import Theme
 from dunefall.app.model.selection import Selection
 from dunefall.base.events import Event
 from dunefall.base.preferences import Preferences, preferences_file
+from dunefall.patch.claims import Claim
 from dunefall.patch.model import Link
+from dunefall.patch.recovery import recovery_folder
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.session import Session
 
@@ -118,6 +120,8 @@ class Context:
 
     Attributes
     ----------
+    claim : Claim
+        The file that is open here, for other programs to know.
     movement : tuple of Link
         What moved the value whose movement was copied last.
     closing : Event
@@ -130,6 +134,7 @@ class Context:
         self.session, self.talk, self.shell, self.theme = session, talk, shell, theme
         self.settings, self.library = settings, library
         self.selection = Selection(session.document)
+        self.claim = Claim(recovery_folder().parent / "open")
         self.movement: tuple[Link, ...] = ()
         self.closing: Event[[]] = Event()
 

@@ -126,8 +126,27 @@ def may_leave(context: Context) -> bool:
 
 def note_recent(context: Context, path: Path | None) -> None:
     """A patch was opened from a file, or saved to it."""
+    _claim(context, path)
     if path is not None:
         context.settings.take(context.settings.values.with_recent(path))
+
+
+def _claim(context: Context, path: Path | None) -> None:
+    """Say that this file is open here; tell if it is open in another program as well."""
+    if context.settings.lasting and not context.claim.take(path) and path is not None:
+        context.talk.tell(
+            f"“{path.name}” is open in another Dunefall as well: what is saved last would replace the other.",
+            ("Go on with a copy", partial(_go_on_with_copy, context, path)),
+        )
+
+
+def _go_on_with_copy(context: Context, path: Path) -> None:
+    document = context.session.document
+    if document.path == path:
+        document.path = None
+        document.mark_unsaved()
+        context.selection.look_again()
+        context.tell(f"This is a copy of “{path.name}” now: saving asks for its name.")
 
 
 def recent(context: Context) -> list[tuple[str, str, Callable[[], object] | None]]:
@@ -148,6 +167,12 @@ def _open_recent(context: Context, name: str) -> None:
 def save(context: Context) -> bool:
     """Save to the patch's file, or ask for one."""
     path = context.session.document.path
+    if path is not None and context.session.changed_elsewhere:
+        text = f"Another program has written to {path} since you opened it. Replacing it loses what is in it now."
+        answers = {"as": "Save under another name…", "replace": "Replace it", "cancel": "Do not save"}
+        choice = context.talk.choose("The file has changed", text, answers)
+        if choice != "replace":
+            return choice == "as" and save_as(context)
     return save_as(context) if path is None else save_path(context, path)
 
 
