@@ -15,6 +15,7 @@ from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
 from dunefall.compiler.sounds import import_sounds, sounds_ready
+from dunefall.patch.files import save_patch
 from dunefall.patch.library import DEMO
 from dunefall.patch.model import Patch
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
@@ -26,6 +27,7 @@ __all__ = [
     "note_recent",
     "open_document",
     "open_path",
+    "save_copy",
     "save_path",
     "show_document",
     "take_up",
@@ -182,6 +184,18 @@ def save_as(context: Context) -> bool:
     return save_path(context, path) if path else False
 
 
+def save_copy(context: Context) -> None:
+    """Choose a file and write the patch to it; the open document stays with its own."""
+    path = _ask_file(context, "Save a copy of the patch", "Patches", ".dunefall")
+    if path:
+        try:
+            save_patch(context.session.patch, path)
+        except DunefallError as error:
+            context.talk.warn("The copy was not saved", str(error))
+        else:
+            context.tell(f"A copy is in {path}.")
+
+
 def save_path(context: Context, path: Path) -> bool:
     """Save to a file; a dialog says why it could not be, and the old file stays whole."""
     try:
@@ -228,5 +242,6 @@ COMMANDS = (
     Command("demo", "Open the demo", "", "File", open_demo),
     Command("save", "Save", "Ctrl+S", "File", save),
     Command("save_as", "Save as…", "Ctrl+Shift+S", "File", save_as),
+    Command("save_copy", "Save a copy…", "", "File", save_copy),
     Command("save_take", "Save the take…", "Ctrl+Alt+S", "File", save_played),
 )

@@ -7,12 +7,15 @@ import os
 import signal
 import sys
 import time
+from functools import partial
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from dunefall.app.controls.accessible import install_accessibility
 from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
+from dunefall.app.shell.files import save_copy
+from dunefall.app.shell.mishaps import Mishaps, errors_file
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.collector import freeze_loaded_objects
@@ -75,6 +78,11 @@ def open_window(options: argparse.Namespace) -> int:
         session.control.osc = OscInput(options.osc)
     alone = options.screenshot is None and options.quit_after is None
     window = MainWindow(session, wanted_theme(theme), preferences if alone else None)
+    mishaps = Mishaps(errors_file())
+    mishaps.happened.connect(
+        lambda text: window.context.talk.tell(text, ("Save a copy…", partial(save_copy, window.context)))
+    )
+    mishaps.install()
     window.show_workspace(options.workspace or next(iter(window.workspaces)))
     window.show()
     if alone:
