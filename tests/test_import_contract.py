@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import os
 import shutil
 import subprocess
 import sys
@@ -165,3 +166,12 @@ def test_the_core_runs_where_qt_cannot_be_imported() -> None:
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120)
     assert done.returncode == 0, done.stderr
     assert "good" in done.stdout
+
+
+def test_the_window_starts_without_what_it_seldom_needs() -> None:
+    """`scipy.signal` alone took half of the time until the window could be made."""
+    code = "import sys, dunefall.app.shell.window\n"
+    code += "print([x for x in ('scipy.signal', 'scipy.special', 'scipy.stats', 'dask') if x in sys.modules])"
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

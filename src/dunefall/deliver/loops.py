@@ -14,7 +14,6 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from dunefall.dsp.meter import k_weighting
 
@@ -116,6 +115,8 @@ def _sections(rate: int) -> NDArray[np.float64]:
 def _power(sound: Sound, rate: int) -> Sound:
     """K-weighted power of all channels (ITU-R BS.1770-5), as it is when the loop has gone round before."""
     run_in = np.take(sound, range(-round(RUN_IN_S * rate), 0), axis=0, mode="wrap")
+    from scipy import signal  # half a second to import, and not needed until a loop is made
+
     weighted = signal.sosfilt(_sections(rate), np.concatenate([run_in, sound]), axis=0)[len(run_in) :]
     return np.asarray((weighted**2).sum(axis=1))
 
@@ -247,7 +248,7 @@ def best_length(sound: Sound, length: int, around: int, fade: int, rate: int) ->
     whole = np.asarray(sound[: length + around + fade])
     mono, lowest = _mono(whole), max(fade, length - around)
     target, searched = mono[:fade], mono[lowest:]
-    scores = signal.correlate(searched, target, "valid", "fft")
+    scores = _alike(searched, target)
     sizes = np.sqrt(np.maximum(_sliding(searched, fade), 1e-12))
     likeness = scores / (sizes * math.sqrt(float(np.vdot(target, target)) + 1e-12))
     calm = _expected_jumps(_power(whole, rate), lowest, fade, rate)[: len(likeness)] < CALM_LU
@@ -284,9 +285,16 @@ def _expected_jumps(power: Sound, lowest: int, fade: int, rate: int) -> Sound:
     searched = power[lowest - near :] if lowest >= near else np.pad(power, (near - lowest, 0))
     before = _sliding(searched, near)
     start = float(np.vdot(inn, power[: len(inn)])) + float(power[len(inn) : near].sum())
-    behind = signal.correlate(searched[near:], out, "valid", "fft") + start
+    behind = _alike(searched[near:], out) + start
     frames = min(len(before), len(behind))
     return np.asarray(np.abs(10.0 * np.log10((behind[:frames] + 1e-9) / (before[:frames] + 1e-9))))
+
+
+def _alike(long: Sound, short: Sound) -> Sound:
+    """Sums of the products of a short piece with the long one, for each place of it."""
+    from scipy import signal
+
+    return np.asarray(signal.correlate(long, short, "valid", "fft"))
 
 
 def _sliding(mono: Sound, length: int) -> Sound:

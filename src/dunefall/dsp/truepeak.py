@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from dunefall.base.arrays import Grid, Row
 from dunefall.dsp.cache import cached_njit
@@ -23,7 +22,9 @@ _BLOCK = 128
 def _phases() -> NDArray[np.float64]:
     """The filters of the seven places between two samples, of 2 * ``AROUND`` taps each."""
     taps = 2 * AROUND
-    whole = signal.firwin(taps * OVERSAMPLING + 1, 1.0 / OVERSAMPLING, window=("kaiser", 5.0)) * OVERSAMPLING
+    from_middle = np.arange(-(taps * OVERSAMPLING // 2), taps * OVERSAMPLING // 2 + 1)
+    whole = np.sinc(from_middle / OVERSAMPLING) * np.kaiser(from_middle.size, 5.0)
+    whole *= OVERSAMPLING / whole.sum()
     return np.array([whole[phase::OVERSAMPLING][:taps][::-1] for phase in range(1, OVERSAMPLING)])
 
 

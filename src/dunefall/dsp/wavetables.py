@@ -11,7 +11,6 @@ from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import jv
 
 __all__ = [
     "FRAMES", "FRAME_SIZE", "HARMONICS", "LEVELS", "NAMES", "OFFSETS", "SIZES", "built_in_tables", "tables_of_sound",
@@ -84,6 +83,8 @@ def _pulse(t: float, n: NDArray[np.float64]) -> NDArray[np.float64]:
 def _folded(t: float, n: NDArray[np.float64]) -> NDArray[np.float64]:
     """A sine whose phase another sine bends, more and more (Chowning 1973)."""
     index = 0.1 + 9.0 * t
+    from scipy.special import jv  # half a second to import, and seldom needed: the tables are kept
+
     return np.asarray(jv(n - 1.0, index) - jv(n + 1.0, index))
 
 
