@@ -15,8 +15,10 @@ from dunefall.dsp import cache
 @pytest.fixture
 def own_root(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """An empty cache."""
-    monkeypatch.setattr(cache, "_machine_folder", lambda: tmp_path)
-    return tmp_path
+    root = tmp_path / "compiled" / "machine"
+    monkeypatch.setenv("DUNEFALL_CACHE", str(tmp_path))
+    monkeypatch.setattr(cache, "_machine_folder", lambda: root)
+    return root
 
 
 def reached(text: str) -> set[str]:
@@ -36,6 +38,7 @@ def test_a_kernel_hangs_on_its_own_file_and_its_building_blocks_only() -> None:
         "dunefall.catalogue.time.clock",
         "dunefall.compiler.views",
         "dunefall.dsp.cache",
+        "dunefall.dsp.cachefiles",
         "dunefall.dsp.random",
         "dunefall.dsp.triggers",
     }
