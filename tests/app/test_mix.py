@@ -515,7 +515,7 @@ def test_there_are_no_more_effect_lanes_than_columns(window: MainWindow, qtbot: 
 def test_effects_are_inserted_on_the_whole_mix(window: MainWindow, qtbot: QtBot) -> None:
     master = window.page("mix").master
     assert master.inserts.text() == "+ Insert…"
-    for words, name in (("compressor", "Compressor"), ("drive", "2 inserts")):
+    for words, name in (("compressor", "1 insert"), ("drive", "2 inserts")):
         if words == "drive":
             window.actions_by_id["insert"].trigger()
         else:

@@ -13,7 +13,7 @@ from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.mastercurve import MasterCurve
 from dunefall.app.workspaces.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, VALUE_W, db_at, gain_db, x_of_db
 from dunefall.base.units import format_value
-from dunefall.base.words import listed
+from dunefall.base.words import count_of, listed
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.paths import effects_in_order
 from dunefall.engine.shared import Status
@@ -94,8 +94,7 @@ class Master(QWidget):
         master = master_of(self._patch)
         effects = effects_in_order(self._patch, self._patch.layer_of(master.id)) if master else ()
         names = [self._patch.module(module).name for module in effects]
-        many = f"{len(names)} inserts" if len(names) > 1 else "".join(names)
-        self.inserts.setText(many or "+ Insert…")
+        self.inserts.setText(count_of(len(names), "insert") if names else "+ Insert…")
         self.inserts.setToolTip(
             f"The whole mix goes through {listed(names)}; click to choose one or to add another" if names
             else "Puts an effect on the whole mix, before the master"
