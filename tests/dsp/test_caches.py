@@ -114,7 +114,10 @@ def test_a_sound_is_kept_in_memory_where_there_is_no_room(tmp_path: Path, monkey
     soundfile.write(tmp_path / "x.wav", sound, 48000, subtype="FLOAT")
     monkeypatch.setattr(sounds, "_mapped", {})
     monkeypatch.setenv("DUNEFALL_CACHE", "/dev/null/nowhere")
-    ref = sounds.take_in(tmp_path / "x.wav")
+    monkeypatch.setattr(sounds, "_in_memory", set())
+    with pytest.raises(sounds.StorageError, match="cannot keep a copy"):  # another process could not play it
+        sounds.take_in(tmp_path / "x.wav")
+    ref = sounds.take_in(tmp_path / "x.wav", alone=True)
     found = sounds.mapped(ref)
     np.testing.assert_allclose(found.samples.reshape(2, -1).T, sound, atol=1e-6)
     assert "Nothing can be kept" in caches.trouble_of_caches()

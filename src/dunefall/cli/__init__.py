@@ -216,7 +216,7 @@ def _check(options: argparse.Namespace) -> int:
     else:
         take, (patch, _) = None, open_patch(options.patch)
         found = doubts(patch)
-    for trouble in (*import_sounds(patch), *found):
+    for trouble in (*import_sounds(patch, alone=True), *found):
         print(f"note: {trouble}")
     parts = [count_of(len(patch.layers), "layer"), count_of(len(list(patch.modules())), "module")]
     parts.append(count_of(len(patch.links), "link"))

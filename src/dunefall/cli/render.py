@@ -124,7 +124,10 @@ def run_render(options: argparse.Namespace) -> int:
         raise ParameterError(f"--block must be 1 to {1 << 20}; got {options.block}")
     wanted = _wanted(options)
     job, source = wanted.job, wanted.source
-    for trouble in {*import_sounds(source.patch), *import_sounds(source.take.patch_at(1 << 62))}:
+    for trouble in {
+        *import_sounds(source.patch, alone=True),
+        *import_sounds(source.take.patch_at(1 << 62), alone=True),
+    }:
         print(trouble, file=sys.stderr)
     made = time.strftime("%Y-%m-%dT%H:%M:%S")
     tasks = [replace(task, block=options.block) for task in _tasks(tasks_of, job, source, made)]

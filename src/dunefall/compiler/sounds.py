@@ -80,6 +80,8 @@ class Sound:
 
 SILENCE = Sound(np.zeros(0, np.float32), 1, 48000)
 _mapped: dict[str, Sound] = {}
+_in_memory: set[str] = set()
+"""Digests of sounds of which no copy could be kept."""
 _made: dict[str, Sound] = {}
 """Wavetables and responses by the digest of their sound, or by what they are computed from."""
 
@@ -89,7 +91,7 @@ def sounds_folder() -> Path:
     return cache_folder("sounds")
 
 
-def take_in(path: Path, report: Report | None = None) -> SoundRef:
+def take_in(path: Path, report: Report | None = None, *, alone: bool = False) -> SoundRef:
     """Convert a sound file for the players; a file imported before is only hashed.
 
     Parameters
@@ -98,6 +100,8 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
         The file.
     report : function of (done, total)
         Called between pieces; what it raises ends the work, and nothing is left behind.
+    alone : bool
+        Nobody but this process plays it: where no copy can be kept, it is kept in memory.
 
     Returns
     -------
@@ -114,7 +118,7 @@ def take_in(path: Path, report: Report | None = None) -> SoundRef:
         total = 2 * file.frames
         ref = SoundRef(str(path), _digest_of(path, lambda share: report(round(share * file.frames), total)))
         if not _had(ref.digest):
-            _convert(file, ref, lambda done: report(file.frames + done, total))
+            _convert(file, ref, lambda done: report(file.frames + done, total), alone)
     report(total, total)
     return ref
 
@@ -124,7 +128,7 @@ def sounds_ready(patch: Patch) -> bool:
     return all(module.sound is None or _had(module.sound.digest) for module in patch.modules())
 
 
-def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
+def import_sounds(patch: Patch, report: Report | None = None, *, alone: bool = False) -> list[str]:
     """Have the sounds of all modules; gives a sentence for each that is missing or not the same any more.
 
     Parameters
@@ -133,6 +137,8 @@ def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
         The patch; it is not changed.
     report : function of (int, int)
         Called with what is done and how much there is.
+    alone : bool
+        Nobody but this process plays them.
 
     Returns
     -------
@@ -144,7 +150,7 @@ def import_sounds(patch: Patch, report: Report | None = None) -> list[str]:
         if ref is None or _had(ref.digest):
             continue
         try:
-            found = take_in(path_of(ref.path), report)
+            found = take_in(path_of(ref.path), report, alone=alone)
         except DunefallError as error:
             troubles.append(f"“{module.name}” is silent: {error}")
             continue
@@ -183,7 +189,7 @@ def prepared(spec: ModuleSpec, module: Module, rate: float) -> Sound:
 @cache
 def shipped() -> SoundRef:
     """The sound that a player has until it is given another one."""
-    return take_in(SHIPPED)
+    return take_in(SHIPPED, alone=True)
 
 
 def mapped(ref: SoundRef) -> Sound:
@@ -320,7 +326,7 @@ def _digest_of(path: Path, report: Callable[[float], None]) -> str:
 
 def _had(digest: str) -> bool:
     """Whether a sound can be played: it has been converted, or is in memory."""
-    return digest in _mapped or _converted(digest) is not None
+    return digest in _in_memory or _converted(digest) is not None
 
 
 def _converted(digest: str) -> Path | None:
@@ -335,7 +341,7 @@ def _converted(digest: str) -> Path | None:
     return None
 
 
-def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], None]) -> None:
+def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], None], alone: bool) -> None:
     """All frames, piece by piece; of more than two channels the odd ones go to the left and the even ones to the
     right."""
     rows = min(file.channels, 2)
@@ -359,7 +365,7 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
     except soundfile.SoundFileError as error:
         raise StorageError(f"{Path(ref.path).name} is broken: {error}") from error
     except OSError as error:
-        if file.frames * rows > MOST_IN_MEMORY:
+        if not alone or file.frames * rows > MOST_IN_MEMORY:
             raise StorageError(
                 f"cannot keep a copy of {ref.path} in {path.parent}: {error.strerror or error}"
             ) from error
@@ -368,6 +374,7 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
         sound = file.read(dtype="float32", always_2d=True)
         samples = np.concatenate([_channel(sound, row, rows) for row in range(rows)])
         _mapped[ref.digest] = Sound(samples, rows, file.samplerate)
+        _in_memory.add(ref.digest)
     finally:
         with contextlib.suppress(OSError):
             part.unlink(missing_ok=True)

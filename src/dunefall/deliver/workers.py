@@ -134,7 +134,7 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
 def _made(task: Task, ear: Ear) -> Outcome:
     from dunefall.compiler.sounds import import_sounds
 
-    troubles = import_sounds(task.source.patch)
+    troubles = import_sounds(task.source.patch, alone=True)
     return Outcome(error=troubles[0]) if troubles else Outcome(tuple(make(task, ear)))
 
 
