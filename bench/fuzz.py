@@ -303,6 +303,7 @@ def tried(kind: str, data: bytes, folder: Path) -> str:
     -------
     str
     """
+    before = _memory()
     try:
         with _within(LONGEST_S):
             KINDS[kind][1](data, folder)
@@ -312,9 +313,12 @@ def tried(kind: str, data: bytes, folder: Path) -> str:
         return f"more than {LONGEST_S} s"
     except Exception:
         return traceback.format_exc()
-    if resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 > MOST_MEMORY:
-        return "more than 1 GiB"
-    return ""
+    return "more than 1 GiB" if _memory() - before > MOST_MEMORY else ""
+
+
+def _memory() -> int:
+    """The most bytes that this process has had."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
 
 
 def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) -> Iterator[Find | None]:
