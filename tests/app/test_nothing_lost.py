@@ -201,10 +201,15 @@ def test_a_file_that_is_open_elsewhere_is_told_and_can_be_copied(
     try:
         assert other.stdout is not None
         assert other.stdout.readline() == "True\n"
+        window.notice.clear()
         assert open_path(window.context, path)
         assert "is open in another Dunefall as well" in window.notice.text()
-        button = next(x for x in window.findChildren(QPushButton) if x.text() == "Go on with a copy" and x.isVisible())
-        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+        def offered() -> list[QPushButton]:
+            return [x for x in window.findChildren(QPushButton) if x.text() == "Go on with a copy" and x.isVisible()]
+
+        qtbot.waitUntil(lambda: bool(offered()))
+        qtbot.mouseClick(offered()[0], Qt.MouseButton.LeftButton)
         assert window.session.document.path is None
         assert window.session.document.modified
     finally:
