@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import argparse
 import hashlib
-import json
 import random
 import resource
 import signal
@@ -24,6 +23,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
+from typing import TypeVar
 
 import numpy as np
 import soundfile
@@ -57,6 +57,7 @@ from dunefall.session.opening import open_take
 __all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "tried"]
 
 CORPUS = Path(__file__).parent.parent / "tests" / "corpus"
+T = TypeVar("T")
 LONGEST_S, MOST_MEMORY = 5, 1 << 30
 QUANTUMS, RATE = 8, 48000.0
 SCALE = "! a scale\nfifths\n 5\n!\n100.0\n9/8\n3/2\n700. cents\n2/1\n"
@@ -251,18 +252,14 @@ def _packets() -> list[bytes]:
     return [plain, bundle, nested, odd]
 
 
-def _by_json(whole: Callable[[], list[object]]) -> Callable[[], Callable[[random.Random], bytes]]:
+def _from(
+    whole: Callable[[], list[T]], broken: Callable[[T, random.Random], bytes]
+) -> Callable[[], Callable[[random.Random], bytes]]:
+    """Files of a kind: whole ones, made when they are first wanted, and how one of them is broken."""
+
     def ready() -> Callable[[random.Random], bytes]:
         kept = whole()
-        return lambda dice: broken_json(dice.choice(kept), dice)
-
-    return ready
-
-
-def _by_bytes(whole: Callable[[], list[bytes]]) -> Callable[[], Callable[[random.Random], bytes]]:
-    def ready() -> Callable[[random.Random], bytes]:
-        kept = whole()
-        return lambda dice: broken_bytes(dice.choice(kept), dice)
+        return lambda dice: broken(dice.choice(kept), dice)
 
     return ready
 
@@ -270,15 +267,15 @@ def _by_bytes(whole: Callable[[], list[bytes]]) -> Callable[[], Callable[[random
 KINDS: dict[
     str, tuple[Callable[[], Callable[[random.Random], bytes]], Callable[[bytes, Path], None]]
 ] = {
-    "patch": (_by_json(_patches), _use_patch),
-    "take": (_by_json(_takes), _use_take),
-    "compound": (_by_json(_compounds), _use_compound),
-    "scale": (lambda: lambda dice: broken_text(SCALE, dice), _use_scale),
-    "sound": (_by_bytes(_sounds), _use_sound),
-    "preferences": (_by_json(lambda: [json.loads(json.dumps(_some_preferences()))]), _use_preferences),
-    "recovery": (_by_json(_recoveries), _use_recovery),
-    "job": (_by_json(_jobs), _use_job),
-    "osc": (_by_bytes(_packets), _use_osc),
+    "patch": (_from(_patches, broken_json), _use_patch),
+    "take": (_from(_takes, broken_json), _use_take),
+    "compound": (_from(_compounds, broken_json), _use_compound),
+    "scale": (_from(lambda: [SCALE], broken_text), _use_scale),
+    "sound": (_from(_sounds, broken_bytes), _use_sound),
+    "preferences": (_from(lambda: [_some_preferences()], broken_json), _use_preferences),
+    "recovery": (_from(_recoveries, broken_json), _use_recovery),
+    "job": (_from(_jobs, broken_json), _use_job),
+    "osc": (_from(_packets, broken_bytes), _use_osc),
 }  # fmt: skip
 """How broken files of a kind are made, and what is done with one."""
 

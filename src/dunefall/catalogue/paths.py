@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec
+from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Layer, Patch
 
-__all__ = ["effects_in_order", "end_of", "sound_path"]
+__all__ = ["effects_in_order", "end_of", "inserts_of", "sound_path"]
 
 
 def end_of(layer: Layer) -> str:
@@ -57,6 +58,12 @@ def effects_in_order(patch: Patch, layer: Layer) -> tuple[str, ...]:
     path = sound_path(patch, layer)
     passing = {module.id for module in layer.modules if (spec := spec_for(module)) and _passes_sound(spec)}
     return tuple(sorted((module for module in path if module in passing), key=lambda module: path[module]))
+
+
+def inserts_of(patch: Patch) -> tuple[str, ...]:
+    """The modules through which the whole mix passes before the master, in its order."""
+    master = master_of(patch)
+    return effects_in_order(patch, patch.layer_of(master.id)) if master else ()
 
 
 def _passes_sound(spec: ModuleSpec) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Mapping, Sequence
+from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
@@ -202,7 +203,7 @@ class _Builder:
         self.channels = [speaker.port for speaker in layout_of(patch.layout).speakers]
         self.rows = self.state_size = self.memory_size = 0
         counts = [layer.voices for layer in patch.layers]
-        self.level_first = {layer.id: sum(counts[:k]) for k, layer in enumerate(patch.layers)}
+        self.level_first = dict(zip((layer.id for layer in patch.layers), accumulate(counts, initial=0), strict=False))
         self.levels = sum(counts)
 
     def _row(self, count: int = 1) -> int:

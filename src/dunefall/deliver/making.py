@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from dunefall import __version__
 from dunefall.base.words import listed
-from dunefall.catalogue.paths import effects_in_order
+from dunefall.catalogue.paths import inserts_of
 from dunefall.deliver.audiofiles import SUFFIXES, write_sound
 from dunefall.deliver.events import beside, write_beside
 from dunefall.deliver.hits import hits_of
@@ -29,7 +29,7 @@ from dunefall.deliver.names import filled
 from dunefall.deliver.rendering import BLOCK, Click, Disk, Ear, Rendered, alone, only_sending, rendered
 from dunefall.deliver.verdict import Finding, Heard, findings
 from dunefall.deliver.wavchunks import About
-from dunefall.patch.mixing import effect_lanes, mix_of, mixed_layers
+from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Patch
 
 __all__ = ["File", "Piece", "Task", "make", "processor"]
@@ -208,9 +208,7 @@ def _pieces(task: Task, disk: Disk, ear: Ear) -> list[Piece]:
 
 def _before_inserts(patch: Patch, told: str) -> str:
     """What is told of parts of the mix, which come before what is inserted on the whole of it."""
-    mix = mix_of(patch)
-    layer = patch.layer_of(mix.id) if mix else None
-    names = [patch.module(effect).name for effect in effects_in_order(patch, layer)] if layer else []
+    names = [patch.module(effect).name for effect in inserts_of(patch)]
     return f"{told} Without {listed(names)}, which the whole mix goes through.".strip() if names else told
 
 

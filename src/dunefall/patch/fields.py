@@ -9,9 +9,10 @@ from typing import TypeVar, cast
 
 from dunefall.base.errors import PatchError
 
-__all__ = ["get", "numbers", "objects", "others", "texts"]
+__all__ = ["get", "numbers", "objects", "others", "texts", "within"]
 
 T = TypeVar("T")
+N = TypeVar("N", int, float)
 
 MAX_SERIES = 4_096
 
@@ -65,6 +66,46 @@ def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default
             raise PatchError("the number is too large", place=where)
         return cast(T, float(value))
     return cast(T, value)
+
+
+def within(
+    raw: Mapping[str, object], name: str, kind: type[N], place: str, span: tuple[float, float],
+    default: N | None = None, unit: str = "",
+) -> N:  # fmt: skip
+    """Number of an object, checked for its kind and range.
+
+    Parameters
+    ----------
+    raw : dict
+        The object's fields in the file.
+    name : str
+        Name of the field.
+    kind : type
+        int or float.
+    place : str
+        The object's place in the file.
+    span : (float, float)
+        The lowest and the highest that it may be.
+    default : number, optional
+        What is given where the field is missing; without one it must be there.
+    unit : str
+        What is told behind the range.
+
+    Returns
+    -------
+    number
+
+    Raises
+    ------
+    PatchError
+        If it is missing, of another kind or out of range; with its place.
+    """
+    value = get(raw, name, kind, place, default)
+    if not span[0] <= value <= span[1]:
+        got = str(value)[:20] if kind is int else f"{value:g}"
+        told = f"must be {span[0]} to {span[1]} {unit}".rstrip()
+        raise PatchError(f"{told}; got {got}", place=f"{place}.{name}".lstrip("."))
+    return value
 
 
 def others(raw: dict[str, object], known: tuple[str, ...]) -> Mapping[str, object]:

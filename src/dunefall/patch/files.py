@@ -23,7 +23,7 @@ from dunefall.base.errors import PatchError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
-from dunefall.patch.fields import get, objects, others
+from dunefall.patch.fields import get, objects, others, within
 from dunefall.patch.migrations import migrated
 from dunefall.patch.model import (
     SHARED_ID,
@@ -46,6 +46,8 @@ from dunefall.patch.partfiles import (
 __all__ = [
     "FORMAT",
     "MAX_LINKS",
+    "SEEDS",
+    "TEMPOS_BPM",
     "check_parts",
     "dump_patch",
     "layout_in",
@@ -54,14 +56,13 @@ __all__ = [
     "patch_of",
     "raw_patch",
     "save_patch",
-    "seed_in",
-    "tempo_in",
     "with_sounds_beside",
     "with_sounds_in",
 ]
 
 FORMAT = 2
 MAX_LINKS = 50_000
+SEEDS, TEMPOS_BPM = (0, 2**32 - 1), (10, 400)
 
 KINDS = ("take", "job", "compound")
 """What other files of the project say that they are."""
@@ -155,60 +156,6 @@ def save_patch(patch: Patch, path: Path) -> None:
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
 
 
-def seed_in(raw: dict[str, object], place: str, default: int | None = None) -> int:
-    """The seed of an object, 0 to 4294967295.
-
-    Parameters
-    ----------
-    raw : dict
-        The object's fields in the file.
-    place : str
-        Its place in the file.
-    default : int, optional
-        What is given where the field is missing.
-
-    Returns
-    -------
-    int
-
-    Raises
-    ------
-    PatchError
-        If it is out of range.
-    """
-    seed = get(raw, "seed", int, place, default)
-    if not 0 <= seed < 2**32:
-        raise PatchError(f"must be 0 to {2**32 - 1}; got {str(seed)[:20]}", place=f"{place}.seed".lstrip("."))
-    return seed
-
-
-def tempo_in(raw: dict[str, object], place: str, default: float | None = None) -> float:
-    """The tempo of an object, 10 to 400 BPM.
-
-    Parameters
-    ----------
-    raw : dict
-        The object's fields in the file.
-    place : str
-        Its place in the file.
-    default : float, optional
-        What is given where the field is missing.
-
-    Returns
-    -------
-    float
-
-    Raises
-    ------
-    PatchError
-        If it is out of range.
-    """
-    tempo = get(raw, "tempo_bpm", float, place, default)
-    if not 10 <= tempo <= 400:
-        raise PatchError(f"must be 10 to 400 BPM; got {tempo:g}", place=f"{place}.tempo_bpm".lstrip("."))
-    return tempo
-
-
 def layout_in(raw: dict[str, object], place: str) -> str:
     """The layout that an object names, stereo by default; raises PatchError if there is no such layout.
 
@@ -262,7 +209,8 @@ def patch_of(raw: object) -> Patch:
         )
     if version < 1:
         raise PatchError(f"must be 1 to {FORMAT}; got {version}", place="format")
-    seed, tempo = seed_in(raw, "", 1), tempo_in(raw, "", 92.0)
+    seed = within(raw, "seed", int, "", SEEDS, 1)
+    tempo = within(raw, "tempo_bpm", float, "", TEMPOS_BPM, 92.0, "BPM")
     layout = layout_in(raw, "")
     if "layers" not in raw:
         raise PatchError('the file holds no patch: there are no "layers" in it')

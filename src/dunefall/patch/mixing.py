@@ -123,7 +123,11 @@ def key_of(patch: Patch, layer: Layer) -> Place | None:
 
 def master_of(patch: Patch) -> Module | None:
     """What the whole mix goes through, if there is such a thing."""
-    return next((module for module in patch.modules() if module.type == "master"), None)
+    return _of_type(patch, "master")
+
+
+def _of_type(patch: Patch, type_id: str) -> Module | None:
+    return next((module for module in patch.modules() if module.type == type_id), None)
 
 
 def with_send(patch: Patch, layer: Layer, lane: Layer, gain: float, *, before: bool = False) -> Patch:
@@ -354,7 +358,7 @@ def with_master(patch: Patch) -> Patch:
 
 def mix_of(patch: Patch) -> Module | None:
     """Where the whole mix is heard for what is inserted before the master, if there is such a thing."""
-    return next((module for module in patch.modules() if module.type == "whole-mix"), None)
+    return _of_type(patch, "whole-mix")
 
 
 def with_inserts(patch: Patch) -> Patch:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from dunefall.base.errors import PatchError
-from dunefall.patch.fields import get, numbers, objects, others, texts
+from dunefall.patch.fields import get, numbers, objects, others, texts, within
 from dunefall.patch.model import (
     CURVES,
     MOST_VOICES,
@@ -116,12 +116,8 @@ def raw_layer(raw: dict[str, object], place: str) -> Layer:
     PatchError
         If a field is missing or of another kind.
     """
-    voices = get(raw, "voices", int, place, 1)
-    if not 1 <= voices <= MOST_VOICES:
-        raise PatchError(f"must be 1 to {MOST_VOICES}; got {voices}", place=f"{place}.voices")
-    spread = get(raw, "spread", float, place, 0.5)
-    if not 0 <= spread <= 1:
-        raise PatchError(f"must be 0 to 1; got {spread:g}", place=f"{place}.spread")
+    voices = within(raw, "voices", int, place, (1, MOST_VOICES), 1)
+    spread = within(raw, "spread", float, place, (0, 1), 0.5)
     return Layer(
         voices=voices,
         spread=spread,

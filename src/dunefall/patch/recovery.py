@@ -78,7 +78,11 @@ def _read(file: Path) -> Recovered:
     if not isinstance(raw, dict):
         raise PatchError("needs an object", place="the recovery copy")
     path = get(raw, "path", str, "", "")
-    return Recovered(file, patch_of(get(raw, "patch", dict, "")), path_of(path) if path else None)
+    patch = patch_of(get(raw, "patch", dict, ""))
+    try:
+        return Recovered(file, patch, path_of(path) if path else None)
+    except PatchError:  # the patch is what counts
+        return Recovered(file, patch, None)
 
 
 def _alive(process: str) -> bool:

@@ -27,15 +27,15 @@ from dunefall.patch.changes import (
     SeriesSet,
     TempoSet,
 )
-from dunefall.patch.fields import get, numbers, objects
+from dunefall.patch.fields import get, numbers, objects, within
 from dunefall.patch.files import (
     FORMAT,
     MAX_LINKS,
+    SEEDS,
+    TEMPOS_BPM,
     layout_in,
     patch_of,
     raw_patch,
-    seed_in,
-    tempo_in,
     with_sounds_beside,
     with_sounds_in,
 )
@@ -156,9 +156,7 @@ def take_of(raw: object) -> Take:
     """
     if not isinstance(raw, dict) or raw.get("kind") != "take":
         raise PatchError("the file does not hold a take")
-    rate = get(raw, "rate_hz", float, "")
-    if not 8000 <= rate <= 192000:
-        raise PatchError(f"must be 8000 to 192000 Hz; got {rate:g}", place="rate_hz")
+    rate = within(raw, "rate_hz", float, "", (8000, 192000), unit="Hz")
     try:
         start = patch_of(raw.get("start"))
     except PatchError as error:
@@ -230,13 +228,6 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
     return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))
 
 
-def _index(item: dict[str, object], place: str) -> int:
-    index = get(item, "index", int, place)
-    if not 0 <= index <= MAX_LINKS:
-        raise PatchError(f"must be 0 to {MAX_LINKS}; got {str(index)[:20]}", place=f"{place}.index")
-    return index
-
-
 def _change(item: dict[str, object], place: str) -> Change:
     if "set" in item:
         target = split_place(item["set"], f"{place}.set")
@@ -245,19 +236,21 @@ def _change(item: dict[str, object], place: str) -> Change:
         target = split_place(item["draw"], f"{place}.draw")
         return SeriesSet(target.module, target.port, numbers(item, "to", place))
     if "tempo_bpm" in item:
-        return TempoSet(tempo_in(item, place))
+        return TempoSet(within(item, "tempo_bpm", float, place, TEMPOS_BPM, unit="BPM"))
     if "seed" in item:
-        return SeedSet(seed_in(item, place))
+        return SeedSet(within(item, "seed", int, place, SEEDS))
     if "layout" in item:
         return LayoutSet(layout_in(item, place))
     if "module" in item:
         module = raw_module(get(item, "module", dict, place), f"{place}.module")
-        return ModulePut(get(item, "layer", str, place), _index(item, place), module)
+        return ModulePut(get(item, "layer", str, place), within(item, "index", int, place, (0, MAX_LINKS)), module)
     if "link" in item:
-        return LinkPut(_index(item, place), raw_link(get(item, "link", dict, place), f"{place}.link"))
+        return LinkPut(
+            within(item, "index", int, place, (0, MAX_LINKS)), raw_link(get(item, "link", dict, place), f"{place}.link")
+        )
     if "put_layer" in item:
         layer = raw_layer(get(item, "put_layer", dict, place), f"{place}.put_layer")
-        return LayerPut(_index(item, place), layer)
+        return LayerPut(within(item, "index", int, place, (0, MAX_LINKS)), layer)
     for name, kind in (("without_module", ModuleGone), ("without_link", LinkGone), ("without_layer", LayerGone)):
         if name in item:
             return kind(get(item, name, str, place))

@@ -169,7 +169,7 @@ def _open_recent(context: Context, name: str) -> None:
 def save(context: Context) -> bool:
     """Save to the patch's file, or ask for one."""
     path = context.session.document.path
-    if path is not None and context.session.changed_elsewhere:
+    if context.session.changed_elsewhere:
         text = f"Another program has written to {path} since you opened it. Replacing it loses what is in it now."
         answers = {"as": "Save under another name…", "replace": "Replace it", "cancel": "Do not save"}
         choice = context.talk.choose("The file has changed", text, answers)

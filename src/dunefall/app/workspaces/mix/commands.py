@@ -14,7 +14,7 @@ from dunefall.app.workspaces.mix.ruler import SEND_LOW_DB
 from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.paths import effects_in_order
+from dunefall.catalogue.paths import inserts_of
 from dunefall.patch.mixing import master_of, mixed_layers, send_of, with_master
 from dunefall.patch.model import MASTER_ID, Patch, Place
 from dunefall.session.edits.mix import add_effect_lane, add_key, set_group, set_key, set_master, set_send
@@ -158,8 +158,7 @@ def add_lane(context: Context, name: str, types: tuple[str, ...]) -> None:
 def ask_insert(context: Context) -> None:
     """Let the user choose what to insert on the whole mix, or one of what is there."""
     patch = context.session.patch
-    layer = next((layer for layer in patch.layers if layer.id == MASTER_ID), None)
-    there = effects_in_order(patch, layer) if layer else ()
+    there = inserts_of(patch)
     if not there:
         add_insert(context)
         return

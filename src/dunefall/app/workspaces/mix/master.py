@@ -15,7 +15,7 @@ from dunefall.app.workspaces.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, V
 from dunefall.base.units import format_value
 from dunefall.base.words import count_of, listed
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.paths import effects_in_order
+from dunefall.catalogue.paths import inserts_of
 from dunefall.engine.shared import Status
 from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Patch
@@ -91,9 +91,7 @@ class Master(QWidget):
 
     def _name_inserts(self) -> None:
         """What the whole mix goes through before the master, in its order."""
-        master = master_of(self._patch)
-        effects = effects_in_order(self._patch, self._patch.layer_of(master.id)) if master else ()
-        names = [self._patch.module(module).name for module in effects]
+        names = [self._patch.module(module).name for module in inserts_of(self._patch)]
         self.inserts.setText(count_of(len(names), "insert") if names else "+ Insert…")
         self.inserts.setToolTip(
             f"The whole mix goes through {listed(names)}; click to choose one or to add another" if names
