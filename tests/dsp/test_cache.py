@@ -15,10 +15,9 @@ from dunefall.dsp import cache
 @pytest.fixture
 def own_root(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """An empty cache."""
-    root = tmp_path / "compiled" / "machine"
     monkeypatch.setenv("DUNEFALL_CACHE", str(tmp_path))
-    monkeypatch.setattr(cache, "_machine_folder", lambda: root)
-    return root
+    monkeypatch.setattr(cache, "_machine", lambda: "machine")
+    return tmp_path / "compiled" / "machine"
 
 
 def reached(text: str) -> set[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import importlib.util
+import os
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -101,7 +102,6 @@ def test_a_full_disk_costs_only_the_keeping(tmp_path: Path, monkeypatch: pytest.
 
 def test_generated_code_that_cannot_be_written_is_remembered(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("DUNEFALL_CACHE", "/dev/null/nowhere")
-    monkeypatch.setattr(cache, "_machine_folder", lambda: Path("/dev/null/nowhere/x"))
     monkeypatch.setattr(kernels, "_in_memory", {})
     path = kernels.generated_path("twice", CODE.replace("njit(cache=True)", "njit(cache=True, nogil=True)"))
     assert not path.exists()
@@ -146,3 +146,13 @@ def test_what_is_no_sound_is_told_and_nothing_else(
     with pytest.raises(sounds.StorageError, match="is not a sound file Dunefall can read"):
         sounds.take_in(tmp_path / name)
     assert capfd.readouterr() == ("", "")
+
+
+@pytest.mark.parametrize("name", [b"two\nlines.wav", b"bell\x07.wav", b"latin-\xe4.wav"])
+def test_a_sound_whose_name_no_patch_can_hold_is_told(name: bytes, tmp_path: Path) -> None:
+    """It was taken, and the saved patch could not be opened any more."""
+    path = tmp_path / os.fsdecode(name)
+    soundfile.write(tmp_path / "x.wav", np.full((100, 1), 0.25), 48000)
+    (tmp_path / "x.wav").rename(path)
+    with pytest.raises(sounds.StorageError, match="rename the file"):
+        sounds.take_in(path)

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.caches import cache_folder, cannot_keep
 from dunefall.base.door import path_of
-from dunefall.base.errors import DunefallError, StorageError
+from dunefall.base.errors import DunefallError, PatchError, StorageError
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.dsp import responses
 from dunefall.dsp.cache import kept_folder, sources_of
@@ -114,6 +114,10 @@ def take_in(path: Path, report: Report | None = None, *, alone: bool = False) ->
     """
     report = report or (lambda done, total: None)
     path = path.absolute()
+    try:
+        path_of(str(path))
+    except PatchError as error:
+        raise StorageError(f"{error}: a patch could not keep it; rename the file") from error
     with _opened(path) as file:
         total = 2 * file.frames
         ref = SoundRef(str(path), _digest_of(path, lambda share: report(round(share * file.frames), total)))

@@ -41,12 +41,13 @@ use_checked_files()
 
 
 @cache
-def _machine_folder() -> Path:
+def _machine() -> str:
+    """Name of the folder for the versions and the processor of now."""
     digest = hashlib.blake2b(digest_size=8)
     for part in (platform.python_version(), version("numba"), version("llvmlite"), binding.get_host_cpu_name()):
         digest.update(part.encode())
     digest.update(binding.get_host_cpu_features().flatten().encode())
-    return cache_folder("compiled", digest.hexdigest())
+    return digest.hexdigest()
 
 
 def _file_of(module: str) -> Path | None:
@@ -110,7 +111,7 @@ def kept_folder(stem: str, sources: str) -> Path:
     -------
     Path
     """
-    folder = cache_folder("compiled", _machine_folder().name, f"{stem}-{sources}")
+    folder = cache_folder("compiled", _machine(), f"{stem}-{sources}")
     if not folder.is_dir():
         return folder
     with contextlib.suppress(OSError):

@@ -5,7 +5,7 @@ where nothing can be written, the code is used without being kept.
 from __future__ import annotations
 
 import hashlib
-import os
+import io
 import pickle
 from pathlib import Path
 from typing import Any
@@ -24,13 +24,15 @@ def _sealed(data: bytes) -> bytes:
     return data + hashlib.blake2b(data, digest_size=_DIGEST).digest() + _MARK
 
 
-def _whole(path: str) -> bool:
-    """Whether a file is as it was written; one without a digest is of an earlier version."""
+def _opened(path: str) -> bytes:
+    """What was written to a file; one without a digest is of an earlier version. Raises ValueError if it is damaged."""
     data = Path(path).read_bytes()
     if not data.endswith(_MARK):
-        return True
+        return data
     body = data[: -_DIGEST - len(_MARK)]
-    return _sealed(body) == data
+    if _sealed(body) != data:
+        raise ValueError(f"{path} is damaged")
+    return body
 
 
 class _CheckedFiles(_Files):  # type: ignore[misc]
@@ -40,8 +42,7 @@ class _CheckedFiles(_Files):  # type: ignore[misc]
         """What was kept; None where there is nothing, or it is damaged."""
         try:
             name = self._load_index().get(key)
-            path = None if name is None else self._data_path(name)
-            return self._load_data(name) if path is not None and _whole(path) else None
+            return None if name is None else self._load_data(name)
         except Exception:
             return None
 
@@ -54,12 +55,16 @@ class _CheckedFiles(_Files):  # type: ignore[misc]
 
     def _load_index(self) -> dict[object, str]:
         try:
-            if not os.path.exists(self._index_path) or not _whole(self._index_path):
+            stream = io.BytesIO(_opened(self._index_path))
+            if pickle.load(stream) != self._version:
                 return {}
-            found: dict[object, str] = super()._load_index()
-            return found
+            stamp, overloads = pickle.load(stream)
+            return overloads if stamp == self._source_stamp else {}
         except Exception:
             return {}
+
+    def _load_data(self, name: str) -> object:
+        return pickle.loads(_opened(self._data_path(name)))
 
     def _save_index(self, overloads: dict[object, str]) -> None:
         head = pickle.dumps(self._version, protocol=-1)
