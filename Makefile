@@ -17,11 +17,13 @@ demo: setup
 	scripts/with-display $(BIN)/dunefall --demo
 
 # What needs neither the window nor the engine's process runs on two workers, the rest alone.
-SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis \
+SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis tests/vary \
   tests/test_cli.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
   tests/test_import_contract.py
 
+# jackd2: a real sound server for the tests that stop and kill it; they are skipped without it.
 test: setup
+	-scripts/system-packages jackd2
 	$(BIN)/python -m dunefall.compiler.makecode --all
 	$(BIN)/python -m pytest -q -n 2 $(SHARED)
 	scripts/with-display $(BIN)/python -m pytest -q tests/app tests/engine tests/test_session.py
@@ -39,5 +41,9 @@ soak: setup
 	$(BIN)/python -m bench.soak
 	$(BIN)/python -m bench.mutations
 	$(BIN)/python -m bench.fuzz --seconds 600
+	scripts/with-display $(BIN)/python -m bench.kills --count 100
+	$(BIN)/python -m bench.enginekills --count 50
+	scripts/with-display $(BIN)/python -m bench.flood
+	scripts/with-display $(BIN)/python -m bench.edited --simulated 1 --real 10
 	scripts/with-display $(BIN)/python -m bench.gestures
 	scripts/with-display $(BIN)/python -m bench.monkey

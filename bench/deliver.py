@@ -23,12 +23,12 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from dunefall.analysis.loudness import loudness_of
 from dunefall.catalogue import catalogue
 from dunefall.compiler.sounds import import_sounds
 from dunefall.compiler.warmup import prepare
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.making import Task, make
-from dunefall.deliver.measure import loudness_of
 from dunefall.deliver.plan import tasks_of
 from dunefall.deliver.rendering import compiled
 from dunefall.deliver.workers import Batch, Workers

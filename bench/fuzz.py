@@ -2,8 +2,9 @@
 
 `python -m bench.fuzz [--kind patch …] [--seconds 60] [--count N] [--seed 1]` makes files from whole ones (see
 `bench.mutate`) and has them read and used as the program would. Anything but success or one of the project's errors is
-a find, and so are more than 5 s, more than 1 GiB, or a patch that does not come back as it was saved. Every find is
-written to `tests/corpus/KIND/`, whose files `tests/test_corpus.py` tries again for ever.
+a find, and so are more than 5 s, more than 1 GiB, a mix above +24 dBFS before the limiter, or a patch that does not
+come back as it was saved. Every find is written to `tests/corpus/KIND/`, whose files `tests/test_corpus.py` tries again
+for ever. `bench.guided` searches by coverage.
 """
 
 from __future__ import annotations
@@ -27,25 +28,30 @@ from typing import TypeVar
 
 import numpy as np
 import soundfile
+from numpy.typing import NDArray
 
 from bench.mutate import broken_bytes, broken_json, broken_text
 from dunefall.base.door import parse_json
 from dunefall.base.errors import DunefallError
 from dunefall.base.preferences import Preferences
+from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.doubts import doubts, doubts_of_take
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.story import patch_story
 from dunefall.catalogue.validate import check_patch
 from dunefall.compiler import sounds
 from dunefall.compiler.build import compile_patch
-from dunefall.compiler.loop import run
+from dunefall.compiler.loop import LOUDEST, run
 from dunefall.compiler.traces import no_traces
+from dunefall.compiler.warmup import prepare
 from dunefall.deliver.jobfiles import parse_job, raw_job_file
 from dunefall.deliver.jobfiles import presets as job_presets
 from dunefall.deliver.ogg import set_serial
 from dunefall.engine.devices.osc import OscInput
+from dunefall.patch.changes import LinkGone, ParamSet, TempoSet
 from dunefall.patch.files import dump_patch, parse_patch, raw_patch
-from dunefall.patch.library import find_patch, load_patch, starters
+from dunefall.patch.library import DEMO, find_patch, load_patch, starters
+from dunefall.patch.model import Patch
 from dunefall.patch.recovery import Recovery
 from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
 from dunefall.patch.takefiles import raw_take
@@ -54,7 +60,7 @@ from dunefall.patch.userlibrary import UserLibrary
 from dunefall.render.performance import Performance
 from dunefall.session.opening import open_take
 
-__all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "tried"]
+__all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "kept", "packets", "tried"]
 
 CORPUS = Path(__file__).parent.parent / "tests" / "corpus"
 T = TypeVar("T")
@@ -91,13 +97,16 @@ def _within(seconds: int) -> Iterator[None]:
     def over(number: int, frame: FrameType | None) -> None:
         raise _TooLongError
 
-    before = signal.signal(signal.SIGALRM, over)
-    signal.alarm(seconds)
+    before = [(kind, signal.signal(kind, over)) for kind in (signal.SIGPROF, signal.SIGALRM)]
+    signal.setitimer(signal.ITIMER_PROF, seconds)  # of work: other programs may want the machine
+    signal.alarm(20 * seconds)
     try:
         yield
     finally:
+        signal.setitimer(signal.ITIMER_PROF, 0)
         signal.alarm(0)
-        signal.signal(signal.SIGALRM, before)
+        for kind, handler in before:
+            signal.signal(kind, handler)
 
 
 # -- what is done with a file of each kind ----------------------------------------------------------------------------
@@ -114,7 +123,7 @@ def _use_patch(data: bytes, folder: Path) -> None:
     program = compile_patch(patch, rate=RATE)
     out = np.zeros((64 * QUANTUMS, 6))
     run(program.plan, program.memory, no_traces(), out)
-    assert np.isfinite(out).all(), "the sound is no number"
+    _hear(out)
 
 
 def _use_take(data: bytes, folder: Path) -> None:
@@ -125,7 +134,12 @@ def _use_take(data: bytes, folder: Path) -> None:
     performance = Performance(take.at_rate(RATE))
     out = np.zeros((64 * QUANTUMS, performance.channels))
     performance.fill(out)
+    _hear(out)
+
+
+def _hear(out: NDArray[np.float64]) -> None:
     assert np.isfinite(out).all(), "the sound is no number"
+    assert np.abs(out).max() <= LOUDEST, "the mix is louder than +24 dBFS"
 
 
 def _use_compound(data: bytes, folder: Path) -> None:
@@ -156,7 +170,7 @@ def _use_preferences(data: bytes, folder: Path) -> None:
 
 
 def _use_recovery(data: bytes, folder: Path) -> None:
-    for name in ("0", "-1", "999999999", "9" * 30, "²", "x"):
+    for name in ("999999999", random.Random(data).choice(("0", "-1", "9" * 30, "²", "x"))):
         (folder / f"{name}.recovery").write_bytes(data)
     for found in Recovery(folder).left_behind():
         check_patch(found.patch)
@@ -174,7 +188,7 @@ def _use_osc(data: bytes, folder: Path) -> None:
         sender.sendto(data[:60_000], ("127.0.0.1", listener.port))
     for value in listener.taken().values():
         assert 0.0 <= value <= 1.0
-    listener.refused.clear()
+    assert len(listener.told()) < 300
 
 
 _listeners: list[OscInput] = []
@@ -190,19 +204,25 @@ def _listener() -> OscInput:
 
 
 def _patches() -> list[object]:
-    return [raw_patch(find_patch("demo:")[0]), *(raw_patch(load_patch(path)) for path in starters().values())]
+    prepare(catalogue())  # code is compiled before anything is timed
+    return [raw_patch(find_patch(DEMO)[0]), *(raw_patch(load_patch(path)) for path in starters().values())]
 
 
 def _takes() -> list[object]:
-    patch = find_patch("demo:")[0]
-    from dunefall.patch.changes import LinkGone, ParamSet, TempoSet
+    """A take of the demo and of each starter: a change of each kind."""
+    return [raw_take(_take(patch)) for patch in (find_patch(DEMO)[0], *map(load_patch, starters().values()))]
 
-    whats = (
-        Edit((ParamSet("drip-line-low-pass", "cutoff_hz", 500.0), TempoSet(100.0))),
-        Press("clock-1", "reset", True), Note("drip-line-droplet", 60.0, 0.5), Clear("drip-line-echo"),
-        Edit((LinkGone(patch.links[0].id),)),
-    )  # fmt: skip
-    return [raw_take(Take(patch, RATE, tuple(Entry(64 * k, what) for k, what in enumerate(whats))))]
+
+def _take(patch: Patch) -> Take:
+    whats: list[Edit | Note | Press | Clear] = [Edit((TempoSet(100.0),)), Edit((LinkGone(patch.links[0].id),)), Clear()]
+    for module in patch.modules():
+        spec = spec_of(module.type)
+        if spec is None:
+            continue
+        whats += [Edit((ParamSet(module.id, param.id, param.default),)) for param in spec.params[:1]]
+        whats += [Press(module.id, port.id, True) for port in spec.inputs if port.role == "gate"]
+        whats += [Note(module.id, 60.0, 0.5)] * spec.keys
+    return Take(patch, RATE, tuple(Entry(64 * (k % QUANTUMS), what) for k, what in enumerate(whats[:QUANTUMS])))
 
 
 def _jobs() -> list[object]:
@@ -240,7 +260,7 @@ def _sounds() -> list[bytes]:
     return made
 
 
-def _packets() -> list[bytes]:
+def packets() -> list[bytes]:
     def text(value: str) -> bytes:
         data = value.encode() + b"\x00"
         return data + bytes(-len(data) % 4)
@@ -275,7 +295,7 @@ KINDS: dict[
     "preferences": (_from(lambda: [_some_preferences()], broken_json), _use_preferences),
     "recovery": (_from(_recoveries, broken_json), _use_recovery),
     "job": (_from(_jobs, broken_json), _use_job),
-    "osc": (_from(_packets, broken_bytes), _use_osc),
+    "osc": (_from(packets, broken_bytes), _use_osc),
 }  # fmt: skip
 """How broken files of a kind are made, and what is done with one."""
 
@@ -344,18 +364,37 @@ def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) ->
             yield Find(kind, data, told) if told else None
 
 
+def kept(find: Find) -> Path:
+    """Write a find into the corpus.
+
+    Parameters
+    ----------
+    find : Find
+        What was found.
+
+    Returns
+    -------
+    Path
+    """
+    file = CORPUS / find.kind / hashlib.blake2b(find.data, digest_size=6).hexdigest()
+    file.parent.mkdir(parents=True, exist_ok=True)
+    file.write_bytes(find.data)
+    return file
+
+
 def main() -> int:
     """Look for finds."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--kind", choices=list(KINDS), action="append")
-    parser.add_argument("--seconds", type=float, default=60.0, help="for each kind")
+    parser.add_argument("--seconds", type=float, help="for each kind; 60 where no count is given")
     parser.add_argument("--count", type=int, default=10**9, help="of each kind")
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
+    seconds = options.seconds or (60.0 if options.count == 10**9 else 1e9)
     found = 0
     for kind in options.kind or KINDS:
         count, seen, begun = 0, set[str](), time.monotonic()
-        for find in fuzzed(kind, options.seed, count=options.count, seconds=options.seconds):
+        for find in fuzzed(kind, options.seed, count=options.count, seconds=seconds):
             count += 1
             if find is not None:
                 found += 1
@@ -364,9 +403,7 @@ def main() -> int:
                 if (key := f"{where}{last[:60]}") not in seen:
                     seen.add(key)
                     print(f"{kind}: {find.told}", flush=True)
-                    place = CORPUS / kind
-                    place.mkdir(parents=True, exist_ok=True)
-                    (place / hashlib.blake2b(find.data, digest_size=6).hexdigest()).write_bytes(find.data)
+                    kept(find)
         print(f"{kind}: {count} files in {time.monotonic() - begun:.0f} s from seed {options.seed}, {len(seen)} finds")
     return min(found, 1)
 

@@ -47,9 +47,7 @@ def broken_bytes(data: bytes, dice: Dice) -> bytes:
         elif way == 3:
             made[at:at] = made[at : at + many]
         elif way == 4:
-            made[at : at + 4] = dice.choice(
-                (b"\xff\xff\xff\xff", b"\x00\x00\x00\x00", b"\x7f\xff\xff\xff", b"\x80\x00\x00\x00")
-            )
+            made[at : at + 4] = dice.choice(EDGES)
         else:
             del made[at:]
     return bytes(made)
@@ -60,9 +58,7 @@ def broken_text(text: str, dice: Dice) -> bytes:
     lines = text.splitlines()
     for _ in range(1 << dice.randrange(3)):
         at = dice.randrange(len(lines) + 1)
-        what = dice.choice(
-            ("²", "٣", "1/0", "-1.", ".", "9" * 5000, "1e9", "nan", "!x", "", "3/2 x", "\x00", "700.0 cents", "0x10")
-        )
+        what = dice.choice(LINES)
         if dice.random() < 0.5 or at == len(lines):
             lines.insert(at, what)
         else:

@@ -18,6 +18,7 @@ ORDER = (
     "cli",
     "session",
     "engine",
+    "vary",
     "deliver",
     "render",
     "compiler",

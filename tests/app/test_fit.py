@@ -115,8 +115,8 @@ def nameless(root: QWidget) -> list[str]:
 
 
 def faults(root: QWidget) -> list[str]:
-    """All that is wrong once the layout has settled, for which it gets two seconds."""
-    for _ in range(40):
+    """All that is wrong once the layout has settled, for which it gets ten seconds on a busy machine."""
+    for _ in range(200):
         found = cut_texts(root) + overlaps(root) + nameless(root)
         if not found:
             break

@@ -252,6 +252,12 @@ def test_a_crash_takes_at_most_five_seconds_of_work(
         set_tempo(made.session.document, 67.0)
         qtbot.waitUntil(lambda: next(recovery_folder().glob("*.recovery")).read_bytes() != first, timeout=5000)
         assert time.monotonic() - begun < 10
+        assert save_path(made.context, tmp_path / "shore.dunefall")
+        assert not any(recovery_folder().glob("*.recovery")), "a copy of what is saved would be offered as unsaved"
+        set_tempo(made.session.document, 68.0)
+        qtbot.waitUntil(lambda: any(recovery_folder().glob("*.recovery")), timeout=5000)
+        made.session.replace_document(demo(), None)
+        qtbot.waitUntil(lambda: not any(recovery_folder().glob("*.recovery")), timeout=5000)
     finally:
         made.session.document.mark_saved(None)
         made.close()

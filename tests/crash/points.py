@@ -19,7 +19,11 @@ from pathlib import Path
 
 from dunefall.base.errors import DunefallError
 from dunefall.base.preferences import Preferences
+from dunefall.deliver.job import Job, Source
 from dunefall.deliver.jobfiles import load_job, presets, save_job
+from dunefall.deliver.making import File
+from dunefall.deliver.measure import Measures
+from dunefall.deliver.queue import RenderQueue
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Patch
 from dunefall.patch.recovery import Recovery
@@ -43,6 +47,39 @@ def _recovered(folder: Path) -> str:
     return found.patch.title
 
 
+def _queue(folder: Path, patch: Patch) -> RenderQueue:
+    """The queue with one job: it waits (old), or has been paused (new)."""
+    queue = RenderQueue(folder, 1)
+    queue.load()
+    if patch is OLD:
+        queue.add(replace(Job(), folder=str(folder), seconds=1.0), Source.of(OLD))
+    else:
+        queue.pause(queue.entries[0])
+    if queue.troubles:
+        raise DunefallError(queue.troubles[0])
+    return queue
+
+
+def _finished(folder: Path, patch: Patch) -> None:
+    """One of its files is finished (new)."""
+    kept = folder / "queue"
+    if patch is OLD:
+        _queue(kept, OLD)
+        return
+    queue = RenderQueue(kept, 1)
+    queue.load()
+    queue._note(queue.entries[0], File(("a.wav",), 1, 1, ("0" * 64,), Measures(*[0.0] * 10), (), None, (), []))
+    if queue.troubles:
+        raise DunefallError(queue.troubles[0])
+
+
+def _queued(folder: Path) -> RenderQueue:
+    queue = RenderQueue(folder, 1)
+    queue.load()
+    assert not queue.troubles
+    return queue
+
+
 CASES: dict[str, tuple[Callable[[Path, Patch], object], Callable[[Path], str]]] = {
     "patch": (
         lambda folder, patch: save_patch(patch, folder / "a.dunefall"),
@@ -61,6 +98,8 @@ CASES: dict[str, tuple[Callable[[Path, Patch], object], Callable[[Path], str]]] 
         lambda folder, patch: save_job(replace(JOB, name=patch.title), folder / "j.dunejob"),
         lambda folder: load_job(folder / "j.dunejob").name,
     ),
+    "queue": (_queue, lambda folder: "New" if _queued(folder).entries[0].state == "paused" else "Old"),
+    "finished": (_finished, lambda folder: "New" if _queued(folder / "queue").entries[0].files else "Old"),
 }
 """How each is written, and how it is read back: by the title of the patch."""
 
@@ -84,7 +123,7 @@ def _case(kind: str, way: int, at: int, folder: Path, shim: ctypes.CDLL) -> tupl
     code = os.waitstatus_to_exitcode(os.waitpid(process, 0)[1])
     try:
         found = read(folder)
-    except (DunefallError, ValueError) as error:
+    except (DunefallError, ValueError, AssertionError) as error:
         found = f"unreadable: {error}"
     return code == 99 or bool(code & 1), code & ~1 == 0, found
 

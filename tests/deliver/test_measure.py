@@ -7,9 +7,10 @@ import pyloudnorm
 import pytest
 from scipy import signal
 
+from dunefall.analysis.loudness import loudness_of
 from dunefall.deliver.dither import dithered
 from dunefall.deliver.levels import brought_to, fade, keep_under, limited
-from dunefall.deliver.measure import PIECE, edges, loudness_of, measure, picture, surely_under, true_peak
+from dunefall.deliver.measure import PIECE, edges, measure, picture, surely_under, true_peak
 
 RATE = 48000
 

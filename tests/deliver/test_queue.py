@@ -70,6 +70,9 @@ def test_after_a_crash_it_goes_on_with_what_is_missing(tmp_path: Path) -> None:
     run(again)
     assert back.state == "done"
     assert [file.names[0] for file in back.files] == [f"v_{k}.wav" for k in range(1, 6)]
+    third = RenderQueue(tmp_path / "queue", 1)
+    third.load()
+    assert len(third.entries[0].files) == 5, "what was noted behind the torn line counts"
     kept = [name for name, made in before.items() if (tmp_path / "a" / name).stat().st_mtime_ns == made]
     assert len(kept) >= 2, "what was whole is not made again"
     again.close()
@@ -126,11 +129,12 @@ def test_two_jobs_cannot_want_the_same_file_and_bad_jobs_are_refused(tmp_path: P
         queue.add(job(tmp_path / "a"), Source.of(demo()))
     with pytest.raises(ParameterError, match="no token"):
         queue.add(job(tmp_path / "b", name="{what}"), Source.of(demo()))
-    (tmp_path / "queue" / "00009.dunejob").write_text("{")
+    for number, text in enumerate(("{", "[]", '{"queued": []}', '{"queued": {"made": "x"}, "kind": "job"}', "[" * 99)):
+        (tmp_path / "queue" / f"0001{number}.dunejob").write_text(text)
     again = RenderQueue(tmp_path / "queue", 1)
     again.load()
     assert len(again.entries) == 1
-    assert "cannot be read" in again.troubles[0]
+    assert ["cannot be read" in text for text in again.troubles] == [True] * 5
     queue.close()
 
 
@@ -141,6 +145,17 @@ def test_a_queue_that_cannot_be_kept_says_so_once_and_works(tmp_path: Path) -> N
     run(queue)
     assert entry.state == "done"
     assert len([text for text in queue.troubles if "cannot be kept" in text]) == 1
+    queue.close()
+
+
+def test_an_error_that_no_worker_expected_is_kept_with_its_cause(tmp_path: Path) -> None:
+    queue = RenderQueue(tmp_path / "queue", 1)
+    entry = queue.add(job(tmp_path / "a", variations=1), Source.of(demo()))
+    entry.tasks = [replace(entry.tasks[0], job=None)]  # type: ignore[arg-type]
+    run(queue)
+    assert ["the worker ended unexpectedly" in text for text in entry.failed.values()] == [True], entry
+    (error,) = queue.unexpected
+    assert "Traceback" in str(error.__cause__)
     queue.close()
 
 

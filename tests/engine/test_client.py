@@ -303,7 +303,7 @@ class Unplugged:
             fill(np.zeros((512, 2)))  # type: ignore[operator]
             self.blocks += 1
 
-    def stop(self) -> None:
+    def abandon(self) -> None:
         pass
 
     @property

@@ -191,7 +191,7 @@ def _message(address: str, *values: float) -> bytes:
     return bytes(builder.build().dgram)
 
 
-def test_a_flood_of_packets_leaves_the_last_value_of_each_control() -> None:
+def test_a_flood_of_packets_leaves_the_last_value_of_each_control(capfd: pytest.CaptureFixture[str]) -> None:
     """Each packet had a thread of its own; what is none is counted, and nothing is written to the terminal."""
     osc = OscInput(0)
     threads = threading.active_count()
@@ -209,6 +209,19 @@ def test_a_flood_of_packets_leaves_the_last_value_of_each_control() -> None:
             sender.send(_message("/dunefall/fog", 0.25))
             time.sleep(0.05)
             heard |= osc.taken()
+        end = time.monotonic() + 10
+        told = list[str]()
+        while not any("no Open Sound Control" in text for text in told):
+            assert time.monotonic() < end
+            sender.send(b"\xff")
+            time.sleep(0.02)
+            told.append(osc.told())
+        for _ in range(1000):
+            sender.send(b"\xff")
+        time.sleep(0.1)
+        for _ in range(10):
+            assert "no Open Sound Control" not in osc.told(), "once in ten seconds"
     assert set(heard) == {"fog"}
-    assert all(len(text) < 200 for text in osc.refused)
+    assert all(len(text) < 200 for text in told)
+    assert capfd.readouterr() == ("", "")
     osc.close()

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from dunefall.base.errors import PatchError
-from dunefall.patch.document import Document
+from dunefall.patch.document import MOST_STEPS, Document
 from dunefall.patch.model import Layer, Module, Patch, Place
 from rig import demo
 
@@ -79,3 +79,15 @@ def test_removing_a_module_removes_its_links_and_pins() -> None:
     assert Place("drip-line-slew", "out") not in patch.pins
     with pytest.raises(PatchError, match='no module "drip-line-slew"'):
         patch.module("drip-line-slew")
+
+
+def test_what_is_only_kept_for_undo_is_small_and_not_without_end() -> None:
+    """Each step held a patch with all its indexes: 25 kB; an hour of a turning controller has 72,000 of them."""
+    document = Document(demo())
+    for k in range(MOST_STEPS + 10):
+        document.patch.links_into("drip-line-low-pass")
+        document.edit("Turn", document.patch.with_param("drip-line-low-pass", "cutoff_hz", 500.0 + k))
+    assert len(document._done) == MOST_STEPS
+    assert not [step for step in document._done if "_ends" in step.before.__dict__]
+    document.undo()
+    assert document.patch.links_into("drip-line-low-pass") == demo().links_into("drip-line-low-pass")

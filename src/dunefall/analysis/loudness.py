@@ -13,10 +13,28 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.layouts import LAYOUTS
+from dunefall.dsp.figures import FILTER_STATE, weigh
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure
 from dunefall.dsp.oversampling import TAPS, oversampler
 
-__all__ = ["SHORT", "ProgrammeLoudness", "Verdict", "judge", "level_of_energy"]
+__all__ = [
+    "FLOOR_DB",
+    "SHORT",
+    "ProgrammeLoudness",
+    "Verdict",
+    "energies_of",
+    "judge",
+    "level_of_energy",
+    "loudness_of",
+    "programme_of",
+]
+
+FLOOR_DB = -120.0
+"""What silence is given as."""
+SHORTEST_S = 0.4
+"""A sound shorter than one loudness block counts as if silence followed up to here (the project's own rule)."""
+PIECE = 1 << 18
+"""Samples at a time: a sound may be longer than the memory."""
 
 OFFSET = -0.691
 GATE, RELATIVE, RANGE_GATE = -70.0, -10.0, -20.0
@@ -162,3 +180,77 @@ def judge(sound: NDArray[np.float64], rate: float) -> Verdict:
         if at + piece <= len(sound):
             heard.add(energies(state))
     return Verdict(heard.integrated, heard.range_lu, 20 * math.log10(max(true, 1e-9)))
+
+
+def _weights(channels: int) -> NDArray[np.float64]:
+    layout = next((layout for layout in LAYOUTS if layout.channels == channels), None)
+    return layout.weights if layout else np.ones(channels)
+
+
+def energies_of(sound: NDArray[np.float64], rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """K-weighted mean squares of each 10 ms: of all channels with their weights, and of their mean.
+
+    Parameters
+    ----------
+    sound : ndarray [shape=(n, channels)]
+        One that is too short to be measured counts with silence behind it.
+    rate : int
+        Sample rate in Hz.
+
+    Returns
+    -------
+    (ndarray, ndarray) [shape=(pieces,)]
+    """
+    sound = _lengthened(sound, rate)
+    step, channels, filters = round(rate / 100), sound.shape[1], k_weighting(rate)
+    state, weights = np.zeros((channels, FILTER_STATE)), _weights(channels)
+    energies, folded = np.zeros(len(sound) // step), np.zeros(len(sound) // step)
+    many = PIECE // step
+    for k in range(0, len(energies), many):
+        ours = slice(k, min(k + many, len(energies)))
+        piece = np.ascontiguousarray(sound[ours.start * step : ours.stop * step])
+        weigh(piece, filters, state, weights, step, energies[ours], folded[ours])
+    return energies, folded
+
+
+def _lengthened(sound: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """A sound that is too short to be measured, with silence behind it."""
+    least = math.ceil(SHORTEST_S * rate)
+    if len(sound) >= least:
+        return sound
+    return np.concatenate([sound, np.zeros((least - len(sound), sound.shape[1]))])
+
+
+def programme_of(energies: NDArray[np.float64]) -> ProgrammeLoudness:
+    """The loudness of a programme, by the energies of its pieces.
+
+    Parameters
+    ----------
+    energies : ndarray [shape=(pieces,)]
+        See ``energies_of``.
+
+    Returns
+    -------
+    ProgrammeLoudness
+    """
+    heard = ProgrammeLoudness()
+    for at in range(0, len(energies), PIECE):
+        heard.add(energies[at : at + PIECE])
+    return heard
+
+
+def loudness_of(sound: NDArray[np.float64], rate: int) -> float:
+    """Integrated loudness in LUFS, -120 of silence.
+
+    Parameters
+    ----------
+    sound : ndarray [shape=(n, channels)]
+        The sound.
+    rate : int
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float
+    """
+    return max(programme_of(energies_of(sound, rate)[0]).integrated, FLOOR_DB)

@@ -116,6 +116,8 @@ class Param:
         It counts only while the choice of this name has one of these values; else it is not shown.
     whole : bool
         The rail gives whole numbers.
+    set_up : bool
+        Tells how the module is played or what it stands for, and not how it sounds: chance leaves it alone.
     usual : float or None
         Value at which the kernel has a short way: the code of feedback loops is made for it and for all others apart.
     """
@@ -134,6 +136,7 @@ class Param:
     idle_with: str = ""
     shown_when: tuple[str, tuple[int, ...]] | None = None
     whole: bool = False
+    set_up: bool = False
     usual: float | None = None
 
     @cached_property

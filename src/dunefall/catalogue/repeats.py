@@ -250,10 +250,13 @@ class _Walk:
         return tuple(self._modules[name].name for name in long or [max(self._keeps, key=self._keeps.__getitem__)])
 
     def _kept(self, module_id: str) -> float:
-        """Seconds of the past that are heard behind a module; only without loops."""
+        """Seconds of the past that are heard behind a module; only without loops. A module of a type that is not known
+        gives nothing, and its loops were not looked for."""
+        if module_id not in self._keeps:
+            return 0.0
         if module_id not in self._sums:
             before = max((self._kept(source) for _, source in self._into.get(module_id, [])), default=0.0)
-            self._sums[module_id] = self._keeps.get(module_id, 0.0) + before
+            self._sums[module_id] = self._keeps[module_id] + before
         return self._sums[module_id]
 
     def _worked_out(self, module: Module) -> Fraction:

@@ -15,14 +15,15 @@ from dunefall.base.caches import trouble_of_caches
 from dunefall.base.errors import DunefallError
 from dunefall.base.words import count_of, listed
 from dunefall.cli.library import add_library, run_library
-from dunefall.cli.options import PATCH_HELP, Parser, seconds_of
+from dunefall.cli.options import PATCH_HELP, Parser, layer_named, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
+from dunefall.cli.vary import add_compare, add_vary, run_compare, run_vary
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX
 
 __all__ = ["main"]
 
-COMMANDS = ("render", "remake", "modules", "starters", "story", "check", "library", "completion")
+COMMANDS = ("render", "remake", "vary", "compare", "modules", "starters", "story", "check", "library", "completion")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -86,7 +87,7 @@ def _run_command(words: list[str]) -> int:
     options = parser.parse_args(words)
     run = {
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
-        "check": _check, "library": run_library, "completion": _completion,
+        "check": _check, "library": run_library, "completion": _completion, "vary": run_vary, "compare": run_compare,
     }  # fmt: skip
     try:
         return run[options.command](options)
@@ -99,6 +100,8 @@ def _add_commands(parser: Parser) -> None:
     commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
     add_render(commands)
     add_remake(commands)
+    add_vary(commands)
+    add_compare(commands)
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
         commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
     story = commands.add_parser("story", help="say what a patch does")
@@ -163,7 +166,6 @@ def _starters(options: argparse.Namespace) -> int:
 
 
 def _story(options: argparse.Namespace) -> int:
-    from dunefall.base.errors import PatchError
     from dunefall.catalogue.story import layer_story, patch_story
     from dunefall.session import open_patch, open_take
 
@@ -176,12 +178,7 @@ def _story(options: argparse.Namespace) -> int:
     if options.layer is None:
         print(patch_story(patch))
         return 0
-    wanted = options.layer.lower()
-    layers = [layer for layer in patch.layers if wanted in (layer.id.lower(), layer.name.lower())]
-    if not layers:
-        names = ", ".join(layer.name for layer in patch.layers)
-        raise PatchError(f'there is no layer "{options.layer}"; there are {names}')
-    print(layer_story(patch, layers[0]))
+    print(layer_story(patch, layer_named(patch, options.layer)))
     return 0
 
 

@@ -6,7 +6,10 @@ import argparse
 import sys
 from typing import NoReturn
 
-__all__ = ["PATCH_HELP", "Parser", "seconds_of", "seeds_of"]
+from dunefall.base.errors import PatchError
+from dunefall.patch.model import Layer, Patch
+
+__all__ = ["PATCH_HELP", "Parser", "layer_named", "seconds_of", "seeds_of"]
 
 PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
 MOST_SEEDS = 10_000
@@ -19,6 +22,32 @@ class Parser(argparse.ArgumentParser):
         """End with status 2."""
         print(f"{self.prog}: {message}; see {self.prog} --help", file=sys.stderr)
         raise SystemExit(2)
+
+
+def layer_named(patch: Patch, wanted: str) -> Layer:
+    """A layer by its name or id as it was typed, in capitals or not.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    wanted : str
+        What was typed.
+
+    Returns
+    -------
+    Layer
+
+    Raises
+    ------
+    PatchError
+        If there is none, with the names of all.
+    """
+    for layer in patch.layers:
+        if wanted.lower() in (layer.id.lower(), layer.name.lower()):
+            return layer
+    names = ", ".join(layer.name for layer in patch.layers)
+    raise PatchError(f'there is no layer "{wanted}"; there are {names}')
 
 
 def seconds_of(text: str) -> float:

@@ -14,7 +14,7 @@ from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
 from dunefall.base.layouts import LAYOUTS
-from dunefall.cli.options import PATCH_HELP, seconds_of, seeds_of
+from dunefall.cli.options import PATCH_HELP, layer_named, seconds_of, seeds_of
 
 __all__ = ["add_remake", "add_render", "run_remake", "run_render"]
 
@@ -332,17 +332,9 @@ def _settings(options: argparse.Namespace, source: Any) -> dict[str, object]:
     elif options.hits is not None:
         given |= {"what": "hits", "module": _module(options.hits, source)}
     if options.layer is not None:
-        given["layer"] = _layer(options.layer, source)
+        given["layer"] = layer_named(source.patch, options.layer).id
         given.setdefault("what", "layer")
     return given
-
-
-def _layer(wanted: str, source: Any) -> str:
-    found = [x.id for x in source.patch.layers if wanted.lower() in (x.id.lower(), x.name.lower())]
-    if not found:
-        names = ", ".join(layer.name for layer in source.patch.layers)
-        raise PatchError(f'there is no layer "{wanted}"; there are {names}')
-    return str(found[0])
 
 
 def _module(wanted: str, source: Any) -> str:

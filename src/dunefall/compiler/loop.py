@@ -24,12 +24,14 @@ from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "run", "sound"]
+__all__ = ["FAULT_SIZE", "LOUDEST", "run", "sound"]
 
 MIX_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), (1 << 62) - 1
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 FAULT_SIZE = 1e6
 """Nothing that is right gets near this: +120 dBFS, a million semitones."""
+LOUDEST = 10.0 ** (24.0 / 20.0)
+"""What the mix gives out at most, +24 dBFS: a limiter that a runaway loop has held down comes up again soon."""
 PASSED_ON = 1
 """A bypassed module, whose input is its output; what works on the mix sees to that itself."""
 REST_LEVEL, REST_STATE = 1e-6, 1e-5
@@ -278,7 +280,7 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
             if channel < plan.channels.size:
                 at = QUANTUM * (MOST_CHANNELS * (c // width) + channel)
                 for i in range(n):
-                    out[done + i, c] = plan.mix[at + i]
+                    out[done + i, c] = min(max(plan.mix[at + i], -LOUDEST), LOUDEST)
             else:
                 out[done : done + n, c] = 0.0
         done += n
@@ -298,8 +300,8 @@ def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Flo
     plan_held, memory_held, traces_held : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
     out_held : ndarray [shape=(n, channels), C order]
-        Receives the sum of all layers, as far as it has room; channels that the patch has not are silent. A program
-        with stems divides the channels evenly: the mix first, then each stem.
+        Receives the sum of all layers, at most ``LOUDEST``, as far as it has room; channels that the patch has not
+        are silent. A program with stems divides the channels evenly: the mix first, then each stem.
         What ends within a quantum goes on there next time.
     """
     p, m = plan_held, memory_held

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.deliver.measure import loudness_of, surely_under, true_peak
+from dunefall.analysis.loudness import loudness_of
+from dunefall.deliver.measure import surely_under, true_peak
 from dunefall.dsp.limiter import Limiter
 
 __all__ = ["Reached", "brought_to", "fade", "gained", "keep_under", "level_of", "limited"]

@@ -13,17 +13,14 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.analysis.loudness import SHORT, ProgrammeLoudness, level_of_energy
-from dunefall.base.layouts import LAYOUTS
-from dunefall.dsp.figures import FILTER_STATE, extents, first_above, last_above, weigh
-from dunefall.dsp.meter import k_weighting
+from dunefall.analysis.loudness import FLOOR_DB, SHORT, energies_of, level_of_energy, programme_of
+from dunefall.dsp.figures import extents, first_above, last_above
 from dunefall.dsp.truepeak import AROUND, HIGHEST_BETWEEN, highest
 
 __all__ = [
     "Measures",
     "edges",
     "heights",
-    "loudness_of",
     "measure",
     "picture",
     "surely_under",
@@ -31,11 +28,8 @@ __all__ = [
 ]
 
 PIECE = 1 << 18
-SHORTEST_S = 0.4
-"""A sound shorter than one loudness block counts as if silence followed up to here (the project's own rule)."""
 COLUMNS_AT_ONCE = 12
 """A long sound is drawn from pieces of so many columns: it may be longer than the memory."""
-FLOOR_DB = -120.0
 Sound = NDArray[np.float64]
 
 
@@ -93,58 +87,8 @@ def heights(sound: Sound) -> NDArray[np.float64]:
     return np.asarray(found)
 
 
-def _weights(channels: int) -> NDArray[np.float64]:
-    layout = next((layout for layout in LAYOUTS if layout.channels == channels), None)
-    return layout.weights if layout else np.ones(channels)
-
-
 def _decibels(value: float) -> float:
     return max(20.0 * math.log10(value), FLOOR_DB) if value > 0.0 else FLOOR_DB
-
-
-def _energies(sound: Sound, rate: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """K-weighted mean squares of each 10 ms: of all channels with their weights, and of their mean."""
-    step, channels, filters = round(rate / 100), sound.shape[1], k_weighting(rate)
-    state, weights = np.zeros((channels, FILTER_STATE)), _weights(channels)
-    energies, folded = np.zeros(len(sound) // step), np.zeros(len(sound) // step)
-    many = PIECE // step
-    for k in range(0, len(energies), many):
-        ours = slice(k, min(k + many, len(energies)))
-        piece = np.ascontiguousarray(sound[ours.start * step : ours.stop * step])
-        weigh(piece, filters, state, weights, step, energies[ours], folded[ours])
-    return energies, folded
-
-
-def _lengthened(sound: Sound, rate: int) -> Sound:
-    """A sound that is too short to be measured, with silence behind it."""
-    least = math.ceil(SHORTEST_S * rate)
-    if len(sound) >= least:
-        return sound
-    return np.concatenate([sound, np.zeros((least - len(sound), sound.shape[1]))])
-
-
-def _programme(energies: NDArray[np.float64]) -> ProgrammeLoudness:
-    heard = ProgrammeLoudness()
-    for at in range(0, len(energies), PIECE):
-        heard.add(energies[at : at + PIECE])
-    return heard
-
-
-def loudness_of(sound: Sound, rate: int) -> float:
-    """Integrated loudness in LUFS, -120 of silence.
-
-    Parameters
-    ----------
-    sound : ndarray [shape=(n, channels)]
-        The sound.
-    rate : int
-        Sample rate in Hz.
-
-    Returns
-    -------
-    float
-    """
-    return max(_programme(_energies(_lengthened(sound, rate), rate)[0]).integrated, FLOOR_DB)
 
 
 def true_peak(sound: Sound) -> float:
@@ -228,8 +172,8 @@ def measure(sound: Sound, rate: int) -> Measures:
     -------
     Measures
     """
-    energies, folded = _energies(_lengthened(sound, rate), rate)
-    heard = _programme(energies)
+    energies, folded = energies_of(sound, rate)
+    heard = programme_of(energies)
     loudest = heard.loudest_short if len(energies) >= SHORT else level_of_energy(float(energies.mean()))
     lufs, short, momentary = (max(level, FLOOR_DB) for level in (heard.integrated, loudest, heard.loudest_momentary))
     first, last = edges(sound, 1e-3)

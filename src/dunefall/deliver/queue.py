@@ -6,6 +6,7 @@ line for each file that is finished. So after a crash an entry goes on with what
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import re
@@ -16,8 +17,8 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from dunefall.base.door import dump_json, parse_json
-from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.door import dump_json, parse_json, read_file
+from dunefall.base.errors import DunefallError, ParameterError, PatchError
 from dunefall.base.storage import write_file
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.jobfiles import JobFile, data_folder, parse_job, raw_job_file
@@ -33,6 +34,8 @@ from dunefall.deliver.workers import Batch, Workers
 __all__ = ["Entry", "RenderQueue", "queue_folder"]
 
 WAITING, RUNNING, PAUSED, DONE, CANCELLED, FAILED = "waiting", "running", "paused", "done", "cancelled", "failed"
+BROKEN = (DunefallError, OSError, KeyError, TypeError, ValueError, AttributeError)
+"""What reading a file of the queue can end with."""
 REST_S = 60.0
 """After so long without a job, the workers go."""
 
@@ -94,8 +97,8 @@ class Entry:
         return (before + self.batch.share * self.batch.total) / max(self.total, 1)
 
 
-def _file_of(raw: dict[str, Any]) -> File:
-    """A file's figures of a line of the queue."""
+def _file_of(raw: Any) -> File:
+    """A file's figures of a line of the queue; raises one of ``BROKEN`` if it holds none."""
     seam = Seam(**{**raw["seam"], "usual": tuple(raw["seam"]["usual"])}) if raw.get("seam") else None
     return File(
         tuple(raw["names"]), int(raw["number"]), int(raw["seed"]), tuple(raw["sha256"]), Measures(**raw["measures"]),
@@ -114,12 +117,20 @@ class RenderQueue:
         Where it is kept.
     workers : int
         How many there are.
+
+    Attributes
+    ----------
+    entries : list of Entry
+    troubles : list of str
+        Sentences for the user.
+    unexpected : list of Exception
+        Errors of workers that are none of the project's.
     """
 
     def __init__(self, folder: Path, workers: int | None = None) -> None:
         self._folder, self._workers, self._idle_since = folder, Workers(workers or os.cpu_count() or 1), 0.0
         self.entries: list[Entry] = []
-        self.troubles: list[str] = []
+        self.troubles, self.unexpected = list[str](), list[Exception]()
         self._said = False
 
     # -- keeping -----------------------------------------------------------------------------------------------------
@@ -129,12 +140,13 @@ class RenderQueue:
         for path in sorted(self._folder.glob("*.dunejob")) if self._folder.is_dir() else ():
             try:
                 self.entries.append(self._read(path))
-            except (DunefallError, OSError, KeyError, TypeError, ValueError) as error:
+            except BROKEN as error:
                 self.troubles.append(f"A job of the queue cannot be read: {path}: {error}")
 
     def _read(self, path: Path) -> Entry:
-        raw = parse_json(path.read_bytes())
-        assert isinstance(raw, dict)
+        raw = parse_json(read_file(path))
+        if not isinstance(raw, dict):
+            raise PatchError("it holds no job")
         queued = raw.pop("queued")
         file = parse_job(raw)
         if file.source is None:
@@ -145,11 +157,9 @@ class RenderQueue:
         state = str(queued["state"])
         entry = Entry(path.stem, job, source, made, tasks, WAITING if state == RUNNING else state)
         lines = path.with_suffix(".done")
-        for line in lines.read_text().splitlines() if lines.exists() else ():
-            try:
-                self._put(entry, _file_of(json.loads(line)))
-            except (json.JSONDecodeError, KeyError, TypeError):
-                break  # the crash came while it was written: that file is made again
+        for line in read_file(lines).splitlines() if lines.exists() else ():
+            with contextlib.suppress(*BROKEN):  # the crash came while it was written: that file is made again
+                self._put(entry, _file_of(parse_json(line)))
         return entry
 
     def _save(self, entry: Entry) -> None:
@@ -165,7 +175,7 @@ class RenderQueue:
         raw = {**asdict(file), "measures": file.measures.raw()}
         try:
             with (self._folder / f"{entry.id}.done").open("a") as lines:
-                lines.write(json.dumps(raw) + "\n")
+                lines.write(f"\n{json.dumps(raw)}\n")  # the line before may have been cut off by a crash
         except OSError as error:
             self._tell_once(f"The queue cannot be kept for a restart: {error.strerror}")
 
@@ -316,6 +326,8 @@ class RenderQueue:
         assert entry.batch is not None
         batch = entry.batch
         left = batch.step()
+        self.unexpected += batch.unexpected
+        batch.unexpected.clear()
         for file in batch.new_files():
             self._put(entry, file)
             self._note(entry, file)

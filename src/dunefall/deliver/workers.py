@@ -263,6 +263,8 @@ class Batch:
         What is finished, in order of their numbers.
     failed : dict of int to str
         Why a task failed, by its number.
+    unexpected : list of Exception
+        Errors of workers that are none of the project's, for whoever writes them down.
     paused : bool
         No new task is begun.
     """
@@ -273,7 +275,7 @@ class Batch:
         self._channel = tempfile.mkdtemp(prefix="dunefall-render-")
         self._sounds = _sounds_of(tasks[0]) if workers.far and tasks else {}
         self.total, self.done, self.paused, self.stopped = len(tasks), 0, False, False
-        self.files, self.failed = list[File](), dict[int, str]()
+        self.files, self.failed, self.unexpected = list[File](), dict[int, str](), list[Exception]()
         self._disk = ThreadPoolExecutor(1, "dunefall-disk")
         self._settling = dict[Future[str], tuple[Task, Outcome]]()
         self._new = list[File]()
@@ -327,6 +329,7 @@ class Batch:
                 lost.append(task)
                 continue
             except Exception as error:  # what a worker does not expect is told like what it does
+                self.unexpected.append(error)
                 outcome = Outcome(error=f"the worker ended unexpectedly: {type(error).__name__}: {error}")
             self._take(task, outcome)
         if lost:

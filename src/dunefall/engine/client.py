@@ -7,6 +7,7 @@ import multiprocessing
 import queue
 import threading
 import time
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
@@ -19,6 +20,7 @@ from dunefall.engine.host import run_engine
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import SharedState, Status, trace_key
 from dunefall.patch.changes import difference
+from dunefall.patch.journal import Journal
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
 
@@ -26,11 +28,15 @@ __all__ = ["EngineClient"]
 
 SHORT_LIFE_S = 3.0
 MOST_DEATHS = 4
-"""An engine that dies this often, each time within ``SHORT_LIFE_S`` of its start, is not started again."""
+"""An engine that dies this often, each time within ``SHORT_LIFE_S`` of being ready, is not started again."""
+STOPPED = "The sound engine stopped unexpectedly and was started again; nothing is lost."
+KEEPS_STOPPING = "The sound engine keeps stopping. Save your patch and restart Dunefall."
 RESERVE_AFTER_S = 4.0
 """The engine in reserve is started when the first one has been ready for this long."""
 NO_BEAT_S = 6.0
 """An engine that has not looked at its messages for this long is taken for hung."""
+STUCK_S = 1.5
+"""So is one whose audio thread has been at one block for this long."""
 
 
 class _Engine:
@@ -82,15 +88,13 @@ class EngineClient:
         Modules that lead nowhere and are not computed unless watched.
     monitor : Monitor
         How the mix goes to the device.
-    take : Take
-        What has been played since the start: journal of everything changed by hand.
     """
 
     def __init__(self, options: EngineOptions) -> None:
         self.slots: dict[str, int] = {}
         self.inputs: dict[tuple[str, str], int] = {}
         self.asleep: frozenset[str] = frozenset()
-        self.take = Take(Patch(), options.rate)
+        self._journal = Journal(Take(Patch(), options.rate))
         self.options = options
         self._shared = SharedState()
         self._patch = Patch()
@@ -102,6 +106,7 @@ class EngineClient:
         self._probes: dict[int, Place | None] = {}
         self._watched: tuple[str, ...] = ()
         self._deaths = 0
+        self._leaving: say.Leaving | None = None
         self._ready_at: float | None = None
         self._polled = time.monotonic()
         self._engine: _Engine | None = self._start_process()
@@ -109,6 +114,11 @@ class EngineClient:
         self._portrait_asked: say.AskPortrait | None = None
         self._portrait: say.GotPortrait | None = None
         self._clicks: say.GotClicks | None = None
+
+    @property
+    def take(self) -> Take:
+        """What has been played since the start: journal of everything changed by hand."""
+        return self._journal.take
 
     @property
     def status(self) -> NDArray[np.float64]:
@@ -129,7 +139,7 @@ class EngineClient:
 
     def open(self, patch: Patch) -> None:
         """Start a take of a patch, stopped or playing as before."""
-        self._patch, self.take = patch, Take(patch, self.options.rate)
+        self._patch, self._journal = patch, Journal(Take(patch, self.options.rate))
         self._pending.clear()
         self._opened = True
         self._send(say.Open(self.take, playing=self._playing))
@@ -164,10 +174,10 @@ class EngineClient:
 
     def seek(self, position: int) -> Patch:
         """Go to a sample of the take, which goes on from there; returns the patch of that moment."""
-        self.take = self.take.until(position)
-        self._patch = self.take.patch_at(position)
+        take = self.take.until(position)
+        self._journal, self._patch = Journal(take), take.patch_at(position)
         self._pending.clear()
-        self._send(say.Seek(self.take, position))
+        self._send(say.Seek(take, position))
         return self._patch
 
     def set_monitor(self, monitor: say.Monitor) -> None:
@@ -178,7 +188,7 @@ class EngineClient:
     def set_device(self, options: EngineOptions) -> None:
         """Use other devices, another rate or another block, while the sound goes on."""
         self.options = options
-        self.take = self.take.at_rate(options.rate)
+        self._journal = Journal(self.take.at_rate(options.rate))
         self._send(say.SetDevice(options))
 
     def set_probe(self, index: int, place: Place | None) -> None:
@@ -232,11 +242,12 @@ class EngineClient:
                 received.append(message)
         except (EOFError, OSError):
             pass
-        if not stalled and self._hangs():
+        hung = not stalled and self._hangs()
+        if hung:
             self._engine.process.kill()
             self._engine.process.join()
         if not self._engine.process.is_alive() and self._deaths < MOST_DEATHS:
-            received.append(self._after_death())
+            received.append(self._after_death(SHORT_LIFE_S + NO_BEAT_S * hung))
         self._keep_reserve()
         self._hear_reserve()
         return received
@@ -259,9 +270,14 @@ class EngineClient:
         elif isinstance(message, say.Prepared):
             self._ready_at = time.monotonic()
         elif isinstance(message, say.Applied) and message.number in self._pending:
-            self.take = self.take.with_entry(Entry(message.at, self._pending.pop(message.number)))
+            self._journal.note(Entry(message.at, self._pending.pop(message.number)))
+        elif isinstance(message, say.Leaving):
+            self._leaving = message
+        elif isinstance(message, say.DeviceChosen) and message.rate != self.options.rate:
+            self.options = replace(self.options, rate=message.rate)
+            self._journal = Journal(self.take.at_rate(message.rate))
         elif isinstance(message, say.Happened):
-            self.take = self.take.with_entry(message.entry)
+            self._journal.note(message.entry)
 
     def _note_down(self, what: Edit | Note | Press | Clear) -> int:
         self._number += 1
@@ -338,18 +354,22 @@ class EngineClient:
             self._reserve.send(say.Prepare(tuple(dict.fromkeys(module.type for module in self._patch.modules()))))
 
     def _hangs(self) -> bool:
-        beat = float(self.status[Status.HEARTBEAT])
-        return self._ready_at is not None and beat > 0 and time.monotonic() - max(beat, self._ready_at) > NO_BEAT_S
+        beat, entered, now = float(self.status[Status.HEARTBEAT]), float(self.status[Status.ENTERED]), time.monotonic()
+        if self._ready_at is None or beat <= 0:
+            return False
+        return now - max(beat, self._ready_at) > NO_BEAT_S or (entered > 0 and now - entered > STUCK_S)
 
-    def _after_death(self) -> say.Trouble:
-        """Put the engine in reserve in its place, unless they keep dying as soon as they have started."""
+    def _after_death(self, short_s: float) -> say.Trouble:
+        """Put the engine in reserve in its place, unless they keep dying as soon as they are ready: within a time in
+        which that was noticed."""
         assert self._engine is not None
-        short = time.monotonic() - self._engine.started < SHORT_LIFE_S
+        leaving, self._leaving = self._leaving or say.Leaving(STOPPED), None
+        short = time.monotonic() - max(self._engine.started, self._ready_at or 0.0) < short_s
         self._deaths = self._deaths + 1 if short else 1
         if self._deaths == MOST_DEATHS:
-            return say.Trouble("The sound engine keeps stopping. Save your patch and restart Dunefall.")
+            return say.Trouble(KEEPS_STOPPING, leaving.details)
         self._replace()
-        return say.Trouble("The sound engine stopped unexpectedly and was started again; nothing is lost.")
+        return say.Trouble(leaving.text, leaving.details)
 
     def _replace(self) -> None:
         assert self._engine is not None
@@ -359,9 +379,9 @@ class EngineClient:
         self._portrait_asked = None
         self._engine.started = time.monotonic()
         self._ready_at = time.monotonic()
-        self.status[Status.BLOCKS] = self.status[Status.HEARTBEAT] = 0
+        self.status[Status.BLOCKS] = self.status[Status.HEARTBEAT] = self.status[Status.ENTERED] = 0
         for number in sorted(self._pending):
-            self.take = self.take.with_entry(Entry(position, self._pending.pop(number)))
+            self._journal.note(Entry(position, self._pending.pop(number)))
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options))

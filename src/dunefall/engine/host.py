@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import subprocess
 import sys
 import time
+import traceback
 from collections import deque
 from collections.abc import Callable
+from dataclasses import replace
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -15,6 +18,7 @@ from dunefall.base.caches import trouble_of_caches
 from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
+from dunefall.base.processes import be_given_up_first
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
@@ -30,7 +34,7 @@ from dunefall.engine.checkpoints import Room
 from dunefall.engine.devices.input import open_input
 from dunefall.engine.devices.keys import Keys, open_keys
 from dunefall.engine.devices.outlet import Outlet
-from dunefall.engine.devices.output import raise_thread_priority
+from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.live import LiveTap
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.seeking import SeekJob
@@ -49,6 +53,7 @@ __all__ = ["run_engine"]
 JOIN_AHEAD_S = 0.1
 MOST_AT_A_TIME = 4
 """Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
+FAILED = "The sound engine failed and was started again; nothing is lost."
 RESPONSE_S = 0.2
 """Length of the impulse responses from which the window's curves are made."""
 
@@ -57,17 +62,21 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> No
     """Entry of the engine's process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sys.setswitchinterval(0.001)
-    host = _Host(pipe, SharedState(shared_name), options)
+    be_given_up_first()
     try:
-        host.serve()
+        host = _Host(pipe, SharedState(shared_name), options)
+        try:
+            host.serve()
+        finally:
+            host.close()
     finally:
-        host.close()
+        os._exit(0)  # PortAudio does not let go of a sound server that has died
 
 
 class _Host:
     def __init__(self, pipe: Connection, shared: SharedState, options: EngineOptions) -> None:
         self._pipe, self._shared, self._options = pipe, shared, options
-        self._ready = self._opened = False
+        self._ready = self._opened = self._left = False
         self._watched: tuple[str, ...] = ()
         self._clicks = 0.0
         self._maker: subprocess.Popen[bytes] | None = None
@@ -108,8 +117,8 @@ class _Host:
     # -- the loop -----------------------------------------------------------------------------------------------
 
     def serve(self) -> None:
-        """Answer messages until the window says goodbye or disappears."""
-        while True:
+        """Answer messages until the window says goodbye or disappears, or there is a reason to leave."""
+        while not self._left:
             try:
                 message = self._next_message()
             except (EOFError, OSError):
@@ -122,6 +131,13 @@ class _Host:
                 self._maintain()
             except DunefallError as error:
                 self._tell(say.Trouble(str(error)))
+            except Exception:
+                self._leave(FAILED, traceback.format_exc())
+
+    def _leave(self, text: str, details: str = "") -> None:
+        """Let another process take over."""
+        self._left = True
+        self._tell(say.Leaving(text, details))
 
     def _next_message(self) -> object | None:
         """The next message, or None after a while; edits wait until a seek has ended."""
@@ -184,6 +200,10 @@ class _Host:
         self._outlet.maintain(self._sound(), self._shared)
         self._sound().checkpoints.maintain()
         self._tap.keep()
+        if self._sound().failure:
+            self._leave(FAILED, self._sound().failure)
+        elif self._outlet.back:
+            self._leave("The sound device is back, and the sound goes on there.")
 
     def _tell_clicks(self, program: Program) -> None:
         """Each layer that has clicked since it was looked at last."""
@@ -234,11 +254,13 @@ class _Host:
         return program
 
     def _open(self, message: say.Open) -> None:
+        note = self._fit()
         take = message.take.at_rate(self._options.rate)
+        position = round(message.position * self._options.rate / message.take.rate_hz)
         self._seek = None
-        self._patch = take.patch_at(message.position + 1)
+        self._patch = take.patch_at(position + 1)
         program = self._compile(self._patch)
-        start = message.position // QUANTUM * QUANTUM
+        start = position // QUANTUM * QUANTUM
         program.memory.position[0] = start
         sounding, player = self._sound(), self._player(program)
         room = Room(program, self._probed)
@@ -252,9 +274,9 @@ class _Host:
         sounding.later(begin, after_fade=True)
         if message.playing:
             sounding.later(lambda: sounding.set_playing(True))
-        if message.position > 0:
+        if position > 0:
             self._seek = SeekJob(take, start, None, join=True)
-        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
+        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         if not self._opened:
             self._opened = True
             raise_thread_priority()
@@ -397,10 +419,14 @@ class _Host:
 
     def _set_device(self, message: say.SetDevice) -> None:
         """Other devices, rate or block: the sound goes on at the same place."""
+        if self._outlet.lost:
+            self._leave("The sound engine was started again for the new device.")
+            return
         playing = bool(self._shared.status[Status.PLAYING])
         self._close_devices()
         old_rate = self._options.rate
         self._options = message.options
+        note = self._fit()
         self._tap = LiveTap(self._options.rate, self._recording_began)
         before, self._sounding = self._sounding, None
         sounding = self._sound()
@@ -413,8 +439,16 @@ class _Host:
                 sounding.checkpoints = before.checkpoints
             sounding.checkpoints.begin(Room(program, self._probed))
             sounding.set_playing(playing)
-        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels)
+        self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         self._open_keys()
+
+    def _fit(self) -> str:
+        """Run at a rate that the device has; gives a sentence where it is another than the one asked for."""
+        if self._outlet.is_open:
+            return ""
+        asked, rate = self._options.rate, fitting_rate(self._options.audio, self._options.rate)
+        self._options = replace(self._options, rate=rate)
+        return "" if rate == asked else f"The sound device runs at {rate / 1000:g} kHz, and so does Dunefall now."
 
     def _close_devices(self) -> None:
         if self._keys is not None:

@@ -27,12 +27,13 @@ KEPT_DAYS = 30.0
 
 
 def recordings_folder() -> Path:
-    """The folder for recordings until a take is saved with copies of them; files older than a month are deleted."""
+    """The folder for recordings until a take is saved with copies of them. Those older than a month are deleted, but
+    none of this window, whatever the clock says."""
     root = os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")
     folder = Path(root) / "recordings"
     folder.mkdir(parents=True, exist_ok=True)
     for old in folder.glob(f"*{SUFFIX}"):
-        if time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
+        if f" {os.getppid()}-" not in old.name and time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
             old.unlink(missing_ok=True)
     return folder
 
@@ -124,7 +125,7 @@ class LiveTap:
                 return
             _, position = self._starts.popleft()
             self.end()
-            name = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {os.getpid()}-{position}{SUFFIX}"
+            name = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {os.getppid()}-{position}{SUFFIX}"
             self._file = RecordingWriter(recordings_folder() / name, self._rate)
             self._began(position, self._file.path)
 

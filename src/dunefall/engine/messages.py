@@ -25,6 +25,7 @@ __all__ = [
     "GotClicks",
     "GotPortrait",
     "Happened",
+    "Leaving",
     "Monitor",
     "Open",
     "Play",
@@ -308,7 +309,16 @@ class Faults:
 
 
 @dataclass(frozen=True)
-class Trouble:
-    """Something went wrong; the text says what."""
+class Leaving:
+    """This process ends by itself, and another is to take its place; why, and the error where there was one."""
 
     text: str
+    details: str = ""
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """Something went wrong; the text says what, the details of an error that nobody expected where it came from."""
+
+    text: str
+    details: str = ""

@@ -6,11 +6,16 @@ Every number is written by the engine only. A reader may see a bin half-written;
 from __future__ import annotations
 
 import contextlib
+import os
+import uuid
 from enum import IntEnum
 from multiprocessing.shared_memory import SharedMemory
+from pathlib import Path
 
 import numpy as np
 
+from dunefall.base.errors import StorageError
+from dunefall.base.processes import runs
 from dunefall.compiler.traces import PROBE_SAMPLES, PROBES, TRACE_BINS
 
 __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
@@ -18,6 +23,9 @@ __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
 MAX_SLOTS = 2048
 MAX_INPUTS = 16384
 STATUS = 32
+FOLDER = Path("/dev/shm")
+"""Where the system keeps shared memory."""
+PREFIX = "dunefall-"
 
 
 class Status(IntEnum):
@@ -40,6 +48,7 @@ class Status(IntEnum):
     INTEGRATED = 15  # LUFS since play began
     RANGE = 16  # LU
     LOUDEST = 17  # LUFS, the highest momentary loudness since play began
+    ENTERED = 18  # time.monotonic() at which the audio thread began with the present block; 0 between blocks
     PEAKS = 20  # one for each channel from here on, linear, highest since the last block or two
 
 
@@ -48,8 +57,31 @@ def trace_key(module: str, port: str = "") -> str:
     return f"{module}.{port}" if port else module
 
 
+def _made(size: int) -> SharedMemory:
+    """A new block of so many bytes, of which every one is there: without that, a full disk of shared memory would end
+    the process at the first byte that has no room. Blocks of processes that were killed go."""
+    for path in FOLDER.glob(f"{PREFIX}*"):
+        if not runs(path.name.split("-")[1]):
+            path.unlink(missing_ok=True)
+    block = SharedMemory(f"{PREFIX}{os.getpid()}-{uuid.uuid4().hex[:8]}", create=True, size=size)
+    try:
+        handle = os.open(FOLDER / block.name, os.O_RDWR)
+        try:
+            os.posix_fallocate(handle, 0, size)
+        finally:
+            os.close(handle)
+    except OSError as error:
+        block.close()
+        block.unlink()
+        raise StorageError(
+            f"shared memory ({FOLDER}) has no room for {size / 1e6:.0f} MB ({error.strerror}); free some of it, or get "
+            f"more with `mount -o remount,size=2G {FOLDER}`"
+        ) from error
+    return block
+
+
 class SharedState:
-    """Arrays in one block of shared memory.
+    """Arrays in one block of shared memory; making one raises StorageError where there is no room.
 
     Attributes
     ----------
@@ -66,7 +98,7 @@ class SharedState:
     def __init__(self, name: str | None = None) -> None:
         sizes = (STATUS * 8, 4 * 8, MAX_INPUTS * 8, MAX_SLOTS * TRACE_BINS * 8, PROBES * PROBE_SAMPLES * 4)
         self._owner = name is None
-        self._block = SharedMemory(name, create=self._owner, size=sum(sizes))
+        self._block = SharedMemory(name) if name else _made(sum(sizes))
         starts = np.cumsum((0, *sizes)).tolist()
         memory = self._block.buf
         assert memory is not None

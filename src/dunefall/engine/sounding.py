@@ -7,6 +7,7 @@ programs arrive compiled, with the copying of state prepared.
 from __future__ import annotations
 
 import time
+import traceback
 from collections import deque
 from collections.abc import Callable
 
@@ -36,6 +37,11 @@ class Sounding:
     """The sound of a player on its way to the device.
 
     Other threads call ``later`` and ``do`` only; ``fill`` is the device's.
+
+    Attributes
+    ----------
+    failure : str
+        The error, with its cause, that ended the sound; from then on there is silence.
     """
 
     def __init__(self, shared: SharedState, rate: float, frames: int) -> None:
@@ -43,6 +49,7 @@ class Sounding:
         self.player: Player | None = None
         self.checkpoints = Checkpoints(rate)
         self.monitor = Monitor()
+        self.failure = ""
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
@@ -96,6 +103,19 @@ class Sounding:
 
     def fill(self, out: NDArray[np.float64]) -> None:
         """Write the next frames (audio thread); ``out`` has at most the frames that were announced."""
+        status = self._shared.status
+        status[Status.ENTERED] = time.monotonic()
+        try:
+            if self.failure:
+                out[:] = 0.0
+            else:
+                self._fill(out)
+        except Exception:
+            out[:] = 0.0
+            self.failure = traceback.format_exc()
+        status[Status.ENTERED] = 0.0
+
+    def _fill(self, out: NDArray[np.float64]) -> None:
         begun = time.perf_counter()
         while self._queue:
             act, after_fade = self._queue[0]

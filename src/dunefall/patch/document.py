@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from dunefall.base.events import Event
 from dunefall.patch.model import Patch
 
-__all__ = ["Document"]
+__all__ = ["MOST_STEPS", "Document"]
+
+MOST_STEPS = 5000
+"""Steps that can be undone; older ones are forgotten."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +40,7 @@ class Document:
         self.changed: Event[Patch, Patch] = Event()
         self.saved: Event[[]] = Event()
         self._saved = patch
-        self._done: list[_Step] = []
+        self._done: deque[_Step] = deque(maxlen=MOST_STEPS)
         self._undone: list[_Step] = []
 
     def open(self, patch: Patch, path: Path | None) -> None:
@@ -112,7 +116,9 @@ class Document:
         before, self.patch = self.patch, named(self.patch)
         self._saved = named(self._saved)
         for steps in (self._done, self._undone):
-            steps[:] = [replace(step, before=named(step.before), after=named(step.after)) for step in steps]
+            renamed = [replace(step, before=named(step.before), after=named(step.after)) for step in steps]
+            steps.clear()
+            steps.extend(renamed)
         if self.patch is not before:
             self.changed.emit(before, self.patch)
 
@@ -148,3 +154,4 @@ class Document:
     def _set(self, patch: Patch) -> None:
         before, self.patch = self.patch, patch
         self.changed.emit(before, patch)
+        before.forget_indexes()

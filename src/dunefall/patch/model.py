@@ -88,6 +88,11 @@ class Patch:
             start.setdefault(link.source.module, []).append(link)
         return into, start
 
+    def forget_indexes(self) -> None:
+        """Let go of what is worked out again when it is needed: they are most of a patch that is only kept."""
+        for name in self.__dict__.keys() - {entry.name for entry in fields(self)}:
+            del self.__dict__[name]
+
     def __getstate__(self) -> dict[str, object]:
         """What is sent to another process: the fields alone."""
         return {entry.name: getattr(self, entry.name) for entry in fields(self)}

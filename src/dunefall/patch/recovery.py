@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +11,7 @@ import platformdirs
 
 from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import DunefallError, PatchError
+from dunefall.base.processes import runs
 from dunefall.base.storage import write_file
 from dunefall.patch.fields import get
 from dunefall.patch.files import patch_of, raw_patch
@@ -60,14 +60,15 @@ class Recovery:
 
     def forget(self) -> None:
         """The patch is saved, or given up: the copy goes."""
-        self._file.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            self._file.unlink(missing_ok=True)
 
     def left_behind(self) -> list[Recovered]:
         """Copies left by processes that have ended, the newest first; unreadable ones are skipped."""
         found = []
         with contextlib.suppress(OSError):
             for file in sorted(self._folder.glob(f"*{SUFFIX}"), key=lambda file: -file.stat().st_mtime):
-                if not _alive(file.stem):
+                if not runs(file.stem):
                     with contextlib.suppress(DunefallError):
                         found.append(_read(file))
         return found
@@ -83,16 +84,3 @@ def _read(file: Path) -> Recovered:
         return Recovered(file, patch, path_of(path) if path else None)
     except PatchError:  # the patch is what counts
         return Recovered(file, patch, None)
-
-
-def _alive(process: str) -> bool:
-    """Whether a process of this number runs."""
-    if not re.fullmatch(r"[1-9][0-9]{0,8}", process, re.ASCII):
-        return False
-    try:
-        os.kill(int(process), 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True

@@ -6,13 +6,14 @@ A take replays exactly. An entry can be changed, moved or taken out, and the tak
 from __future__ import annotations
 
 import bisect
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from dunefall.base.errors import ParameterError
 from dunefall.patch.changes import Change, apply_changes
 from dunefall.patch.model import Patch
 
-__all__ = ["Clear", "Edit", "Entry", "Heard", "Note", "Press", "Take", "What"]
+__all__ = ["Clear", "Edit", "Entry", "Heard", "Note", "Press", "Take", "What", "place_of"]
 
 
 @dataclass(frozen=True)
@@ -78,6 +79,30 @@ class Entry:
     what: What
 
 
+def place_of(entry: Entry, entries: Sequence[Entry]) -> int:
+    """Where an entry belongs among others: behind those of the same sample.
+
+    Parameters
+    ----------
+    entry : Entry
+        What happened, and when.
+    entries : sequence of Entry
+        In order of time.
+
+    Returns
+    -------
+    int
+
+    Raises
+    ------
+    ParameterError
+        If it is earlier than the start.
+    """
+    if entry.at < 0:
+        raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")
+    return bisect.bisect_right(entries, entry.at, key=lambda other: other.at)
+
+
 @dataclass(frozen=True)
 class Take:
     """A patch at its start, and its journal.
@@ -112,9 +137,7 @@ class Take:
         ParameterError
             If it is earlier than the last entry.
         """
-        if entry.at < 0:
-            raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")
-        place = bisect.bisect_right([other.at for other in self.entries], entry.at)
+        place = place_of(entry, self.entries)
         return replace(self, entries=(*self.entries[:place], entry, *self.entries[place:]))
 
     def without_entry(self, index: int) -> Take:

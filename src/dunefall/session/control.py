@@ -9,6 +9,7 @@ from dunefall.session.edits.controls import learn, turn_controller, turn_named
 
 __all__ = ["HIGHEST_CONTROLLER", "IncomingControl"]
 
+MOST_SHOWN = 60
 HIGHEST_CONTROLLER = 127
 """Higher ones are the wheel and the pressure, which go to the keyboards."""
 
@@ -61,8 +62,8 @@ class IncomingControl:
             return ""
         for name, share in osc.taken().items():
             if not turn_named(self._document, name, share):
-                osc.refused.append(f"there is no control “{name}” in this patch")
-        return f"Open Sound Control: {osc.refused.popleft()}." if osc.refused else ""
+                osc.refuse("control", f"there is no control “{name[:MOST_SHOWN]}” in this patch")
+        return osc.told()
 
     def close(self) -> None:
         """Listen to no other program any more."""

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtCore import QProcess
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.preferences import FRAMES, RATES_HZ
-from dunefall.engine.devices.input import input_names
 from dunefall.engine.devices.keys import key_names
-from dunefall.engine.devices.output import device_names
+from dunefall.engine.devices.lookout import COMMAND, names_in
 from dunefall.engine.messages import EngineOptions
 
 __all__ = ["DeviceDialog"]
@@ -22,27 +22,45 @@ NOTE = (
 
 
 class DeviceDialog(ChoiceDialog):
-    """Lets the user choose; ``values`` are the options of then."""
+    """Lets the user choose; ``values`` are the options of then. Sound devices are looked for while it is open."""
 
     def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
         super().__init__("Sound devices", NOTE, parent)
         output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
         live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
         keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated")]
-        self.output = self._choice("Output", output, device_names(), options.audio)
+        self.output = self._choice("Output", output, (options.audio,), options.audio)
         self.rate = self._choice("Sample rate", [(f"{rate / 1000:g} kHz", rate) for rate in RATES_HZ], (), options.rate)
         blocks = [(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames) for frames in FRAMES]
         self.frames = self._choice("Block", blocks, (), options.frames)
-        self.live = self._choice("Live input", live, input_names(), options.live)
+        self.live = self._choice("Live input", live, (options.live,), options.live)
         self.keys = self._choice("MIDI keys", keys, key_names(), options.keys)
+        self._look = QProcess(self)
+        self._look.finished.connect(self._found)
+        self._look.start(COMMAND[0], list(COMMAND[1:]))
 
     def _choice(self, label: str, first: Sequence[tuple[str, object]], names: Sequence[str], now: object) -> QComboBox:
         box = QComboBox()
         for text, value in (*first, *((name, name) for name in names)):
-            box.addItem(text, value)
+            if box.findData(value) < 0:
+                box.addItem(text, value)
         box.setCurrentIndex(max(0, box.findData(now)))
         self.add(label, box)
         return box
+
+    def _found(self) -> None:
+        """The devices that there are now."""
+        names = names_in(bytes(self._look.readAllStandardOutput().data()))
+        for box, found in ((self.output, names["output"]), (self.live, names["input"])):
+            for name in found:
+                if box.findData(name) < 0:
+                    box.addItem(name, name)
+
+    def done(self, result: int) -> None:
+        """Look no more."""
+        self._look.kill()
+        self._look.waitForFinished(500)
+        super().done(result)
 
     @property
     def values(self) -> EngineOptions:

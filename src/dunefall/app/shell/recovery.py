@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import threading
 from pathlib import Path
 
@@ -18,43 +17,58 @@ from dunefall.patch.recovery import Recovery, recovery_folder
 __all__ = ["CrashCopies"]
 
 KEEP_MS = 2_000
-"""After an edit it takes at most so long until the copy is written: what a crash takes away."""
+"""How often it is looked whether there is something to write, or a copy that is no longer needed."""
 
 
 class CrashCopies(QObject):
-    """Keeps a copy of what is not saved; beside the window's work."""
+    """Keeps a copy of what is not saved, and none of what is; writes beside the window's work."""
 
     def __init__(self, context: Context, parent: QObject) -> None:
         super().__init__(parent)
         self._context, self._recovery = context, Recovery(recovery_folder())
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.timeout.connect(self.keep)
+        self._kept: tuple[Patch, Path | None] | None = None
         self._writer: threading.Thread | None = None
-        context.session.document.changed.connect(lambda *_: self._edited())
-
-    def _edited(self) -> None:
-        if self._context.settings.lasting and not self._timer.isActive():
-            self._timer.start(KEEP_MS)
+        self._timer = QTimer(self)
+        self._timer.setInterval(KEEP_MS)
+        self._timer.timeout.connect(self.keep)
+        context.session.document.saved.connect(self.keep)
+        if context.settings.lasting:
+            self._timer.start()
 
     def keep(self) -> None:
-        """Write a copy of the patch if it is not saved."""
+        """Write a copy of the patch if it is not saved and the copy is another; a copy of what is saved goes."""
+        if not self._context.settings.lasting or (self._writer is not None and self._writer.is_alive()):
+            return  # soon again
         document = self._context.session.document
-        if self._writer is not None and self._writer.is_alive():
-            self._timer.start(KEEP_MS)
-        elif document.modified:
-            self._writer = threading.Thread(target=self._write, args=(document.patch, document.path), daemon=True)
-            self._writer.start()
-        else:
+        now = (document.patch, document.path) if document.modified else None
+        if now == self._kept:
+            return
+        self._kept = now
+        if now is None:
             self._recovery.forget()
+        else:
+            self._writer = threading.Thread(target=self._write, args=now, daemon=True)
+            self._writer.start()
 
     def _write(self, patch: Patch, path: Path | None) -> None:
-        with contextlib.suppress(DunefallError):  # a full disk: said when the user saves
+        try:
             self._recovery.keep(patch, path)
+        except DunefallError:  # a full disk: said when the user saves; tried again soon
+            self._kept = None
+
+    def _keep_now(self) -> None:
+        self._wait()
+        self.keep()
+        self._wait()
+
+    def _wait(self) -> None:
+        if self._writer is not None:
+            self._writer.join()
 
     def forget(self) -> None:
         """The window closes as it should."""
         self._timer.stop()
+        self._wait()
         if self._context.settings.lasting:
             self._recovery.forget()
 
@@ -75,8 +89,9 @@ class CrashCopies(QObject):
             choice = self._context.talk.choose("There is unsaved work", text, answers)
             if choice == "open":
                 take_up(self._context, found.patch, found.path)
-                self.keep()
-                found.copy.unlink(missing_ok=True)
+                self._keep_now()
+                if self._kept is not None:  # the old copy goes when there is a new one
+                    found.copy.unlink(missing_ok=True)
                 return True
             if choice == "discard":
                 found.copy.unlink(missing_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -39,6 +40,7 @@ from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.recovery import CrashCopies
 from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.workspaces import WORKSPACES
+from dunefall.base.errors import DunefallError
 from dunefall.base.preferences import Preferences
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.search import entries
@@ -344,6 +346,10 @@ class MainWindow(QMainWindow):
             told = self.session.clicks.take(message, self.session.patch, self.session.engine)
             if told:
                 tell(told)
+        elif isinstance(message, say.Trouble) and message.details:
+            error = DunefallError(message.text.removesuffix("."))
+            error.add_note(message.details)
+            sys.excepthook(type(error), error, None)  # to where all errors go that nobody expected
         elif isinstance(message, say.Trouble):
             tell(message.text)
 

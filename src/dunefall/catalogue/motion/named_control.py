@@ -27,13 +27,13 @@ MODULE = ModuleSpec(
         Param("value", "Value", "ratio", 0, 1, 0, "From its minimum to its maximum; everything it moves follows.",
               amount=0.3),
         Param("low", "Shown from", "none", -100000, 100000, 0, "What its lowest is called, "
-              "where nothing that it moves has its unit."),
+              "where nothing that it moves has its unit.", set_up=True),
         Param("high", "Shown to", "none", -100000, 100000, 100, "What its highest is called, "
-              "where nothing that it moves has its unit."),
+              "where nothing that it moves has its unit.", set_up=True),
         Param("unit", "Shown in", "choice", 0, len(UNIT_SIGNS) - 1, 0, "What it is told in.",
-              tuple(sign or "no unit" for sign in UNIT_SIGNS)),
+              tuple(sign or "no unit" for sign in UNIT_SIGNS), set_up=True),
         Param("controller", "MIDI controller", "none", -1, 127, -1, "MIDI controller number; −1: none.",
-              whole=True),
+              whole=True, set_up=True),
     ),
     outputs=(Output("out", "Value", "control", 0, 1),),
     face="value",

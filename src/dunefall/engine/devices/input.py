@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.ports import chosen, sound_names, sound_ports
+from dunefall.engine.devices.ports import chosen_port, close_stream, portaudio, sound_ports
 
-__all__ = ["AudioInput", "RealInput", "SimulatedInput", "input_names", "open_input", "voice"]
+__all__ = ["AudioInput", "RealInput", "SimulatedInput", "open_input", "voice"]
 
 HELD_S = 0.5
 """What a real input holds at most for a sound that stands still: older samples are forgotten."""
@@ -82,7 +82,7 @@ class RealInput:
     simulated = False
 
     def __init__(self, device: int | None, name: str, rate: float) -> None:
-        import sounddevice
+        sounddevice = portaudio()
 
         self.name = name
         self._ring = np.zeros(round(HELD_S * rate), np.float32)
@@ -113,12 +113,7 @@ class RealInput:
 
     def stop(self) -> None:
         """Close the stream."""
-        self._stream.close()
-
-
-def input_names() -> list[str]:
-    """Names of the machine's inputs; empty where there is no sound system."""
-    return sound_names("input", 1)
+        close_stream(self._stream)
 
 
 def open_input(choice: str, rate: float) -> AudioInput:
@@ -137,5 +132,5 @@ def open_input(choice: str, rate: float) -> AudioInput:
         ports = []
     if choice == "auto":
         return RealInput(None, "default input", rate) if ports else SimulatedInput(rate)
-    port = ports[chosen(choice, [port.name for port in ports], "sound input")]
+    port = chosen_port(choice, ports, "sound input")
     return RealInput(port.number, port.name, rate)

@@ -1,18 +1,21 @@
 """Open Sound Control from other programs: messages such as ``/dunefall/fog-depth 0.4`` move Named controls.
 
-Method: the Open Sound Control 1.0 specification, by the package python-osc. Only this machine is listened to.
+Method: the Open Sound Control 1.0 specification, by the package python-osc. Only this machine is listened to. Of a
+flood of packets only the last one to each address is taken apart, so that neither window nor sound notice it.
 """
 
 from __future__ import annotations
 
+import contextlib
+import logging
 import math
 import re
+import select
+import socket
 import threading
-from collections import deque
-from typing import Any
+import time
 
-from pythonosc.dispatcher import Dispatcher
-from pythonosc.osc_server import BlockingOSCUDPServer
+from pythonosc.osc_packet import OscPacket
 
 from dunefall.base.errors import DeviceError
 
@@ -20,7 +23,18 @@ __all__ = ["HOST", "ROOT", "OscInput", "osc_name"]
 
 HOST = "127.0.0.1"
 ROOT = "/dunefall/"
+MOST_AT_ONCE = 64
+"""Packets that are taken apart before others have their turn."""
 MOST_WAITING = 1000
+"""Controls, and packets with several messages, that wait for the window."""
+MOST_BYTES = 65_536
+PAUSE_S, LOOKS_S = 0.005, 0.1
+AGAIN_S = 10.0
+"""What cannot be used is told once in so many seconds, each kind for itself."""
+ROOM_BYTES = 1 << 22
+"""What the system is asked to hold while nobody listens."""
+COUNT_LOST = 40
+"""Linux's ``SO_RXQ_OVFL``: with each packet comes how many had no room so far."""
 MOST_SHOWN = 60
 
 
@@ -35,14 +49,9 @@ def osc_name(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")
 
 
-class _Server(BlockingOSCUDPServer):
-    """One packet after the other; what is none is passed over."""
-
-    broken = 0
-
-    def handle_error(self, request: Any, client_address: Any) -> None:
-        """A packet that could not be read."""
-        self.broken += 1
+def _no_words(record: logging.LogRecord) -> bool:
+    """python-osc writes a line for each packet that is none; they are counted here."""
+    return "pythonosc" not in record.pathname
 
 
 class OscInput:
@@ -50,8 +59,6 @@ class OscInput:
 
     Attributes
     ----------
-    refused : deque of str
-        What is wrong with messages that cannot be used.
     port : int
         Where it listens.
 
@@ -63,50 +70,112 @@ class OscInput:
 
     def __init__(self, port: int) -> None:
         self._heard: dict[str, float] = {}
-        self._dropped = 0
         self._lock = threading.Lock()
-        self.refused: deque[str] = deque(maxlen=8)
-        dispatcher = Dispatcher()
-        dispatcher.set_default_handler(self._take)
+        self._unused: dict[str, tuple[str, int]] = {}
+        self._told_at: dict[str, float] = {}
+        self._lost = 0
+        self._waiting: dict[bytes, bytes] = {}
+        self._socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         try:
-            self._server = _Server((HOST, port), dispatcher)
+            self._socket.bind((HOST, port))
         except (OSError, OverflowError) as error:
+            self._socket.close()
             raise DeviceError(f"port {port} cannot be listened to for Open Sound Control: {error}") from error
-        self.port = int(self._server.server_address[1])
-        self._thread = threading.Thread(target=self._server.serve_forever, name="open sound control", daemon=True)
+        with contextlib.suppress(OSError):
+            self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, ROOM_BYTES)
+            self._socket.setsockopt(socket.SOL_SOCKET, COUNT_LOST, 1)
+        self._socket.setblocking(False)
+        logging.getLogger().addFilter(_no_words)
+        self.port = int(self._socket.getsockname()[1])
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._listen, name="open sound control", daemon=True)
         self._thread.start()
 
-    def _take(self, address: str, *values: object) -> None:
-        if not address.startswith(ROOT):
-            self.refused.append(f"{address[:MOST_SHOWN]} does not begin with {ROOT}")
-        elif len(values) != 1 or isinstance(values[0], bool) or not isinstance(values[0], int | float):
-            self.refused.append(f"{address[:MOST_SHOWN]} needs one number from 0 to 1")
-        elif not math.isfinite(values[0]) or not 0.0 <= values[0] <= 1.0:
-            self.refused.append(f"{address[:MOST_SHOWN]} needs a number from 0 to 1; got {values[0]:g}")
-        else:
-            self._keep(address.removeprefix(ROOT), float(values[0]))
+    def _listen(self) -> None:
+        while not self._ended.is_set():
+            select.select([self._socket], [], [], LOOKS_S if not self._waiting else 0.0)
+            with contextlib.suppress(BlockingIOError):
+                while len(self._waiting) < MOST_WAITING:
+                    self._note(self._socket.recvmsg(MOST_BYTES, 64))
+            for key in list(self._waiting)[:MOST_AT_ONCE]:
+                self._take_apart(self._waiting.pop(key))
+            self._ended.wait(PAUSE_S)
 
-    def _keep(self, name: str, value: float) -> None:
+    def _note(self, received: tuple[bytes, list[tuple[int, int, bytes]], int, object]) -> None:
+        """Keep a packet until its turn: the last one to its address; of those with several messages each."""
+        data, extra, _, _ = received
+        for level, kind, number in extra:
+            if (level, kind) == (socket.SOL_SOCKET, COUNT_LOST):
+                lost = int.from_bytes(number[:4], "little")
+                if lost != self._lost:
+                    self.refuse("lost", "too many packets at once", lost - self._lost)
+                self._lost = lost
+        address, comma, _ = data.partition(b",")
+        self._waiting[address if comma and data.startswith(b"/") else data] = data
+
+    def _take_apart(self, data: bytes) -> None:
+        try:
+            messages = [timed.message for timed in OscPacket(data).messages]
+        except Exception:  # whatever was sent: python-osc does not expect all of it
+            messages = []
+        if not messages:
+            self.refuse("packet", "a packet that is no Open Sound Control")
+        for message in messages:
+            self._take(message.address, message.params)
+
+    def _take(self, address: str, values: list[object]) -> None:
+        shown = "".join(letter for letter in address[:MOST_SHOWN] if letter.isprintable())
+        if not address.startswith(ROOT):
+            self.refuse("address", f"{shown} does not begin with {ROOT}")
+        elif len(values) != 1 or isinstance(values[0], bool) or not isinstance(values[0], int | float):
+            self.refuse("values", f"{shown} needs one number from 0 to 1")
+        elif not math.isfinite(values[0]) or not 0.0 <= values[0] <= 1.0:
+            self.refuse("range", f"{shown} needs a number from 0 to 1; got {values[0]:g}")
+        else:
+            with self._lock:
+                name = address.removeprefix(ROOT)
+                full = len(self._heard) >= MOST_WAITING and name not in self._heard
+                if not full:
+                    self._heard[name] = float(values[0])
+            if full:
+                self.refuse("full", f"more than {MOST_WAITING} controls at once")
+
+    def refuse(self, kind: str, why: str, count: int = 1) -> None:
+        """Count messages that cannot be used.
+
+        Parameters
+        ----------
+        kind : str
+            What is wrong with them: each is told for itself.
+        why : str
+            What is wrong with the last one.
+        count : int
+            How many.
+        """
         with self._lock:
-            if name in self._heard or len(self._heard) < MOST_WAITING:
-                self._heard[name] = value
-            else:
-                self._dropped += 1
+            self._unused[kind] = why, self._unused.get(kind, ("", 0))[1] + count
 
     def taken(self) -> dict[str, float]:
         """The last value that came for each name since the last call."""
         with self._lock:
             heard, self._heard = self._heard, {}
-            dropped, self._dropped = self._dropped, 0
-        if dropped:
-            self.refused.append(f"{dropped} messages to more than {MOST_WAITING} controls at once were dropped")
-        if self._server.broken:
-            count, self._server.broken = self._server.broken, 0
-            self.refused.append(f"{count} packets were no Open Sound Control")
         return heard
+
+    def told(self) -> str:
+        """What could not be used, in a sentence, for each kind at most every ten seconds; empty if there is nothing to
+        tell."""
+        now = time.monotonic()
+        with self._lock:
+            due = (kind for kind in self._unused if now - self._told_at.get(kind, -AGAIN_S) >= AGAIN_S)
+            kind = next(due, "")
+            if not kind:
+                return ""
+            why, count = self._unused.pop(kind)
+        self._told_at[kind] = now
+        return f"Open Sound Control: {why}." if count == 1 else f"Open Sound Control: {why} (the last of {count:,})."
 
     def close(self) -> None:
         """Stop listening."""
-        self._server.shutdown()
-        self._server.server_close()
+        self._ended.set()
         self._thread.join()
+        self._socket.close()

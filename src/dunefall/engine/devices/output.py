@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.ports import chosen, sound_names, sound_ports, usual_channels
+from dunefall.base.preferences import RATES_HZ
+from dunefall.engine.devices.ports import chosen_port, close_stream, portaudio, sound_ports, usual_channels
 
 __all__ = [
     "HELD_S",
@@ -21,7 +22,7 @@ __all__ = [
     "RealOutput",
     "SimulatedOutput",
     "ask_for_real_time",
-    "device_names",
+    "fitting_rate",
     "open_output",
     "raise_thread_priority",
 ]
@@ -30,6 +31,10 @@ Fill = Callable[[NDArray[np.float64]], None]
 """Writes the next frames into an array of shape (n, channels)."""
 KEPT_S = 120.0
 FIRST = -10
+INVALID_RATE = -9997
+"""PortAudio's ``paInvalidSampleRate``."""
+SILENT_S = 2.0
+"""A device that has not asked for sound for so long is gone, whatever it says."""
 HELD_S = 0.043
 """What the simulated output holds ahead, as a sound server does."""
 
@@ -46,6 +51,9 @@ class AudioOutput(Protocol):
 
     def stop(self) -> None:
         """Stop asking; returns when the last call of ``fill`` has ended."""
+
+    def abandon(self) -> None:
+        """Ask no more, when the device is gone: it may never let itself be closed."""
 
     @property
     def alive(self) -> bool:
@@ -96,6 +104,10 @@ class SimulatedOutput:
             self._thread.join()
             self._thread = None
 
+    def abandon(self) -> None:
+        """Its thread has ended by itself."""
+        self.stop()
+
     @property
     def alive(self) -> bool:
         """Whether its thread runs."""
@@ -143,14 +155,20 @@ class RealOutput:
         self.name, self.underruns, self._channels = name, 0, channels
         self._device, self._rate, self._frames = device, rate, frames
         self._stream: Any = None
+        self._asked = 0.0
+        self._abandoned = False
 
     def start(self, fill: Fill) -> None:
         """Open the stream; raises DeviceError if the device refuses."""
-        import sounddevice
+        sounddevice = portaudio()
 
         piece = np.zeros((self._frames, self._channels))
 
         def callback(out: NDArray[np.float32], frames: int, _time: object, status: _Flags) -> None:
+            self._asked = time.monotonic()
+            if self._abandoned:  # it was gone, and is back: another has its place
+                out[:] = 0.0
+                return
             if status.output_underflow:
                 self.underruns += 1
             done = 0
@@ -165,25 +183,59 @@ class RealOutput:
                 samplerate=self._rate, blocksize=self._frames, device=self._device,
                 channels=self._channels, callback=callback,
             )  # fmt: skip
+            self._asked = time.monotonic()
             self._stream.start()
         except sounddevice.PortAudioError as error:
             raise DeviceError(f"the sound device {self.name} cannot be used: {error}") from error
 
     @property
     def alive(self) -> bool:
-        """Whether the stream runs."""
-        return self._stream is not None and bool(self._stream.active)
+        """Whether the stream runs, and asks."""
+        return bool(self._stream and self._stream.active) and time.monotonic() - self._asked < SILENT_S
+
+    def abandon(self) -> None:
+        """Leave the stream as it is. PortAudio ends the process where it closes one of a JACK server that has died."""
+        self._abandoned = True
 
     def stop(self) -> None:
         """Close the stream."""
         if self._stream is not None:
-            self._stream.close()
+            close_stream(self._stream)
             self._stream = None
 
 
-def device_names() -> list[str]:
-    """Names of the machine's stereo outputs; empty where there is no sound system."""
-    return sound_names("output", 2)
+def fitting_rate(choice: str, rate: float) -> float:
+    """The rate at which the chosen output can run: the wanted one, or the one that its sound server runs at.
+
+    Parameters
+    ----------
+    choice : str
+        ``auto``, ``simulated`` or part of a device's name.
+    rate : float
+        The wanted one in Hz.
+
+    Returns
+    -------
+    float
+        In Hz; the wanted one where nothing else can be had either.
+    """
+    if choice == "simulated":
+        return rate
+    try:
+        sounddevice = portaudio()
+
+        ports = sound_ports("output", 2)
+        if not ports:
+            return rate
+        number = None if choice == "auto" else chosen_port(choice, ports, "sound device").number
+        try:
+            sounddevice.check_output_settings(device=number, channels=2, samplerate=rate)
+            return rate
+        except sounddevice.PortAudioError as error:
+            own = float(sounddevice.query_devices(number, "output")["default_samplerate"])
+            return own if error.args[1:2] == (INVALID_RATE,) and own in RATES_HZ else rate
+    except (ImportError, OSError, ValueError, DeviceError):
+        return rate  # opening it says what is wrong
 
 
 def open_output(choice: str, rate: float, frames: int, channels: int = 2) -> AudioOutput:
@@ -208,5 +260,5 @@ def open_output(choice: str, rate: float, frames: int, channels: int = 2) -> Aud
         if not ports:
             return SimulatedOutput(rate, frames, channels)
         return RealOutput(None, "default output", rate, frames, channels if usual_channels("output") >= channels else 2)
-    port = ports[chosen(choice, [port.name for port in ports], "sound device")]
+    port = chosen_port(choice, ports, "sound device")
     return RealOutput(port.number, port.name, rate, frames, channels if port.channels >= channels else 2)

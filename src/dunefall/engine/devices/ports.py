@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+import ctypes
+import ctypes.util
+import threading
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from functools import cache
+from typing import Any, Literal, NamedTuple
 
 from dunefall.base.errors import DeviceError
 
-__all__ = ["Port", "chosen", "sound_names", "sound_ports", "usual_channels"]
+__all__ = ["Port", "chosen", "chosen_port", "close_stream", "portaudio", "sound_names", "sound_ports", "usual_channels"]
+
+CLOSING_S = 0.5
+"""Closing the stream of a sound server that has died never ends."""
+JACK_NAME = b"Dunefall"
+"""It lives as long as the program, as PortAudio asks for."""
 
 
 class Port(NamedTuple):
@@ -18,20 +27,34 @@ class Port(NamedTuple):
     channels: int
 
 
-def sound_ports(direction: Literal["input", "output"], channels: int) -> list[Port]:
-    """The machine's inputs or outputs with so many channels; raises ImportError or OSError without PortAudio."""
+def portaudio() -> Any:
+    """The package ``sounddevice``, loaded when it is first needed; raises ImportError or OSError without PortAudio."""
+    _named()
     import sounddevice
 
-    entries = enumerate(sounddevice.query_devices())
+    return sounddevice
+
+
+@cache
+def _named() -> None:
+    """Let JACK show this program by its name: PortAudio's own stands there otherwise. It must be told before it
+    starts, which is when the package is loaded."""
+    library = ctypes.util.find_library("portaudio")
+    tell = getattr(ctypes.CDLL(library), "PaJack_SetClientName", None) if library else None
+    if tell is not None:
+        tell(ctypes.c_char_p(JACK_NAME))
+
+
+def sound_ports(direction: Literal["input", "output"], channels: int) -> list[Port]:
+    """The machine's inputs or outputs with so many channels; raises ImportError or OSError without PortAudio."""
+    entries = enumerate(portaudio().query_devices())
     ports = (Port(k, str(entry["name"]), int(entry[f"max_{direction}_channels"])) for k, entry in entries)
     return [port for port in ports if port.channels >= channels]
 
 
 def usual_channels(direction: Literal["input", "output"]) -> int:
     """How many channels the machine's default input or output has; there must be one."""
-    import sounddevice
-
-    return int(sounddevice.query_devices(kind=direction)[f"max_{direction}_channels"])
+    return int(portaudio().query_devices(kind=direction)[f"max_{direction}_channels"])
 
 
 def sound_names(direction: Literal["input", "output"], channels: int) -> list[str]:
@@ -49,3 +72,15 @@ def chosen(choice: str, names: Sequence[str], kind: str) -> int:
             return place
     there = ", ".join(names) or "none"
     raise DeviceError(f'there is no {kind} "{choice}"; this machine has: {there}; or choose "simulated"')
+
+
+def chosen_port(choice: str, ports: Sequence[Port], kind: str) -> Port:
+    """The first port whose name holds what the user named; raises DeviceError with what there is."""
+    return ports[chosen(choice, [port.name for port in ports], kind)]
+
+
+def close_stream(stream: Any) -> None:
+    """Close a stream of PortAudio; where that does not end, go on without waiting for it."""
+    closing = threading.Thread(target=stream.close, name="closing a device", daemon=True)
+    closing.start()
+    closing.join(CLOSING_S)

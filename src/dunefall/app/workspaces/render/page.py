@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -313,6 +314,9 @@ class RenderPage(QWidget):
         for trouble in self.queue.troubles:
             self._context.tell(trouble)
         self.queue.troubles.clear()
+        for error in self.queue.unexpected:
+            sys.excepthook(type(error), error, error.__traceback__)  # to where all errors go that nobody expected
+        self.queue.unexpected.clear()
         if self.isVisible() and busy:
             self._show_queue()
         if before is not None and self.queue.running is None:

@@ -1,0 +1,223 @@
+"""A patch that is edited twenty times a second for hours: nothing grows, nothing is left behind.
+
+`python -m bench.edited --simulated 24` runs the engine's programs for so many hours as fast as it goes, with the steps
+and programs that the engine makes of edits. `--real 60` runs the window with the demo for so many minutes. Both end
+with an error where memory grows by more than two in a hundred in an hour, or where a thread, a handle, a file or a
+process is left over.
+"""
+
+from __future__ import annotations
+
+import argparse
+import gc
+import os
+import random
+import resource
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from bench.monkey import monkey_window
+from dunefall.app.shell.start import make_app
+from dunefall.base.errors import DunefallError
+from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue.joining import joined
+from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.traces import no_traces
+from dunefall.compiler.warmup import prepare
+from dunefall.engine.shared import FOLDER, PREFIX
+from dunefall.patch.document import Document
+from dunefall.patch.library import load_patch, starters
+from dunefall.patch.model import Patch
+from dunefall.render.player import NOW, Player, Step, glide
+from dunefall.session.edits.links import change_link
+from dunefall.session.edits.modules import remove_modules, set_param, toggle_bypass
+
+__all__ = ["Hand", "main"]
+
+RATE, EDIT_S = 48000, 0.05
+MOST_GROWTH = 0.02
+"""In an hour."""
+LIGHT = "pump-engine"
+"""The starter that runs for a day: it is worked out 250 times as fast as it sounds."""
+ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
+
+
+class Hand:
+    """Edits a document at random: mostly values, and now and then the structure; what it adds, it removes again.
+
+    Parameters
+    ----------
+    document : Document
+        What is edited.
+    seed : int
+        Where chance begins.
+    """
+
+    def __init__(self, document: Document, seed: int) -> None:
+        self._document, self._dice, self._added = document, random.Random(seed), list[str]()
+        self._usual = dict[str, float]()
+
+    def edit(self) -> None:
+        """One edit; one that the patch refuses is none."""
+        dice, document = self._dice, self._document
+        what, patch = dice.random(), document.patch
+        try:
+            if what < 0.004:
+                self._add(patch)
+            elif what < 0.01 and self._added:
+                remove_modules(document, (self._added.pop(0),))
+            elif what < 0.05 and document.undo_label:
+                document.undo()
+            elif what < 0.15:
+                link = dice.choice(patch.links)
+                usual = self._usual.setdefault(link.id, link.amount)
+                change_link(document, replace(link, amount=usual * dice.uniform(0.5, 1.5)))
+            elif what < 0.17:
+                toggle_bypass(document, (dice.choice([m for m in patch.modules() if m.type != "master"]).id,))
+            else:
+                self._turn(patch)
+        except (DunefallError, KeyError):  # undo took away what it had added
+            self._added = [module for module in self._added if document.patch.has(module)]
+
+    def _add(self, patch: Patch) -> None:
+        layer = self._dice.choice([layer.id for layer in patch.layers if layer.id not in ("shared", "master")])
+        made = joined(patch, layer, self._dice.choice([name for name in ADDED if spec_of(name)]))
+        self._document.edit("Add", made.patch)
+        self._added.append(made.module)
+
+    def _turn(self, patch: Patch) -> None:
+        module = self._dice.choice([m for m in patch.modules() if (spec := spec_of(m.type)) and spec.params])
+        spec = spec_of(module.type)
+        assert spec is not None
+        param = self._dice.choice(spec.params)
+        if param.choices or param.id == "level_db":
+            return
+        now = module.params.get(param.id, param.default) + self._dice.gauss(0.0, 0.05) * (param.high - param.low)
+        set_param(self._document, module.id, param.id, min(param.high, max(param.low, now)))
+        self._document.end_merge()
+
+
+def _memory_mb(process: int | str = "self") -> float:
+    pages = int(Path(f"/proc/{process}/statm").read_text().split()[1])
+    return pages * resource.getpagesize() / 1e6
+
+
+class _Growth:
+    """Memory in the course of time: what was there when it had settled, and what is now."""
+
+    def __init__(self, settled_s: float) -> None:
+        self._settled_s, self._first = settled_s, (0.0, 0.0)
+        self.per_hour = 0.0
+
+    def note(self, now_s: float, used_mb: float) -> None:
+        if self._first[1] == 0.0 and now_s >= self._settled_s:
+            self._first = (now_s, used_mb)
+        elif self._first[1]:
+            hours = max((now_s - self._first[0]) / 3600.0, 1.0 / 60.0)
+            self.per_hour = (used_mb / self._first[1] - 1.0) / hours
+
+
+def simulated(hours: float, seed: int) -> int:
+    """So many hours as fast as it goes; 1 if memory grows or the sound is no number."""
+    prepare(catalogue())
+    document = Document(load_patch(starters()[LIGHT]))
+    player = Player(compile_patch(document.patch, rate=RATE), channels=6)
+    hand, piece, growth = Hand(document, seed), np.zeros((round(EDIT_S * RATE), 6)), _Growth(1800.0)
+    programs = [1]
+
+    def follow(before: Patch, after: Patch) -> None:
+        if same_structure(before, after):
+            player.steps.append(Step(NOW, glide(before, after)))
+            return
+        program = compile_patch(after, rate=RATE)
+        takeover = Takeover(program, player.program)
+        player.steps.append(Step(NOW, lambda p: p.swap(program, no_traces(), takeover), structural=True))
+        programs[0] += 1
+
+    document.changed.connect(follow)
+    begun = time.monotonic()
+    for k in range(round(hours * 3600 / EDIT_S)):
+        hand.edit()
+        player.fill(piece)
+        if not np.isfinite(piece).all():
+            print(f"edit {k}: the sound is no number")
+            return 1
+        if k % 12000 == 0:
+            gc.collect()
+            growth.note(k * EDIT_S, _memory_mb())
+            print(f"{k * EDIT_S / 3600:5.2f} h, {k} edits, {programs[0]} programs, {_memory_mb():.0f} MB, "
+                  f"{100 * growth.per_hour:+.2f} % an hour, {player.program.memory.faults.sum()} silenced, "
+                  f"after {time.monotonic() - begun:.0f} s", flush=True)  # fmt: skip
+    return int(growth.per_hour > MOST_GROWTH)
+
+
+def _left() -> dict[str, int]:
+    """Threads, handles, processes, pieces of shared memory and files of this program."""
+    children = Path(f"/proc/self/task/{os.getpid()}/children").read_text().split()
+    return {
+        "threads": threading.active_count(), "handles": len(os.listdir("/proc/self/fd")), "processes": len(children),
+        "shared": len(list(FOLDER.glob(f"{PREFIX}{os.getpid()}-*"))),
+        "files": sum(1 for _ in Path(os.environ["DUNEFALL_DATA"]).rglob("*")),
+    }  # fmt: skip
+
+
+def real(minutes: float, seed: int) -> int:
+    """The window for so many minutes; 1 if anything grows or is left."""
+    from PySide6.QtCore import QTimer
+    from PySide6.QtTest import QTest
+
+    app = make_app("noon")
+    faults = list[str]()
+    sys.excepthook = lambda kind, error, trace: faults.append(repr(error))
+    window = monkey_window()
+    hand, engine = Hand(window.session.document, seed), window.session.engine
+    window.session.play()
+    timer = QTimer(window)
+    timer.timeout.connect(hand.edit)
+    timer.start(round(1000 * EDIT_S))
+    begun, growths, first = time.monotonic(), {"window": _Growth(600.0), "engine": _Growth(600.0)}, dict[str, int]()
+    while (now := time.monotonic() - begun) < 60 * minutes:
+        QTest.qWait(30_000)
+        gc.collect()
+        used = {"window": _memory_mb(), "engine": _memory_mb(engine.process_id or "self")}
+        for name, growth in growths.items():
+            growth.note(now, used[name])
+        first = first or (_left() if now > 300 else {})
+        more = {name: count - first[name] for name, count in _left().items() if first}
+        print(f"{now / 60:5.1f} min, {len(engine.take.entries)} edits, " + ", ".join(
+            f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
+        ) + f", more than at minute 5: {more}, {len(faults)} errors", flush=True)  # fmt: skip
+    timer.stop()
+    grown = max(growth.per_hour for growth in growths.values())
+    wrong = grown > MOST_GROWTH or any(count > 0 for count in more.values()) or faults
+    print(*faults[:5], sep="\n")
+    window.session.document.mark_saved(None)
+    window.close()
+    app.processEvents()
+    return int(bool(wrong))
+
+
+def main() -> int:
+    """Run what is asked for."""
+    parser = argparse.ArgumentParser(prog="python -m bench.edited", description=__doc__)
+    parser.add_argument("--simulated", type=float, default=0.0, help="hours")
+    parser.add_argument("--real", type=float, default=0.0, help="minutes")
+    parser.add_argument("--seed", type=int, default=1)
+    options = parser.parse_args()
+    folder = tempfile.mkdtemp(prefix="dunefall-edited-")
+    for name in ("CONFIG", "DATA", "LIBRARY"):
+        os.environ[f"DUNEFALL_{name}"] = folder
+    runs: list[tuple[Callable[[float, int], int], float]] = [(simulated, options.simulated), (real, options.real)]
+    return max([run(length, options.seed) for run, length in runs if length], default=0)
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,64 @@
+"""The take that is being played: it grows for hours without becoming slow or large."""
+
+from __future__ import annotations
+
+import pickle
+import zlib
+from collections.abc import Iterator
+
+from dunefall.patch.take import Entry, Take, place_of
+
+__all__ = ["Journal"]
+
+AT_HAND = 2000
+"""So many entries are held as they are; what is older is packed, in pieces of half as many: some 20 bytes each."""
+
+
+class Journal:
+    """A take to which entries are added.
+
+    Parameters
+    ----------
+    take : Take
+        What has happened so far.
+    """
+
+    def __init__(self, take: Take) -> None:
+        self._start, self._rate_hz = take.start, take.rate_hz
+        self._packed: list[bytes] = []
+        self._recent = list(take.entries)
+        self._pack()
+
+    @property
+    def take(self) -> Take:
+        """All of it; it takes the longer, the longer it has become."""
+        return Take(self._start, self._rate_hz, (*self._old(), *self._recent))
+
+    def note(self, entry: Entry) -> None:
+        """Add an entry in its place, behind those of the same sample.
+
+        Parameters
+        ----------
+        entry : Entry
+            What happened, and when.
+
+        Raises
+        ------
+        ParameterError
+            If it is earlier than the start.
+        """
+        if self._packed and entry.at < self._recent[0].at:  # hardly ever
+            self._recent[:0] = self._old()
+            self._packed.clear()
+        self._recent.insert(place_of(entry, self._recent), entry)
+        self._pack()
+
+    def _pack(self) -> None:
+        while len(self._recent) > AT_HAND:
+            old = tuple(self._recent[: AT_HAND // 2])
+            del self._recent[: AT_HAND // 2]
+            self._packed.append(zlib.compress(pickle.dumps(old)))
+
+    def _old(self) -> Iterator[Entry]:
+        for piece in self._packed:
+            yield from pickle.loads(zlib.decompress(piece))  # written above, by this process
