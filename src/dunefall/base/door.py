@@ -23,6 +23,10 @@ MOST_NAME = 60
 _WRONG = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 """Control characters but tab and line feed, and halves of characters, which no file can hold."""
 _SHOWN = 40
+_ESCAPE = re.compile(r"\\[ubfr]")
+"""Escapes in JSON that could stand for such characters."""
+_LAYOUT = {13: None}
+"""A carriage return stands between values only: no text of JSON holds one as it is."""
 
 
 def read_file(path: Path, most: int = MAX_BYTES) -> bytes:
@@ -91,7 +95,8 @@ def parse_json(data: bytes) -> object:
         raise PatchError("the file is nested too deeply to be a patch") from error
     except ValueError as error:
         raise PatchError(f"a number in the file cannot be read ({error})") from error
-    _check_parts(raw)
+    if _WRONG.search(text.translate(_LAYOUT)) or _ESCAPE.search(text) or not _within(raw, MAX_DEPTH):
+        _check_parts(raw)  # which finds the place, if anything is wrong
     return raw
 
 
@@ -146,6 +151,17 @@ def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
         twice = next(name for name in names if names.count(name) > 1)
         raise PatchError(f"the field {_shown(twice)} appears twice in one object")
     return result
+
+
+def _within(raw: object, depth: int) -> bool:
+    """Whether nothing is too deep or too long."""
+    if isinstance(raw, str):
+        return len(raw) <= MAX_TEXT
+    if isinstance(raw, dict):
+        return depth > 1 and all(len(k) <= MAX_TEXT and _within(x, depth - 1) for k, x in raw.items())
+    if isinstance(raw, list):
+        return depth > 1 and all(isinstance(x, float) or _within(x, depth - 1) for x in raw)
+    return True
 
 
 def _check_parts(raw: object) -> None:

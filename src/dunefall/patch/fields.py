@@ -113,7 +113,7 @@ def others(raw: dict[str, object], known: tuple[str, ...]) -> Mapping[str, objec
     return {name: value for name, value in raw.items() if name not in known}
 
 
-def objects(raw: dict[str, object], name: str, place: str, most: int) -> list[tuple[dict[str, object], str]]:
+def objects(raw: Mapping[str, object], name: str, place: str, most: int) -> list[tuple[dict[str, object], str]]:
     """The objects of a list, each with its place.
 
     Parameters
@@ -146,7 +146,7 @@ def objects(raw: dict[str, object], name: str, place: str, most: int) -> list[tu
     return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
 
 
-def texts(raw: dict[str, object], name: str, place: str) -> list[str]:
+def texts(raw: Mapping[str, object], name: str, place: str) -> list[str]:
     """The texts of a list, none where it is missing.
 
     Parameters
@@ -173,7 +173,7 @@ def texts(raw: dict[str, object], name: str, place: str) -> list[str]:
     return [str(item) for item in items]
 
 
-def numbers(raw: dict[str, object], name: str, place: str) -> tuple[float, ...]:
+def numbers(raw: Mapping[str, object], name: str, place: str) -> tuple[float, ...]:
     """The numbers of a list; raises PatchError with the place of what is none.
 
     Parameters

@@ -1,6 +1,6 @@
 """Patch files: one UTF-8 JSON document, written so that nothing that fails half-way costs the user a file.
 
-Layout of format 2 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
+Layout of format 3 (earlier ones: ``patch.migrations``): ``format``, ``title``, ``seed``, ``tempo_bpm``,
 ``layout`` where it is not stereo, ``about`` if it says something, ``pins``, ``layers`` (each ``id``, ``name``,
 ``folded``, ``group`` if it has one, ``voices``, ``spread`` and ``meet`` where one was set, and
 ``modules`` with ``id``, ``type``, ``name``, ``bypassed``, ``params``, with a sound file ``sound``: its ``path``,
@@ -8,14 +8,15 @@ relative to the patch, and the ``digest`` of its bytes, with lists of numbers th
 ``locked`` with values that chance leaves alone) and ``links`` (``id``, ``from``, ``to``, ``amount``, ``offset``,
 ``curve``, ``on``) and, if there are any, ``compounds`` (``id``, ``name``, ``about``, ``parts``, ``controls`` with
 ``at``, ``name``, ``low`` and ``high``, ``ports`` with ``at`` and ``name``, ``bypassed`` with what was ``resting``
-before, and the file of the user's ``library`` with the ``digest`` of its bytes). Fields and module types that this
-version does not know are kept and saved again.
+before, and the file of the user's ``library`` with the ``digest`` of its bytes), and the ``family`` where something is
+kept (see ``patch.familyfiles``). Fields and module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from dunefall.base.door import dump_json, parse_json, path_of, read_file
@@ -23,6 +24,7 @@ from dunefall.base.errors import PatchError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
+from dunefall.patch.familyfiles import dump_family, raw_family
 from dunefall.patch.fields import get, objects, others, within
 from dunefall.patch.migrations import migrated
 from dunefall.patch.model import (
@@ -33,10 +35,14 @@ from dunefall.patch.model import (
     Patch,
 )
 from dunefall.patch.partfiles import (
+    MAX_LINKS,
     MAX_MODULES,
+    SEEDS,
+    TEMPOS_BPM,
     dump_compound,
     dump_layer,
     dump_link,
+    layout_in,
     raw_compound,
     raw_layer,
     raw_link,
@@ -45,12 +51,8 @@ from dunefall.patch.partfiles import (
 
 __all__ = [
     "FORMAT",
-    "MAX_LINKS",
-    "SEEDS",
-    "TEMPOS_BPM",
     "check_parts",
     "dump_patch",
-    "layout_in",
     "load_patch",
     "parse_patch",
     "patch_of",
@@ -60,13 +62,22 @@ __all__ = [
     "with_sounds_in",
 ]
 
-FORMAT = 2
-MAX_LINKS = 50_000
-SEEDS, TEMPOS_BPM = (0, 2**32 - 1), (10, 400)
-
+FORMAT = 3
 KINDS = ("take", "job", "compound")
 """What other files of the project say that they are."""
-_PATCH_FIELDS = ("format", "title", "seed", "tempo_bpm", "layout", "about", "pins", "layers", "links", "compounds")
+_PATCH_FIELDS = (
+    "format",
+    "title",
+    "seed",
+    "tempo_bpm",
+    "layout",
+    "about",
+    "pins",
+    "layers",
+    "links",
+    "compounds",
+    "family",
+)
 
 
 def load_patch(path: Path) -> Patch:
@@ -141,6 +152,7 @@ def raw_patch(patch: Patch) -> dict[str, object]:
         "layers": [dump_layer(layer) for layer in patch.layers],
         "links": [dump_link(link) for link in patch.links],
         **({"compounds": [dump_compound(compound) for compound in patch.compounds]} if patch.compounds else {}),
+        **({"family": dump_family(patch)} if patch.family.states else {}),
         **patch.extra,
     }
 
@@ -154,32 +166,6 @@ def save_patch(patch: Patch, path: Path) -> None:
         If the folder cannot be written or the disk is full.
     """
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
-
-
-def layout_in(raw: dict[str, object], place: str) -> str:
-    """The layout that an object names, stereo by default; raises PatchError if there is no such layout.
-
-    Parameters
-    ----------
-    raw : dict
-        The object's fields in the file.
-    place : str
-        Its place in the file, such as `layers[0].modules[2]`.
-
-    Returns
-    -------
-    str
-
-    Raises
-    ------
-    PatchError
-        If there is no such layout.
-    """
-    layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
-    known = [known.id for known in LAYOUTS]
-    if layout not in known:
-        raise PatchError(f'must be one of {", ".join(known)}; got "{layout}"', place=f"{place}.layout".lstrip("."))
-    return layout
 
 
 def patch_of(raw: object) -> Patch:
@@ -234,7 +220,9 @@ def patch_of(raw: object) -> Patch:
         extra=others(raw, _PATCH_FIELDS),
     )
     check_compounds(patch)
-    return migrated(patch, version)
+    family = get(raw, "family", dict, "", {})
+    patch = migrated(patch, version)
+    return replace(patch, family=raw_family(family, patch)) if family else patch
 
 
 def _a_patch(raw: object) -> dict[str, object]:

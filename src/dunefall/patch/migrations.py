@@ -1,7 +1,7 @@
 """Patches of earlier formats, brought up to the present one: nothing that was saved is lost.
 
 Format 2: a Delay has its dry and wet apart, a cut in Hz in place of a damping factor, and three ranges of its time; a
-layer's output has an angle in place of left–right.
+layer's output has an angle in place of left–right. Format 3: what is kept of a patch beside it; nothing else changed.
 """
 
 from __future__ import annotations

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 
 from dunefall.base.errors import PatchError
+from dunefall.patch.family import NO_FAMILY, Family
 from dunefall.patch.parts import (
     CURVES,
     MASTER_ID,
@@ -55,7 +56,7 @@ __all__ = [
 @dataclass(frozen=True)
 class Patch:
     """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``; ``about`` says in a
-    sentence what is heard."""
+    sentence what is heard; ``family`` is what is kept of it beside how it is now."""
 
     title: str = UNTITLED
     seed: int = 1
@@ -66,6 +67,7 @@ class Patch:
     links: tuple[Link, ...] = ()
     compounds: tuple[Compound, ...] = ()
     pins: tuple[Place, ...] = ()
+    family: Family = NO_FAMILY
     extra: Mapping[str, object] = field(default_factory=dict)
 
     def modules(self) -> Iterator[Module]:
@@ -94,8 +96,8 @@ class Patch:
             del self.__dict__[name]
 
     def __getstate__(self) -> dict[str, object]:
-        """What is sent to another process: the fields alone."""
-        return {entry.name: getattr(self, entry.name) for entry in fields(self)}
+        """What is sent to another process: the fields alone, and of what is kept nothing; it is not heard there."""
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)} | {"family": NO_FAMILY}
 
     def has(self, module_id: str) -> bool:
         """Whether there is a module of this id."""

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 
 from dunefall.base.errors import PatchError
+from dunefall.base.layouts import LAYOUTS
 from dunefall.patch.fields import get, numbers, objects, others, texts, within
 from dunefall.patch.model import (
     CURVES,
@@ -23,12 +25,16 @@ __all__ = [
     "COMPOUND_FIELDS",
     "LAYER_FIELDS",
     "LINK_FIELDS",
+    "MAX_LINKS",
     "MAX_MODULES",
     "MODULE_FIELDS",
+    "SEEDS",
+    "TEMPOS_BPM",
     "dump_compound",
     "dump_layer",
     "dump_link",
     "dump_module",
+    "layout_in",
     "raw_compound",
     "raw_layer",
     "raw_link",
@@ -36,7 +42,8 @@ __all__ = [
     "split_place",
 ]
 
-MAX_MODULES = 10_000
+MAX_MODULES, MAX_LINKS = 10_000, 50_000
+SEEDS, TEMPOS_BPM = (0, 2**32 - 1), (10, 400)
 
 LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _ONE_VOICE = (1, 0.5, "")
@@ -300,3 +307,29 @@ def split_place(text: object, place: str) -> Place:
     if not (module and dot and port):
         raise PatchError(f'needs "module.port"; got {json.dumps(text)[:40]}', place=place)
     return Place(module, port)
+
+
+def layout_in(raw: Mapping[str, object], place: str) -> str:
+    """The layout that an object names, stereo by default; raises PatchError if there is no such layout.
+
+    Parameters
+    ----------
+    raw : dict
+        The object's fields in the file.
+    place : str
+        Its place in the file, such as `layers[0].modules[2]`.
+
+    Returns
+    -------
+    str
+
+    Raises
+    ------
+    PatchError
+        If there is no such layout.
+    """
+    layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
+    known = [known.id for known in LAYOUTS]
+    if layout not in known:
+        raise PatchError(f'must be one of {", ".join(known)}; got "{layout}"', place=f"{place}.layout".lstrip("."))
+    return layout

@@ -13,33 +13,17 @@ from pathlib import Path
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.storage import write_file
-from dunefall.patch.changes import (
-    Change,
-    LayerGone,
-    LayerPut,
-    LayoutSet,
-    LinkGone,
-    LinkPut,
-    ModuleGone,
-    ModulePut,
-    ParamSet,
-    SeedSet,
-    SeriesSet,
-    TempoSet,
-)
-from dunefall.patch.fields import get, numbers, objects, within
+from dunefall.patch.changefiles import dump_change, raw_change
+from dunefall.patch.family import NO_FAMILY
+from dunefall.patch.fields import get, objects, within
 from dunefall.patch.files import (
     FORMAT,
-    MAX_LINKS,
-    SEEDS,
-    TEMPOS_BPM,
-    layout_in,
     patch_of,
     raw_patch,
     with_sounds_beside,
     with_sounds_in,
 )
-from dunefall.patch.partfiles import dump_layer, dump_link, dump_module, raw_layer, raw_link, raw_module, split_place
+from dunefall.patch.partfiles import MAX_LINKS, split_place
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
 
 __all__ = ["TAKE_SUFFIX", "dump_take", "load_take", "parse_take", "raw_take", "save_take", "take_of"]
@@ -127,7 +111,7 @@ def raw_take(take: Take) -> dict[str, object]:
         "format": FORMAT,
         "kind": "take",
         "rate_hz": take.rate_hz,
-        "start": raw_patch(take.start),
+        "start": raw_patch(replace(take.start, family=NO_FAMILY)),
         "entries": [{"at": entry.at, "do": _dump(entry)} for entry in take.entries],
     }
 
@@ -181,31 +165,7 @@ def _dump(entry: Entry) -> list[dict[str, object]]:
         return [{"clear": what.module}]
     if isinstance(what, Heard):
         return [{"live": what.recording}]
-    return [_dump_change(change) for change in what.changes]
-
-
-def _dump_change(change: Change) -> dict[str, object]:
-    if isinstance(change, ParamSet):
-        return {"set": f"{change.module}.{change.param}", "to": change.value}
-    if isinstance(change, SeriesSet):
-        return {"draw": f"{change.module}.{change.series}", "to": list(change.values)}
-    if isinstance(change, TempoSet):
-        return {"tempo_bpm": change.bpm}
-    if isinstance(change, SeedSet):
-        return {"seed": change.seed}
-    if isinstance(change, LayoutSet):
-        return {"layout": change.layout}
-    if isinstance(change, ModulePut):
-        return {"module": dump_module(change.module), "layer": change.layer, "index": change.index}
-    if isinstance(change, LinkPut):
-        return {"link": dump_link(change.link), "index": change.index}
-    if isinstance(change, LayerPut):
-        return {"put_layer": dump_layer(change.layer), "index": change.index}
-    if isinstance(change, ModuleGone):
-        return {"without_module": change.module}
-    if isinstance(change, LinkGone):
-        return {"without_link": change.link}
-    return {"without_layer": change.layer}
+    return [dump_change(change) for change in what.changes]
 
 
 def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) -> Entry:
@@ -225,33 +185,4 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
             return Entry(at, Heard(get(item, "live", str, where)))
     if not actions:
         raise PatchError("needs at least one action", place=f"{place}.do")
-    return Entry(at, Edit(tuple(_change(item, where) for item, where in actions)))
-
-
-def _change(item: dict[str, object], place: str) -> Change:
-    if "set" in item:
-        target = split_place(item["set"], f"{place}.set")
-        return ParamSet(target.module, target.port, get(item, "to", float, place))
-    if "draw" in item:
-        target = split_place(item["draw"], f"{place}.draw")
-        return SeriesSet(target.module, target.port, numbers(item, "to", place))
-    if "tempo_bpm" in item:
-        return TempoSet(within(item, "tempo_bpm", float, place, TEMPOS_BPM, unit="BPM"))
-    if "seed" in item:
-        return SeedSet(within(item, "seed", int, place, SEEDS))
-    if "layout" in item:
-        return LayoutSet(layout_in(item, place))
-    if "module" in item:
-        module = raw_module(get(item, "module", dict, place), f"{place}.module")
-        return ModulePut(get(item, "layer", str, place), within(item, "index", int, place, (0, MAX_LINKS)), module)
-    if "link" in item:
-        return LinkPut(
-            within(item, "index", int, place, (0, MAX_LINKS)), raw_link(get(item, "link", dict, place), f"{place}.link")
-        )
-    if "put_layer" in item:
-        layer = raw_layer(get(item, "put_layer", dict, place), f"{place}.put_layer")
-        return LayerPut(within(item, "index", int, place, (0, MAX_LINKS)), layer)
-    for name, kind in (("without_module", ModuleGone), ("without_link", LinkGone), ("without_layer", LayerGone)):
-        if name in item:
-            return kind(get(item, name, str, place))
-    raise PatchError(f"this action is not known: {', '.join(item) or 'empty'}", place=place)
+    return Entry(at, Edit(tuple(raw_change(item, where) for item, where in actions)))

@@ -1,0 +1,125 @@
+"""The family of a patch in its file: ``states``, what is ``now``, what is on the ``board``, and ``back``.
+
+``back`` is the changes that lead from the patch of the file to the one that all states are changes of.
+
+What a state changes is read when it is first wanted: hundreds of them do not make opening slower.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from dunefall.base.errors import PatchError
+from dunefall.patch.family import MARKS, NO_FAMILY, Family, State
+from dunefall.patch.fields import get, objects, texts, within
+from dunefall.patch.model import Patch
+from dunefall.patch.partfiles import MAX_LINKS
+from dunefall.patch.states import again
+
+__all__ = ["MAX_STATES", "dump_family", "raw_family"]
+
+MAX_STATES, MAX_NUMBER = 20_000, 9_999
+_KINDS: dict[str, type] = {
+    "id": str, "name": str, "number": int, "parent": str, "mark": str, "part": str, "made": str, "words": list,
+    "values": list, "changes": list,
+}  # fmt: skip
+
+
+def dump_family(patch: Patch) -> dict[str, object]:
+    """The family of a patch as a file's object; empty if there is none.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+
+    Returns
+    -------
+    dict[str, object]
+    """
+    family = patch.family
+    if not family.states:
+        return {}
+    return {
+        **({"now": family.now} if family.now else {}),
+        **({"board": list(family.board)} if family.board else {}),
+        "back": list(again(patch)),
+        "states": [_dump_state(state) for state in family.states],
+    }
+
+
+def _dump_state(state: State) -> dict[str, object]:
+    told = {
+        "name": state.name, "number": state.number, "parent": state.parent, "mark": state.mark, "part": state.part,
+        "made": state.made, "words": list(state.words), "values": list(state.values),
+        "changes": list(state.changes),
+    }  # fmt: skip
+    return {"id": state.id, **{name: value for name, value in told.items() if value}, **state.extra}
+
+
+def raw_family(raw: Mapping[str, object], patch: Patch) -> Family:
+    """Family of its object.
+
+    Parameters
+    ----------
+    raw : mapping
+        The object's fields in the file.
+    patch : Patch
+        The patch of the file.
+
+    Returns
+    -------
+    Family
+
+    Raises
+    ------
+    PatchError
+        If a field is missing, of another kind, or refers to what is not there.
+    """
+    if not raw:
+        return NO_FAMILY
+    states = tuple(_raw_state(item, place) for item, place in objects(raw, "states", "family", MAX_STATES))
+    known = set[str]()
+    for k, state in enumerate(states):
+        if state.id in known or not state.id:
+            raise PatchError(f'each state needs an id of its own; got "{state.id}"', place=f"family.states[{k}].id")
+        known.add(state.id)
+    above = {state.id: state.parent for state in states}
+    for state in states:
+        _check_descent(state.id, above)
+    back = tuple(item for item, _ in objects(raw, "back", "family", MAX_LINKS))
+    board = tuple(name for name in texts(raw, "board", "family") if name in known)
+    now = get(raw, "now", str, "family", "")
+    return Family(states, now if now in known else "", board, patch, back)
+
+
+def _raw_state(raw: dict[str, object], place: str) -> State:
+    """State of its object: only what is there is looked at, since there may be hundreds."""
+    known, extra = dict[str, Any](), dict[str, object]()
+    for name, value in raw.items():
+        if name not in _KINDS:
+            extra[name] = value
+        elif _KINDS[name] is not list:
+            known[name] = get(raw, name, _KINDS[name], place)
+        elif name == "changes":
+            known[name] = tuple(item for item, _ in objects(raw, name, place, MAX_LINKS))
+        else:
+            known[name] = tuple(texts(raw, name, place))
+    state = State(**{"id": "", **known}, extra=extra)
+    if state.mark not in MARKS:
+        raise PatchError(f'must be one of {", ".join(MARKS[1:])} or empty; got "{state.mark}"', place=f"{place}.mark")
+    within(raw, "number", int, place, (0, MAX_NUMBER), 0)
+    return state
+
+
+def _check_descent(state: str, above: Mapping[str, str]) -> None:
+    """Nothing comes from what is not there, or from itself."""
+    seen, at = set[str](), state
+    while at:
+        if at in seen:
+            raise PatchError(f'"{state}" comes from itself', place="family.states")
+        seen.add(at)
+        if above[at] and above[at] not in above:
+            raise PatchError(f'there is no state "{above[at]}"', place="family.states")
+        at = above[at]
