@@ -67,6 +67,15 @@ class Program:
     loops: dict[int, tuple[LoopModule, ...]]
 
     @property
+    def faulty(self) -> tuple[str, ...]:
+        """Modules that gave no finite number and were silenced."""
+        faults = self.memory.faults
+        if not faults.any():  # hardly ever otherwise: the names are looked up only then
+            return ()
+        silenced = {name for name, place in self.module_at.items() if faults[place]}
+        return tuple(module for module, copies in self.copies.items() if not silenced.isdisjoint(copies))
+
+    @property
     def ramp(self) -> int:
         """Samples that a glide takes."""
         return max(1, round(RAMP_S * self.rate))

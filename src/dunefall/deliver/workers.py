@@ -13,20 +13,21 @@ import tempfile
 import threading
 import time
 from bisect import insort
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from dunefall.base.errors import DunefallError, ParameterError, StorageError
 from dunefall.base.storage import PART, synced, whole
 from dunefall.deliver.making import File, Task, make
 from dunefall.deliver.rendering import Ear, StoppedError
 
-__all__ = ["Batch", "Outcome", "Workers", "cluster", "work"]
+__all__ = ["Batch", "Outcome", "Workers", "begin_work", "cluster", "work"]
 
 MOST_TRIES = 4
+T = TypeVar("T")
 NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
@@ -67,8 +68,8 @@ def _serve(master: int) -> None:
     threading.Thread(target=follow, daemon=True).start()
 
 
-def _begin() -> None:
-    """Once in each worker: it has the kernels at hand."""
+def begin_work() -> None:
+    """At the beginning of each task; does something once in each worker: it has the kernels at hand then."""
     global _ready
     if _ready:
         return
@@ -97,7 +98,7 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
     -------
     Outcome
     """
-    _begin()
+    begin_work()
     tell = Path(channel) if channel else None
     told = [time.monotonic()]
 
@@ -216,9 +217,9 @@ class Workers:
         """So many tasks are given out at a time: enough that no worker waits for the next."""
         return 4 * self.count if self.far else 2 * self.count
 
-    def submit(self, *given: Any) -> Future[Outcome]:
-        """Have ``work`` called with what is given; raises BrokenExecutor if a worker has died."""
-        return self._begin_executor().submit(work, *given)
+    def submit(self, what: Callable[..., T], *given: Any) -> Future[T]:
+        """Have a function called with what is given; raises BrokenExecutor if a worker has died."""
+        return self._begin_executor().submit(what, *given)
 
     def _begin_executor(self) -> Executor:
         if self._executor is None:
@@ -302,7 +303,7 @@ class Batch:
         while self._waiting and not self.paused and not self.stopped and len(self._running) < self._workers.most:
             task = self._waiting.pop(0)
             try:
-                self._running[self._workers.submit(task, self._channel, self._workers.far, self._sounds)] = task
+                self._running[self._workers.submit(work, task, self._channel, self._workers.far, self._sounds)] = task
             except BrokenExecutor:
                 self._again([task])
         if self.stopped:

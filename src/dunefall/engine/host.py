@@ -185,11 +185,7 @@ class _Host:
         self._shared.status[Status.HEARTBEAT] = time.monotonic()
         while self._news:
             self._tell(self._news.popleft())
-        faults = self._program.memory.faults
-        faulty: tuple[str, ...] = ()
-        if faults.any():  # hardly ever: the names are looked up only then
-            silenced = {name for name, place in self._program.module_at.items() if faults[place]}
-            faulty = tuple(m for m, copies in self._program.copies.items() if not silenced.isdisjoint(copies))
+        faulty = self._program.faulty
         self._tell_clicks(self._program)
         if faulty != self._faulty:
             self._faulty = faulty

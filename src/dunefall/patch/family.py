@@ -13,6 +13,7 @@ __all__ = ["DISCARDED", "KEPT", "MARKS", "NO_FAMILY", "Family", "State"]
 
 KEPT, DISCARDED = "kept", "discarded"
 MARKS = ("", KEPT, DISCARDED)
+EDITED = "as edited"
 
 
 @dataclass(frozen=True)
@@ -35,8 +36,6 @@ class State:
         Layer, module or compound that a snapshot is of; "": the whole patch.
     made : str
         When, as ``2026-11-30 14:02``.
-    words : tuple of str
-        How it differs from its parent.
     values : tuple of str
         What makes it of the family's origin, as in files: base values, a line ``module.parameter value`` each,
     changes : tuple of mapping
@@ -50,15 +49,14 @@ class State:
     mark: str = ""
     part: str = ""
     made: str = ""
-    words: tuple[str, ...] = ()
     values: tuple[str, ...] = ()
     changes: tuple[Mapping[str, object], ...] = ()
     extra: Mapping[str, object] = field(default_factory=dict)
 
     @property
     def title(self) -> str:
-        """Its name, or its number."""
-        return self.name or f"{self.number:04d}"
+        """Its name, or its number; of what was edited since, that."""
+        return self.name or (f"{self.number:04d}" if self.number else EDITED)
 
 
 @dataclass(frozen=True)

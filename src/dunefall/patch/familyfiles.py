@@ -21,8 +21,8 @@ __all__ = ["MAX_STATES", "dump_family", "raw_family"]
 
 MAX_STATES, MAX_NUMBER = 20_000, 9_999
 _KINDS: dict[str, type] = {
-    "id": str, "name": str, "number": int, "parent": str, "mark": str, "part": str, "made": str, "words": list,
-    "values": list, "changes": list,
+    "id": str, "name": str, "number": int, "parent": str, "mark": str, "part": str, "made": str, "values": list,
+    "changes": list,
 }  # fmt: skip
 
 
@@ -52,7 +52,7 @@ def dump_family(patch: Patch) -> dict[str, object]:
 def _dump_state(state: State) -> dict[str, object]:
     told = {
         "name": state.name, "number": state.number, "parent": state.parent, "mark": state.mark, "part": state.part,
-        "made": state.made, "words": list(state.words), "values": list(state.values),
+        "made": state.made, "values": list(state.values),
         "changes": list(state.changes),
     }  # fmt: skip
     return {"id": state.id, **{name: value for name, value in told.items() if value}, **state.extra}
