@@ -111,18 +111,18 @@ def _memory_mb(process: int | str = "self") -> float:
 
 
 class _Growth:
-    """Memory in the course of time: what was there when it had settled, and what is now."""
+    """Memory in the course of time: the slope of the straight line that fits what was there since it had settled."""
 
     def __init__(self, settled_s: float) -> None:
-        self._settled_s, self._first = settled_s, (0.0, 0.0)
+        self._settled_s, self._seen = settled_s, list[tuple[float, float]]()
         self.per_hour = 0.0
 
     def note(self, now_s: float, used_mb: float) -> None:
-        if self._first[1] == 0.0 and now_s >= self._settled_s:
-            self._first = (now_s, used_mb)
-        elif self._first[1]:
-            hours = max((now_s - self._first[0]) / 3600.0, 1.0 / 60.0)
-            self.per_hour = (used_mb / self._first[1] - 1.0) / hours
+        if now_s >= self._settled_s:
+            self._seen.append((now_s / 3600.0, used_mb))
+        if len(self._seen) > 2:
+            hours, used = np.array(self._seen).T
+            self.per_hour = float(np.polyfit(hours, used, 1)[0] / used[:3].mean())
 
 
 def simulated(hours: float, seed: int) -> int:
@@ -192,7 +192,7 @@ def real(minutes: float, seed: int) -> int:
             growth.note(now, used[name])
         first = first or (_left() if now > 300 else {})
         more = {name: count - first[name] for name, count in _left().items() if first}
-        print(f"{now / 60:5.1f} min, {len(engine.take.entries)} edits, " + ", ".join(
+        print(f"{now / 60:5.1f} min, {engine.done_by_hand} edits, " + ", ".join(
             f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
         ) + f", more than at minute 5: {more}, {len(faults)} errors", flush=True)  # fmt: skip
     timer.stop()

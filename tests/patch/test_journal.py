@@ -30,6 +30,7 @@ def test_it_holds_what_a_take_holds_in_the_same_order(times: list[int]) -> None:
             take = take.with_entry(entry(at, number))
             kept.note(entry(at, number))
         assert kept.take == take
+        assert len(kept) == len(times)
         assert Journal(take).take == take
 
 
@@ -41,7 +42,7 @@ def test_an_hour_of_edits_twenty_times_a_second_is_small() -> None:
     used, _ = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     assert used < 4_000_000
-    assert len(kept.take.entries) == 72_000
+    assert len(kept) == len(kept.take.entries) == 72_000
 
 
 def test_nothing_happens_before_the_start() -> None:

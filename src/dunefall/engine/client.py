@@ -121,6 +121,11 @@ class EngineClient:
         return self._journal.take
 
     @property
+    def done_by_hand(self) -> int:
+        """How many entries the take has."""
+        return len(self._journal)
+
+    @property
     def status(self) -> NDArray[np.float64]:
         """Live numbers by ``Status``."""
         return self._shared.status

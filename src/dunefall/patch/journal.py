@@ -34,6 +34,10 @@ class Journal:
         """All of it; it takes the longer, the longer it has become."""
         return Take(self._start, self._rate_hz, (*self._old(), *self._recent))
 
+    def __len__(self) -> int:
+        """How many entries there are."""
+        return len(self._packed) * (AT_HAND // 2) + len(self._recent)
+
     def note(self, entry: Entry) -> None:
         """Add an entry in its place, behind those of the same sample.
 
