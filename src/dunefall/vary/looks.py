@@ -8,6 +8,7 @@ import tempfile
 from collections.abc import Collection
 from concurrent.futures import BrokenExecutor, Future
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
