@@ -10,7 +10,9 @@ for ever. `bench.guided` searches by coverage.
 from __future__ import annotations
 
 import argparse
+import faulthandler
 import hashlib
+import multiprocessing
 import random
 import resource
 import signal
@@ -24,7 +26,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 import soundfile
@@ -64,6 +66,8 @@ __all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "kept", "packets", "tried"]
 
 CORPUS = Path(__file__).parent.parent / "tests" / "corpus"
 T = TypeVar("T")
+SharedNumber = Any
+"""Numbers in memory that two processes share: the file in use, and how many finds there were."""
 LONGEST_S, MOST_MEMORY = 5, 1 << 30
 QUANTUMS, RATE = 8, 48000.0
 SCALE = "! a scale\nfifths\n 5\n!\n100.0\n9/8\n3/2\n700. cents\n2/1\n"
@@ -338,7 +342,10 @@ def _memory() -> int:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
 
 
-def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) -> Iterator[Find | None]:
+def fuzzed(
+    kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9, first: int = 0,
+    begin: Callable[[int], None] = lambda number: None,
+) -> Iterator[Find | None]:  # fmt: skip
     """Broken files of a kind, one after the other: a find, or None.
 
     Parameters
@@ -349,6 +356,10 @@ def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) ->
         Where chance begins.
     count, seconds : float
         When it ends.
+    first : int
+        Number of the first one.
+    begin : function of int
+        Is told the number of each before it is used.
 
     Yields
     ------
@@ -356,9 +367,10 @@ def fuzzed(kind: str, seed: int, *, count: int = 10**9, seconds: float = 1e9) ->
     """
     make, until = KINDS[kind][0](), time.monotonic() + seconds
     with tempfile.TemporaryDirectory() as folder:
-        for k in range(count):
+        for k in range(first, count):
             if time.monotonic() > until:
                 return
+            begin(k)
             data = make(random.Random(f"{kind}/{seed}/{k}"))
             told = tried(kind, data, Path(folder))
             yield Find(kind, data, told) if told else None
@@ -382,6 +394,48 @@ def kept(find: Find) -> Path:
     return file
 
 
+def _worker(kind: str, seed: int, first: int, count: int, seconds: float, at: SharedNumber) -> None:
+    """Use files until the last one, or until one ends this process; prints each new find, and keeps it."""
+    faulthandler.enable()
+    seen = set[str]()
+
+    def begin(number: int) -> None:
+        at[0] = number
+
+    for find in fuzzed(kind, seed, count=count, seconds=seconds, first=first, begin=begin):
+        if find is None:
+            continue
+        at[1] += 1
+        last = find.told.strip().splitlines()[-1]
+        where = [line for line in find.told.splitlines() if "dunefall" in line][-1:]
+        if (key := f"{where}{last[:60]}") not in seen:
+            seen.add(key)
+            print(f"{kind}: {find.told}", flush=True)
+            kept(find)
+    at[0] += 1
+
+
+def _in_processes(kind: str, seed: int, first: int, count: int, seconds: float) -> int:
+    """Use files in a process of their own, and in another one behind what ended it; the number of finds."""
+    context, begun = multiprocessing.get_context("spawn"), time.monotonic()
+    at: SharedNumber = context.Array("q", [first, 0], lock=False)
+    while True:
+        left = seconds - (time.monotonic() - begun)
+        process = context.Process(target=_worker, args=(kind, seed, at[0], count, left, at))
+        process.start()
+        process.join()
+        if process.exitcode == 0:
+            break
+        data = KINDS[kind][0]()(random.Random(f"{kind}/{seed}/{at[0]}"))
+        find = Find(kind, data, f"the process ended with {process.exitcode} at file {at[0]}")
+        print(f"{kind}: {find.told}, {kept(find)}", flush=True)
+        at[0] += 1
+        at[1] += 1
+    took = time.monotonic() - begun
+    print(f"{kind}: {at[0] - first} files in {took:.0f} s from seed {seed}, {at[1]} finds", flush=True)
+    return int(at[1])
+
+
 def main() -> int:
     """Look for finds."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -389,22 +443,12 @@ def main() -> int:
     parser.add_argument("--seconds", type=float, help="for each kind; 60 where no count is given")
     parser.add_argument("--count", type=int, default=10**9, help="of each kind")
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--first", type=int, default=0, help="number of the first file")
     options = parser.parse_args()
     seconds = options.seconds or (60.0 if options.count == 10**9 else 1e9)
     found = 0
     for kind in options.kind or KINDS:
-        count, seen, begun = 0, set[str](), time.monotonic()
-        for find in fuzzed(kind, options.seed, count=options.count, seconds=seconds):
-            count += 1
-            if find is not None:
-                found += 1
-                last = find.told.strip().splitlines()[-1]
-                where = [line for line in find.told.splitlines() if "dunefall" in line][-1:]
-                if (key := f"{where}{last[:60]}") not in seen:
-                    seen.add(key)
-                    print(f"{kind}: {find.told}", flush=True)
-                    kept(find)
-        print(f"{kind}: {count} files in {time.monotonic() - begun:.0f} s from seed {options.seed}, {len(seen)} finds")
+        found += _in_processes(kind, options.seed, options.first, options.count, seconds)
     return min(found, 1)
 
 
