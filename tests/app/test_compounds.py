@@ -216,7 +216,7 @@ def test_what_is_done_to_a_module_is_done_to_a_compound(window: MainWindow, qtbo
     assert [x.id for x in window.session.patch.compounds] == [compound.id]
     window.selection.select(compound.id)
     before = window.session.patch
-    window.actions_by_id["vary"].trigger()
+    window.actions_by_id["vary_a_little"].trigger()
     assert before.module("fog-air-band").params != window.session.patch.module("fog-air-band").params
     window.actions_by_id["hear"].trigger()
     assert window.session.engine._patch.links_into("fog-air-output", "audio")[0].source == Place("fog-air-band", "low")

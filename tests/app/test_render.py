@@ -16,8 +16,8 @@ from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit, Q
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import DUSK, NOON
+from dunefall.app.listening.audition import Reader
 from dunefall.app.shell.window import MainWindow
-from dunefall.app.workspaces.render.audition import Reader
 from dunefall.app.workspaces.render.page import RenderPage
 from dunefall.app.workspaces.render.results import NOTE_X, ResultsTable
 from dunefall.deliver.making import File

@@ -15,7 +15,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 from dunefall.base.caches import trouble_of_caches
-from dunefall.base.collector import freeze_loaded_objects
+from dunefall.base.collector import freeze_loaded_objects, give_back_large_arrays
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
@@ -63,6 +63,7 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> No
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sys.setswitchinterval(0.001)
     be_given_up_first()
+    give_back_large_arrays()
     try:
         host = _Host(pipe, SharedState(shared_name), options)
         try:

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from dunefall.analysis.descriptors import audible_difference_db
 from dunefall.base.units import format_amount, format_value
 from dunefall.base.words import count_of, listed
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.declare import Param
+from dunefall.deliver.workers import begin_work
 from dunefall.patch.changes import (
     Change,
     LayerGone,
@@ -30,7 +34,7 @@ from dunefall.patch.model import Layer, Link, Module, Patch
 from dunefall.render.offline import render_to_array
 from dunefall.vary.variations import RATE, by_itself
 
-__all__ = ["GROUPS", "Difference", "Effect", "differences", "effects"]
+__all__ = ["GROUPS", "Difference", "Effect", "differences", "effect_of", "effects", "touched_by"]
 
 GROUPS = ((3.0, "plainly heard"), (0.7, "heard side by side"), (0.0, "hardly heard"))
 """From so many dB on (see ``audible_difference_db``; the project's own rule) a change is called so."""
@@ -262,9 +266,60 @@ def _touched(patch: Patch, found: Sequence[Difference]) -> set[str]:
     return {module for module in touched if patch.has(module)}
 
 
+def touched_by(before: Patch, found: Sequence[Difference]) -> frozenset[str]:
+    """Modules whose layers are listened to, alone, to tell how much is heard of what differs.
+
+    Parameters
+    ----------
+    before : Patch
+        The patch; it is not changed.
+    found : sequence of Difference
+        What differs.
+
+    Returns
+    -------
+    frozenset of str
+    """
+    return frozenset(_touched(before, found))
+
+
+_last: list[tuple[Patch, float, NDArray[np.float64]]] = []
+
+
+def _sound_of(patch: Patch, seconds: float) -> NDArray[np.float64]:
+    """The sound of a patch; that of the last one is at hand."""
+    if not _last or _last[0][:2] != (patch, seconds):
+        _last[:] = [(patch, seconds, render_to_array(patch, seconds=seconds, rate=RATE))]
+    return _last[0][2]
+
+
+def effect_of(before: Patch, one: Difference, touched: frozenset[str], seconds: float) -> Effect:
+    """How much of a difference is heard: the patch with that one change against the patch without.
+
+    Parameters
+    ----------
+    before : Patch
+        The patch; it is not changed.
+    one : Difference
+        What differs.
+    touched : frozenset of str
+        See ``touched_by``.
+    seconds : float
+        So long it is listened to.
+
+    Returns
+    -------
+    Effect
+    """
+    begin_work()
+    first = _sound_of(by_itself(before, touched), seconds)
+    sound = render_to_array(by_itself(apply_changes(before, one.changes), touched), seconds=seconds, rate=RATE)
+    size = audible_difference_db(first, sound, RATE)
+    return Effect(one, size, next(name for least, name in GROUPS if size >= least))
+
+
 def effects(before: Patch, found: Sequence[Difference], seconds: float) -> Iterator[Effect]:
-    """How much of each difference is heard: the patch with that one change against the patch without, of all layers
-    that differ, alone.
+    """How much of each difference is heard, of all layers that differ, alone.
 
     Parameters
     ----------
@@ -280,10 +335,6 @@ def effects(before: Patch, found: Sequence[Difference], seconds: float) -> Itera
     Effect
         In the order of the differences.
     """
-    touched = _touched(before, found)
-    first = render_to_array(by_itself(before, touched), seconds=seconds, rate=RATE)
+    touched = touched_by(before, found)
     for one in found:
-        changed = apply_changes(before, one.changes)
-        sound = render_to_array(by_itself(changed, touched), seconds=seconds, rate=RATE)
-        size = audible_difference_db(first, sound, RATE)
-        yield Effect(one, size, next(name for least, name in GROUPS if size >= least))
+        yield effect_of(before, one, touched, seconds)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import shutil
 import tempfile
-from collections.abc import Collection
 from concurrent.futures import BrokenExecutor, Future
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -26,7 +25,7 @@ from dunefall.patch.files import dump_patch
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
 from dunefall.render.performance import Performance
-from dunefall.vary.variations import RATE, SEEDS, by_itself
+from dunefall.vary.variations import RATE, by_itself
 
 __all__ = ["BANDS", "COLUMNS", "SILENT", "Look", "Looks", "key_of", "look_at"]
 
@@ -38,7 +37,7 @@ BLOCK = 4096
 SILENT, DEAFENING_LUFS = -70.0, -3.0
 COURSE = 30
 """Pieces of 10 ms before and behind: of what the course of loudness shows at a place."""
-MOST_KEPT, MOST_TRIES = 96, 3
+MOST_KEPT, MOST_KEYS, MOST_TRIES = 96, 400, 3
 STOP = "stop"
 
 
@@ -192,40 +191,55 @@ class Looks:
         self._waiting: dict[str, tuple[Patch, float, bool]] = {}
         self._running: dict[Future[Look], str] = {}
         self._asked: dict[str, tuple[Patch, float, bool]] = {}
+        self._keys: dict[tuple[int, frozenset[str], float], tuple[Patch, Patch, str]] = {}
         self.unexpected: list[Exception] = []
 
-    def look(self, patch: Patch, modules: Collection[str], seconds: float, *, sound: bool = True) -> str:
-        """Ask for a look at the layers of some modules, alone; gives the key under which it will be found.
+    def _alone(self, patch: Patch, modules: frozenset[str], seconds: float) -> tuple[Patch, str]:
+        """What is listened to of a patch, and its key; worked out once for each patch."""
+        place = (id(patch), modules, seconds)
+        if place not in self._keys:
+            if len(self._keys) > MOST_KEYS:
+                self._keys.clear()
+            alone = by_itself(patch, modules)
+            self._keys[place] = (patch, alone, key_of(alone, seconds))  # the patch stays: its number is not given again
+        return self._keys[place][1:]
+
+    def look(self, patch: Patch, modules: frozenset[str], seconds: float) -> Look | None:
+        """The look at the layers of some modules, alone, if it is there.
 
         Parameters
         ----------
         patch : Patch
             The patch; it is not changed.
-        modules : collection of str
+        modules : frozenset of str
+            Ids of modules.
+        seconds : float
+            How long it is listened to.
+
+        Returns
+        -------
+        Look or None
+        """
+        return self._made.get(self._alone(patch, modules, seconds)[1])
+
+    def ask(self, patch: Patch, modules: frozenset[str], seconds: float, *, sound: bool = True) -> None:
+        """Have such a look made, unless it is there.
+
+        Parameters
+        ----------
+        patch : Patch
+            The patch; it is not changed.
+        modules : frozenset of str
             Ids of modules.
         seconds : float
             How long it is listened to.
         sound : bool
             Whether the sound is kept, to be played.
-
-        Returns
-        -------
-        str
         """
-        alone = by_itself(patch, modules)
-        key = key_of(alone, seconds)
+        alone, key = self._alone(patch, modules, seconds)
         made = self._made.get(key)
-        if (made is None or (sound and not made.path)) and key not in self._asked:
+        if (made is None or (sound and not made.path and not made.trouble)) and key not in self._asked:
             self._waiting[key] = self._asked[key] = (alone, seconds, sound)
-        return key
-
-    def seeds(self, patch: Patch, modules: Collection[str], seconds: float) -> list[str]:
-        """Ask for looks at a patch with other seeds, which tell how much chance alone makes of it; gives their keys."""
-        others = [replace(patch, seed=(patch.seed + k) % 2**32) for k in range(SEEDS)]
-        return [self.look(other, modules, seconds, sound=not k) for k, other in enumerate(others)]
-
-    def __getitem__(self, key: str) -> Look | None:
-        return self._made.get(key)
 
     def forget_waiting(self) -> None:
         """Nobody waits for what is not under way."""

@@ -104,5 +104,5 @@ COMMANDS = (
     Command("copy", "Copy", "Ctrl+C", "Edit", copy, needs_selection),
     Command("paste", "Paste", "Ctrl+V", "Edit", paste_clipboard),
     Command("randomise", "Randomise…", "R", "Edit", ask_randomise),
-    Command("vary", "Vary a little", "Shift+R", "Edit", vary_a_little, needs_selection),
+    Command("vary_a_little", "Vary a little", "Shift+R", "Edit", vary_a_little, needs_selection),
 )  # fmt: skip

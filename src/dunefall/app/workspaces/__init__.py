@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dunefall.app.model.workspace import Workspace
-from dunefall.app.workspaces import build, mix, render
+from dunefall.app.workspaces import build, mix, render, vary
 
 __all__ = ["WORKSPACES"]
 
 WORKSPACES: tuple[Workspace, ...] = (
     build.WORKSPACE,
     mix.WORKSPACE,
+    vary.WORKSPACE,
     render.WORKSPACE,
 )

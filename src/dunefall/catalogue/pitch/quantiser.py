@@ -32,6 +32,8 @@ OWN_SCALE = len(SCALES)
 MIDDLE = 60.0
 """The octave in which a scale of one's own has its root."""
 WAYS = ("nearest", "up", "down")
+FARTHEST_ST = 1e6
+"""Beyond it there is no note: a degree could not be told exactly."""
 HELD, PULSE, BEGUN = range(3)
 CHANGED_WANTED = 0b10
 
@@ -82,6 +84,7 @@ def kernel(
 
 @njit(error_model="numpy", forceinline=True)
 def _nearest(pitch: float, scale: int, root: float) -> float:
+    pitch = min(max(pitch, -FARTHEST_ST), FARTHEST_ST)
     whole = floor(pitch)
     above = whole - root
     degree = np.uint64(int(fma(-12.0, floor(fma(above, 1.0 / 12.0, 0.5 / 12.0)), above)))  # no sign to be asked for

@@ -19,6 +19,7 @@ from dunefall.patch.states import patch_of_state, recalled, rooted, state_of
 from dunefall.vary.variations import variations
 
 __all__ = [
+    "applied",
     "fill_board",
     "keep_snapshot",
     "mark_state",
@@ -262,6 +263,11 @@ def put_on_board(document: Document, made: list[tuple[int, Patch]], label: str) 
         family = family.with_state(state_of(patch, then, state))
         board.append(state.id)
     document.edit(label, replace(patch, family=replace(family, board=tuple(board))))
+
+
+def applied(patch: Patch, changes: Collection[Change]) -> Patch:
+    """A patch with some changes made."""
+    return apply_changes(patch, tuple(changes))
 
 
 def take_over(document: Document, changes: Collection[Change], label: str) -> None:

@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 )
 
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.app.listening.audition import Audition
 from dunefall.app.model.context import Context
-from dunefall.app.workspaces.render.audition import Audition
 from dunefall.app.workspaces.render.detail import ResultDetail
 from dunefall.app.workspaces.render.queueview import QueueView
 from dunefall.app.workspaces.render.results import ResultsTable

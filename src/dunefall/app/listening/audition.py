@@ -21,11 +21,12 @@ SEAM_S = 1.0
 class Reader:
     """A sound file as two channels, piece by piece: once, or round and round its seam; no more of it is in memory."""
 
-    def __init__(self, path: Path, *, seam: bool) -> None:
-        self._file, self._seam = soundfile.SoundFile(path), seam
+    def __init__(self, path: Path, *, seam: bool = False, gain: float = 1.0, from_s: float = 0.0) -> None:
+        self._file, self._seam, self._gain = soundfile.SoundFile(path), seam, gain
         size = min(round(SEAM_S * self._file.samplerate), self._file.frames)
         self._ends = (0, size) if seam else (0, self._file.frames)
-        self._begin = self._file.frames - size if seam else 0
+        late = min(round(from_s * self._file.samplerate), max(0, self._file.frames - 1))
+        self._begin = self._file.frames - size if seam else late
         self.rate, self.seconds = (
             self._file.samplerate,
             (2 * size if seam else self._file.frames) / self._file.samplerate,
@@ -39,7 +40,7 @@ class Reader:
             end = self._ends[1] if self._file.tell() < self._ends[1] else self._file.frames
             wanted = min(len(out) - done, end - self._file.tell())
             piece = self._file.read(wanted, dtype="float32", always_2d=True) if wanted > 0 else out[:0]
-            out[done : done + len(piece)] = _stereo(piece)
+            out[done : done + len(piece)] = self._gain * _stereo(piece)
             done += len(piece)
             if not len(piece):
                 out[done:] = 0.0
@@ -70,8 +71,8 @@ class Audition:
         self._stream: Any = None
         self._round = False
 
-    def play(self, path: Path, *, seam: bool = False) -> None:
-        """Play a file from its start; or the last and the first second of it, round and round.
+    def play(self, path: Path, *, seam: bool = False, gain: float = 1.0, from_s: float = 0.0) -> None:
+        """Play a file from a time, so many times as loud; or the last and the first second of it, round and round.
 
         Raises
         ------
@@ -80,10 +81,10 @@ class Audition:
         """
         self.stop()
         try:
-            self._reader = Reader(path, seam=seam)
+            self._reader = Reader(path, seam=seam, gain=gain, from_s=from_s)
         except (OSError, soundfile.SoundFileError) as error:
             raise StorageError(f"{path.name} cannot be played: it is not there any more, or no sound file") from error
-        self.path, self._begun, self._round = path, time.monotonic(), seam
+        self.path, self._begun, self._round = path, time.monotonic() - from_s, seam
         if self._device != "simulated":
             self._start(self._reader)
 

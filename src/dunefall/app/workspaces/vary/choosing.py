@@ -1,0 +1,161 @@
+"""What varies, how far, and which kinds of values; and the button that fills the board."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
+
+from dunefall.app.controls.menus import show_menu
+from dunefall.app.controls.theme import numerals
+from dunefall.base.words import count_of
+from dunefall.catalogue.varying import KINDS
+from dunefall.patch.mixing import mixed_layers
+from dunefall.patch.model import Patch
+from dunefall.vary.desk import COUNT, Desk
+
+__all__ = ["ChoiceRow"]
+
+MOST_NAMES = 2
+
+
+class ChoiceRow(QWidget):
+    """Two rows of controls.
+
+    Signals
+    -------
+    changed ()
+        Something else is to vary.
+    more_asked ()
+        The board is to be filled.
+    """
+
+    changed = Signal()
+    more_asked = Signal()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self._desk = desk
+        self._patch, self._selected = Patch(), tuple[str, ...]()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(6)
+        row = QHBoxLayout()
+        row.addWidget(QLabel("Vary"))
+        self.what = QPushButton()
+        self.what.setToolTip("Which layers vary, or only what is selected in Build")
+        self.what.setAccessibleName("What varies")
+        self.what.clicked.connect(self._offer)
+        row.addWidget(self.what)
+        row.addSpacing(10)
+        label = QLabel("&Strength")
+        self.strength = QSlider(Qt.Orientation.Horizontal)
+        self.strength.setRange(0, 100)
+        self.strength.setFixedWidth(150)
+        self.strength.setAccessibleName("Strength")
+        self.strength.setValue(round(100 * desk.strength))
+        self.strength.valueChanged.connect(self._strength_moved)
+        label.setBuddy(self.strength)
+        self.percent = QLabel()
+        numerals(self.percent, 12)
+        self.percent.setFixedWidth(44)
+        row.addWidget(label)
+        row.addWidget(self.strength)
+        row.addWidget(self.percent)
+        row.addStretch(1)
+        self.more = QPushButton(f"{COUNT} more")
+        self.more.setProperty("strong", True)
+        self.more.clicked.connect(self.more_asked)
+        row.addWidget(self.more)
+        column.addLayout(row)
+        column.addLayout(self._kinds())
+        self._strength_moved(self.strength.value())
+
+    def _kinds(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(QLabel("Kinds"))
+        self.kinds: dict[str, QPushButton] = {}
+        for kind in KINDS:
+            button = QPushButton(kind)
+            button.setCheckable(True)
+            button.setStyleSheet("QPushButton { border-radius: 12px; padding: 3px 10px; }")
+            button.clicked.connect(partial(self._kind_pressed, kind))
+            self.kinds[kind] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.free = QLabel()
+        self.free.setProperty("quiet", True)
+        row.addWidget(self.free)
+        return row
+
+    def _kind_pressed(self, kind: str, _on: bool = False) -> None:
+        self._desk.toggle_kind(kind)
+        self._show()
+        self.changed.emit()
+
+    def _strength_moved(self, value: int) -> None:
+        self._desk.strength = value / 100.0
+        self.percent.setText(f"{value} %")
+        self._show()
+
+    def show_patch(self, patch: Patch, selected: Sequence[str]) -> None:
+        """Offer the layers of this patch, and what is selected."""
+        self._patch, self._selected = patch, tuple(name for name in selected if patch.has(name))
+        self._show()
+
+    def _show(self) -> None:
+        desk, patch = self._desk, self._patch
+        layers = [layer for layer in mixed_layers(patch) if layer.id in desk.layers]
+        names = [layer.name for layer in layers]
+        if desk.modules & desk.chosen(patch):
+            count = len(desk.modules & desk.chosen(patch))
+            text = (
+                patch.module(next(iter(desk.modules & desk.chosen(patch)))).name if count == 1 else f"{count} modules"
+            )
+        elif not names:
+            text = "All layers"
+        else:
+            text = " + ".join(names[:MOST_NAMES]) + (f" + {len(names) - MOST_NAMES}" if len(names) > MOST_NAMES else "")
+        self.what.setText(f"{text}  ▾")
+        for kind, button in self.kinds.items():
+            button.setChecked(kind in desk.kinds)
+            button.setText(f"✓ {kind}" if kind in desk.kinds else kind)
+        free, locked = desk.free(patch), desk.locked(patch)
+        self.free.setText(f"{count_of(free, 'value')} free" + (f", {locked} locked" if locked else ""))
+        why = "Nothing may change at a strength of 0 %." if not desk.strength else ""
+        if not free:
+            why = "Nothing may change: all values of these kinds are locked, or there are none."
+        self.more.setEnabled(not why)
+        self.more.setToolTip(why or "Fill the board with new variations; those you kept stay in the family tree")
+
+    def _offer(self) -> None:
+        menu = QMenu(self)
+        every = menu.addAction("All layers", partial(self._choose, (), frozenset()))
+        every.setCheckable(True)
+        every.setChecked(not self._desk.layers and not self._desk.modules)
+        if self._selected:
+            name = (
+                self._patch.module(self._selected[0]).name if len(self._selected) == 1 else "What is selected in Build"
+            )
+            menu.addAction(f"Only {name}", self._choose_selected)
+        menu.addSeparator()
+        for layer in mixed_layers(self._patch):
+            action = menu.addAction(layer.name, partial(self._toggle, layer.id))
+            action.setCheckable(True)
+            action.setChecked(layer.id in self._desk.layers)
+        show_menu(menu, self.what.mapToGlobal(QPoint(0, self.what.height())))
+
+    def _choose_selected(self) -> None:
+        layer = self._patch.layer_of(self._selected[0])
+        self._choose((layer.id,), frozenset(self._selected))
+
+    def _toggle(self, layer: str) -> None:
+        there = [known.id for known in mixed_layers(self._patch)]
+        self._choose(tuple(name for name in there if (name in self._desk.layers) != (name == layer)), frozenset())
+
+    def _choose(self, layers: tuple[str, ...], modules: frozenset[str]) -> None:
+        self._desk.layers, self._desk.modules = layers, modules
+        self._show()
+        self.changed.emit()

@@ -1,0 +1,47 @@
+"""Commands of the Vary workspace."""
+
+from __future__ import annotations
+
+from dunefall.app.model.command import Command
+from dunefall.app.model.context import Context
+from dunefall.session.edits import family as edits
+
+__all__ = ["COMMANDS"]
+
+
+def keep_snapshot(context: Context) -> None:
+    """Keep the patch as it is now, from any workspace."""
+    state = edits.keep_snapshot(context.session.document)
+    known = context.session.patch.family.state(state)
+    context.tell(f"{known.title if known else ''} kept: it is in Vary.")
+
+
+def keep_part(context: Context) -> None:
+    """Keep the selected module or compound as it is now, or its layer where its end is selected."""
+    selection, patch = context.selection, context.session.patch
+    layer = next((layer for layer in patch.layers if layer.output_id == selection.module), None)
+    part = layer.id if layer else selection.module
+    if not part:
+        context.tell("Select what to keep: a module, a compound, or a layer's head.")
+        return
+    edits.keep_snapshot(context.session.document, selection.name, part)
+    context.tell(f"A snapshot of {selection.name} is kept: it is in Vary.")
+
+
+def more(context: Context) -> None:
+    """Fill the board with new variations."""
+    context.shell.show_workspace("vary")
+    context.shell.page("vary").more()
+
+
+def play_next(context: Context) -> None:
+    """Play the next variation that was not heard."""
+    context.shell.page("vary").play_next()
+
+
+COMMANDS = (
+    Command("keep_snapshot", "Keep a snapshot", "K", "Edit", keep_snapshot),
+    Command("keep_part", "Keep a snapshot of the selection", "Shift+K", "Edit", keep_part),
+    Command("more_variations", "12 more variations", "Ctrl+Alt+V", "Edit", more),
+    Command("next_variation", "Play the next variation", "N", "Listen", play_next),
+)

@@ -1,0 +1,614 @@
+"""The Vary workspace: snapshots and blending left, the board in the middle, what differs and the family right."""
+
+from __future__ import annotations
+
+import random
+import sys
+from collections.abc import Callable
+from datetime import datetime
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from dunefall.app.controls.theme import Theme, sans
+from dunefall.app.model.context import Context
+from dunefall.app.workspaces.vary.blendbox import BlendBox
+from dunefall.app.workspaces.vary.board import Board
+from dunefall.app.workspaces.vary.card import Shown
+from dunefall.app.workspaces.vary.choosing import ChoiceRow
+from dunefall.app.workspaces.vary.comparebox import CompareBox
+from dunefall.app.workspaces.vary.differs import DiffersPanel
+from dunefall.app.workspaces.vary.hearing import Hearing
+from dunefall.app.workspaces.vary.parentcard import ParentCard
+from dunefall.app.workspaces.vary.snapshots import SnapshotList
+from dunefall.app.workspaces.vary.tree import FamilyTree, generation
+from dunefall.base.errors import DunefallError
+from dunefall.base.words import count_of
+from dunefall.catalogue.compounds import spec_for
+from dunefall.deliver.workers import Workers
+from dunefall.patch.changes import ParamSet, difference
+from dunefall.patch.family import DISCARDED, KEPT, State
+from dunefall.patch.model import Patch
+from dunefall.patch.states import recalled
+from dunefall.session.edits import family as edits
+from dunefall.vary.blend import blended
+from dunefall.vary.desk import COUNT, Comparison, Desk
+from dunefall.vary.differences import Difference
+from dunefall.vary.looks import Look
+
+__all__ = ["VaryPage"]
+
+LEFT_W, RIGHT_W, NARROW_W = 220, 300, 1180
+STEP_MS, SETTLE_MS = 50, 400
+WORKERS = 2
+PARENT, BEFORE = "parent", "before"
+"""What is heard that is no variation."""
+
+
+class VaryPage(QWidget):
+    """All of the Vary workspace."""
+
+    def __init__(self, context: Context) -> None:
+        super().__init__()
+        self._context, self._theme = context, context.theme
+        self.desk = Desk(Workers(WORKERS))
+        self.hearing = Hearing(context.session)
+        self.chosen, self._against = "", ""
+        self._heard = set[str]()
+        self._shown = False
+        self._last: Patch | None = None
+        self._build()
+        self._connect()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._step)
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.timeout.connect(self._ask)
+
+    # -- making -----------------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        row.addWidget(self._left())
+        row.addLayout(self._middle(), 1)
+        row.addWidget(self._right())
+        self._style()
+
+    def _left(self) -> QWidget:
+        self.left = QWidget()
+        self.left.setObjectName("left")
+        self.left.setFixedWidth(LEFT_W)
+        column = QVBoxLayout(self.left)
+        column.setContentsMargins(16, 10, 16, 8)
+        column.setSpacing(6)
+        self.snapshots = SnapshotList(self._theme)
+        self.compare_box, self.blend = CompareBox(), BlendBox()
+        self.keep = self.compare_box.keep
+        column.addLayout(self.compare_box.head)
+        column.addWidget(self.snapshots, 1)
+        self.no_snapshots = QLabel("None yet. A snapshot holds the patch as it is, to come back to or to blend with.")
+        self.no_snapshots.setWordWrap(True)
+        self.no_snapshots.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.no_snapshots, 1)
+        for part in (self.compare_box, self.blend):
+            column.addWidget(_line())
+            column.addWidget(part)
+        return self.left
+
+    def _middle(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setContentsMargins(0, 8, 0, 8)
+        column.setSpacing(8)
+        self.choice = ChoiceRow(self.desk)
+        column.addWidget(self.choice)
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        self.parent_card = ParentCard(self._theme)
+        top.addWidget(self.parent_card, 1)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setTextFormat(Qt.TextFormat.RichText)
+        top.addWidget(self.told, 1)
+        column.addLayout(top)
+        self.board = Board(self._theme)
+        column.addWidget(self.board, 1)
+        return column
+
+    def _right(self) -> QWidget:
+        self.right = QWidget()
+        self.right.setObjectName("right")
+        self.right.setFixedWidth(RIGHT_W)
+        column = QVBoxLayout(self.right)
+        column.setContentsMargins(0, 0, 0, 8)
+        column.setSpacing(4)
+        self.differs = DiffersPanel(self._theme)
+        column.addWidget(self.differs, 1)
+        column.addWidget(_line())
+        head = QHBoxLayout()
+        head.setContentsMargins(16, 4, 16, 0)
+        title = QLabel("Family tree")
+        title.setFont(sans(14, 600))
+        self.tree_told = QLabel()
+        head.addWidget(title, 1)
+        head.addWidget(self.tree_told)
+        column.addLayout(head)
+        self.tree = FamilyTree(self._theme)
+        box = QHBoxLayout()
+        box.setContentsMargins(16, 0, 16, 0)
+        box.addWidget(self.tree)
+        column.addLayout(box)
+        return self.right
+
+    def _connect(self) -> None:
+        document, rows = self._context.session.document, self.snapshots
+        self.keep.clicked.connect(self.keep_snapshot)
+        rows.recall_asked.connect(self.recall)
+        rows.rename_asked.connect(self.rename)
+        rows.renew_asked.connect(lambda state: self._do(edits.renew_snapshot, document, state))
+        rows.remove_asked.connect(self.remove)
+        rows.move_asked.connect(lambda state, by: self._do(edits.move_snapshot, document, state, by))
+        rows.compare_asked.connect(self._compare_with)
+        rows.about = self._about
+        rows.look_of = self._look_of_state
+        self.blend.moved.connect(self._blend_moved)
+        self.blend.started.connect(self.stop)
+        self.blend.summary = self._blend_summary
+        self.compare_box.pressed.connect(lambda: self.hear_before(True))
+        self.compare_box.released.connect(lambda: self.hear_before(False))
+        self.choice.changed.connect(self._choice_changed)
+        self.choice.more_asked.connect(self.more)
+        self.differs.only_asked.connect(lambda one: self._take((one,), f"Take {one.where}"))
+        self.differs.rest_asked.connect(self._take_rest)
+        self.tree.asked.connect(self.recall)
+        self.parent_card.play_asked.connect(self._play_parent)
+        self.board.play_asked.connect(self.play)
+        self.board.mark_asked.connect(self.mark)
+        self.board.parent_asked.connect(self.make_parent)
+        self.board.chosen.connect(self.choose)
+        self._context.closing.connect(self._end)
+
+    def _end(self) -> None:
+        self._timer.stop()
+        self._settle.stop()
+        self.hearing.audition.stop()
+        self.desk.close()
+
+    def _style(self) -> None:
+        t = self._theme
+        self.setStyleSheet(
+            f"QWidget#left, QWidget#right {{ background: {t.raised} }}"
+            f'QLabel[quiet="true"] {{ color: {t.text2} }}'
+            f"QScrollArea#differs, QScrollArea#differs > QWidget > QWidget {{ background: {t.raised} }}"
+            f'QPushButton[strong="true"] {{ background: {t.text}; color: {t.on_accent}; font-weight: 600 }}'
+            f'QPushButton[strong="true"]:disabled {{ background: {t.line}; color: {t.text2} }}'
+        )
+
+    # -- the patch and its family -----------------------------------------------------------------------------------
+
+    @property
+    def _patch(self) -> Patch:
+        return self._context.session.patch
+
+    @property
+    def states(self) -> list[State]:
+        """The states on the board."""
+        family = self._patch.family
+        return [state for state in map(family.state, family.board) if state is not None]
+
+    def parent_state(self) -> State | None:
+        """What the board came from; None where there is no board, or it came from the patch as it is."""
+        states = self.states
+        return self._patch.family.state(states[0].parent) if states else None
+
+    def parent_patch(self) -> Patch:
+        """The patch that the board came from."""
+        state = self.parent_state()
+        return self._patch_of(state) if state is not None else self._sounding()
+
+    def _sounding(self) -> Patch:
+        """The patch of now; the same object as long as it sounds the same."""
+        if self._last is None or difference(self._last, self._patch):
+            self._last = self._patch
+        return self._last
+
+    def _patch_of(self, state: State) -> Patch:
+        return self.desk.patch_of(self._patch, state)
+
+    def _do(self, edit: Callable[..., object], *given: object) -> bool:
+        """Do an edit; what cannot be done is told."""
+        try:
+            edit(*given)
+        except DunefallError as error:
+            self._context.tell(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+            return False
+        return True
+
+    # -- snapshots --------------------------------------------------------------------------------------------------
+
+    def keep_snapshot(self) -> None:
+        """Keep the patch as it is now."""
+        if self._do(edits.keep_snapshot, self._context.session.document):
+            state = self._patch.family.state(self._patch.family.now)
+            self._context.tell(f"{state.title if state else ''} kept. F2 in the list gives it a name.")
+
+    def recall(self, state_id: str) -> None:
+        """Bring a state back; undo takes that back."""
+        self.blend.pause()
+        self.stop()
+        state = self._patch.family.state(state_id)
+        if state is not None and self._do(edits.recall, self._context.session.document, state_id):
+            self._context.talk.tell(f"{state.title} is back.", ("Undo", self._context.session.document.undo))
+
+    def rename(self, state_id: str) -> None:
+        """Ask for another name of a snapshot."""
+        state = self._patch.family.state(state_id)
+        name = self._context.talk.ask_text("Rename the snapshot", "Name", state.name if state else "")
+        if name:
+            self._do(edits.name_state, self._context.session.document, state_id, name)
+
+    def remove(self, state_id: str) -> None:
+        """Keep a snapshot no longer."""
+        state = self._patch.family.state(state_id)
+        if state is not None and self._do(edits.remove_state, self._context.session.document, state_id):
+            self._context.tell_removed(f"{state.title} was")
+
+    def _about(self, state: State) -> str:
+        when = state.made[11:] if state.made.startswith(datetime.now().strftime("%Y-%m-%d")) else state.made[:10]
+        if state.part:
+            return f"part, {when}"
+        try:
+            return f"seed {self._patch_of(state).seed:04d}, {when}"
+        except DunefallError:
+            return f"cannot be read, {when}"
+
+    def _look_of_state(self, state: State) -> Look | None:
+        try:
+            return self.desk.look(self._patch_of(state))
+        except DunefallError:
+            return None
+
+    # -- blending ---------------------------------------------------------------------------------------------------
+
+    def _ends(self, first: str, last: str) -> tuple[Patch, Patch] | None:
+        family = self._patch.family
+        states = family.state(first), family.state(last)
+        if states[0] is None or states[1] is None:
+            return None
+        try:
+            now = self._patch
+            return recalled(now, self._patch_of(states[0]), states[0].part), recalled(
+                now, self._patch_of(states[1]), states[1].part
+            )
+        except DunefallError as error:
+            self._context.tell(str(error))
+            return None
+
+    def _blend_moved(self, first: str, last: str, share: float, ended: bool) -> None:
+        ends = self._ends(first, last)
+        if ends is None:
+            return
+        self.stop()
+        family, document = self._patch.family, self._context.session.document
+        names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
+        document.edit(f"Blend {' and '.join(names)}", recalled(self._patch, blended(*ends, share)), merge="blend")
+        if ended:
+            document.end_merge()
+
+    def _blend_summary(self, first: str, last: str) -> str:
+        ends = self._ends(first, last)
+        if ends is None:
+            return ""
+        changes = difference(*ends)
+        glide = switch = 0
+        for change in changes:
+            spec = spec_for(ends[0].module(change.module)) if isinstance(change, ParamSet) else None
+            if isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices:
+                glide += 1
+            else:
+                switch += 1
+        return f"{glide} glide, {switch} switch or fade" if changes else "both are the same"
+
+    # -- the board --------------------------------------------------------------------------------------------------
+
+    def _choice_changed(self) -> None:
+        self._settle.start(SETTLE_MS)
+        self.show_patch()
+
+    def more(self) -> None:
+        """Fill the board with new variations."""
+        self.stop()
+        desk, document = self.desk, self._context.session.document
+        chosen, seed = desk.chosen(self._patch), random.randrange(1, 10_000)
+
+        def fill() -> None:
+            edits.fill_board(document, chosen, desk.strength, desk.kinds, seed=seed, count=COUNT)
+
+        if self._do(fill):
+            self._ask()
+            if self.states:
+                self.board.focus(self.states[0].id)
+
+    def _ask(self) -> None:
+        """Have made what is shown and not there yet."""
+        if not self._shown:
+            return
+        try:
+            self.desk.ask(self._patch, self.parent_patch(), self.states)
+            self.desk.ask_snapshots(self._patch, self._patch.family.snapshots)
+        except DunefallError as error:
+            self._context.tell(str(error))
+        self._timer.start(STEP_MS)
+
+    def mark(self, state: State, mark: str) -> None:
+        """Keep or discard a variation, or no longer."""
+        if mark == DISCARDED and self.hearing.playing == state.id:
+            self.stop()
+        self._do(edits.mark_state, self._context.session.document, state.id, mark)
+
+    def make_parent(self, state: State) -> None:
+        """Let the patch be a variation: the next ones come from it."""
+        self.recall(state.id)
+
+    # -- listening --------------------------------------------------------------------------------------------------
+
+    def play(self, state: State, share: float = 0.0) -> None:
+        """Play a variation, as loud as its parent; or stop it."""
+        if self.hearing.playing == state.id and share == 0.0:
+            self.stop()
+            return
+        self.choose(state)
+        self._play(state.id, self._patch_of(state), share)
+        self._heard.add(state.id)
+
+    def play_next(self) -> None:
+        """Play the next variation that was not heard."""
+        states = self.states
+        at = next((k for k, state in enumerate(states) if state.id == self.chosen), -1)
+        order = [*states[at + 1 :], *states[: at + 1]]
+        left = [state for state in order if state.id not in self._heard and state.mark != DISCARDED]
+        ready = next((state for state in left if self._has_sound(state)), None)
+        if ready is not None:
+            self.play(ready)
+            self.board.focus(ready.id)
+        else:
+            self._context.tell("The others are being rendered." if left else "All variations on the board were heard.")
+
+    def _has_sound(self, state: State) -> bool:
+        look = self.desk.look(self._patch_of(state))
+        return look is not None and bool(look.path)
+
+    def _play_parent(self, share: float) -> None:
+        if self.hearing.playing == PARENT and share == 0.0:
+            self.stop()
+        else:
+            self._play(PARENT, self.parent_patch(), share)
+
+    def _play(self, what: str, patch: Patch, share: float) -> None:
+        look = self.desk.look(patch)
+        if look is None or not look.path:
+            return
+        self.blend.pause()
+        like = self.desk.look(self.parent_patch()) if self.compare_box.matched else None
+        self._do(self.hearing.play, what, look, share, like)
+        self._timer.start(STEP_MS)
+        self._show_cards()
+
+    def stop(self) -> None:
+        """End what plays; the patch sounds again if it did before."""
+        if self.hearing.stop():
+            self._show_cards()
+
+    def hear_before(self, on: bool) -> None:
+        """While a variation plays: its parent at the same place, or the variation again. Else the patch as it was
+        kept last, or as it is."""
+        self.compare_box.show_before(on)
+        state = self._patch.family.state(self.chosen)
+        if self.hearing.playing and state is not None:
+            share = max(self.hearing.place, 1e-6)
+            self._play(*((PARENT, self.parent_patch()) if on else (state.id, self._patch_of(state))), share)
+            return
+        trial = self._context.session.trial
+        before = self._patch.family.state(self._patch.family.now)
+        if not on:
+            trial.end()
+        elif before is None:
+            self._context.tell("Nothing was kept before: keep a snapshot, and compare with it later.")
+        else:
+            then = recalled(self._patch, self._patch_of(before), before.part)
+            trial.hear(self.desk.as_loud(then, self._sounding()) if self.compare_box.matched else then, BEFORE)
+
+    # -- what differs -----------------------------------------------------------------------------------------------
+
+    def choose(self, state: State) -> None:
+        """Compare a variation with its parent."""
+        self._against = ""
+        if state.id != self.chosen:
+            self.chosen = state.id
+            self._timer.start(STEP_MS)
+        self._show_differs()
+
+    def _compare_with(self, state_id: str) -> None:
+        self._against = state_id
+        self._timer.start(STEP_MS)
+        self._show_differs()
+
+    def comparison(self) -> tuple[Comparison, tuple[str, str]] | None:
+        """What is compared now, and the names of both."""
+        family = self._patch.family
+        against, chosen = family.state(self._against), family.state(self.chosen)
+        try:
+            if against is not None:
+                return self.desk.compare(self._sounding(), self._patch_of(against)), ("the patch", against.title)
+            parent = family.state(chosen.parent) if chosen is not None else None
+            if chosen is not None and parent is not None:
+                found = self.desk.compare(self._patch_of(parent), self._patch_of(chosen))
+                return found, (parent.title, chosen.title)
+        except DunefallError as error:
+            self._context.tell(str(error))
+        return None
+
+    def _show_differs(self) -> None:
+        found = self.comparison()
+        if found is None:
+            self.differs.show_nothing(
+                "Go to a variation, or play it, to see what it changes and how much is heard of it."
+            )
+            return
+        comparison, names = found
+        patch = self._patch
+        taken = [not difference(patch, edits.applied(patch, one.changes)) for one in comparison.found]
+        self.differs.show_comparison(comparison, names, taken)
+
+    def _take(self, found: tuple[Difference, ...], label: str) -> None:
+        changes = [change for one in found for change in one.changes]
+        self._do(edits.take_over, self._context.session.document, changes, label)
+
+    def _take_rest(self, one: Difference) -> None:
+        found = self.comparison()
+        if found is not None:
+            rest = tuple(other for other in found[0].found if other is not one)
+            self._take(rest, f"Take all but {one.where}")
+
+    # -- showing ----------------------------------------------------------------------------------------------------
+
+    def _step(self) -> None:
+        """Let the work go on, and show what is new."""
+        new = self.desk.step()
+        for error in self.desk.looks.unexpected:
+            sys.excepthook(type(error), error, error.__traceback__)
+        self.desk.looks.unexpected.clear()
+        if self.hearing.playing and self.hearing.audition.path is not None:
+            self._show_place()
+        elif self.hearing.playing:
+            self.stop()
+        if new:
+            self._show_cards()
+            self._show_differs()
+            self.snapshots.viewport().update()
+        if not self.desk.busy and not self.hearing.playing:
+            self._timer.stop()
+
+    def _show_place(self) -> None:
+        card = self.board.cards.get(self.hearing.playing)
+        if card is not None:
+            card.show_state(self._card_of(card.shown.state))
+        self.parent_card.show_place(self.hearing.place_of(PARENT))
+
+    def _card_of(self, state: State) -> Shown:
+        parent = self.parent_patch()
+        try:
+            told = self.desk.told(parent, self._patch_of(state))
+        except DunefallError as error:
+            self._context.tell(str(error))
+            return Shown(state)
+        return Shown(state, told.look, self.desk.look(parent), told.words, told.change, told.kinds,
+                     state.id in self._heard, self.hearing.place_of(state.id))  # fmt: skip
+
+    def _show_cards(self) -> None:
+        """Every card as it is known now."""
+        states, parent = self.states, self.parent_state()
+        self.board.show_states(states, self._card_of)
+        name = parent.title if parent else "the patch"
+        self.parent_card.show_parent(name, self._origin(parent), self.desk.look(self.parent_patch()))
+        self.parent_card.show_place(self.hearing.place_of(PARENT))
+        self._show_told(states)
+
+    def _origin(self, parent: State | None) -> str:
+        family = self._patch.family
+        above = family.state(parent.parent) if parent else None
+        if parent is None or above is None:
+            return "the patch as it is now" if parent is None else "the first of its family"
+        return f"child of {above.title}\ngeneration {generation(family, parent.id) + 1}"
+
+    def _show_told(self, board: list[State]) -> None:
+        if not board:
+            self.told.setText(
+                "<b>No variations yet.</b><br>Choose what may change, how far, and press "
+                f"<b>{COUNT} more</b>. Each is rendered ahead, with its picture and how it differs."
+            )
+            return
+        kept, gone = (sum(state.mark == mark for state in board) for mark in (KEPT, DISCARDED))
+        heard = sum(state.id in self._heard for state in board)
+        left = sum(self.desk.look(self._patch_of(state)) is None for state in board)
+        counts = f"{heard} heard, {kept} kept, {gone} discarded" + (f", {left} rendering" if left else "")
+        parent = self.parent_state()
+        origin = parent.title if parent else "the patch"
+        self.told.setText(
+            f"<b>{count_of(len(board), 'variation')} of {origin}</b> &nbsp; {counts}"
+            "<br>N plays the next, P plays, K keeps, X discards, Enter makes it the parent"
+        )
+
+    def show_patch(self) -> None:
+        """The patch or what is kept of it has changed."""
+        if not self._shown:
+            return
+        family = self._patch.family
+        self.snapshots.show_states(family.snapshots, family.now)
+        self.snapshots.setVisible(bool(family.snapshots))
+        self.no_snapshots.setVisible(not family.snapshots)
+        self.blend.show_states(family.snapshots)
+        now = family.state(family.now)
+        self.compare_box.show_ends(now.title if now else "")
+        self.choice.show_patch(self._patch, self._context.selection.inside)
+        self.tree.show_family(family)
+        generations = max((generation(family, state.id) for state in family.states), default=-1) + 1
+        self.tree_told.setText(f"{count_of(generations, 'generation')}, {count_of(len(family.states), 'sound')}"
+                               if family.states else "")  # fmt: skip
+        self._show_cards()
+        self._show_differs()
+        self._settle.start(SETTLE_MS)
+
+    def show_selection(self) -> None:
+        """What is selected in Build may be varied alone."""
+        if self._shown:
+            self.choice.show_patch(self._patch, self._context.selection.inside)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self._theme = theme
+        self.snapshots.theme = theme
+        self.board.set_theme(theme)
+        self.differs.set_theme(theme)
+        self.tree.set_theme(theme)
+        self.parent_card.set_theme(theme)
+        self._style()
+        self.show_patch()
+
+    def listen(self, on: bool) -> None:
+        """What plays stops when another workspace is shown; nothing on the board is lost."""
+        self._shown = on
+        if on:
+            self.show_patch()
+            self._ask()
+        else:
+            self.blend.pause()
+            self.stop()
+            self._timer.stop()
+
+    def animate(self) -> None:
+        """Nothing here follows the sound."""
+
+    def follow(self) -> None:
+        """Nothing is kept."""
+
+    def hear(self, message: object) -> None:
+        """The engine has nothing to say to it."""
+
+    def take_focus(self) -> None:
+        """The first variation; without any, what makes some."""
+        first = next(iter(self.board.cards.values()), None)
+        (first or self.choice.more).setFocus()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window what differs makes way."""
+        self.right.setVisible(self.width() >= NARROW_W)
+        super().resizeEvent(event)
+
+
+def _line() -> QFrame:
+    line = QFrame()
+    line.setFrameShape(QFrame.Shape.HLine)
+    return line

@@ -1,0 +1,279 @@
+"""Steering: a search for values that make a sound darker, sparser, rougher, and leave the rest of it as it is.
+
+The search is seeded and bounded. First every free value is moved alone, which tells what it does to each descriptor;
+then the step that the answers promise is tried, and what came of it corrects them (Gauss and Newton's method within
+bounds, with Broyden's update of the slopes: Nocedal and Wright, "Numerical Optimization", chapters 10 and 11, from
+memory).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from random import Random
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import lsq_linear
+
+from dunefall.analysis.descriptors import Descriptors
+from dunefall.base.errors import ParameterError
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
+from dunefall.catalogue.varying import EDGE, is_free, kind_of
+from dunefall.patch.model import Patch
+from dunefall.vary.variations import SEEDS, by_itself, described_patch
+from dunefall.vary.words import DIMENSIONS, LEAST, spread_of
+
+__all__ = ["MOST_RENDERS", "STEERED_S", "WORDS", "Found", "steered", "steps_between"]
+
+MOST_RENDERS, STEERED_S = 200, 3.0
+WORDS = {
+    word: (k, sign) for k, dimension in enumerate(DIMENSIONS)
+    for word, sign in ((dimension.less, -1.0), (dimension.more, 1.0))
+}  # fmt: skip
+"""Each word with its dimension and direction."""
+WANTED = 2.0
+"""Steps of a word at an amount of 1: twice what chance makes."""
+PROBE, SLACK, LEAST_STEP = 0.2, 0.8, 1e-3
+"""How far a value is moved alone, as a share of its rail; how much of its spread another descriptor may move freely."""
+DAMPING = 0.05
+FEW_FREE = 90
+"""So many values are tried alone at most; chance chooses them."""
+
+Floats = NDArray[np.float64]
+Hears = Callable[[Sequence[Patch]], list[Descriptors]]
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a search came to.
+
+    Attributes
+    ----------
+    patch : Patch
+        The best patch.
+    steps : ndarray [shape=(8,)]
+        How far it is from its parent, in spreads of each descriptor.
+    reached : bool
+        All words as far as wanted, and nothing else moved by more than its spread.
+    renders : int
+        How many sounds were listened to.
+    told : str
+        What came of it, in a sentence.
+    """
+
+    patch: Patch
+    steps: Floats
+    reached: bool
+    renders: int
+    told: str
+
+
+@dataclass(frozen=True)
+class _Value:
+    module: str
+    param: Param
+    start: float
+
+
+def hears_alone(modules: Collection[str], seconds: float) -> Hears:
+    """What listens to patches here, one after the other: to the layers of some modules."""
+    return lambda patches: [described_patch(by_itself(patch, modules), seconds)[1] for patch in patches]
+
+
+def steps_between(parent: Descriptors, child: Descriptors, spread: Floats) -> Floats:
+    """How far a sound is from another in each dimension, in spreads; what has no value has not moved.
+
+    Parameters
+    ----------
+    parent, child : Descriptors
+        The sounds.
+    spread : ndarray [shape=(8,)]
+        See ``words.spread_of``; no less counts than what is heard.
+
+    Returns
+    -------
+    ndarray [shape=(8,)]
+    """
+    steps = (child.scaled - parent.scaled) / np.maximum(spread, LEAST)
+    return np.asarray(np.clip(np.nan_to_num(steps, nan=0.0, posinf=0.0, neginf=0.0), -20.0, 20.0))
+
+
+class _Search:
+    """Values on their rails, and what each of them does."""
+
+    def __init__(self, patch: Patch, values: Sequence[_Value], wanted: Mapping[int, float], hears: Hears) -> None:
+        self._patch, self._values, self._hears = patch, values, hears
+        self._start = np.array([value.start for value in values])
+        self._wanted = wanted
+        self.renders = 0
+        heard = self.hear([replace(patch, seed=(patch.seed + k) % 2**32) for k in range(SEEDS)])
+        self._parent, self._spread = heard[0], spread_of(heard)
+        self.best, self.best_at = (np.inf, np.zeros(8)), self._start
+
+    def hear(self, patches: Sequence[Patch]) -> list[Descriptors]:
+        self.renders += len(patches)
+        return self._hears(patches)
+
+    def patch_at(self, places: Floats) -> Patch:
+        """The patch with its values at these places of their rails."""
+        patch = self._patch
+        for value, place, start in zip(self._values, places.tolist(), self._start.tolist(), strict=True):
+            if abs(place - start) > 1e-9:
+                patch = patch.with_param(value.module, value.param.id, value.param.from_rail(place))
+        return patch
+
+    def steps_at(self, places: Sequence[Floats]) -> list[Floats]:
+        """How far the sounds at some places are from the parent; the best one is kept."""
+        found = []
+        for at, heard in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
+            steps = steps_between(self._parent, heard, self._spread)
+            cost = self.cost(steps)
+            if cost < self.best[0]:
+                self.best, self.best_at = (cost, steps), at
+            found.append(steps)
+        return found
+
+    def errors(self, steps: Floats) -> Floats:
+        """What is missing of what is wanted, and what has moved that should not have."""
+        missing = np.zeros(len(steps))
+        for k, step in enumerate(steps.tolist()):
+            if k in self._wanted:
+                goal = self._wanted[k]
+                missing[k] = min(0.0, step * np.sign(goal) - abs(goal)) * np.sign(goal)
+            else:
+                missing[k] = np.sign(step) * max(0.0, abs(step) - SLACK)
+        return missing
+
+    def cost(self, steps: Floats) -> float:
+        """0 where everything is as it should be."""
+        return float(np.sum(self.errors(steps) ** 2))
+
+    def reached(self, steps: Floats) -> bool:
+        """Whether it is."""
+        there = all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
+        return there and all(abs(step) <= 1.0 for k, step in enumerate(steps.tolist()) if k not in self._wanted)
+
+    def slopes(self) -> Floats:
+        """What each value does, moved alone [shape=(8, values)]."""
+        places = []
+        for k, start in enumerate(self._start.tolist()):
+            at = self._start.copy()
+            at[k] = start + PROBE if start + PROBE <= 1.0 - EDGE else start - PROBE
+            places.append(at)
+        moved = np.array([at[k] - self._start[k] for k, at in enumerate(places)])
+        return np.asarray(np.array(self.steps_at(places)).T / moved)
+
+    def go(self, most: int, dice: Random) -> None:
+        """Search until it is reached, or the sounds are used up."""
+        if not len(self._values):
+            return
+        slopes = self.slopes()
+        trust = 0.5
+        while self.renders < most and not self.reached(self.best[1]):
+            steps, at = self.best[1], self.best_at
+            move = self._move(slopes, steps, at, trust)
+            if np.abs(move).max(initial=0.0) < LEAST_STEP:
+                move = np.array([dice.gauss(0.0, 0.1) for _ in move]) * (np.abs(slopes).sum(axis=0) > 0)
+            to = np.clip(at + move, np.minimum(at, EDGE), np.maximum(at, 1.0 - EDGE))
+            before = self.best[0]
+            after = self.steps_at([to])[0]
+            real = to - at
+            if (size := float(real @ real)) > 1e-12:  # what came of it corrects the slopes
+                slopes = slopes + np.outer(after - steps - slopes @ real, real) / size
+            trust = min(1.0, 1.5 * trust) if self.best[0] < before else max(0.05, 0.6 * trust)
+
+    def _move(self, slopes: Floats, steps: Floats, at: Floats, trust: float) -> Floats:
+        """The step that the slopes promise, within the rails, and within what is trusted."""
+        goal = -steps.copy()
+        for k, wanted in self._wanted.items():
+            goal[k] = 1.15 * wanted - steps[k]
+        weight = np.array([2.0 if k in self._wanted else 1.0 for k in range(len(goal))])
+        rows = np.vstack([slopes * weight[:, None], DAMPING * np.sqrt(len(at)) * np.eye(len(at))])
+        low = np.maximum(np.minimum(EDGE - at, 0.0), -trust) - 1e-9
+        high = np.minimum(np.maximum(1.0 - EDGE - at, 0.0), trust) + 1e-9
+        found = lsq_linear(rows, np.concatenate([goal * weight, np.zeros(len(at))]), (low, high), max_iter=50)
+        return np.asarray(found.x)
+
+
+def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value]:
+    """Values that may be moved and that glide."""
+    found = []
+    for name in sorted(modules):
+        module = patch.module(name)
+        spec = spec_for(module)
+        for param in spec.params if spec is not None and not module.bypassed else ():
+            free = spec is not None and is_free(spec, param, module.locked, module.params)
+            if free and spec is not None and not param.choices and kind_of(spec, param) in kinds:
+                found.append(_Value(name, param, param.to_rail(module.params.get(param.id, param.default))))
+    return dice.sample(found, FEW_FREE) if len(found) > FEW_FREE else found
+
+
+def steered(
+    patch: Patch, modules: Collection[str], kinds: Collection[str], words: Mapping[str, float], *, seed: int,
+    renders: int = MOST_RENDERS, seconds: float = STEERED_S, hears: Hears | None = None,
+) -> Found:  # fmt: skip
+    """Search for values that move a sound as some words say, and leave the rest of it as it is.
+
+    Parameters
+    ----------
+    patch : Patch
+        The parent; it is not changed.
+    modules : collection of str
+        Ids of the modules whose values may be moved; the layers of these are listened to, alone.
+    kinds : collection of str
+        Which kinds of values.
+    words : mapping of str to float (0, 4]
+        See ``WORDS``; an amount of 1 is twice what chance makes of it.
+    seed : int
+        The same seed finds the same.
+    renders : int
+        So many sounds are listened to at most.
+    seconds : float
+        Each so long.
+    hears : function, optional
+        What listens to patches, in their order: here, one after the other, if none is given.
+
+    Returns
+    -------
+    Found
+
+    Raises
+    ------
+    ParameterError
+        If a word is not known, two contradict each other, or nothing may be moved.
+    """
+    wanted: dict[int, float] = {}
+    for word, amount in words.items():
+        if word not in WORDS:
+            raise ParameterError(f'there is no word "{word}"; there are {", ".join(WORDS)}')
+        if not 0.0 < amount <= 4.0:
+            raise ParameterError(f"the amount of {word} must be above 0 and at most 4; got {amount:g}")
+        k, sign = WORDS[word]
+        if k in wanted:
+            raise ParameterError(f"{DIMENSIONS[k].less} and {DIMENSIONS[k].more} cannot both be wanted")
+        wanted[k] = sign * WANTED * amount
+    if not wanted:
+        raise ParameterError(f"choose at least one word: {', '.join(WORDS)}")
+    dice = Random(f"steer {seed}")
+    values = _free(patch, modules, kinds, dice)
+    if not values:
+        raise ParameterError("nothing may change: all values of these kinds are locked, or there are none")
+    search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
+    search.go(renders, dice)
+    steps, reached = search.best[1], search.reached(search.best[1])
+    return Found(search.patch_at(search.best_at), steps, reached, search.renders, _told(words, wanted, steps, reached))
+
+
+def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool) -> str:
+    if reached:
+        return f"{', '.join(words)}: found"
+    shares = [f"{word} {100 * max(0.0, steps[WORDS[word][0]] / wanted[WORDS[word][0]]):.0f} %" for word in words]
+    moved = [
+        DIMENSIONS[k].more if step > 0 else DIMENSIONS[k].less
+        for k, step in enumerate(steps.tolist()) if k not in wanted and abs(step) > 1.0
+    ]  # fmt: skip
+    return f"as near as it came: {', '.join(shares)} of what was wanted" + (
+        f"; also {', '.join(moved)}" if moved else ""
+    )
