@@ -100,7 +100,7 @@ class Desk:
     """
 
     def __init__(self, workers: Workers) -> None:
-        self._workers = workers
+        self.workers = workers
         self.looks = Looks(workers)
         self.layers: tuple[str, ...] = ()
         self.modules: frozenset[str] = frozenset()
@@ -221,15 +221,15 @@ class Desk:
             try:
                 comparison.effects[place] = future.result()
             except BrokenExecutor:
-                self._workers.close()
+                self.workers.close()
             new = True
         todo = self._comparison
         if self._listening is None and todo is not None and todo.next is not None and not self.looks.busy:
             given = (todo.before, todo.found[todo.next], todo.touched, EFFECT_S)
             try:
-                self._listening = (self._workers.submit(effect_of, *given), todo, todo.next)
+                self._listening = (self.workers.submit(effect_of, *given), todo, todo.next)
             except BrokenExecutor:
-                self._workers.close()
+                self.workers.close()
         return new
 
     @property

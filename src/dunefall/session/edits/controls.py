@@ -6,15 +6,17 @@ Each function is one undo step of a document, or part of one.
 from __future__ import annotations
 
 from dunefall.base.door import clean
+from dunefall.base.errors import ParameterError
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.linking import new_link
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
 from dunefall.engine.devices.osc import osc_name
+from dunefall.patch.changes import ParamSet, difference
 from dunefall.patch.compounds import parent_of, with_parts
 from dunefall.patch.document import Document
-from dunefall.patch.model import Link, Module, Place
+from dunefall.patch.model import SHARED_ID, Link, Module, Patch, Place
 
-__all__ = ["gather", "kinds_of_layer", "learn", "turn_control", "turn_controller", "turn_named"]
+__all__ = ["blend_control", "gather", "kinds_of_layer", "learn", "turn_control", "turn_controller", "turn_named"]
 
 
 def turn_control(document: Document, module: str, share: float) -> None:
@@ -163,3 +165,44 @@ def gather(document: Document, layer: str, kind: str) -> str:
         changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, param.amount))
     document.edit(f"Gather {kind.lower()}", changed)
     return control.id
+
+
+def blend_control(document: Document, first: Patch, last: Patch, name: str) -> int:
+    """Let a new Named control go from one patch to another: the patch is the first one then, and every value that can
+    glide is moved by it as far as the other one needs; returns how many there are.
+
+    Parameters
+    ----------
+    document : Document
+        The open document; the edit is one undo step of it.
+    first, last : Patch
+        Both ends.
+    name : str
+        Of the control.
+
+    Returns
+    -------
+    int
+
+    Raises
+    ------
+    ParameterError
+        If no value that can glide differs.
+    """
+    control = Module(first.free_id("named-control"), "named-control", name[:60], {"value": 0.0})
+    changed, count = first.with_new_module(SHARED_ID, control), 0
+    for change in difference(first, last):
+        spec = spec_for(first.module(change.module)) if isinstance(change, ParamSet) else None
+        if not isinstance(change, ParamSet) or spec is None:
+            continue
+        module, param = first.module(change.module), spec.param(change.param)
+        if param.choices or param.follows or change.param in module.locked:
+            continue
+        way = param.to_domain(change.value) - param.to_domain(module.params.get(param.id, param.default))
+        target = Place(module.id, param.id)
+        changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, way))
+        count += 1
+    if not count:
+        raise ParameterError("no value that can glide differs between the two")
+    document.edit(f"Make {name} a Named control", changed)
+    return count

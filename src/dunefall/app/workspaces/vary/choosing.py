@@ -30,10 +30,13 @@ class ChoiceRow(QWidget):
         Something else is to vary.
     more_asked ()
         The board is to be filled.
+    steer_asked ()
+        It is to be filled with what is searched for.
     """
 
     changed = Signal()
     more_asked = Signal()
+    steer_asked = Signal()
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
@@ -65,6 +68,10 @@ class ChoiceRow(QWidget):
         row.addWidget(self.strength)
         row.addWidget(self.percent)
         row.addStretch(1)
+        self.steer = QPushButton("Steer…")
+        self.steer.setToolTip("Search for variations that are darker, sparser, rougher, and leave the rest as it is")
+        self.steer.clicked.connect(self.steer_asked)
+        row.addWidget(self.steer)
         self.more = QPushButton(f"{COUNT} more")
         self.more.setProperty("strong", True)
         self.more.clicked.connect(self.more_asked)
@@ -72,6 +79,15 @@ class ChoiceRow(QWidget):
         column.addLayout(row)
         column.addLayout(self._kinds())
         self._strength_moved(self.strength.value())
+
+    @property
+    def told(self) -> str:
+        """What varies, in words."""
+        return self.what.text().removesuffix("▾").strip()
+
+    def show_search(self, text: str) -> None:
+        """How far a search is; pressing again ends it. "": there is none."""
+        self.steer.setText(f"{text}, cancel" if text else "Steer…")
 
     def _kinds(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -128,6 +144,7 @@ class ChoiceRow(QWidget):
         if not free:
             why = "Nothing may change: all values of these kinds are locked, or there are none."
         self.more.setEnabled(not why)
+        self.steer.setEnabled(bool(free))
         self.more.setToolTip(why or "Fill the board with new variations; those you kept stay in the family tree")
 
     def _offer(self) -> None:

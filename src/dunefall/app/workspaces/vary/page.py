@@ -5,7 +5,6 @@ from __future__ import annotations
 import random
 import sys
 from collections.abc import Callable
-from datetime import datetime
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
@@ -13,36 +12,31 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.model.context import Context
-from dunefall.app.workspaces.vary.blendbox import BlendBox
 from dunefall.app.workspaces.vary.board import Board
 from dunefall.app.workspaces.vary.card import Shown
 from dunefall.app.workspaces.vary.choosing import ChoiceRow
-from dunefall.app.workspaces.vary.comparebox import CompareBox
 from dunefall.app.workspaces.vary.differs import DiffersPanel
 from dunefall.app.workspaces.vary.hearing import Hearing
+from dunefall.app.workspaces.vary.kept import KeptPanel, do_edit
 from dunefall.app.workspaces.vary.parentcard import ParentCard
-from dunefall.app.workspaces.vary.snapshots import SnapshotList
+from dunefall.app.workspaces.vary.steering import Steering
 from dunefall.app.workspaces.vary.tree import FamilyTree, generation
 from dunefall.base.errors import DunefallError
 from dunefall.base.words import count_of
-from dunefall.catalogue.compounds import spec_for
 from dunefall.deliver.workers import Workers
-from dunefall.patch.changes import ParamSet, difference
+from dunefall.patch.changes import difference
 from dunefall.patch.family import DISCARDED, KEPT, State
 from dunefall.patch.model import Patch
-from dunefall.patch.states import recalled
 from dunefall.session.edits import family as edits
-from dunefall.vary.blend import blended
 from dunefall.vary.desk import COUNT, Comparison, Desk
 from dunefall.vary.differences import Difference
-from dunefall.vary.looks import Look
 
 __all__ = ["VaryPage"]
 
-LEFT_W, RIGHT_W, NARROW_W = 220, 300, 1180
+RIGHT_W, NARROW_W = 300, 1180
 STEP_MS, SETTLE_MS = 50, 400
 WORKERS = 2
-PARENT, BEFORE = "parent", "before"
+PARENT = "parent"
 """What is heard that is no variation."""
 
 
@@ -72,37 +66,18 @@ class VaryPage(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
-        row.addWidget(self._left())
+        self.kept = KeptPanel(self._context, self.desk)
+        row.addWidget(self.kept)
         row.addLayout(self._middle(), 1)
         row.addWidget(self._right())
         self._style()
-
-    def _left(self) -> QWidget:
-        self.left = QWidget()
-        self.left.setObjectName("left")
-        self.left.setFixedWidth(LEFT_W)
-        column = QVBoxLayout(self.left)
-        column.setContentsMargins(16, 10, 16, 8)
-        column.setSpacing(6)
-        self.snapshots = SnapshotList(self._theme)
-        self.compare_box, self.blend = CompareBox(), BlendBox()
-        self.keep = self.compare_box.keep
-        column.addLayout(self.compare_box.head)
-        column.addWidget(self.snapshots, 1)
-        self.no_snapshots = QLabel("None yet. A snapshot holds the patch as it is, to come back to or to blend with.")
-        self.no_snapshots.setWordWrap(True)
-        self.no_snapshots.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self.no_snapshots, 1)
-        for part in (self.compare_box, self.blend):
-            column.addWidget(_line())
-            column.addWidget(part)
-        return self.left
 
     def _middle(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(8)
         self.choice = ChoiceRow(self.desk)
+        self.steering = Steering(self._context, self.desk, self.choice)
         column.addWidget(self.choice)
         top = QHBoxLayout()
         top.setSpacing(8)
@@ -143,26 +118,16 @@ class VaryPage(QWidget):
         return self.right
 
     def _connect(self) -> None:
-        document, rows = self._context.session.document, self.snapshots
-        self.keep.clicked.connect(self.keep_snapshot)
-        rows.recall_asked.connect(self.recall)
-        rows.rename_asked.connect(self.rename)
-        rows.renew_asked.connect(lambda state: self._do(edits.renew_snapshot, document, state))
-        rows.remove_asked.connect(self.remove)
-        rows.move_asked.connect(lambda state, by: self._do(edits.move_snapshot, document, state, by))
-        rows.compare_asked.connect(self._compare_with)
-        rows.about = self._about
-        rows.look_of = self._look_of_state
-        self.blend.moved.connect(self._blend_moved)
-        self.blend.started.connect(self.stop)
-        self.blend.summary = self._blend_summary
-        self.compare_box.pressed.connect(lambda: self.hear_before(True))
-        self.compare_box.released.connect(lambda: self.hear_before(False))
+        self.kept.silence_asked.connect(self.stop)
+        self.kept.compare_asked.connect(self._compare_with)
+        self.kept.before_asked.connect(self.hear_before)
         self.choice.changed.connect(self._choice_changed)
         self.choice.more_asked.connect(self.more)
+        self.choice.steer_asked.connect(self.ask_steer)
+        self.steering.filled.connect(self._ask)
         self.differs.only_asked.connect(lambda one: self._take((one,), f"Take {one.where}"))
         self.differs.rest_asked.connect(self._take_rest)
-        self.tree.asked.connect(self.recall)
+        self.tree.asked.connect(self.kept.recall)
         self.parent_card.play_asked.connect(self._play_parent)
         self.board.play_asked.connect(self.play)
         self.board.mark_asked.connect(self.mark)
@@ -173,6 +138,7 @@ class VaryPage(QWidget):
     def _end(self) -> None:
         self._timer.stop()
         self._settle.stop()
+        self.steering.end()
         self.hearing.audition.stop()
         self.desk.close()
 
@@ -219,97 +185,7 @@ class VaryPage(QWidget):
 
     def _do(self, edit: Callable[..., object], *given: object) -> bool:
         """Do an edit; what cannot be done is told."""
-        try:
-            edit(*given)
-        except DunefallError as error:
-            self._context.tell(f"{str(error)[:1].upper()}{str(error)[1:]}.")
-            return False
-        return True
-
-    # -- snapshots --------------------------------------------------------------------------------------------------
-
-    def keep_snapshot(self) -> None:
-        """Keep the patch as it is now."""
-        if self._do(edits.keep_snapshot, self._context.session.document):
-            state = self._patch.family.state(self._patch.family.now)
-            self._context.tell(f"{state.title if state else ''} kept. F2 in the list gives it a name.")
-
-    def recall(self, state_id: str) -> None:
-        """Bring a state back; undo takes that back."""
-        self.blend.pause()
-        self.stop()
-        state = self._patch.family.state(state_id)
-        if state is not None and self._do(edits.recall, self._context.session.document, state_id):
-            self._context.talk.tell(f"{state.title} is back.", ("Undo", self._context.session.document.undo))
-
-    def rename(self, state_id: str) -> None:
-        """Ask for another name of a snapshot."""
-        state = self._patch.family.state(state_id)
-        name = self._context.talk.ask_text("Rename the snapshot", "Name", state.name if state else "")
-        if name:
-            self._do(edits.name_state, self._context.session.document, state_id, name)
-
-    def remove(self, state_id: str) -> None:
-        """Keep a snapshot no longer."""
-        state = self._patch.family.state(state_id)
-        if state is not None and self._do(edits.remove_state, self._context.session.document, state_id):
-            self._context.tell_removed(f"{state.title} was")
-
-    def _about(self, state: State) -> str:
-        when = state.made[11:] if state.made.startswith(datetime.now().strftime("%Y-%m-%d")) else state.made[:10]
-        if state.part:
-            return f"part, {when}"
-        try:
-            return f"seed {self._patch_of(state).seed:04d}, {when}"
-        except DunefallError:
-            return f"cannot be read, {when}"
-
-    def _look_of_state(self, state: State) -> Look | None:
-        try:
-            return self.desk.look(self._patch_of(state))
-        except DunefallError:
-            return None
-
-    # -- blending ---------------------------------------------------------------------------------------------------
-
-    def _ends(self, first: str, last: str) -> tuple[Patch, Patch] | None:
-        family = self._patch.family
-        states = family.state(first), family.state(last)
-        if states[0] is None or states[1] is None:
-            return None
-        try:
-            now = self._patch
-            return recalled(now, self._patch_of(states[0]), states[0].part), recalled(
-                now, self._patch_of(states[1]), states[1].part
-            )
-        except DunefallError as error:
-            self._context.tell(str(error))
-            return None
-
-    def _blend_moved(self, first: str, last: str, share: float, ended: bool) -> None:
-        ends = self._ends(first, last)
-        if ends is None:
-            return
-        self.stop()
-        family, document = self._patch.family, self._context.session.document
-        names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
-        document.edit(f"Blend {' and '.join(names)}", recalled(self._patch, blended(*ends, share)), merge="blend")
-        if ended:
-            document.end_merge()
-
-    def _blend_summary(self, first: str, last: str) -> str:
-        ends = self._ends(first, last)
-        if ends is None:
-            return ""
-        changes = difference(*ends)
-        glide = switch = 0
-        for change in changes:
-            spec = spec_for(ends[0].module(change.module)) if isinstance(change, ParamSet) else None
-            if isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices:
-                glide += 1
-            else:
-                switch += 1
-        return f"{glide} glide, {switch} switch or fade" if changes else "both are the same"
+        return do_edit(self._context, edit, *given)
 
     # -- the board --------------------------------------------------------------------------------------------------
 
@@ -331,6 +207,12 @@ class VaryPage(QWidget):
             if self.states:
                 self.board.focus(self.states[0].id)
 
+    def ask_steer(self) -> None:
+        """Ask where variations should go, and search for them; or end the search."""
+        self.stop()
+        self.steering.ask(self._sounding())
+        self._timer.start(STEP_MS)
+
     def _ask(self) -> None:
         """Have made what is shown and not there yet."""
         if not self._shown:
@@ -350,7 +232,7 @@ class VaryPage(QWidget):
 
     def make_parent(self, state: State) -> None:
         """Let the patch be a variation: the next ones come from it."""
-        self.recall(state.id)
+        self.kept.recall(state.id)
 
     # -- listening --------------------------------------------------------------------------------------------------
 
@@ -390,8 +272,8 @@ class VaryPage(QWidget):
         look = self.desk.look(patch)
         if look is None or not look.path:
             return
-        self.blend.pause()
-        like = self.desk.look(self.parent_patch()) if self.compare_box.matched else None
+        self.kept.blend.pause()
+        like = self.desk.look(self.parent_patch()) if self.kept.compare_box.matched else None
         self._do(self.hearing.play, what, look, share, like)
         self._timer.start(STEP_MS)
         self._show_cards()
@@ -404,21 +286,13 @@ class VaryPage(QWidget):
     def hear_before(self, on: bool) -> None:
         """While a variation plays: its parent at the same place, or the variation again. Else the patch as it was
         kept last, or as it is."""
-        self.compare_box.show_before(on)
+        self.kept.compare_box.show_before(on)
         state = self._patch.family.state(self.chosen)
         if self.hearing.playing and state is not None:
             share = max(self.hearing.place, 1e-6)
             self._play(*((PARENT, self.parent_patch()) if on else (state.id, self._patch_of(state))), share)
-            return
-        trial = self._context.session.trial
-        before = self._patch.family.state(self._patch.family.now)
-        if not on:
-            trial.end()
-        elif before is None:
-            self._context.tell("Nothing was kept before: keep a snapshot, and compare with it later.")
         else:
-            then = recalled(self._patch, self._patch_of(before), before.part)
-            trial.hear(self.desk.as_loud(then, self._sounding()) if self.compare_box.matched else then, BEFORE)
+            self.kept.hear_before(on, self._sounding())
 
     # -- what differs -----------------------------------------------------------------------------------------------
 
@@ -476,6 +350,7 @@ class VaryPage(QWidget):
 
     def _step(self) -> None:
         """Let the work go on, and show what is new."""
+        self.steering.step()
         new = self.desk.step()
         for error in self.desk.looks.unexpected:
             sys.excepthook(type(error), error, error.__traceback__)
@@ -487,8 +362,8 @@ class VaryPage(QWidget):
         if new:
             self._show_cards()
             self._show_differs()
-            self.snapshots.viewport().update()
-        if not self.desk.busy and not self.hearing.playing:
+            self.kept.snapshots.viewport().update()
+        if not self.desk.busy and not self.hearing.playing and not self.steering.runs:
             self._timer.stop()
 
     def _show_place(self) -> None:
@@ -546,12 +421,7 @@ class VaryPage(QWidget):
         if not self._shown:
             return
         family = self._patch.family
-        self.snapshots.show_states(family.snapshots, family.now)
-        self.snapshots.setVisible(bool(family.snapshots))
-        self.no_snapshots.setVisible(not family.snapshots)
-        self.blend.show_states(family.snapshots)
-        now = family.state(family.now)
-        self.compare_box.show_ends(now.title if now else "")
+        self.kept.show_patch()
         self.choice.show_patch(self._patch, self._context.selection.inside)
         self.tree.show_family(family)
         generations = max((generation(family, state.id) for state in family.states), default=-1) + 1
@@ -569,7 +439,7 @@ class VaryPage(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme
-        self.snapshots.theme = theme
+        self.kept.set_theme(theme)
         self.board.set_theme(theme)
         self.differs.set_theme(theme)
         self.tree.set_theme(theme)
@@ -584,7 +454,7 @@ class VaryPage(QWidget):
             self.show_patch()
             self._ask()
         else:
-            self.blend.pause()
+            self.kept.blend.pause()
             self.stop()
             self._timer.stop()
 

@@ -1,0 +1,235 @@
+"""The left of Vary: snapshots, before and after, and going from one snapshot to another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+
+from dunefall.app.controls.theme import Theme
+from dunefall.app.model.context import Context
+from dunefall.app.workspaces.vary.blendbox import BlendBox
+from dunefall.app.workspaces.vary.comparebox import CompareBox
+from dunefall.app.workspaces.vary.snapshots import SnapshotList
+from dunefall.base.errors import DunefallError
+from dunefall.catalogue.compounds import spec_for
+from dunefall.patch.changes import ParamSet, difference
+from dunefall.patch.family import State
+from dunefall.patch.model import Patch
+from dunefall.patch.states import recalled
+from dunefall.session.edits import family as edits
+from dunefall.session.edits.controls import blend_control
+from dunefall.vary.blend import blended
+from dunefall.vary.desk import Desk
+from dunefall.vary.looks import Look
+
+__all__ = ["KeptPanel", "do_edit"]
+
+WIDTH = 220
+BEFORE = "before"
+
+
+def do_edit(context: Context, edit: Callable[..., object], *given: object) -> bool:
+    """Do an edit; what cannot be done is told."""
+    try:
+        edit(*given)
+    except DunefallError as error:
+        context.tell(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+        return False
+    return True
+
+
+class KeptPanel(QWidget):
+    """What is kept, and what can be done with it.
+
+    Signals
+    -------
+    silence_asked ()
+        The patch is to be heard: what else plays should stop.
+    compare_asked (str)
+        What differs between the patch and the snapshot of this id.
+    before_asked (bool)
+        Before is to be heard, or no longer.
+    """
+
+    silence_asked = Signal()
+    compare_asked = Signal(str)
+    before_asked = Signal(bool)
+
+    def __init__(self, context: Context, desk: Desk) -> None:
+        super().__init__()
+        self._context, self._desk = context, desk
+        self.setObjectName("left")
+        self.setFixedWidth(WIDTH)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 10, 16, 8)
+        column.setSpacing(6)
+        self.snapshots = SnapshotList(context.theme)
+        self.compare_box, self.blend = CompareBox(), BlendBox()
+        self.keep = self.compare_box.keep
+        column.addLayout(self.compare_box.head)
+        column.addWidget(self.snapshots, 1)
+        self.nothing = QLabel("None yet. A snapshot holds the patch as it is, to come back to or to blend with.")
+        self.nothing.setWordWrap(True)
+        self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.nothing, 1)
+        for part in (self.compare_box, self.blend):
+            line = QFrame()
+            line.setFrameShape(QFrame.Shape.HLine)
+            column.addWidget(line)
+            column.addWidget(part)
+        self._connect()
+
+    def _connect(self) -> None:
+        document, rows = self._context.session.document, self.snapshots
+        self.keep.clicked.connect(self.keep_snapshot)
+        rows.recall_asked.connect(self.recall)
+        rows.rename_asked.connect(self.rename)
+        rows.renew_asked.connect(lambda state: do_edit(self._context, edits.renew_snapshot, document, state))
+        rows.remove_asked.connect(self.remove)
+        rows.move_asked.connect(lambda state, by: do_edit(self._context, edits.move_snapshot, document, state, by))
+        rows.compare_asked.connect(self.compare_asked)
+        rows.about = self._about
+        rows.look_of = self._look_of_state
+        self.blend.moved.connect(self._blend_moved)
+        self.blend.started.connect(self.silence_asked)
+        self.blend.control_asked.connect(self._make_control)
+        self.blend.summary = self._blend_summary
+        self.compare_box.pressed.connect(lambda: self.before_asked.emit(True))
+        self.compare_box.released.connect(lambda: self.before_asked.emit(False))
+
+    @property
+    def _patch(self) -> Patch:
+        return self._context.session.patch
+
+    def _patch_of(self, state: State) -> Patch:
+        return self._desk.patch_of(self._patch, state)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self.snapshots.theme = theme
+        self.snapshots.viewport().update()
+
+    def show_patch(self) -> None:
+        """What is kept of the patch has changed."""
+        family = self._patch.family
+        self.snapshots.show_states(family.snapshots, family.now)
+        self.snapshots.setVisible(bool(family.snapshots))
+        self.nothing.setVisible(not family.snapshots)
+        self.blend.show_states(family.snapshots)
+        now = family.state(family.now)
+        self.compare_box.show_ends(now.title if now else "")
+
+    # -- snapshots --------------------------------------------------------------------------------------------------
+
+    def keep_snapshot(self) -> None:
+        """Keep the patch as it is now."""
+        if do_edit(self._context, edits.keep_snapshot, self._context.session.document):
+            state = self._patch.family.state(self._patch.family.now)
+            self._context.tell(f"{state.title if state else ''} kept. F2 in the list gives it a name.")
+
+    def recall(self, state_id: str) -> None:
+        """Bring a state back; undo takes that back."""
+        self.blend.pause()
+        self.silence_asked.emit()
+        state = self._patch.family.state(state_id)
+        if state is not None and do_edit(self._context, edits.recall, self._context.session.document, state_id):
+            self._context.talk.tell(f"{state.title} is back.", ("Undo", self._context.session.document.undo))
+
+    def rename(self, state_id: str) -> None:
+        """Ask for another name of a snapshot."""
+        state = self._patch.family.state(state_id)
+        name = self._context.talk.ask_text("Rename the snapshot", "Name", state.name if state else "")
+        if name:
+            do_edit(self._context, edits.name_state, self._context.session.document, state_id, name)
+
+    def remove(self, state_id: str) -> None:
+        """Keep a snapshot no longer."""
+        state = self._patch.family.state(state_id)
+        if state is not None and do_edit(self._context, edits.remove_state, self._context.session.document, state_id):
+            self._context.tell_removed(f"{state.title} was")
+
+    def _about(self, state: State) -> str:
+        when = state.made[11:] if state.made.startswith(datetime.now().strftime("%Y-%m-%d")) else state.made[:10]
+        if state.part:
+            return f"part, {when}"
+        try:
+            return f"seed {self._patch_of(state).seed:04d}, {when}"
+        except DunefallError:
+            return f"cannot be read, {when}"
+
+    def _look_of_state(self, state: State) -> Look | None:
+        try:
+            return self._desk.look(self._patch_of(state))
+        except DunefallError:
+            return None
+
+    # -- blending ---------------------------------------------------------------------------------------------------
+
+    def _ends(self, first: str, last: str) -> tuple[Patch, Patch] | None:
+        family = self._patch.family
+        states = family.state(first), family.state(last)
+        if states[0] is None or states[1] is None:
+            return None
+        try:
+            now = self._patch
+            return recalled(now, self._patch_of(states[0]), states[0].part), recalled(
+                now, self._patch_of(states[1]), states[1].part
+            )
+        except DunefallError as error:
+            self._context.tell(str(error))
+            return None
+
+    def _blend_moved(self, first: str, last: str, share: float, ended: bool) -> None:
+        ends = self._ends(first, last)
+        if ends is None:
+            return
+        self.silence_asked.emit()
+        family, document = self._patch.family, self._context.session.document
+        names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
+        document.edit(f"Blend {' and '.join(names)}", recalled(self._patch, blended(*ends, share)), merge="blend")
+        if ended:
+            document.end_merge()
+
+    def _blend_summary(self, first: str, last: str) -> str:
+        ends = self._ends(first, last)
+        if ends is None:
+            return ""
+        changes = difference(*ends)
+        glide = switch = 0
+        for change in changes:
+            spec = spec_for(ends[0].module(change.module)) if isinstance(change, ParamSet) else None
+            if isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices:
+                glide += 1
+            else:
+                switch += 1
+        return f"{glide} glide, {switch} switch or fade" if changes else "both are the same"
+
+    def hear_before(self, on: bool, now: Patch) -> None:
+        """While a button or key is held: the patch as it was kept last, as loud as now."""
+        trial = self._context.session.trial
+        before = self._patch.family.state(self._patch.family.now)
+        if not on:
+            trial.end()
+        elif before is None:
+            self._context.tell("Nothing was kept before: keep a snapshot, and compare with it later.")
+        else:
+            then = recalled(self._patch, self._patch_of(before), before.part)
+            trial.hear(self._desk.as_loud(then, now) if self.compare_box.matched else then, BEFORE)
+
+    def _make_control(self, first: str, last: str) -> None:
+        ends, family = self._ends(first, last), self._patch.family
+        states = family.state(first), family.state(last)
+        if ends is None or states[0] is None or states[1] is None:
+            return
+        name = f"{states[0].title} to {states[1].title}"
+        count = 0
+
+        def make() -> None:
+            nonlocal count
+            count = blend_control(self._context.session.document, *ends, name)
+
+        if do_edit(self._context, make):
+            self._context.tell(f"{name} moves {count} values now: turn it in Build, or link, MIDI or OSC can move it.")

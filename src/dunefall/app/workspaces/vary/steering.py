@@ -1,0 +1,86 @@
+"""Steering in the window: asks for words, lets the search go on, and puts on the board what it finds."""
+
+from __future__ import annotations
+
+import random
+
+from PySide6.QtCore import QObject, Signal
+
+from dunefall.app.model.context import Context
+from dunefall.app.workspaces.vary.choosing import ChoiceRow
+from dunefall.app.workspaces.vary.kept import do_edit
+from dunefall.app.workspaces.vary.steerdialog import SteerDialog
+from dunefall.patch.model import Patch
+from dunefall.session.edits import family as edits
+from dunefall.vary.desk import Desk
+from dunefall.vary.quest import Quest
+
+__all__ = ["Steering"]
+
+SOUGHT = 4
+"""So many variations are searched for."""
+
+
+class Steering(QObject):
+    """One search at a time.
+
+    Signals
+    -------
+    filled ()
+        The board shows what was found.
+    """
+
+    filled = Signal()
+
+    def __init__(self, context: Context, desk: Desk, choice: ChoiceRow) -> None:
+        super().__init__()
+        self._context, self._desk, self._choice = context, desk, choice
+        self._quest: Quest | None = None
+
+    @property
+    def runs(self) -> bool:
+        """Whether something is searched for."""
+        return self._quest is not None
+
+    def ask(self, patch: Patch) -> None:
+        """Ask where variations of a patch should go, and search for them; or end the search."""
+        if self.runs:
+            self.end()
+            return
+        dialog = SteerDialog(self._choice.told, self._context.talk.parent)
+        self._context.talk.show(dialog, lambda: self.begin(patch, dialog.words))
+
+    def begin(self, patch: Patch, words: dict[str, float]) -> None:
+        """Search for variations of a patch that go where these words say."""
+        seeds = random.sample(range(1, 10_000), SOUGHT)
+        desk = self._desk
+        desk.looks.forget_waiting()
+        self._quest = Quest(desk.workers, patch, desk.chosen(patch), desk.kinds, words, seeds)
+
+    def end(self) -> None:
+        """End the search; nothing comes of it."""
+        quest, self._quest = self._quest, None
+        if quest is not None:
+            quest.stop()
+        self._choice.show_search("")
+
+    def step(self) -> None:
+        """Let the search go on."""
+        quest = self._quest
+        if quest is None:
+            return
+        if quest.step():
+            self._choice.show_search(f"Searching, {100 * quest.share:.0f} %")
+            return
+        self.end()
+        if not quest.found:
+            self._context.tell(f"Nothing was found: {'; '.join(dict.fromkeys(quest.troubles))}.")
+            return
+        best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
+        made = [(seed, found.patch) for seed, found in best]
+        words = " and ".join(quest.words)
+        if do_edit(self._context, edits.put_on_board, self._context.session.document, made, f"Steer {words}"):
+            reached = sum(found.reached for _, found in best)
+            told = f"{reached} of {len(best)} got there" if reached else best[0][1].told
+            self._context.tell(f"{words.capitalize()}: {told}.")
+            self.filled.emit()
