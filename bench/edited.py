@@ -25,6 +25,7 @@ import numpy as np
 
 from bench.monkey import monkey_window
 from dunefall.app.shell.start import make_app
+from dunefall.base.collector import give_back_large_arrays
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.joining import joined
@@ -128,6 +129,7 @@ class _Growth:
 def simulated(hours: float, seed: int) -> int:
     """So many hours as fast as it goes; 1 if memory grows or the sound is no number."""
     prepare(catalogue())
+    give_back_large_arrays()  # as the engine does
     document = Document(load_patch(starters()[LIGHT]))
     player = Player(compile_patch(document.patch, rate=RATE), channels=6)
     hand, piece, growth = Hand(document, seed), np.zeros((round(EDIT_S * RATE), 6)), _Growth(1800.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from dunefall.analysis.pitch import LOWEST_HZ, fundamental_hz
+from dunefall.analysis.pitch import LOWEST_HZ, _refined, fundamental_hz
 from rig import RATE, Rig, tone
 
 
@@ -37,3 +37,10 @@ def test_no_pitch_where_there_is_none() -> None:
 def test_the_oscillator_is_in_tune() -> None:
     out = Rig("oscillator", pitch_note=57.0).run(12000)["out"]
     assert fundamental_hz(out, RATE) == pytest.approx(220.0, rel=5e-5)
+
+
+def test_the_dip_between_two_samples_is_between_them() -> None:
+    """A lag that is no dip, of which the parabola through its neighbours is nearly flat, stays where it is: else the
+    pitch of what begins and ends in a stretch could be below zero."""
+    assert _refined(np.array([1.0, 0.5, 0.5 - 1e-12, 0.6]), 1) <= 2.0
+    assert _refined(np.array([0.0, 0.5, 1.0 + 1e-9, 1.5]), 1) >= 0.0

@@ -85,4 +85,4 @@ def _refined(values: NDArray[np.float64], lag: int) -> float:
         return float(lag)
     a, b, c = values[lag - 1 : lag + 2]
     bend = a - 2 * b + c
-    return lag + (0.5 * (a - c) / bend if bend > 0 else 0.0)
+    return lag + (max(-1.0, min(1.0, 0.5 * (a - c) / bend)) if bend > 0 else 0.0)

@@ -13,6 +13,7 @@ from typing import Any
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.layouts import LAYOUTS
+from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.fields import get, texts
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Entry, Heard, Take
@@ -75,6 +76,8 @@ class Job:
     ``what``: the whole mix, one layer, every layer apart (stems), or every event of a module. ``effects`` says of a
     layer or of stems whether what they send to the effect lanes is in the file (with), in files of its own (apart), or
     left out (without). ``seeds``: one file each; none: the patch's own and those that follow it, ``variations`` in all.
+    ``spread``: above 0, each of the ``seeds`` is the number of a variation that far from the patch, whose own seed
+    stays (see ``catalogue.varying``); only values of ``spread_kinds`` in ``spread_modules`` vary; none: all.
     ``start_s`` is where in the take it begins. ``ends``: cut at the length, at silence (the length is then the
     longest), or a seamless loop. ``trim_db``: what is quieter than this at head and tail goes. ``loudness``: as it is,
     each file at ``lufs``, or one gain for the whole set that brings the mix, or the loudest hit, there. ``limit``: a
@@ -93,6 +96,9 @@ class Job:
     effects: str = _choice("with", "Effect lanes", "with", "apart", "without")
     seeds: tuple[int, ...] = ()
     variations: int = _number(1, "Variations", 1, MOST_FILES)
+    spread: float = _number(0.0, "Spread", 0.0, 1.0)
+    spread_kinds: tuple[str, ...] = ()
+    spread_modules: tuple[str, ...] = ()
     start_s: float = _number(0.0, "Start", 0.0, MOST_SECONDS, "s")
     seconds: float = _number(60.0, "Length", 0.001, MOST_SECONDS, "s")
     bars: float = _number(0.0, "Length in bars", 0.0, 10_000.0)
@@ -144,6 +150,11 @@ class Job:
             raise ParameterError(f"a seed must be 0 to {2**32 - 1}; got {bad[0]}")
         if len(set(self.seeds)) != len(self.seeds):
             raise ParameterError("a seed appears twice among the seeds of the job")
+        wrong = [kind for kind in self.spread_kinds if kind not in KINDS]
+        if wrong:
+            raise ParameterError(f"spread_kinds must be some of {', '.join(KINDS)}; got {wrong[0]}")
+        if self.spread and self.of != "patch":
+            raise ParameterError("values are spread around a patch, not around a take")
         if not self.formats or any(kind not in FORMATS for kind in self.formats):
             raise ParameterError(f"formats must be one or more of {', '.join(FORMATS)}; got {', '.join(self.formats)}")
         if "opus" in self.formats and self.rate_hz != 48000:
@@ -190,6 +201,16 @@ class Source:
         """
         others = tuple(entry for entry in self.take.entries if not isinstance(entry.what, Heard))
         return Source(replace(self.take, entries=(Entry(0, Heard(recording)), *others)))
+
+    def for_file(self, job: Job, seed: int) -> Source:
+        """What a file of a job is of: the same with another seed, or the variation of this number where values are
+        spread."""
+        if not job.spread:
+            return self.with_seed(seed)
+        patch = self.patch
+        modules = [m.id for m in patch.modules() if not job.spread_modules or m.id in job.spread_modules]
+        made = varied(patch, modules, job.spread, job.spread_kinds or KINDS, seed=seed)
+        return Source(replace(self.take, start=made))
 
     def with_seed(self, seed: int) -> Source:
         """The same with another seed."""
@@ -274,7 +295,7 @@ def _read(raw: Mapping[str, object], entry: Field[Any], place: str) -> object:
     if name == "seeds":
         items = get(held, name, list, place)
         return tuple(get({f"{k}": item}, f"{k}", int, f"{place}.{name}") for k, item in enumerate(items))
-    if name in ("formats", "movements"):
+    if name in ("formats", "movements", "spread_kinds", "spread_modules"):
         return tuple(texts(held, name, place))
     setting = entry.metadata.get("setting")
     if held[name] is None and setting is not None and setting.may_be_none:

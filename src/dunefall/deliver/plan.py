@@ -172,7 +172,7 @@ def _names(job: Job, source: Source, made: str) -> list[tuple[str, ...]]:
 def _tasks(job: Job, source: Source, folder: Path, made: str) -> list[Task]:
     where, number, tasks = str(folder), 1, []
     for seed, names in zip(job.seeds_of(source.patch), _names(job, source, made), strict=True):
-        tasks.append(Task(job, source.with_seed(seed), number, names, made, where))
+        tasks.append(Task(job, source.for_file(job, seed), number, names, made, where))
         number += len(names)
     return tasks
 

@@ -174,7 +174,7 @@ def changed(task: Task, changes: Mapping[str, object]) -> Task:
     seed = changes.get("seed", task.source.patch.seed)
     assert isinstance(seed, int)
     job = job_from(settings, "changes", task.job)
-    return replace(task, job=job, source=task.source.with_seed(seed), changes=tuple(sorted(changes.items())))
+    return replace(task, job=job, source=task.source.for_file(job, seed), changes=tuple(sorted(changes.items())))
 
 
 def _differs(kinds_then: Sequence[str], file: File) -> str:

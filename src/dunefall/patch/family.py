@@ -14,6 +14,7 @@ __all__ = ["DISCARDED", "KEPT", "MARKS", "NO_FAMILY", "Family", "State"]
 KEPT, DISCARDED = "kept", "discarded"
 MARKS = ("", KEPT, DISCARDED)
 EDITED = "as edited"
+LONG_ID = 9
 
 
 @dataclass(frozen=True)
@@ -71,6 +72,8 @@ class Family:
         Id of the state that the patch was last, or "".
     board : tuple of str
         Ids of the variations that are on the board.
+    recipe : mapping
+        How the board was filled, ``strength``, ``kinds`` and ``modules``, where it can be made again by its numbers.
     origin : object
         A patch, from which ``back`` leads to the one that all states are changes of.
     back : tuple of mapping
@@ -80,6 +83,7 @@ class Family:
     states: tuple[State, ...] = ()
     now: str = ""
     board: tuple[str, ...] = ()
+    recipe: Mapping[str, object] = field(default_factory=dict)
     origin: object = field(default=None, compare=False, repr=False)
     back: tuple[Mapping[str, object], ...] = field(default=(), compare=False)
 
@@ -96,13 +100,10 @@ class Family:
         """What came from a state; of "", what came from none."""
         return tuple(state for state in self.states if state.parent == state_id)
 
-    def free_id(self) -> str:
-        """An id that no state has."""
-        used = {state.id for state in self.states}
-        number = len(used) + 1
-        while f"s{number}" in used:
-            number += 1
-        return f"s{number}"
+    def free_id(self, after: Family | None = None) -> str:
+        """An id that no state has, here and in a family that this one comes ``after``."""
+        used = [state.id[1:] for state in (*self.states, *(after.states if after else ()))]
+        return f"s{max((int(name) for name in used if name.isdecimal() and len(name) < LONG_ID), default=0) + 1}"
 
     def with_state(self, state: State) -> Family:
         """This family with a state in the place of the one of its id, or at the end."""

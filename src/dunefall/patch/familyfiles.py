@@ -44,6 +44,7 @@ def dump_family(patch: Patch) -> dict[str, object]:
     return {
         **({"now": family.now} if family.now else {}),
         **({"board": list(family.board)} if family.board else {}),
+        **({"recipe": dict(family.recipe)} if family.recipe else {}),
         "back": list(again(patch)),
         "states": [_dump_state(state) for state in family.states],
     }
@@ -91,7 +92,15 @@ def raw_family(raw: Mapping[str, object], patch: Patch) -> Family:
     back = tuple(item for item, _ in objects(raw, "back", "family", MAX_LINKS))
     board = tuple(name for name in texts(raw, "board", "family") if name in known)
     now = get(raw, "now", str, "family", "")
-    return Family(states, now if now in known else "", board, patch, back)
+    return Family(states, now if now in known else "", board, _raw_recipe(raw), patch, back)
+
+
+def _raw_recipe(raw: Mapping[str, object]) -> dict[str, object]:
+    recipe = get(raw, "recipe", dict, "family", {})
+    if not recipe:
+        return {}
+    strength = within(recipe, "strength", float, "family.recipe", (0.0, 1.0))
+    return {"strength": strength, **{name: texts(recipe, name, "family.recipe") for name in ("kinds", "modules")}}
 
 
 def _raw_state(raw: dict[str, object], place: str) -> State:

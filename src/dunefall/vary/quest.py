@@ -23,8 +23,9 @@ MOST_TRIES = 3
 
 
 def seek(
-    patch: Patch, modules: Collection[str], kinds: Collection[str], words: Mapping[str, float], seed: int, channel: str
-) -> Found | str:
+    patch: Patch, modules: Collection[str], kinds: Collection[str], words: Mapping[str, float], renders: int, seed: int,
+    channel: str,
+) -> Found | str:  # fmt: skip
     """Search in a worker; gives what was found, or what went wrong in a sentence.
 
     Parameters
@@ -35,6 +36,8 @@ def seek(
         What may change.
     words : mapping of str to float
         What is wanted.
+    renders : int
+        So many sounds are listened to at most.
     seed : int
         Where chance begins.
     channel : str
@@ -60,7 +63,7 @@ def seek(
         return found
 
     try:
-        return steered(patch, modules, kinds, words, seed=seed, hears=hears)
+        return steered(patch, modules, kinds, words, seed=seed, renders=renders, hears=hears)
     except StoppedError:
         return ""
     except (DunefallError, MemoryError) as error:
@@ -82,6 +85,8 @@ class Quest:
         What is wanted.
     seeds : sequence of int
         One search each.
+    renders : int
+        So many sounds are listened to at most, for each.
 
     Attributes
     ----------
@@ -93,10 +98,10 @@ class Quest:
 
     def __init__(
         self, workers: Workers, patch: Patch, modules: Collection[str], kinds: Collection[str],
-        words: Mapping[str, float], seeds: Sequence[int],
+        words: Mapping[str, float], seeds: Sequence[int], renders: int = MOST_RENDERS,
     ) -> None:  # fmt: skip
         self._workers, self.words, self._seeds = workers, dict(words), list(seeds)
-        self._given = (patch, modules, kinds, dict(words))
+        self._given, self._renders = (patch, modules, kinds, dict(words), renders), renders
         self._folder = tempfile.mkdtemp(prefix="dunefall-steer-")
         self._waiting, self._running = list(seeds), dict[Future[Found | str], int]()
         self.found: dict[int, Found] = {}
@@ -110,7 +115,7 @@ class Quest:
         for seed in self._seeds:
             with suppress(OSError, ValueError):
                 used += int((Path(self._folder) / f"{seed}").read_text())
-        return min(1.0, used / (MOST_RENDERS * len(self._seeds)))
+        return min(1.0, used / (self._renders * len(self._seeds)))
 
     def step(self) -> bool:
         """Take in what is finished and begin what can be begun; False when nothing is left."""

@@ -14,7 +14,6 @@ from random import Random
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import lsq_linear
 
 from dunefall.analysis.descriptors import Descriptors
 from dunefall.base.errors import ParameterError
@@ -186,6 +185,8 @@ class _Search:
 
     def _move(self, slopes: Floats, steps: Floats, at: Floats, trust: float) -> Floats:
         """The step that the slopes promise, within the rails, and within what is trusted."""
+        from scipy.optimize import lsq_linear  # half a second that only a search needs
+
         goal = -steps.copy()
         for k, wanted in self._wanted.items():
             goal[k] = 1.15 * wanted - steps[k]

@@ -5,7 +5,7 @@ Each function is one undo step of a document.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from datetime import datetime
 
@@ -236,10 +236,13 @@ def fill_board(
         If there is nothing that may change, or a number is out of range.
     """
     made = list(variations(document.patch, modules, strength, kinds, seed=seed, count=count))
-    put_on_board(document, [(one.number, one.patch) for one in made], f"{count} variations")
+    recipe = {"strength": strength, "kinds": list(kinds), "modules": sorted(modules)}
+    put_on_board(document, [(one.number, one.patch) for one in made], f"{count} variations", recipe)
 
 
-def put_on_board(document: Document, made: list[tuple[int, Patch]], label: str) -> None:
+def put_on_board(
+    document: Document, made: list[tuple[int, Patch]], label: str, recipe: Mapping[str, object] | None = None
+) -> None:
     """Let the board show these patches, with a number each, as children of the patch as it is now.
 
     Parameters
@@ -250,19 +253,21 @@ def put_on_board(document: Document, made: list[tuple[int, Patch]], label: str) 
         Numbers and patches.
     label : str
         How it reads after "Undo".
+    recipe : mapping, optional
+        See ``Family.recipe``.
     """
     patch = _as_now(document.patch)
-    family = patch.family
+    family = before = patch.family
     for state_id in family.board:
         state = family.state(state_id)
         if state and not state.mark and not state.name and state_id != family.now and not family.children(state_id):
             family = family.without(state_id)
     board = []
     for number, then in made:
-        state = State(family.free_id(), number=number, parent=family.now, made=_now())
+        state = State(family.free_id(before), number=number, parent=family.now, made=_now())
         family = family.with_state(state_of(patch, then, state))
         board.append(state.id)
-    document.edit(label, replace(patch, family=replace(family, board=tuple(board))))
+    document.edit(label, replace(patch, family=replace(family, board=tuple(board), recipe=dict(recipe or {}))))
 
 
 def applied(patch: Patch, changes: Collection[Change]) -> Patch:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from typing import Any
+
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 
-__all__ = ["COMMANDS", "render_patch", "render_take"]
+__all__ = ["COMMANDS", "offer_set", "render_patch", "render_take"]
 
 
 def _offer(context: Context, name: str) -> None:
@@ -24,6 +27,26 @@ def render_patch(context: Context) -> None:
 def render_take(context: Context) -> None:
     """Render what was played."""
     _offer(context, "Take")
+
+
+def offer_set(context: Context, recipe: Mapping[str, Any], numbers: Sequence[int]) -> None:
+    """Show Render with settings for a set of variations whose values are spread.
+
+    Parameters
+    ----------
+    context : Context
+        The window's.
+    recipe : mapping
+        See ``patch.family.Family``.
+    numbers : sequence of int
+        Of the variations.
+    """
+    _offer(context, "Game variations")
+    context.shell.page("render").settings.set(
+        what="mix", seeds=tuple(numbers), spread=float(recipe["strength"]), spread_kinds=tuple(recipe["kinds"]),
+        spread_modules=tuple(recipe["modules"]), name="{title}_{n:02}",
+    )  # fmt: skip
+    context.tell(f"A job of {len(numbers)} variations: choose length and format, then add it to the queue.")
 
 
 def add(context: Context) -> None:

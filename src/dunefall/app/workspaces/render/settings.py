@@ -173,7 +173,7 @@ class JobSettings(QScrollArea):
         self.job = replace(self.job, **values)
         if "layer" in values:
             self.job = replace(self.job, module=self._module_of(self.job.layer))
-        shaping = ("what", "ends", "loudness", "trim_db", "layer", "of", "loop", "limit", "folder")
+        shaping = ("what", "ends", "loudness", "trim_db", "layer", "of", "loop", "limit", "folder", "spread")
         if any(getattr(before, name) != getattr(self.job, name) for name in shaping):
             self._build()
         if self._name.text() != self.job.name:
@@ -208,7 +208,14 @@ class JobSettings(QScrollArea):
             column.addWidget(self._chosen("module", "Events of", tuple(event_modules(patch, job.layer))))
         if job.what in ("layer", "stems"):
             column.addWidget(self._chosen("effects", "Effects", EFFECTS))
-        if job.what in ("mix", "layer") and job.of == "patch":
+        if job.spread:
+            alone = QPushButton("Seeds instead")
+            alone.setObjectName("seeds instead")
+            alone.setToolTip("Files of the patch as it is, each with another seed")
+            alone.clicked.connect(lambda: self.set(spread=0.0, spread_kinds=(), spread_modules=(), seeds=()))
+            told = f"{len(job.seeds)} variations, values spread {100 * job.spread:.0f} %"
+            column.addWidget(self._row(told, alone))
+        elif job.what in ("mix", "layer") and job.of == "patch":
             count = QSpinBox()
             count.setObjectName("variations")
             count.setRange(1, 10_000)

@@ -102,6 +102,8 @@ class BlendBox(QWidget):
                 box.addItem(state.name, state.id)
             at = box.findData(chosen)
             box.setCurrentIndex(at if at >= 0 else min(k, box.count() - 1))
+            if k and box.currentIndex() == self.first.currentIndex():  # the newest one, where there is another
+                box.setCurrentIndex(box.count() - 1)
             box.blockSignals(False)
         self._show()
 

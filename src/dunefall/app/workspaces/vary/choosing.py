@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, QSpinBox, QVBoxLayout, QWidget
 
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.theme import numerals
@@ -18,7 +18,7 @@ from dunefall.vary.desk import COUNT, Desk
 
 __all__ = ["ChoiceRow"]
 
-MOST_NAMES = 2
+MOST_NAMES, MOST_CARDS = 2, 48
 
 
 class ChoiceRow(QWidget):
@@ -72,6 +72,15 @@ class ChoiceRow(QWidget):
         self.steer.setToolTip("Search for variations that are darker, sparser, rougher, and leave the rest as it is")
         self.steer.clicked.connect(self.steer_asked)
         row.addWidget(self.steer)
+        self.count = QSpinBox()
+        self.count.setRange(1, MOST_CARDS)
+        self.count.setValue(COUNT)
+        self.count.setAccessibleName("How many")
+        self.count.setToolTip("How many variations the board is filled with")
+        numerals(self.count, 12)
+        self.count.setFixedWidth(48)
+        self.count.valueChanged.connect(self._count_changed)
+        row.addWidget(self.count)
         self.more = QPushButton(f"{COUNT} more")
         self.more.setProperty("strong", True)
         self.more.clicked.connect(self.more_asked)
@@ -105,6 +114,9 @@ class ChoiceRow(QWidget):
         self.free.setProperty("quiet", True)
         row.addWidget(self.free)
         return row
+
+    def _count_changed(self, count: int) -> None:
+        self.more.setText(f"{count} more")
 
     def _kind_pressed(self, kind: str, _on: bool = False) -> None:
         self._desk.toggle_kind(kind)

@@ -8,17 +8,19 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.model.context import Context
+from dunefall.app.workspaces.render.commands import offer_set
 from dunefall.app.workspaces.vary.board import Board
 from dunefall.app.workspaces.vary.card import Shown
 from dunefall.app.workspaces.vary.choosing import ChoiceRow
 from dunefall.app.workspaces.vary.differs import DiffersPanel
-from dunefall.app.workspaces.vary.hearing import Hearing
+from dunefall.app.workspaces.vary.hearing import PARENT, Hearing
 from dunefall.app.workspaces.vary.kept import KeptPanel, do_edit
 from dunefall.app.workspaces.vary.parentcard import ParentCard
+from dunefall.app.workspaces.vary.present import Present
 from dunefall.app.workspaces.vary.steering import Steering
 from dunefall.app.workspaces.vary.tree import FamilyTree, generation
 from dunefall.base.errors import DunefallError
@@ -26,7 +28,6 @@ from dunefall.base.words import count_of
 from dunefall.deliver.workers import Workers
 from dunefall.patch.changes import difference
 from dunefall.patch.family import DISCARDED, KEPT, State
-from dunefall.patch.model import Patch
 from dunefall.session.edits import family as edits
 from dunefall.vary.desk import COUNT, Comparison, Desk
 from dunefall.vary.differences import Difference
@@ -36,8 +37,6 @@ __all__ = ["VaryPage"]
 RIGHT_W, NARROW_W = 300, 1180
 STEP_MS, SETTLE_MS = 50, 400
 WORKERS = 2
-PARENT = "parent"
-"""What is heard that is no variation."""
 
 
 class VaryPage(QWidget):
@@ -47,11 +46,9 @@ class VaryPage(QWidget):
         super().__init__()
         self._context, self._theme = context, context.theme
         self.desk = Desk(Workers(WORKERS))
-        self.hearing = Hearing(context.session)
-        self.chosen, self._against = "", ""
-        self._heard = set[str]()
-        self._shown = False
-        self._last: Patch | None = None
+        self.present = Present(context, self.desk)
+        self.hearing = Hearing(context.session, self.desk, self.present)
+        self._against, self._shown = "", False
         self._build()
         self._connect()
         self._timer = QTimer(self)
@@ -67,6 +64,7 @@ class VaryPage(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
         self.kept = KeptPanel(self._context, self.desk)
+        self.hearing.matched = lambda: self.kept.compare_box.matched
         row.addWidget(self.kept)
         row.addLayout(self._middle(), 1)
         row.addWidget(self._right())
@@ -86,11 +84,28 @@ class VaryPage(QWidget):
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setTextFormat(Qt.TextFormat.RichText)
-        top.addWidget(self.told, 1)
+        beside = QVBoxLayout()
+        beside.addWidget(self.told, 1)
+        beside.addLayout(self._row_of_buttons())
+        top.addLayout(beside, 1)
         column.addLayout(top)
         self.board = Board(self._theme)
         column.addWidget(self.board, 1)
         return column
+
+    def _row_of_buttons(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.in_a_row, self.render_set = QPushButton("Hear all in a row"), QPushButton("Render the set…")
+        self.in_a_row.setCheckable(True)
+        self.in_a_row.setToolTip("Play one variation after the other; those that are discarded are left out")
+        self.in_a_row.clicked.connect(self._row_pressed)
+        self.render_set.setToolTip("Make a job in Render of those that are kept; without any, of all but the discarded")
+        self.render_set.clicked.connect(self.ask_render)
+        for button in (self.in_a_row, self.render_set):
+            button.setStyleSheet("padding: 3px 8px")
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
 
     def _right(self) -> QWidget:
         self.right = QWidget()
@@ -128,7 +143,7 @@ class VaryPage(QWidget):
         self.differs.only_asked.connect(lambda one: self._take((one,), f"Take {one.where}"))
         self.differs.rest_asked.connect(self._take_rest)
         self.tree.asked.connect(self.kept.recall)
-        self.parent_card.play_asked.connect(self._play_parent)
+        self.parent_card.play_asked.connect(lambda share: self._play(self.hearing.play_parent, share))
         self.board.play_asked.connect(self.play)
         self.board.mark_asked.connect(self.mark)
         self.board.parent_asked.connect(self.make_parent)
@@ -152,37 +167,6 @@ class VaryPage(QWidget):
             f'QPushButton[strong="true"]:disabled {{ background: {t.line}; color: {t.text2} }}'
         )
 
-    # -- the patch and its family -----------------------------------------------------------------------------------
-
-    @property
-    def _patch(self) -> Patch:
-        return self._context.session.patch
-
-    @property
-    def states(self) -> list[State]:
-        """The states on the board."""
-        family = self._patch.family
-        return [state for state in map(family.state, family.board) if state is not None]
-
-    def parent_state(self) -> State | None:
-        """What the board came from; None where there is no board, or it came from the patch as it is."""
-        states = self.states
-        return self._patch.family.state(states[0].parent) if states else None
-
-    def parent_patch(self) -> Patch:
-        """The patch that the board came from."""
-        state = self.parent_state()
-        return self._patch_of(state) if state is not None else self._sounding()
-
-    def _sounding(self) -> Patch:
-        """The patch of now; the same object as long as it sounds the same."""
-        if self._last is None or difference(self._last, self._patch):
-            self._last = self._patch
-        return self._last
-
-    def _patch_of(self, state: State) -> Patch:
-        return self.desk.patch_of(self._patch, state)
-
     def _do(self, edit: Callable[..., object], *given: object) -> bool:
         """Do an edit; what cannot be done is told."""
         return do_edit(self._context, edit, *given)
@@ -197,20 +181,20 @@ class VaryPage(QWidget):
         """Fill the board with new variations."""
         self.stop()
         desk, document = self.desk, self._context.session.document
-        chosen, seed = desk.chosen(self._patch), random.randrange(1, 10_000)
+        chosen, seed = desk.chosen(self.present.patch), random.randrange(1, 10_000)
 
         def fill() -> None:
-            edits.fill_board(document, chosen, desk.strength, desk.kinds, seed=seed, count=COUNT)
+            edits.fill_board(document, chosen, desk.strength, desk.kinds, seed=seed, count=self.choice.count.value())
 
         if self._do(fill):
             self._ask()
-            if self.states:
-                self.board.focus(self.states[0].id)
+            if self.present.states:
+                self.board.focus(self.present.states[0].id)
 
     def ask_steer(self) -> None:
         """Ask where variations should go, and search for them; or end the search."""
         self.stop()
-        self.steering.ask(self._sounding())
+        self.steering.ask(self.present.sounding)
         self._timer.start(STEP_MS)
 
     def _ask(self) -> None:
@@ -218,8 +202,8 @@ class VaryPage(QWidget):
         if not self._shown:
             return
         try:
-            self.desk.ask(self._patch, self.parent_patch(), self.states)
-            self.desk.ask_snapshots(self._patch, self._patch.family.snapshots)
+            self.desk.ask(self.present.patch, self.present.parent_patch, self.present.states)
+            self.desk.ask_snapshots(self.present.patch, self.present.family.snapshots)
         except DunefallError as error:
             self._context.tell(str(error))
         self._timer.start(STEP_MS)
@@ -236,47 +220,34 @@ class VaryPage(QWidget):
 
     # -- listening --------------------------------------------------------------------------------------------------
 
+    def _play(self, play: Callable[..., object], *given: object) -> None:
+        """Play something that was listened to ahead."""
+        self.kept.blend.pause()
+        self._do(play, *given)
+        self._timer.start(STEP_MS)
+        self._show_cards()
+        self._show_differs()
+
     def play(self, state: State, share: float = 0.0) -> None:
         """Play a variation, as loud as its parent; or stop it."""
-        if self.hearing.playing == state.id and share == 0.0:
-            self.stop()
-            return
-        self.choose(state)
-        self._play(state.id, self._patch_of(state), share)
-        self._heard.add(state.id)
+        self._against = ""
+        self._play(self.hearing.play_state, state, share)
 
     def play_next(self) -> None:
         """Play the next variation that was not heard."""
-        states = self.states
-        at = next((k for k, state in enumerate(states) if state.id == self.chosen), -1)
-        order = [*states[at + 1 :], *states[: at + 1]]
-        left = [state for state in order if state.id not in self._heard and state.mark != DISCARDED]
-        ready = next((state for state in left if self._has_sound(state)), None)
-        if ready is not None:
-            self.play(ready)
-            self.board.focus(ready.id)
+        state = self.hearing.next_new()
+        if state is not None:
+            self.play(state)
+            self.board.focus(state.id)
         else:
-            self._context.tell("The others are being rendered." if left else "All variations on the board were heard.")
+            busy = self.desk.looks.busy
+            self._context.tell("The others are being rendered." if busy else "All variations on the board were heard.")
 
-    def _has_sound(self, state: State) -> bool:
-        look = self.desk.look(self._patch_of(state))
-        return look is not None and bool(look.path)
-
-    def _play_parent(self, share: float) -> None:
-        if self.hearing.playing == PARENT and share == 0.0:
-            self.stop()
-        else:
-            self._play(PARENT, self.parent_patch(), share)
-
-    def _play(self, what: str, patch: Patch, share: float) -> None:
-        look = self.desk.look(patch)
-        if look is None or not look.path:
-            return
-        self.kept.blend.pause()
-        like = self.desk.look(self.parent_patch()) if self.kept.compare_box.matched else None
-        self._do(self.hearing.play, what, look, share, like)
-        self._timer.start(STEP_MS)
-        self._show_cards()
+    def _row_pressed(self, on: bool) -> None:
+        self.stop()
+        self.hearing.in_a_row = on
+        if on:
+            self._play(self.hearing.play_on, "")
 
     def stop(self) -> None:
         """End what plays; the patch sounds again if it did before."""
@@ -287,20 +258,32 @@ class VaryPage(QWidget):
         """While a variation plays: its parent at the same place, or the variation again. Else the patch as it was
         kept last, or as it is."""
         self.kept.compare_box.show_before(on)
-        state = self._patch.family.state(self.chosen)
+        state = self.present.family.state(self.hearing.chosen)
         if self.hearing.playing and state is not None:
-            share = max(self.hearing.place, 1e-6)
-            self._play(*((PARENT, self.parent_patch()) if on else (state.id, self._patch_of(state))), share)
+            self._play(self.hearing.turn, state, on)
         else:
-            self.kept.hear_before(on, self._sounding())
+            self.kept.hear_before(on, self.present.sounding)
+
+    def ask_render(self) -> None:
+        """Offer the variations in Render as one job."""
+        recipe, states = self.present.family.recipe, self.present.states
+        kept = [state.number for state in states if state.mark == KEPT]
+        numbers = kept or [state.number for state in states if state.mark != DISCARDED]
+        parent = self.present.parent
+        if not recipe or not numbers or parent is None:
+            self._context.tell("There is no set to render: fill the board first, and keep some of it.")
+        elif difference(self.present.parent_patch, self.present.patch):
+            self._context.tell(f"The patch is no longer {parent.title}: recall it first, the set is made from it.")
+        else:
+            offer_set(self._context, recipe, numbers)
 
     # -- what differs -----------------------------------------------------------------------------------------------
 
     def choose(self, state: State) -> None:
         """Compare a variation with its parent."""
         self._against = ""
-        if state.id != self.chosen:
-            self.chosen = state.id
+        if state.id != self.hearing.chosen:
+            self.hearing.chosen = state.id
             self._timer.start(STEP_MS)
         self._show_differs()
 
@@ -311,14 +294,17 @@ class VaryPage(QWidget):
 
     def comparison(self) -> tuple[Comparison, tuple[str, str]] | None:
         """What is compared now, and the names of both."""
-        family = self._patch.family
-        against, chosen = family.state(self._against), family.state(self.chosen)
+        family = self.present.family
+        against, chosen = family.state(self._against), family.state(self.hearing.chosen)
         try:
             if against is not None:
-                return self.desk.compare(self._sounding(), self._patch_of(against)), ("the patch", against.title)
+                return self.desk.compare(self.present.sounding, self.present.patch_of(against)), (
+                    "the patch",
+                    against.title,
+                )
             parent = family.state(chosen.parent) if chosen is not None else None
             if chosen is not None and parent is not None:
-                found = self.desk.compare(self._patch_of(parent), self._patch_of(chosen))
+                found = self.desk.compare(self.present.patch_of(parent), self.present.patch_of(chosen))
                 return found, (parent.title, chosen.title)
         except DunefallError as error:
             self._context.tell(str(error))
@@ -332,7 +318,7 @@ class VaryPage(QWidget):
             )
             return
         comparison, names = found
-        patch = self._patch
+        patch = self.present.patch
         taken = [not difference(patch, edits.applied(patch, one.changes)) for one in comparison.found]
         self.differs.show_comparison(comparison, names, taken)
 
@@ -355,10 +341,10 @@ class VaryPage(QWidget):
         for error in self.desk.looks.unexpected:
             sys.excepthook(type(error), error, error.__traceback__)
         self.desk.looks.unexpected.clear()
-        if self.hearing.playing and self.hearing.audition.path is not None:
+        new = self.hearing.step() or new
+        self.in_a_row.setChecked(self.hearing.in_a_row)
+        if self.hearing.playing:
             self._show_place()
-        elif self.hearing.playing:
-            self.stop()
         if new:
             self._show_cards()
             self._show_differs()
@@ -373,26 +359,26 @@ class VaryPage(QWidget):
         self.parent_card.show_place(self.hearing.place_of(PARENT))
 
     def _card_of(self, state: State) -> Shown:
-        parent = self.parent_patch()
+        parent = self.present.parent_patch
         try:
-            told = self.desk.told(parent, self._patch_of(state))
+            told = self.desk.told(parent, self.present.patch_of(state))
         except DunefallError as error:
             self._context.tell(str(error))
             return Shown(state)
         return Shown(state, told.look, self.desk.look(parent), told.words, told.change, told.kinds,
-                     state.id in self._heard, self.hearing.place_of(state.id))  # fmt: skip
+                     self.hearing.heard(state), self.hearing.place_of(state.id))  # fmt: skip
 
     def _show_cards(self) -> None:
         """Every card as it is known now."""
-        states, parent = self.states, self.parent_state()
+        states, parent = self.present.states, self.present.parent
         self.board.show_states(states, self._card_of)
         name = parent.title if parent else "the patch"
-        self.parent_card.show_parent(name, self._origin(parent), self.desk.look(self.parent_patch()))
+        self.parent_card.show_parent(name, self._origin(parent), self.desk.look(self.present.parent_patch))
         self.parent_card.show_place(self.hearing.place_of(PARENT))
         self._show_told(states)
 
     def _origin(self, parent: State | None) -> str:
-        family = self._patch.family
+        family = self.present.family
         above = family.state(parent.parent) if parent else None
         if parent is None or above is None:
             return "the patch as it is now" if parent is None else "the first of its family"
@@ -406,10 +392,10 @@ class VaryPage(QWidget):
             )
             return
         kept, gone = (sum(state.mark == mark for state in board) for mark in (KEPT, DISCARDED))
-        heard = sum(state.id in self._heard for state in board)
-        left = sum(self.desk.look(self._patch_of(state)) is None for state in board)
+        heard = sum(self.hearing.heard(state) for state in board)
+        left = sum(self.desk.look(self.present.patch_of(state)) is None for state in board)
         counts = f"{heard} heard, {kept} kept, {gone} discarded" + (f", {left} rendering" if left else "")
-        parent = self.parent_state()
+        parent = self.present.parent
         origin = parent.title if parent else "the patch"
         self.told.setText(
             f"<b>{count_of(len(board), 'variation')} of {origin}</b> &nbsp; {counts}"
@@ -420,9 +406,9 @@ class VaryPage(QWidget):
         """The patch or what is kept of it has changed."""
         if not self._shown:
             return
-        family = self._patch.family
+        family = self.present.family
         self.kept.show_patch()
-        self.choice.show_patch(self._patch, self._context.selection.inside)
+        self.choice.show_patch(self.present.patch, self._context.selection.inside)
         self.tree.show_family(family)
         generations = max((generation(family, state.id) for state in family.states), default=-1) + 1
         self.tree_told.setText(f"{count_of(generations, 'generation')}, {count_of(len(family.states), 'sound')}"
@@ -434,7 +420,7 @@ class VaryPage(QWidget):
     def show_selection(self) -> None:
         """What is selected in Build may be varied alone."""
         if self._shown:
-            self.choice.show_patch(self._patch, self._context.selection.inside)
+            self.choice.show_patch(self.present.patch, self._context.selection.inside)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""

@@ -14,6 +14,7 @@ from dunefall.patch.model import Patch
 from dunefall.session.edits import family as edits
 from dunefall.vary.desk import Desk
 from dunefall.vary.quest import Quest
+from dunefall.vary.steer import MOST_RENDERS
 
 __all__ = ["Steering"]
 
@@ -23,6 +24,11 @@ SOUGHT = 4
 
 class Steering(QObject):
     """One search at a time.
+
+    Attributes
+    ----------
+    renders : int
+        So many sounds are listened to at most, for each variation that is searched for.
 
     Signals
     -------
@@ -36,6 +42,7 @@ class Steering(QObject):
         super().__init__()
         self._context, self._desk, self._choice = context, desk, choice
         self._quest: Quest | None = None
+        self.renders = MOST_RENDERS
 
     @property
     def runs(self) -> bool:
@@ -55,7 +62,7 @@ class Steering(QObject):
         seeds = random.sample(range(1, 10_000), SOUGHT)
         desk = self._desk
         desk.looks.forget_waiting()
-        self._quest = Quest(desk.workers, patch, desk.chosen(patch), desk.kinds, words, seeds)
+        self._quest = Quest(desk.workers, patch, desk.chosen(patch), desk.kinds, words, seeds, self.renders)
 
     def end(self) -> None:
         """End the search; nothing comes of it."""

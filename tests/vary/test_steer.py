@@ -1,0 +1,88 @@
+"""Steering: the words are reached where they can be, the rest stays, and nothing is claimed that is not so."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from dunefall.analysis.descriptors import Descriptors
+from dunefall.base.errors import ParameterError
+from dunefall.catalogue.varying import KINDS
+from dunefall.patch.library import load_patch, starters
+from dunefall.patch.mixing import mixed_layers
+from dunefall.patch.model import Patch
+from dunefall.vary.steer import MOST_RENDERS, WORDS, hears_alone, steered, steps_between
+from dunefall.vary.variations import by_chance, by_itself
+from rig import demo
+
+
+def all_of(patch: Patch) -> list[str]:
+    return [module.id for layer in mixed_layers(patch) for module in layer.modules]
+
+
+def test_a_starter_becomes_darker_and_nothing_else() -> None:
+    """Heard again with other code: the descriptor has moved by twice its spread, no other by more than its own."""
+    patch = load_patch(starters()["pump-engine"])
+    found = steered(patch, all_of(patch), KINDS[:5], {"darker": 1.0}, seed=1)
+    assert found.reached, found.told
+    assert found.renders <= MOST_RENDERS
+    parent, spread = by_chance(by_itself(patch, all_of(patch)), 3.0)
+    (child,) = hears_alone(all_of(patch), 3.0)([found.patch])
+    steps = steps_between(parent, child, spread)
+    np.testing.assert_allclose(steps, found.steps, atol=1e-9)
+    assert steps[0] <= -2.0
+    assert np.abs(steps[1:]).max() <= 1.0
+
+
+def _pretended(patches: list[Patch]) -> list[Descriptors]:
+    """Hears nothing: bright by one value alone, and the seeds do not matter."""
+    found = []
+    for patch in patches:
+        hz = patch.module("fog-air-band").params["cutoff_hz"]
+        found.append(Descriptors(hz, 1.0, -20.0, 60.0, 1.0, 0.1, 0.1, -6.0, 0.1))
+    return found
+
+
+def test_the_same_seed_finds_the_same_and_only_what_may_change_is_changed() -> None:
+    words = {"darker": 1.0}
+    found = [steered(demo(), ["fog-air-band"], KINDS, words, seed=7, hears=_pretended) for _ in range(2)]
+    assert found[0].patch == found[1].patch
+    assert found[0].reached
+    assert found[0].patch.module("fog-air-band").params["cutoff_hz"] < demo().module("fog-air-band").params["cutoff_hz"]
+    assert [m for m in found[0].patch.modules() if m.id != "fog-air-band"] == [
+        m for m in demo().modules() if m.id != "fog-air-band"
+    ]
+
+
+def test_what_cannot_be_reached_is_said_and_the_search_ends() -> None:
+    found = steered(demo(), ["fog-air-band"], KINDS, {"denser": 1.0}, seed=1, renders=30, hears=_pretended)
+    assert not found.reached
+    assert found.renders <= 30
+    assert found.told == "as near as it came: denser 0 % of what was wanted"
+
+
+@pytest.mark.parametrize(
+    ("words", "wanted"),
+    [
+        ({"greener": 1.0}, 'there is no word "greener"'),
+        ({"darker": 9.0}, "the amount of darker must be above 0 and at most 4"),
+        ({"darker": 1.0, "brighter": 1.0}, "darker and brighter cannot both be wanted"),
+        ({}, "choose at least one word"),
+    ],
+)
+def test_words_that_cannot_be_are_refused(words: dict[str, float], wanted: str) -> None:
+    with pytest.raises(ParameterError, match=wanted):
+        steered(demo(), ["fog-air-band"], KINDS, words, seed=1, hears=_pretended)
+
+
+def test_with_everything_locked_nothing_is_searched() -> None:
+    band = demo().module("fog-air-band")
+    locked = demo().with_module(replace(band, locked=frozenset(band.params) | {"resonance", "gain_db"}))
+    with pytest.raises(ParameterError, match="nothing may change"):
+        steered(locked, ["fog-air-band"], ("space",), {"darker": 1.0}, seed=1, hears=_pretended)
+
+
+def test_every_dimension_has_two_words() -> None:
+    assert sorted(k for k, _ in WORDS.values()) == sorted([*range(8), *range(8)])
