@@ -33,11 +33,21 @@ def workspace_pictures(window: MainWindow, folder: Path, seconds: float) -> None
         window.show_workspace(workspace.id)
         workspace.scene(window.context, window.page(workspace.id))
         QTest.qWait(round(seconds * 1000))
+        if workspace.id == "vary":
+            wait_for_looks(window)
         for theme in (NOON, DUSK):
             window.set_theme(theme)
             QTest.qWait(min(500, round(seconds * 1000)))
             window.grab().save(str(folder / f"{workspace.id}-{theme.name}.png"))
     window.set_theme(NOON)
+
+
+def wait_for_looks(window: MainWindow) -> None:
+    """Until everything in Vary is rendered, and what differs was listened to; then one plays."""
+    page = window.page("vary")
+    while page.desk.busy:
+        QTest.qWait(100)
+    page.play(page.present.states[5], 0.3)
 
 
 def palette_picture(window: MainWindow) -> None:
