@@ -14,6 +14,7 @@ from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces.vary.card import Card
 from dunefall.app.workspaces.vary.page import VaryPage
+from dunefall.app.workspaces.vary.squaredialog import SquareDialog
 from dunefall.app.workspaces.vary.tree import in_rows
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.changes import difference
@@ -199,6 +200,29 @@ def test_a_blend_goes_by_hand_by_time_and_becomes_a_named_control(page: VaryPage
     (link,) = patch.links_from(control.id)
     assert link.amount == pytest.approx(-2.0), "octaves"
     assert patch.module(CUTOFF[0]).params["cutoff_hz"] == start
+
+
+def test_four_snapshots_blend_on_a_square(page: VaryPage, window: MainWindow) -> None:
+    document = page._context.session.document
+    for k in range(4):
+        set_param(document, *CUTOFF, 200.0 * 2.0**k)
+        edits.keep_snapshot(document, f"Corner {k}")
+    QTest.mouseClick(page.kept.blend.square, LEFT)
+    dialog = window.findChildren(SquareDialog)[-1]
+    box = dialog.pad._box().toRect()
+    QTest.mousePress(dialog.pad, LEFT, pos=box.center())
+    QTest.mouseMove(dialog.pad, box.topRight())
+    assert page.present.patch.module(CUTOFF[0]).params["cutoff_hz"] == pytest.approx(400.0, rel=0.02)
+    QTest.mouseRelease(dialog.pad, LEFT, pos=box.center())
+    middle = page.present.patch.module(CUTOFF[0]).params["cutoff_hz"]
+    assert middle == pytest.approx(200.0 * 2.0**1.5, rel=0.02)
+    QTest.keyClick(dialog.pad, Qt.Key.Key_Right)
+    assert page.present.patch.module(CUTOFF[0]).params["cutoff_hz"] > middle
+    document.undo()
+    assert page.present.patch.module(CUTOFF[0]).params["cutoff_hz"] == middle
+    document.undo()
+    assert page.present.patch.module(CUTOFF[0]).params["cutoff_hz"] == 1600.0, "one drag, one step"
+    dialog.reject()
 
 
 def test_before_is_the_patch_as_it_was_kept_last(page: VaryPage, qtbot: QtBot, window: MainWindow) -> None:

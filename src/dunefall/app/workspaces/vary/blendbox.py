@@ -27,11 +27,14 @@ class BlendBox(QWidget):
         It goes by itself from now on.
     control_asked (str, str)
         Make the blend a Named control.
+    square_asked ()
+        Blend four of them.
     """
 
     moved = Signal(str, str, float, bool)
     started = Signal()
     control_asked = Signal(str, str)
+    square_asked = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -86,11 +89,19 @@ class BlendBox(QWidget):
         self.told = QLabel()
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.control = QPushButton("Make it a Named control")
+        self.control = QPushButton("As Named control")
         self.control.setProperty("plain", True)
         self.control.setToolTip("A Named control from the one to the other: links, MIDI and OSC can move it")
         self.control.clicked.connect(lambda: self.control_asked.emit(self.ends[0], self.ends[1]))
-        column.addWidget(self.control)
+        self.square = QPushButton("Blend four…")
+        self.square.setProperty("plain", True)
+        self.square.setToolTip("A square with a snapshot in each corner")
+        self.square.clicked.connect(self.square_asked)
+        foot = QHBoxLayout()
+        foot.addWidget(self.control)
+        foot.addWidget(self.square)
+        foot.addStretch(1)
+        column.addLayout(foot)
 
     def show_states(self, states: tuple[State, ...]) -> None:
         """Offer these as ends."""
@@ -163,6 +174,7 @@ class BlendBox(QWidget):
 
     def _show(self) -> None:
         ready, share = self._ready(), self.slider.value() / STEPS
+        self.square.setEnabled(self.first.count() > 2)
         for widget in (self.slider, self.go, self.control):
             widget.setEnabled(ready)
         self.share_told.setText(f"{100 * share:.0f} %" if ready else "")

@@ -13,6 +13,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.workspaces.vary.blendbox import BlendBox
 from dunefall.app.workspaces.vary.comparebox import CompareBox
 from dunefall.app.workspaces.vary.snapshots import SnapshotList
+from dunefall.app.workspaces.vary.squaredialog import SquareDialog
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet, difference
@@ -21,7 +22,7 @@ from dunefall.patch.model import Patch
 from dunefall.patch.states import recalled
 from dunefall.session.edits import family as edits
 from dunefall.session.edits.controls import blend_control
-from dunefall.vary.blend import blended
+from dunefall.vary.blend import blended, on_square
 from dunefall.vary.desk import Desk
 from dunefall.vary.looks import Look
 
@@ -96,6 +97,7 @@ class KeptPanel(QWidget):
         self.blend.moved.connect(self._blend_moved)
         self.blend.started.connect(self.silence_asked)
         self.blend.control_asked.connect(self._make_control)
+        self.blend.square_asked.connect(self.ask_square)
         self.blend.summary = self._blend_summary
         self.compare_box.pressed.connect(lambda: self.before_asked.emit(True))
         self.compare_box.released.connect(lambda: self.before_asked.emit(False))
@@ -190,6 +192,29 @@ class KeptPanel(QWidget):
         family, document = self._patch.family, self._context.session.document
         names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
         document.edit(f"Blend {' and '.join(names)}", recalled(self._patch, blended(*ends, share)), merge="blend")
+        if ended:
+            document.end_merge()
+
+    def ask_square(self) -> None:
+        """Show the square with a snapshot in each corner."""
+        dialog = SquareDialog(self._patch.family.snapshots, self._context.theme, self._context.talk.parent)
+        dialog.moved.connect(self._square_moved)
+        self._context.talk.show(dialog)
+
+    def _square_moved(self, corners: tuple[str, str, str, str], x: float, y: float, ended: bool) -> None:
+        family, now = self._patch.family, self._patch
+        found = [state for state in map(family.state, corners) if state is not None]
+        document = self._context.session.document
+        self.silence_asked.emit()
+        if len(found) < len(corners):
+            return
+
+        def blend() -> None:
+            ends = [recalled(now, self._patch_of(state), state.part) for state in found]
+            made = on_square((ends[0], ends[1], ends[2], ends[3]), x, y)
+            document.edit("Blend four snapshots", recalled(now, made), merge="square")
+
+        do_edit(self._context, blend)
         if ended:
             document.end_merge()
 
