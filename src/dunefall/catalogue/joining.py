@@ -20,6 +20,7 @@ from dunefall.patch.compounds import compound_of, modules_in
 from dunefall.patch.copying import free_name, starter_clip, with_copy
 from dunefall.patch.mixing import with_inserts, with_master
 from dunefall.patch.model import MASTER_ID, Layer, Link, Module, Patch, Place
+from dunefall.patch.settings import with_settings_from
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
 __all__ = [
@@ -220,6 +221,7 @@ def _made(patch: Patch, spec: ModuleSpec, preset: str) -> tuple[Module, str]:
 def kept_joinings(patch: Patch, layer_id: str, kept: Patch, beside: str = "", port: str = "") -> Iterator[Joined]:
     """As ``joinings``, for a compound of the user's library; ``kept`` is what the file of the library holds."""
     copied = with_copy(patch, compound_clip(kept), layer_id)
+    copied = replace(copied, patch=with_settings_from(copied.patch, kept, copied.names))
     compound = compound_of(copied.patch, copied.names[main_compound(kept).id])
     assert compound is not None
     face = face_of(copied.patch, compound)

@@ -11,6 +11,7 @@ from dunefall.catalogue.declare import Param
 from dunefall.patch.compounds import compound_of, modules_in, parent_of, with_parts
 from dunefall.patch.copying import with_copy
 from dunefall.patch.model import Compound, Patch, Place
+from dunefall.patch.settings import with_settings_from
 from dunefall.patch.userlibrary import compound_clip, main_compound
 
 __all__ = ["Renewed", "renewed"]
@@ -59,6 +60,7 @@ def renewed(patch: Patch, old: Compound, kept: Patch) -> Renewed:
             made, compounds=(*made.compounds, replace(parent, parts=(old.id,), controls=(), ports=())))  # fmt: skip
     made = _with_values(patch, old, made, new)
     made, lost = _with_links(patch, old, made, new)
+    made = with_settings_from(made, kept, {**copied.names, main_compound(kept).id: old.id})
     layer = made.layer(home.id)
     fresh = set(modules_in(made, (old.id,)))
     others = [module for module in layer.modules if module.id not in fresh]

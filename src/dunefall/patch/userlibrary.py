@@ -18,6 +18,7 @@ from dunefall.patch.compounds import compounds_in, modules_in, parents, with_com
 from dunefall.patch.copying import Clip
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import SHARED_ID, Compound, Layer, Patch
+from dunefall.patch.settings import with_settings_of
 
 __all__ = ["TinyPicture", "UserLibrary", "compound_clip", "library_folder", "main_compound", "picture_of"]
 
@@ -210,7 +211,7 @@ class UserLibrary:
             extra={"picture": {"role": picture.role, "columns": picture.columns}} if picture else {},
         )  # fmt: skip
         name = self.file_for(compound)
-        self._write(kept, name)
+        self._write(with_settings_of(kept, patch, compound), name)
         return replace(compound, library=name, digest=self.digest(name))
 
     def take_in(self, path: Path) -> str:
