@@ -5,6 +5,7 @@ Called as `scripts/with-display .venv/bin/python scripts/take_screenshots.py`.
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from PySide6.QtTest import QTest
@@ -34,7 +35,7 @@ def workspace_pictures(window: MainWindow, folder: Path, seconds: float) -> None
         workspace.scene(window.context, window.page(workspace.id))
         QTest.qWait(round(seconds * 1000))
         if workspace.id == "vary":
-            wait_for_looks(window)
+            wait_for_looks(window, 10 * seconds)
         for theme in (NOON, DUSK):
             window.set_theme(theme)
             QTest.qWait(min(500, round(seconds * 1000)))
@@ -42,12 +43,13 @@ def workspace_pictures(window: MainWindow, folder: Path, seconds: float) -> None
     window.set_theme(NOON)
 
 
-def wait_for_looks(window: MainWindow) -> None:
-    """Until everything in Vary is rendered, and what differs was listened to; then one plays."""
-    page = window.page("vary")
-    while page.desk.busy:
+def wait_for_looks(window: MainWindow, most_s: float) -> None:
+    """Until everything in Vary is rendered, and what differs was listened to, or so long; then one plays."""
+    page, end = window.page("vary"), time.monotonic() + most_s
+    while page.desk.busy and time.monotonic() < end:
         QTest.qWait(100)
-    page.play(page.present.states[5], 0.3)
+    for state in page.present.states[5:6]:
+        page.play(state, 0.3)
 
 
 def palette_picture(window: MainWindow) -> None:

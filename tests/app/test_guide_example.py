@@ -101,7 +101,7 @@ def test_from_nothing_to_a_moving_soundscape(qtbot: QtBot, monkeypatch: pytest.M
 
 
 def test_keys_of_the_guide_are_those_of_the_commands() -> None:
-    known = {command.key for command in gathered(WORKSPACES)} | {"Ctrl+C", "Enter", "G", "L", "S"}
+    known = {command.key for command in gathered(WORKSPACES)} | {"Ctrl+C", "Enter", "G", "L", "N", "S"}
     for page in GUIDE.glob("*.md"):
         for key in re.findall(r"`((?:Ctrl\+|Alt\+|Shift\+)+[\w,]+|[A-Z])`", page.read_text()):
             assert key in known, f"{page.name}: {key}"

@@ -122,8 +122,8 @@ def test_a_card_plays_as_loud_as_its_parent_and_the_patch_rests_meanwhile(page: 
     assert session.playing
     session.pause()
     assert cards[0].shown.heard
-    QTest.keyClick(page, Qt.Key.Key_N)
-    page.play_next()
+    cards[1].setFocus()
+    QTest.keyClick(cards[1], Qt.Key.Key_N)
     assert page.hearing.playing == cards[2].shown.state.id
 
 

@@ -204,7 +204,19 @@ class Source:
 
     def for_file(self, job: Job, seed: int) -> Source:
         """What a file of a job is of: the same with another seed, or the variation of this number where values are
-        spread."""
+        spread.
+
+        Parameters
+        ----------
+        job : Job
+            The settings.
+        seed : int
+            One of the job's seeds.
+
+        Returns
+        -------
+        Source
+        """
         if not job.spread:
             return self.with_seed(seed)
         patch = self.patch

@@ -101,18 +101,48 @@ class Family:
         return tuple(state for state in self.states if state.parent == state_id)
 
     def free_id(self, after: Family | None = None) -> str:
-        """An id that no state has, here and in a family that this one comes ``after``."""
+        """An id that no state has.
+
+        Parameters
+        ----------
+        after : Family, optional
+            What this one was made of: an id is not given twice, even to what is no longer kept.
+
+        Returns
+        -------
+        str
+        """
         used = [state.id[1:] for state in (*self.states, *(after.states if after else ()))]
         return f"s{max((int(name) for name in used if name.isdecimal() and len(name) < LONG_ID), default=0) + 1}"
 
     def with_state(self, state: State) -> Family:
-        """This family with a state in the place of the one of its id, or at the end."""
+        """This family with a state in the place of the one of its id, or at the end.
+
+        Parameters
+        ----------
+        state : State
+            The state.
+
+        Returns
+        -------
+        Family
+        """
         if self.state(state.id) is None:
             return replace(self, states=(*self.states, state))
         return replace(self, states=tuple(state if old.id == state.id else old for old in self.states))
 
     def without(self, state_id: str) -> Family:
-        """This family without a state; what came from it came from its parent."""
+        """This family without a state; what came from it came from its parent.
+
+        Parameters
+        ----------
+        state_id : str
+            Id of the state.
+
+        Returns
+        -------
+        Family
+        """
         gone = self.state(state_id)
         if gone is None:
             return self

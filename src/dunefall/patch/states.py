@@ -34,6 +34,15 @@ LINES = 100
 def origin_of(family: Family) -> Patch:
     """The patch that all states of a family are changes of.
 
+    Parameters
+    ----------
+    family : Family
+        What is kept.
+
+    Returns
+    -------
+    Patch
+
     Raises
     ------
     PatchError
@@ -90,7 +99,17 @@ def _on_a_line(change: Change) -> bool:
 
 
 def rooted(patch: Patch) -> Patch:
-    """A patch whose family can take states: one without any has the patch itself as its origin."""
+    """A patch whose family can take states: one without any has the patch itself as its origin.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+
+    Returns
+    -------
+    Patch
+    """
     if patch.family.origin is not None:
         return patch
     return replace(patch, family=replace(patch.family, origin=replace(patch, family=NO_FAMILY)))
@@ -121,7 +140,17 @@ def state_of(patch: Patch, then: Patch, state: State) -> State:
 
 
 def again(patch: Patch) -> tuple[dict[str, object], ...]:
-    """What leads from a patch to the origin of its family, as in files."""
+    """What leads from a patch to the origin of its family, as in files.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+
+    Returns
+    -------
+    tuple of dict
+    """
     family = patch.family
     if family.origin is None or not difference(cast(Patch, family.origin), patch):
         return tuple(dict(item) for item in family.back)

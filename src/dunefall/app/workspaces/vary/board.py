@@ -28,7 +28,7 @@ class Board(QScrollArea):
 
     Signals
     -------
-    play_asked (object, float), mark_asked (object, str), parent_asked (object), chosen (object)
+    play_asked (object, float), mark_asked (object, str), parent_asked (object), chosen (object), next_asked ()
         See ``Card``.
     """
 
@@ -36,6 +36,7 @@ class Board(QScrollArea):
     mark_asked = Signal(object, str)
     parent_asked = Signal(object)
     chosen = Signal(object)
+    next_asked = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -79,6 +80,7 @@ class Board(QScrollArea):
         card.mark_asked.connect(self.mark_asked)
         card.parent_asked.connect(self.parent_asked)
         card.chosen.connect(self.chosen)
+        card.next_asked.connect(self.next_asked)
         card.step_asked.connect(self._step_to)
         return card
 

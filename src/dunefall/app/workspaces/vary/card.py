@@ -72,6 +72,8 @@ class Card(QWidget):
         Its state: make it the parent.
     chosen (object)
         Its state has the focus.
+    next_asked ()
+        Play the next one that was not heard.
     step_asked (object, int, int)
         Its state: the focus should go so many columns and rows.
     """
@@ -80,6 +82,7 @@ class Card(QWidget):
     mark_asked = Signal(object, str)
     parent_asked = Signal(object)
     chosen = Signal(object)
+    next_asked = Signal()
     step_asked = Signal(object, int, int)
 
     def __init__(self, shown: Shown, theme: Theme) -> None:
@@ -115,7 +118,7 @@ class Card(QWidget):
         self.discard.clicked.connect(lambda: self.mark_asked.emit(self.shown.state, DISCARDED))
         column.addLayout(row)
         keys = (Qt.Key.Key_K, Qt.Key.Key_X, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Left, Qt.Key.Key_Right)
-        own_keys(self, *keys, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_P)
+        own_keys(self, *keys, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_P, Qt.Key.Key_N)
         self.show_state(shown)
 
     def show_state(self, shown: Shown) -> None:
@@ -173,7 +176,7 @@ class Card(QWidget):
             self.parent_asked.emit(self.shown.state)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """K keeps, X discards, Enter makes it the parent, P plays, arrows go to another card."""
+        """K keeps, X discards, Enter makes it the parent, P plays, N the next one, arrows go to another card."""
         key, state = event.key(), self.shown.state
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         if key in (Qt.Key.Key_K, Qt.Key.Key_X):
@@ -182,6 +185,8 @@ class Card(QWidget):
             self.parent_asked.emit(state)
         elif key == Qt.Key.Key_P:
             self.play_asked.emit(state, 0.0)
+        elif key == Qt.Key.Key_N:
+            self.next_asked.emit()
         elif key in steps:
             self.step_asked.emit(state, *steps[Qt.Key(key)])
         else:

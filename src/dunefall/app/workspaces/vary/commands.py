@@ -43,5 +43,5 @@ COMMANDS = (
     Command("keep_snapshot", "Keep a snapshot", "K", "Edit", keep_snapshot),
     Command("keep_part", "Keep a snapshot of the selection", "Shift+K", "Edit", keep_part),
     Command("more_variations", "12 more variations", "Ctrl+Alt+V", "Edit", more),
-    Command("next_variation", "Play the next variation", "N", "Listen", play_next),
+    Command("next_variation", "Play the next variation", "", "Listen", play_next),
 )

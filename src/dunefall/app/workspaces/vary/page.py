@@ -148,6 +148,7 @@ class VaryPage(QWidget):
         self.board.mark_asked.connect(self.mark)
         self.board.parent_asked.connect(self.make_parent)
         self.board.chosen.connect(self.choose)
+        self.board.next_asked.connect(self.play_next)
         self._context.closing.connect(self._end)
 
     def _end(self) -> None:
