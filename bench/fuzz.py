@@ -22,7 +22,7 @@ import tempfile
 import time
 import traceback
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
@@ -51,16 +51,20 @@ from dunefall.deliver.jobfiles import presets as job_presets
 from dunefall.deliver.ogg import set_serial
 from dunefall.engine.devices.osc import OscInput
 from dunefall.patch.changes import LinkGone, ParamSet, TempoSet
+from dunefall.patch.document import Document
 from dunefall.patch.files import dump_patch, parse_patch, raw_patch
 from dunefall.patch.library import DEMO, find_patch, load_patch, starters
 from dunefall.patch.model import Patch
 from dunefall.patch.recovery import Recovery
+from dunefall.patch.states import recalled
 from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
 from dunefall.patch.takefiles import raw_take
 from dunefall.patch.tuning import parse_tuning
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.render.performance import Performance
+from dunefall.session.edits.family import fill_board, keep_snapshot
 from dunefall.session.opening import open_take
+from dunefall.vary.states import checked_patch_of
 
 __all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "kept", "packets", "tried"]
 
@@ -124,6 +128,9 @@ def _use_patch(data: bytes, folder: Path) -> None:
     assert doubts(patch) is not None
     assert patch_story(patch)
     repeat_of_patch(patch).told(patch.tempo_bpm)
+    for state in patch.family.states:
+        with suppress(DunefallError):
+            compile_patch(recalled(patch, checked_patch_of(patch.family, state), state.part), rate=RATE)
     program = compile_patch(patch, rate=RATE)
     out = np.zeros((64 * QUANTUMS, 6))
     run(program.plan, program.memory, no_traces(), out)
@@ -209,7 +216,20 @@ def _listener() -> OscInput:
 
 def _patches() -> list[object]:
     prepare(catalogue())  # code is compiled before anything is timed
-    return [raw_patch(find_patch(DEMO)[0]), *(raw_patch(load_patch(path)) for path in starters().values())]
+    return [
+        raw_patch(_with_family(find_patch(DEMO)[0])),
+        *(raw_patch(load_patch(path)) for path in starters().values()),
+    ]
+
+
+def _with_family(patch: Patch) -> Patch:
+    """A patch that keeps a snapshot, one that is built differently, and a board."""
+    document = Document(patch)
+    keep_snapshot(document, "Calm")
+    document.edit("Change", patch.without_module("drip-line-echo").with_param("fog-air-band", "cutoff_hz", 300.0))
+    keep_snapshot(document, "Storm")
+    fill_board(document, ["fog-air-band"], 0.4, ("tone", "pitch"), seed=1, count=3)
+    return document.patch
 
 
 def _takes() -> list[object]:

@@ -87,12 +87,13 @@ def test_a_file_whose_family_cannot_be_is_refused_with_the_place(family: dict[st
 
 @pytest.mark.parametrize(
     ("wrong", "wanted"),
-    [({"changes": [{"jump": 1}]}, "family, Calm: this action is not known: jump"),
-     ({"values": ["a.b 1\nc.d nan"]}, 'family, Calm: needs "module.parameter value"; got "c.d nan"')],
+    [({"changes": [{"jump": 1}]}, r"family.states\[0\].changes\[0\]: this action is not known: jump"),
+     ({"values": ["a.b 1\nc.d nan"]}, r'family.states\[0\].values\[0\]: needs lines "module.parameter value"'),
+     ({"values": ["a.b 1e999"]}, "needs lines"), ({"values": ["a.b 1\n"]}, "needs lines"),
+     ({"values": [""]}, "needs lines"), ({"values": ["a 1"]}, "needs lines")],
 )  # fmt: skip
-def test_a_change_that_is_none_is_told_when_it_is_wanted(wrong: dict[str, object], wanted: str) -> None:
+def test_a_change_that_is_none_is_told_with_its_place(wrong: dict[str, object], wanted: str) -> None:
     raw = json.loads(dump_patch(demo()))
     raw["family"] = {"states": [{"id": "a", "name": "Calm", "mark": DISCARDED, **wrong}]}
-    patch = parse_patch(json.dumps(raw).encode())
     with pytest.raises(PatchError, match=wanted):
-        patch_of_state(patch.family, patch.family.states[0])
+        parse_patch(json.dumps(raw).encode())

@@ -2,15 +2,17 @@
 
 ``back`` is the changes that lead from the patch of the file to the one that all states are changes of.
 
-What a state changes is read when it is first wanted: hundreds of them do not make opening slower.
+Patches of the states are made when they are first wanted: hundreds of them do not make opening much slower.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
 from dunefall.base.errors import PatchError
+from dunefall.patch.changefiles import raw_change
 from dunefall.patch.family import MARKS, NO_FAMILY, Family, State
 from dunefall.patch.fields import get, objects, texts, within
 from dunefall.patch.model import Patch
@@ -20,6 +22,7 @@ from dunefall.patch.states import again
 __all__ = ["MAX_STATES", "dump_family", "raw_family"]
 
 MAX_STATES, MAX_NUMBER = 20_000, 9_999
+_VALUES = re.compile(r"(?:[^.\n]+\.[^\n]+ -?\d+(?:\.\d+)?(?:e-\d{1,3}|e\+?\d{1,2})?(?:\n(?!$)|$))+")
 _KINDS: dict[str, type] = {
     "id": str, "name": str, "number": int, "parent": str, "mark": str, "part": str, "made": str, "values": list,
     "changes": list,
@@ -89,7 +92,7 @@ def raw_family(raw: Mapping[str, object], patch: Patch) -> Family:
     above = {state.id: state.parent for state in states}
     for state in states:
         _check_descent(state.id, above)
-    back = tuple(item for item, _ in objects(raw, "back", "family", MAX_LINKS))
+    back = _raw_changes(raw, "back", "family")
     board = tuple(name for name in texts(raw, "board", "family") if name in known)
     now = get(raw, "now", str, "family", "")
     return Family(states, now if now in known else "", board, _raw_recipe(raw), patch, back)
@@ -112,14 +115,25 @@ def _raw_state(raw: dict[str, object], place: str) -> State:
         elif _KINDS[name] is not list:
             known[name] = get(raw, name, _KINDS[name], place)
         elif name == "changes":
-            known[name] = tuple(item for item, _ in objects(raw, name, place, MAX_LINKS))
+            known[name] = _raw_changes(raw, name, place)
         else:
             known[name] = tuple(texts(raw, name, place))
     state = State(**{"id": "", **known}, extra=extra)
     if state.mark not in MARKS:
         raise PatchError(f'must be one of {", ".join(MARKS[1:])} or empty; got "{state.mark}"', place=f"{place}.mark")
     within(raw, "number", int, place, (0, MAX_NUMBER), 0)
+    for k, text in enumerate(state.values):
+        if not _VALUES.fullmatch(text):
+            raise PatchError('needs lines "module.parameter value"', place=f"{place}.values[{k}]")
     return state
+
+
+def _raw_changes(raw: Mapping[str, object], name: str, place: str) -> tuple[dict[str, object], ...]:
+    """Changes, each of which is one, as they stand in the file."""
+    found = objects(raw, name, place, MAX_LINKS)
+    for item, where in found:
+        raw_change(item, where)
+    return tuple(item for item, _ in found)
 
 
 def _check_descent(state: str, above: Mapping[str, str]) -> None:

@@ -19,9 +19,9 @@ from dunefall.patch.changes import ParamSet
 from dunefall.patch.family import State
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import MASTER_ID, Patch
-from dunefall.patch.states import patch_of_state
 from dunefall.vary.differences import Difference, Effect, differences, effect_of, touched_by
 from dunefall.vary.looks import Look, Looks
+from dunefall.vary.states import checked_patch_of
 from dunefall.vary.variations import SEEDS, USUAL_KINDS, free_values
 from dunefall.vary.words import difference_of, spread_of, words_of
 
@@ -141,7 +141,7 @@ class Desk:
         if known is None:
             if len(self._patches) > MOST_PATCHES:
                 self._patches.clear()
-            known = self._patches[id(state)] = (state, patch_of_state(patch.family, state))
+            known = self._patches[id(state)] = (state, checked_patch_of(patch.family, state))
         return known[1]
 
     def _seeds(self, parent: Patch) -> list[Patch]:

@@ -16,6 +16,7 @@ from dunefall.patch.document import Document
 from dunefall.patch.family import DISCARDED, KEPT, Family, State
 from dunefall.patch.model import Patch
 from dunefall.patch.states import patch_of_state, recalled, rooted, state_of
+from dunefall.vary.states import checked_patch_of
 from dunefall.vary.variations import variations
 
 __all__ = [
@@ -102,7 +103,7 @@ def recall(document: Document, state_id: str) -> None:
         If it is no longer kept, or its file holds what is no change.
     """
     state, patch = _known(document, state_id), document.patch
-    made = recalled(patch, patch_of_state(patch.family, state), state.part)
+    made = recalled(patch, checked_patch_of(patch.family, state), state.part)
     if not state.part:
         made = replace(made, family=replace(made.family, now=state_id))
     document.edit(f"Recall {state.title}", made)

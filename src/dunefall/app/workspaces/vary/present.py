@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dunefall.app.model.context import Context
+from dunefall.base.errors import DunefallError
 from dunefall.patch.changes import difference
 from dunefall.patch.family import Family, State
 from dunefall.patch.model import Patch
@@ -18,6 +19,7 @@ class Present:
     def __init__(self, context: Context, desk: Desk) -> None:
         self._context, self._desk = context, desk
         self._last: Patch | None = None
+        self._told = set[str]()
 
     @property
     def patch(self) -> Patch:
@@ -39,19 +41,32 @@ class Present:
     @property
     def states(self) -> list[State]:
         """What is on the board."""
-        return [state for state in map(self.family.state, self.family.board) if state is not None]
+        found = map(self.family.state, self.family.board)
+        return [state for state in found if state is not None and self._can_be_read(state)]
 
     @property
     def parent(self) -> State | None:
         """The state that the board came from; None where there is no board."""
         states = self.states
-        return self.family.state(states[0].parent) if states else None
+        parent = self.family.state(states[0].parent) if states else None
+        return parent if parent is not None and self._can_be_read(parent) else None
 
     @property
     def parent_patch(self) -> Patch:
         """The patch that the board came from; without a board, that of now."""
         parent = self.parent
         return self.patch_of(parent) if parent is not None else self.sounding
+
+    def _can_be_read(self, state: State) -> bool:
+        """Whether it is a patch; what a file has spoilt is told once, and left out."""
+        try:
+            self.patch_of(state)
+        except DunefallError as error:
+            if state.id not in self._told:
+                self._told.add(state.id)
+                self._context.tell(f"{state.title} cannot be shown: {error}.")
+            return False
+        return True
 
     def patch_of(self, state: State) -> Patch:
         """The patch of a state; raises PatchError if its file held what is no change."""
