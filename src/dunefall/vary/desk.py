@@ -135,6 +135,10 @@ class Desk:
 
     # -- what everything is like ----------------------------------------------------------------------------------
 
+    def know(self, state: State, patch: Patch) -> None:
+        """The patch of a state, which was made just now."""
+        self._patches[id(state)] = (state, patch)
+
     def patch_of(self, patch: Patch, state: State) -> Patch:
         """The patch of a state of a patch's family; worked out once."""
         known = self._patches.get(id(state))

@@ -5,13 +5,13 @@ Each function is one undo step of a document.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from datetime import datetime
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
-from dunefall.patch.changes import Change, apply_changes, difference
+from dunefall.patch.changes import Change, ParamSet, apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.family import DISCARDED, KEPT, Family, State
 from dunefall.patch.model import Patch
@@ -20,7 +20,7 @@ from dunefall.vary.states import checked_patch_of
 from dunefall.vary.variations import variations
 
 __all__ = [
-    "applied",
+    "are_made",
     "fill_board",
     "keep_snapshot",
     "mark_state",
@@ -211,8 +211,9 @@ def _as_now(patch: Patch) -> Patch:
 
 
 def fill_board(
-    document: Document, modules: Collection[str], strength: float, kinds: Collection[str], *, seed: int, count: int
-) -> None:
+    document: Document, modules: Collection[str], strength: float, kinds: Collection[str], *, seed: int, count: int,
+    know: Callable[[State, Patch], None] = lambda state, patch: None,
+) -> None:  # fmt: skip
     """Fill the board with variations of the patch as it is now. Those that were kept or discarded stay in the family,
     and what others came from; undo brings the board back.
 
@@ -230,6 +231,8 @@ def fill_board(
         The same seed gives the same variations.
     count : int
         How many.
+    know : function of State and Patch
+        Is told each before the board shows it.
 
     Raises
     ------
@@ -238,12 +241,13 @@ def fill_board(
     """
     made = list(variations(document.patch, modules, strength, kinds, seed=seed, count=count))
     recipe = {"strength": strength, "kinds": list(kinds), "modules": sorted(modules)}
-    put_on_board(document, [(one.number, one.patch) for one in made], f"{count} variations", recipe)
+    put_on_board(document, [(one.number, one.patch) for one in made], f"{count} variations", recipe, know)
 
 
 def put_on_board(
-    document: Document, made: list[tuple[int, Patch]], label: str, recipe: Mapping[str, object] | None = None
-) -> None:
+    document: Document, made: list[tuple[int, Patch]], label: str, recipe: Mapping[str, object] | None = None,
+    know: Callable[[State, Patch], None] = lambda state, patch: None,
+) -> None:  # fmt: skip
     """Let the board show these patches, with a number each, as children of the patch as it is now.
 
     Parameters
@@ -256,6 +260,8 @@ def put_on_board(
         How it reads after "Undo".
     recipe : mapping, optional
         See ``Family.recipe``.
+    know : function of State and Patch
+        Is told each before the board shows it.
     """
     patch = _as_now(document.patch)
     family = before = patch.family
@@ -263,17 +269,35 @@ def put_on_board(
         state = family.state(state_id)
         if state and not state.mark and not state.name and state_id != family.now and not family.children(state_id):
             family = family.without(state_id)
-    board = []
+    board: list[str] = []
     for number, then in made:
         state = State(family.free_id(before), number=number, parent=family.now, made=_now())
-        family = family.with_state(state_of(patch, then, state))
+        state = state_of(patch, then, state)
+        family = family.with_state(state)
         board.append(state.id)
-    document.edit(label, replace(patch, family=replace(family, board=tuple(board), recipe=dict(recipe or {}))))
+        know(state, then)
+    family = replace(family, board=tuple(board), recipe=dict(recipe or {}))
+    document.edit(label, replace(patch, family=family))
 
 
-def applied(patch: Patch, changes: Collection[Change]) -> Patch:
-    """A patch with some changes made."""
-    return apply_changes(patch, tuple(changes))
+def are_made(patch: Patch, changes: Collection[Change]) -> bool:
+    """Whether a patch is already so that some changes would change nothing.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is not changed.
+    changes : collection of Change
+        See ``vary.differences``.
+
+    Returns
+    -------
+    bool
+    """
+    if all(isinstance(change, ParamSet) for change in changes):  # nearly always
+        values = [change for change in changes if isinstance(change, ParamSet)]
+        return all(patch.has(v.module) and patch.module(v.module).params.get(v.param) == v.value for v in values)
+    return not difference(patch, apply_changes(patch, tuple(changes)))
 
 
 def take_over(document: Document, changes: Collection[Change], label: str) -> None:

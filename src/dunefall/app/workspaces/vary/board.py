@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
@@ -15,6 +16,7 @@ from dunefall.patch.family import State
 __all__ = ["Board"]
 
 GAP, NARROWER = 8, 12
+AT_ONCE = 4
 MOST_COLUMNS, LAST_ROW = 6, 400
 
 
@@ -42,6 +44,10 @@ class Board(QScrollArea):
         super().__init__()
         self._theme = theme
         self.cards: dict[str, Card] = {}
+        self._more: Callable[[], None] = lambda: None
+        self._waiting = QTimer(self)
+        self._waiting.setSingleShot(True)
+        self._waiting.timeout.connect(lambda: self._more())
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -59,16 +65,22 @@ class Board(QScrollArea):
             card.set_theme(theme)
 
     def show_states(self, states: Sequence[State], shown_of: Callable[[State], Shown]) -> None:
-        """Show these; cards that stay keep the focus."""
+        """Show these, one card each; of many new cards the last ones a moment later, so that nothing waits for them."""
+        self._waiting.stop()
         if [state.id for state in states] != list(self.cards):
-            self._make(states)
-        for state in states:
+            now = states[: len(self.cards) + AT_ONCE]
+            self._make(now)
+            if len(now) < len(states):
+                self._more = partial(self.show_states, list(states), shown_of)
+                self._waiting.start(0)
+        for state in states[: len(self.cards)]:
             self.cards[state.id].show_state(shown_of(state))
 
     def _make(self, states: Sequence[State]) -> None:
-        before = self.cards
-        self.cards = {s.id: before.pop(s.id) if s.id in before else self._card(s) for s in states}
-        for card in before.values():
+        """A card for each; those that there are already are used again."""
+        free = list(self.cards.values())
+        self.cards = {state.id: free.pop(0) if free else self._card(state) for state in states}
+        for card in free:
             self._grid.removeWidget(card)
             card.hide()
             card.deleteLater()

@@ -92,7 +92,6 @@ class Card(QWidget):
         self.setMinimumWidth(CARD_W - 16)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setObjectName(f"card {shown.state.id}")
         column = QVBoxLayout(self)
         column.setContentsMargins(SIDE, 0, SIDE, 6)
         column.addStretch(1)
@@ -124,6 +123,7 @@ class Card(QWidget):
     def show_state(self, shown: Shown) -> None:
         """Show this from now on."""
         self.shown, state = shown, shown.state
+        self.setObjectName(f"card {state.id}")
         discarded = state.mark == DISCARDED
         for button in (self.play, self.keep, self.discard):
             button.setVisible(not discarded)

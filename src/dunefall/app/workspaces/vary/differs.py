@@ -20,6 +20,8 @@ from dunefall.vary.differences import GROUPS, Difference
 __all__ = ["DiffersPanel"]
 
 RAIL_W = 108
+MOST_ROWS, AT_A_TIME = 16, 4
+"""So many are shown until all are asked for; so many are listened to before the order changes."""
 UNHEARD = "not listened to yet"
 
 
@@ -88,6 +90,8 @@ class DiffersPanel(QWidget):
         super().__init__()
         self._theme = theme
         self._shown: object = None
+        self._all = False
+        self._of: Comparison | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 10, 8, 4)
         column.setSpacing(2)
@@ -135,14 +139,16 @@ class DiffersPanel(QWidget):
         taken : sequence of bool
             Whether the patch has the new value already.
         """
-        now = (id(comparison), len(comparison.effects), names, tuple(taken))
+        heard = len(comparison.effects)
+        known = heard if heard == len(comparison.found) else heard - heard % AT_A_TIME
+        now = (id(comparison), known, names, tuple(taken), self._all)
         if now == self._shown:
             return
+        if self._of is not comparison:
+            self._of, self._all = comparison, False
         self._shown = now
         total = len(comparison.found)
-        self.count.setText(
-            f"{len(comparison.effects)} of {total} heard" if len(comparison.effects) < total else f"{total}"
-        )
+        self.count.setText(f"{heard} of {total} heard" if heard < total else f"{total}")
         self.between.setText(f"{names[0]} → {names[1]}, by audible effect")
         replace_content(self._area, self._rows(comparison, taken))
 
@@ -154,6 +160,8 @@ class DiffersPanel(QWidget):
         self.buttons = {}
         effects = comparison.effects
         order = sorted(range(len(comparison.found)), key=lambda k: -effects[k].size_db if k in effects else 1.0)
+        left = 0 if self._all else max(0, len(order) - MOST_ROWS)
+        order = order[: len(order) - left]
         before = ""
         for group in (*(name for _, name in GROUPS), UNHEARD):
             for k in order:
@@ -167,8 +175,17 @@ class DiffersPanel(QWidget):
                     before = group
                 one = comparison.found[k]
                 self._add_row(column, one, _rail(comparison.before, one), taken[k])
+        if left:
+            every = QPushButton(f"Show {left} more")
+            every.setObjectName("show all")
+            every.clicked.connect(lambda: self._show_all(comparison, taken))
+            column.addWidget(every)
         column.addStretch(1)
         return page
+
+    def _show_all(self, comparison: Comparison, taken: Sequence[bool]) -> None:
+        self._all = True
+        replace_content(self._area, self._rows(comparison, taken))
 
     def _add_row(self, column: QVBoxLayout, one: Difference, rail: tuple[float, float] | None, taken: bool) -> None:
         column.addWidget(_Row(one, self._theme))

@@ -185,7 +185,8 @@ class VaryPage(QWidget):
         chosen, seed = desk.chosen(self.present.patch), random.randrange(1, 10_000)
 
         def fill() -> None:
-            edits.fill_board(document, chosen, desk.strength, desk.kinds, seed=seed, count=self.choice.count.value())
+            given, count = (desk.strength, desk.kinds), self.choice.count.value()
+            edits.fill_board(document, chosen, *given, seed=seed, count=count, know=desk.know)
 
         if self._do(fill):
             self._ask()
@@ -320,7 +321,7 @@ class VaryPage(QWidget):
             return
         comparison, names = found
         patch = self.present.patch
-        taken = [not difference(patch, edits.applied(patch, one.changes)) for one in comparison.found]
+        taken = [edits.are_made(patch, one.changes) for one in comparison.found]
         self.differs.show_comparison(comparison, names, taken)
 
     def _take(self, found: tuple[Difference, ...], label: str) -> None:

@@ -86,7 +86,8 @@ class Steering(QObject):
         best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
         made = [(seed, found.patch) for seed, found in best]
         words = " and ".join(quest.words)
-        if do_edit(self._context, edits.put_on_board, self._context.session.document, made, f"Steer {words}"):
+        document = self._context.session.document
+        if do_edit(self._context, edits.put_on_board, document, made, f"Steer {words}"):
             reached = sum(found.reached for _, found in best)
             told = f"{reached} of {len(best)} got there" if reached else best[0][1].told
             self._context.tell(f"{words.capitalize()}: {told}.")

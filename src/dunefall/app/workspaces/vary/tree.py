@@ -115,10 +115,14 @@ class FamilyTree(QWidget):
         deepest = max((spot.depth for spot in self._spots), default=0)
         return max(0, deepest - 3), deepest
 
-    def _place(self, spot: _Spot) -> QPointF:
+    @property
+    def _step(self) -> float:
+        """From one generation to the next."""
         first, last = self._depths
-        step = (self.width() - 90) / max(last - first, 1)
-        return QPointF(12 + (spot.depth - first) * step, 12 + (spot.row - self._first) * self._row_h)
+        return (self.width() - 90) / max(last - first, 1)
+
+    def _place(self, spot: _Spot) -> QPointF:
+        return QPointF(12 + (spot.depth - self._depths[0]) * self._step, 12 + (spot.row - self._first) * self._row_h)
 
     def _keep_in_sight(self) -> None:
         if not self._spots:
@@ -234,7 +238,7 @@ class FamilyTree(QWidget):
             box = QRectF(place.x() + 10, place.y() - 8, self.width() - place.x() - 10, 16)
             draw_text(painter, box, state.title, font, theme.colour("text"))
         else:
-            width = min(96.0, text_width(state.title, font) + 2)
+            width = min(self._step - 4.0, text_width(state.title, font) + 2)
             x = min(max(0.0, place.x() - width / 2), self.width() - width)
             draw_text(
                 painter, QRectF(x, place.y() - 22, width, 14), state.title, font, theme.colour("text"), centre=True
