@@ -36,6 +36,7 @@ lint: setup
 
 bench: setup
 	scripts/with-display $(BIN)/python -m bench
+	$(BIN)/python -m bench.board
 
 soak: setup
 	$(BIN)/python -m bench.soak
@@ -45,5 +46,7 @@ soak: setup
 	$(BIN)/python -m bench.enginekills --count 50
 	scripts/with-display $(BIN)/python -m bench.flood
 	scripts/with-display $(BIN)/python -m bench.edited --simulated 1 --real 10
+	$(BIN)/python -m bench.blends --count 60
+	$(BIN)/python -m bench.steering --starter pump-engine
 	scripts/with-display $(BIN)/python -m bench.gestures
 	scripts/with-display $(BIN)/python -m bench.monkey
