@@ -37,6 +37,7 @@ lint: setup
 bench: setup
 	scripts/with-display $(BIN)/python -m bench
 	$(BIN)/python -m bench.board
+	scripts/with-display $(BIN)/python -m bench.keeping
 
 soak: setup
 	$(BIN)/python -m bench.soak

@@ -95,7 +95,7 @@ def parse_json(data: bytes) -> object:
         raise PatchError("the file is nested too deeply to be a patch") from error
     except ValueError as error:
         raise PatchError(f"a number in the file cannot be read ({error})") from error
-    if _WRONG.search(text.translate(_LAYOUT)) or _ESCAPE.search(text) or not _within(raw, MAX_DEPTH):
+    if _WRONG.search(text.translate(_LAYOUT)) or _ESCAPE.search(text) or not _within(raw):
         _check_parts(raw)  # which finds the place, if anything is wrong
     return raw
 
@@ -153,15 +153,22 @@ def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
     return result
 
 
-def _within(raw: object, depth: int) -> bool:
+def _within(raw: object) -> bool:
     """Whether nothing is too deep or too long."""
-    if isinstance(raw, str):
-        return len(raw) <= MAX_TEXT
-    if isinstance(raw, dict):
-        return depth > 1 and all(len(k) <= MAX_TEXT and _within(x, depth - 1) for k, x in raw.items())
-    if isinstance(raw, list):
-        return depth > 1 and all(isinstance(x, float) or _within(x, depth - 1) for x in raw)
-    return True
+    level: list[object] = [raw]
+    for _ in range(MAX_DEPTH):
+        below: list[object] = []
+        for part in level:
+            if type(part) is dict:
+                if max(map(len, part), default=0) > MAX_TEXT:
+                    return False
+                below += part.values()
+            elif type(part) is list:
+                below += part
+            elif type(part) is str and len(part) > MAX_TEXT:
+                return False
+        level = below
+    return not level
 
 
 def _check_parts(raw: object) -> None:

@@ -89,9 +89,7 @@ def raw_family(raw: Mapping[str, object], patch: Patch) -> Family:
         if state.id in known or not state.id:
             raise PatchError(f'each state needs an id of its own; got "{state.id}"', place=f"family.states[{k}].id")
         known.add(state.id)
-    above = {state.id: state.parent for state in states}
-    for state in states:
-        _check_descent(state.id, above)
+    _check_descent({state.id: state.parent for state in states})
     back = _raw_changes(raw, "back", "family")
     board = tuple(name for name in texts(raw, "board", "family") if name in known)
     now = get(raw, "now", str, "family", "")
@@ -110,18 +108,22 @@ def _raw_state(raw: dict[str, object], place: str) -> State:
     """State of its object: only what is there is looked at, since there may be hundreds."""
     known, extra = dict[str, Any](), dict[str, object]()
     for name, value in raw.items():
-        if name not in _KINDS:
+        kind = _KINDS.get(name)
+        if kind is None:
             extra[name] = value
-        elif _KINDS[name] is not list:
-            known[name] = get(raw, name, _KINDS[name], place)
+        elif type(value) is kind and kind is not list:
+            known[name] = value
         elif name == "changes":
             known[name] = _raw_changes(raw, name, place)
-        else:
+        elif kind is list:
             known[name] = tuple(texts(raw, name, place))
+        else:
+            get(raw, name, kind, place)  # which tells what is wrong
     state = State(**{"id": "", **known}, extra=extra)
     if state.mark not in MARKS:
         raise PatchError(f'must be one of {", ".join(MARKS[1:])} or empty; got "{state.mark}"', place=f"{place}.mark")
-    within(raw, "number", int, place, (0, MAX_NUMBER), 0)
+    if state.number:
+        within(raw, "number", int, place, (0, MAX_NUMBER))
     for k, text in enumerate(state.values):
         if not _VALUES.fullmatch(text):
             raise PatchError('needs lines "module.parameter value"', place=f"{place}.values[{k}]")
@@ -136,13 +138,16 @@ def _raw_changes(raw: Mapping[str, object], name: str, place: str) -> tuple[dict
     return tuple(item for item, _ in found)
 
 
-def _check_descent(state: str, above: Mapping[str, str]) -> None:
+def _check_descent(above: Mapping[str, str]) -> None:
     """Nothing comes from what is not there, or from itself."""
-    seen, at = set[str](), state
-    while at:
-        if at in seen:
-            raise PatchError(f'"{state}" comes from itself', place="family.states")
-        seen.add(at)
-        if above[at] and above[at] not in above:
-            raise PatchError(f'there is no state "{above[at]}"', place="family.states")
-        at = above[at]
+    good = {""}
+    for state in above:
+        seen, at = list[str](), state
+        while at not in good:
+            if at in seen:
+                raise PatchError(f'"{state}" comes from itself', place="family.states")
+            if at not in above:
+                raise PatchError(f'there is no state "{at}"', place="family.states")
+            seen.append(at)
+            at = above[at]
+        good.update(seen)

@@ -63,6 +63,7 @@ __all__ = [
 ]
 
 FORMAT = 3
+_HOLDERS = (dict, list)
 KINDS = ("take", "job", "compound")
 """What other files of the project say that they are."""
 _PATCH_FIELDS = (
@@ -124,10 +125,10 @@ def with_sounds_beside(raw: object, folder: Path) -> object:
 
 def _with_sound_paths(raw: object, change: Callable[[str], str]) -> object:
     if isinstance(raw, list):
-        return [_with_sound_paths(item, change) for item in raw]
+        return [_with_sound_paths(item, change) if isinstance(item, _HOLDERS) else item for item in raw]
     if not isinstance(raw, dict):
         return raw
-    made = {name: _with_sound_paths(item, change) for name, item in raw.items()}
+    made = {name: _with_sound_paths(item, change) if isinstance(item, _HOLDERS) else item for name, item in raw.items()}
     sound = made.get("sound")
     if isinstance(sound, dict) and isinstance(sound.get("path"), str):
         made["sound"] = {**sound, "path": change(sound["path"])}
