@@ -88,12 +88,17 @@ def test_a_file_whose_family_cannot_be_is_refused_with_the_place(family: dict[st
 @pytest.mark.parametrize(
     ("wrong", "wanted"),
     [({"changes": [{"jump": 1}]}, r"family.states\[0\].changes\[0\]: this action is not known: jump"),
-     ({"values": ["a.b 1\nc.d nan"]}, r'family.states\[0\].values\[0\]: needs lines "module.parameter value"'),
-     ({"values": ["a.b 1e999"]}, "needs lines"), ({"values": ["a.b 1\n"]}, "needs lines"),
-     ({"values": [""]}, "needs lines"), ({"values": ["a 1"]}, "needs lines")],
+     ({"values": ["a.b 1; c.d nan"]}, 'family, Calm: needs "module.parameter value"; got "c.d nan"'),
+     ({"values": ["a.b 1e999"]}, "got"), ({"values": ["a.b 1; "]}, "got"), ({"values": [""]}, "got"),
+     ({"values": ["a 1"]}, "got")],
 )  # fmt: skip
 def test_a_change_that_is_none_is_told_with_its_place(wrong: dict[str, object], wanted: str) -> None:
     raw = json.loads(dump_patch(demo()))
     raw["family"] = {"states": [{"id": "a", "name": "Calm", "mark": DISCARDED, **wrong}]}
+
+    def first() -> Patch:
+        patch = parse_patch(json.dumps(raw).encode())
+        return patch_of_state(patch.family, patch.family.states[0])
+
     with pytest.raises(PatchError, match=wanted):
-        parse_patch(json.dumps(raw).encode())
+        first()

@@ -25,8 +25,8 @@ _WRONG = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 _SHOWN = 40
 _ESCAPE = re.compile(r"\\[ubfr]")
 """Escapes in JSON that could stand for such characters."""
-_LAYOUT = {13: None}
-"""A carriage return stands between values only: no text of JSON holds one as it is."""
+_USUAL = bytes([9, 10, 13, *range(0x20, 0x7F)])
+"""Bytes that are no control characters; a carriage return stands between values only."""
 
 
 def read_file(path: Path, most: int = MAX_BYTES) -> bytes:
@@ -95,7 +95,7 @@ def parse_json(data: bytes) -> object:
         raise PatchError("the file is nested too deeply to be a patch") from error
     except ValueError as error:
         raise PatchError(f"a number in the file cannot be read ({error})") from error
-    if _WRONG.search(text.translate(_LAYOUT)) or _ESCAPE.search(text) or not _within(raw):
+    if _may_hold_wrong(data, text) or not _within(raw):
         _check_parts(raw)  # which finds the place, if anything is wrong
     return raw
 
@@ -151,6 +151,15 @@ def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
         twice = next(name for name in names if names.count(name) > 1)
         raise PatchError(f"the field {_shown(twice)} appears twice in one object")
     return result
+
+
+def _may_hold_wrong(data: bytes, text: str) -> bool:
+    """Whether a text in a file may be none; a quick answer, since nearly all are."""
+    if data.isascii() and data.translate(None, _USUAL):
+        return True
+    if not data.isascii() and _WRONG.search(text.replace("\r", "")):
+        return True
+    return "\\" in text and _ESCAPE.search(text) is not None
 
 
 def _within(raw: object) -> bool:

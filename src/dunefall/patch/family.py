@@ -38,7 +38,7 @@ class State:
     made : str
         When, as ``2026-11-30 14:02``.
     values : tuple of str
-        What makes it of the family's origin, as in files: base values, a line ``module.parameter value`` each,
+        What makes it of the family's origin, as in files: base values, ``module.parameter value; …``,
     changes : tuple of mapping
         and all other changes (see ``patch.changefiles``).
     """

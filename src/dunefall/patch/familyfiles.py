@@ -7,7 +7,6 @@ Patches of the states are made when they are first wanted: hundreds of them do n
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -22,7 +21,6 @@ from dunefall.patch.states import again
 __all__ = ["MAX_STATES", "dump_family", "raw_family"]
 
 MAX_STATES, MAX_NUMBER = 20_000, 9_999
-_VALUES = re.compile(r"(?:[^.\n]+\.[^\n]+ -?\d+(?:\.\d+)?(?:e-\d{1,3}|e\+?\d{1,2})?(?:\n(?!$)|$))+")
 _KINDS: dict[str, type] = {
     "id": str, "name": str, "number": int, "parent": str, "mark": str, "part": str, "made": str, "values": list,
     "changes": list,
@@ -124,9 +122,6 @@ def _raw_state(raw: dict[str, object], place: str) -> State:
         raise PatchError(f'must be one of {", ".join(MARKS[1:])} or empty; got "{state.mark}"', place=f"{place}.mark")
     if state.number:
         within(raw, "number", int, place, (0, MAX_NUMBER))
-    for k, text in enumerate(state.values):
-        if not _VALUES.fullmatch(text):
-            raise PatchError('needs lines "module.parameter value"', place=f"{place}.values[{k}]")
     return state
 
 

@@ -28,7 +28,7 @@ from dunefall.patch.model import Patch
 
 __all__ = ["again", "origin_of", "patch_of_state", "recalled", "rooted", "state_of", "within_part"]
 
-LINES = 100
+LINES, BETWEEN = 100, "; "
 
 
 def origin_of(family: Family) -> Patch:
@@ -72,7 +72,7 @@ def patch_of_state(family: Family, state: State) -> Patch:
         If the file that it came from holds what is no change; with its place.
     """
     place = f"family, {state.title}"
-    values = [_value(line, place) for text in state.values for line in text.split("\n")]
+    values = [_value(value, place) for text in state.values for value in text.split(BETWEEN)]
     return apply_changes(origin_of(family), [*values, *(raw_change(item, place) for item in state.changes)])
 
 
@@ -91,11 +91,11 @@ def _value(line: str, place: str) -> ParamSet:
 def _texts(values: Sequence[ParamSet]) -> tuple[str, ...]:
     """Base values as lines, in texts that are not too long."""
     lines = [f"{value.module}.{value.param} {value.value!r}" for value in values]
-    return tuple("\n".join(lines[k : k + LINES]) for k in range(0, len(lines), LINES))
+    return tuple(BETWEEN.join(lines[k : k + LINES]) for k in range(0, len(lines), LINES))
 
 
 def _on_a_line(change: Change) -> bool:
-    return isinstance(change, ParamSet) and "\n" not in change.module + change.param
+    return isinstance(change, ParamSet) and ";" not in change.module + change.param
 
 
 def rooted(patch: Patch) -> Patch:
