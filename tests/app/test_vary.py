@@ -236,6 +236,24 @@ def test_before_is_the_patch_as_it_was_kept_last(page: VaryPage, qtbot: QtBot, w
     assert page.present.patch.module(CUTOFF[0]).params["cutoff_hz"] == 444.0
 
 
+def test_a_held_key_lets_before_be_heard_and_a_short_press_until_the_next(
+    page: VaryPage, window: MainWindow, qtbot: QtBot
+) -> None:
+    document, session = page._context.session.document, page._context.session
+    edits.keep_snapshot(document, "Calm")
+    set_param(document, *CUTOFF, 444.0)
+    QTest.keyPress(window, Qt.Key.Key_Y)
+    assert session.trial.part == "before"
+    QTest.keyRelease(window, Qt.Key.Key_Y)
+    assert session.trial.part == "before"
+    QTest.keyClick(window, Qt.Key.Key_Y)
+    assert session.trial.part == ""
+    QTest.keyPress(window, Qt.Key.Key_Y)
+    qtbot.wait(500)
+    QTest.keyRelease(window, Qt.Key.Key_Y)
+    assert session.trial.part == ""
+
+
 def test_nothing_free_says_why(page: VaryPage) -> None:
     page.choice.strength.setValue(0)
     assert not page.choice.more.isEnabled()

@@ -9,7 +9,7 @@ from dunefall.app.model.context import Context
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
 from dunefall.session.edits.modules import set_param, set_together
 
-__all__ = ["COMMANDS", "hear_link_alone", "key_released", "turn_button"]
+__all__ = ["COMMANDS", "HELD_S", "hear_link_alone", "key_released", "turn_button"]
 
 HELD_S = 0.4
 """A key that stays down for longer is held: what it does ends when it goes up."""

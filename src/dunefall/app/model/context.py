@@ -126,6 +126,8 @@ class Context:
         What moved the value whose movement was copied last.
     closing : Event
         The window closes; what goes on by itself ends.
+    held_key_up : Event
+        The key of a command that may be held went up.
     """
 
     def __init__(
@@ -137,6 +139,7 @@ class Context:
         self.claim = Claim(recovery_folder().parent / "open")
         self.movement: tuple[Link, ...] = ()
         self.closing: Event[[]] = Event()
+        self.held_key_up: Event[[]] = Event()
 
     def tell(self, text: str) -> None:
         """Say what happened, for a while."""

@@ -369,6 +369,7 @@ class MainWindow(QMainWindow):
         """What is heard only while a key is held ends."""
         held = [self.key_of(command.id).rpartition("+")[2] for command in self.commands if command.held]
         if not event.isAutoRepeat() and QKeySequence(event.key()).toString() in held:
+            self.context.held_key_up.emit()
             hearing.key_released(self.context)
         super().keyReleaseEvent(event)
 

@@ -39,9 +39,16 @@ def play_next(context: Context) -> None:
     context.shell.page("vary").play_next()
 
 
+def compare(context: Context) -> None:
+    """Hear the patch as it was kept last, or the parent of what plays; again: as it is."""
+    page = context.shell.page("vary")
+    page.hear_before(not page.before)
+
+
 COMMANDS = (
     Command("keep_snapshot", "Keep a snapshot", "K", "Edit", keep_snapshot),
     Command("keep_part", "Keep a snapshot of the selection", "Shift+K", "Edit", keep_part),
     Command("more_variations", "12 more variations", "Ctrl+Alt+V", "Edit", more),
+    Command("compare", "Hear what was before (hold, or press twice)", "Y", "Listen", compare, held=True),
     Command("next_variation", "Play the next variation", "", "Listen", play_next),
 )

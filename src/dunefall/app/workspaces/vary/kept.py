@@ -26,7 +26,7 @@ from dunefall.vary.blend import blended, on_square
 from dunefall.vary.desk import Desk
 from dunefall.vary.looks import Look
 
-__all__ = ["KeptPanel", "do_edit"]
+__all__ = ["BEFORE", "KeptPanel", "do_edit"]
 
 WIDTH = 220
 BEFORE = "before"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import sys
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, QTimer
@@ -11,6 +12,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.app.listening.hearing import HELD_S
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.render.commands import offer_set
 from dunefall.app.workspaces.vary.board import Board
@@ -18,7 +20,7 @@ from dunefall.app.workspaces.vary.card import Shown
 from dunefall.app.workspaces.vary.choosing import ChoiceRow
 from dunefall.app.workspaces.vary.differs import DiffersPanel
 from dunefall.app.workspaces.vary.hearing import PARENT, Hearing
-from dunefall.app.workspaces.vary.kept import KeptPanel, do_edit
+from dunefall.app.workspaces.vary.kept import BEFORE, KeptPanel, do_edit
 from dunefall.app.workspaces.vary.parentcard import ParentCard
 from dunefall.app.workspaces.vary.present import Present
 from dunefall.app.workspaces.vary.steering import Steering
@@ -48,7 +50,7 @@ class VaryPage(QWidget):
         self.desk = Desk(Workers(WORKERS))
         self.present = Present(context, self.desk)
         self.hearing = Hearing(context.session, self.desk, self.present)
-        self._against, self._shown = "", False
+        self._against, self._shown, self._before_since = "", False, 0.0
         self._build()
         self._connect()
         self._timer = QTimer(self)
@@ -150,6 +152,7 @@ class VaryPage(QWidget):
         self.board.chosen.connect(self.choose)
         self.board.next_asked.connect(self.play_next)
         self._context.closing.connect(self._end)
+        self._context.held_key_up.connect(self._key_up)
 
     def _end(self) -> None:
         self._timer.stop()
@@ -259,12 +262,23 @@ class VaryPage(QWidget):
     def hear_before(self, on: bool) -> None:
         """While a variation plays: its parent at the same place, or the variation again. Else the patch as it was
         kept last, or as it is."""
+        self._before_since = time.monotonic() if on else 0.0
         self.kept.compare_box.show_before(on)
         state = self.present.family.state(self.hearing.chosen)
         if self.hearing.playing and state is not None:
             self._play(self.hearing.turn, state, on)
         else:
             self.kept.hear_before(on, self.present.sounding)
+
+    @property
+    def before(self) -> bool:
+        """Whether it is before that is heard; an edit ends it."""
+        return self._context.session.trial.part == BEFORE or (bool(self._before_since) and bool(self.hearing.playing))
+
+    def _key_up(self) -> None:
+        """A key that was held ends what it began; one that was pressed shortly does not."""
+        if self.before and time.monotonic() - self._before_since > HELD_S:
+            self.hear_before(False)
 
     def ask_render(self) -> None:
         """Offer the variations in Render as one job."""
@@ -410,6 +424,7 @@ class VaryPage(QWidget):
             return
         family = self.present.family
         self.kept.show_patch()
+        self.kept.compare_box.show_before(self.before)
         self.choice.show_patch(self.present.patch, self._context.selection.inside)
         self.tree.show_family(family)
         generations = max((generation(family, state.id) for state in family.states), default=-1) + 1
