@@ -90,8 +90,8 @@ def _looked(patch: Patch, tmp_path: object) -> Look:
 def test_silence_noise_and_a_missing_sound_are_told(tmp_path: object) -> None:
     quiet = by_itself(demo().with_param("drip-line-output", "level_db", -96.0), MODULES)
     assert _looked(quiet, tmp_path).trouble == "It is silent."
-    loud = patch_of(Module("noise", "noise", "Noise"), links=(("noise.out", "layer-output.audio", 8.0),))
-    look = _looked(loud.with_param("layer-output", "level_db", 12.0), tmp_path)
+    modules = (Module("noise", "noise", "Noise"), Module("a-output", "output", "A", {"level_db": 12.0}))
+    look = _looked(patch_of(*modules, links=(("noise.out", "a-output.audio", 8.0),)), tmp_path)
     assert look.trouble.startswith("It is very loud, ")
     assert gain_of(look, None) * look.peak <= 0.9
     lost = patch_of(Module("player", "sampler", "Player", sound=SoundRef("/nowhere/x.wav", "00")))
