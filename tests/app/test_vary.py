@@ -242,6 +242,8 @@ def test_a_held_key_lets_before_be_heard_and_a_short_press_until_the_next(
     document, session = page._context.session.document, page._context.session
     edits.keep_snapshot(document, "Calm")
     set_param(document, *CUTOFF, 444.0)
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
     QTest.keyPress(window, Qt.Key.Key_Y)
     assert session.trial.part == "before"
     QTest.keyRelease(window, Qt.Key.Key_Y)
