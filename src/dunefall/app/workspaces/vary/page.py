@@ -415,7 +415,7 @@ class VaryPage(QWidget):
         origin = parent.title if parent else "the patch"
         self.told.setText(
             f"<b>{count_of(len(board), 'variation')} of {origin}</b> &nbsp; {counts}"
-            "<br>N plays the next, P plays, K keeps, X discards, Enter makes it the parent"
+            "<br>P plays, N the next, K keeps, X discards, Enter: parent"
         )
 
     def show_patch(self) -> None:
