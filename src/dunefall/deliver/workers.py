@@ -241,9 +241,12 @@ class Workers:
         executor, self._executor = self._executor, None
         if isinstance(executor, ProcessPoolExecutor):
             processes = list((executor._processes or {}).values())
+            manager: Any = executor._executor_manager_thread
             executor.shutdown(wait=False, cancel_futures=True)
             for process in processes if at_once else ():
                 process.kill()
+            if at_once and manager is not None:
+                manager.join(1.0)  # or the interpreter wakes it at its end when its pipe is closed, and says so
         elif executor is not None:
             executor.shutdown(wait=False)
 
