@@ -255,7 +255,7 @@ def _width_db(sound: NDArray[np.float64]) -> float:
     return max(NARROWEST_DB, min(-NARROWEST_DB, 10.0 * float(np.log10(both[1] / max(both[0], 1e-30)))))
 
 
-def described(sound: NDArray[np.float64], rate: float) -> Descriptors:
+def described(sound: NDArray[np.float64], rate: float, magnitudes: Power | None = None) -> Descriptors:
     """All descriptors of a sound.
 
     Parameters
@@ -264,13 +264,15 @@ def described(sound: NDArray[np.float64], rate: float) -> Descriptors:
         Samples.
     rate : float
         Sample rate in Hz.
+    magnitudes : ndarray [shape=(frames, bins)], optional
+        ``spectra`` of the mean of its channels, where they are at hand.
 
     Returns
     -------
     Descriptors
     """
     mono = np.ascontiguousarray(sound.mean(axis=1))
-    magnitudes = spectra(mono)
+    magnitudes = spectra(mono) if magnitudes is None else magnitudes
     power = (magnitudes**2).sum(axis=1)
     counts = power > power.max(initial=0.0) * 10.0 ** (QUIET_DB / 10.0)
     seconds = len(sound) / rate

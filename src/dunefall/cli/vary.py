@@ -39,9 +39,7 @@ def add_vary(commands: Any) -> None:
     parser.add_argument("--strength", type=float, default=0.35, metavar="S", help="how far values go, up to 1 (0.35)")
     parser.add_argument("--kinds", metavar="A,B", help="kinds of values: pitch, rhythm, tone, space, chance, choices")
     parser.add_argument("--seed", type=int, default=1, metavar="N", help="the same seed gives the same files (1)")
-    parser.add_argument(
-        "--seconds", type=seconds_of, default=LISTENED_S, metavar="S", help="listen so long to each (12)"
-    )
+    _add_seconds(parser)
     parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="where they are written")
 
 
@@ -56,9 +54,7 @@ def add_compare(commands: Any) -> None:
     parser = commands.add_parser("compare", help="say what differs between two patches, by what is heard of it")
     parser.add_argument("before", metavar="A", help=PATCH_HELP)
     parser.add_argument("after", metavar="B", help=PATCH_HELP)
-    parser.add_argument(
-        "--seconds", type=seconds_of, default=LISTENED_S, metavar="S", help="listen so long to each (12)"
-    )
+    _add_seconds(parser)
 
 
 def _add_seconds(parser: argparse.ArgumentParser) -> None:

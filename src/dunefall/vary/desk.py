@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.varying import KINDS, kind_of
-from dunefall.deliver.workers import Workers
+from dunefall.deliver.workers import Workers, begin_work
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.family import State
 from dunefall.patch.mixing import mixed_layers
@@ -22,7 +22,7 @@ from dunefall.patch.model import MASTER_ID, Patch
 from dunefall.vary.differences import Difference, Effect, differences, effect_of, touched_by
 from dunefall.vary.looks import Look, Looks
 from dunefall.vary.states import checked_patch_of
-from dunefall.vary.variations import SEEDS, USUAL_KINDS, free_values
+from dunefall.vary.variations import SEEDS, USUAL_KINDS, free_values, seeded
 from dunefall.vary.words import difference_of, spread_of, words_of
 
 __all__ = ["COUNT", "Comparison", "Desk", "Told"]
@@ -151,8 +151,7 @@ class Desk:
     def _seeds(self, parent: Patch) -> list[Patch]:
         """A patch with other seeds: they tell how much chance alone makes of it."""
         if not self._others or self._others[0] is not parent:
-            more = [replace(parent, seed=(parent.seed + k) % 2**32) for k in range(1, SEEDS)]
-            self._others = [parent, *more]
+            self._others = seeded(parent)
         return self._others
 
     def ask(self, patch: Patch, parent: Patch, board: Sequence[State]) -> None:
@@ -231,7 +230,7 @@ class Desk:
         if self._listening is None and todo is not None and todo.next is not None and not self.looks.busy:
             given = (todo.before, todo.found[todo.next], todo.touched, EFFECT_S)
             try:
-                self._listening = (self.workers.submit(effect_of, *given), todo, todo.next)
+                self._listening = (self.workers.submit(_effect_of, *given), todo, todo.next)
             except BrokenExecutor:
                 self.workers.close()
         return new
@@ -245,6 +244,12 @@ class Desk:
     def close(self) -> None:
         """End the workers."""
         self.looks.close()
+
+
+def _effect_of(before: Patch, one: Difference, touched: frozenset[str], seconds: float) -> Effect:
+    """``effect_of``, in a worker."""
+    begin_work()
+    return effect_of(before, one, touched, seconds)
 
 
 def _kinds_between(before: Patch, after: Patch) -> str:

@@ -13,7 +13,6 @@ from dunefall.base.units import format_amount, format_value
 from dunefall.base.words import count_of, listed
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.declare import Param
-from dunefall.deliver.workers import begin_work
 from dunefall.patch.changes import (
     Change,
     LayerGone,
@@ -311,7 +310,6 @@ def effect_of(before: Patch, one: Difference, touched: frozenset[str], seconds: 
     -------
     Effect
     """
-    begin_work()
     first = _sound_of(by_itself(before, touched), seconds)
     sound = render_to_array(by_itself(apply_changes(before, one.changes), touched), seconds=seconds, rate=RATE)
     size = audible_difference_db(first, sound, RATE)

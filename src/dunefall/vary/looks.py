@@ -38,7 +38,6 @@ SILENT, DEAFENING_LUFS = -70.0, -3.0
 COURSE = 30
 """Pieces of 10 ms before and behind: of what the course of loudness shows at a place."""
 MOST_KEPT, MOST_KEYS, MOST_TRIES = 96, 400, 3
-STOP = "stop"
 
 
 @dataclass(frozen=True)
@@ -84,7 +83,7 @@ def look_at(patch: Patch, seconds: float, path: str, channel: str) -> Look:
     path : str
         Where the sound is put; "": nowhere.
     channel : str
-        Folder in which a file says that nobody waits any more.
+        Folder that is there as long as somebody waits.
 
     Returns
     -------
@@ -119,26 +118,27 @@ def _rendered(patch: Patch, seconds: float, channel: Path) -> tuple[NDArray[np.f
     use_loop_code(performance.player.program, wait=False)
     sound = np.zeros((round(seconds * RATE), performance.player.channels))
     for at in range(0, len(sound), BLOCK):
-        if not channel.is_dir() or (channel / STOP).exists():
+        if not channel.is_dir():
             raise StoppedError
         performance.fill(sound[at : at + BLOCK])
     return sound[:, :2] if sound.shape[1] > 1 else np.repeat(sound, 2, axis=1), performance.player.program.faulty
 
 
 def _look(sound: NDArray[np.float64], seconds: float) -> Look:
-    found = described(sound, RATE)
+    magnitudes = spectra(np.ascontiguousarray(sound.mean(axis=1)))
+    found = described(sound, RATE, magnitudes)
     trouble = ""
     if found.lufs < SILENT:
         trouble = "It is silent."
     elif found.lufs > DEAFENING_LUFS:
         trouble = f"It is very loud, {found.lufs:.0f} LUFS: it is played quieter."
     peak = float(np.abs(sound).max(initial=0.0))
-    return Look(_picture(sound), _course(sound), found, peak, seconds, "", trouble)
+    return Look(_picture(magnitudes), _course(sound), found, peak, seconds, "", trouble)
 
 
-def _picture(sound: NDArray[np.float64]) -> NDArray[np.uint8]:
+def _picture(magnitudes: NDArray[np.float64]) -> NDArray[np.uint8]:
     """Spectrogram with bands even in octaves."""
-    power = spectra(np.ascontiguousarray(sound.mean(axis=1))) ** 2 / (spectra(np.ones(4096))[2].max() ** 2)
+    power = magnitudes**2 / (spectra(np.ones(4096))[2].max() ** 2)
     edges = np.geomspace(LOWEST_HZ, HIGHEST_HZ, BANDS + 1) / (RATE / 2.0) * (power.shape[1] - 1)
     sums = np.concatenate([np.zeros((len(power), 1)), np.cumsum(power, axis=1)], axis=1)
     at = np.arange(sums.shape[1])

@@ -18,7 +18,6 @@ from dunefall.vary.steer import MOST_RENDERS, STEERED_S, Found, hears_alone, ste
 
 __all__ = ["Quest", "seek"]
 
-STOP = "stop"
 MOST_TRIES = 3
 
 
@@ -41,7 +40,7 @@ def seek(
     seed : int
         Where chance begins.
     channel : str
-        Folder of progress.
+        Folder of progress, which is there as long as somebody waits.
 
     Returns
     -------
@@ -54,7 +53,7 @@ def seek(
     def hears(patches: Sequence[Patch]) -> list[Descriptors]:
         found = []
         for one in patches:
-            if not folder.is_dir() or (folder / STOP).exists():
+            if not folder.is_dir():
                 raise StoppedError
             found += listen([one])
             heard[0] += 1

@@ -9,7 +9,7 @@ memory).
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from random import Random
 
 import numpy as np
@@ -21,8 +21,8 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.varying import EDGE, is_free, kind_of
 from dunefall.patch.model import Patch
-from dunefall.vary.variations import SEEDS, by_itself, described_patch
-from dunefall.vary.words import DIMENSIONS, LEAST, spread_of
+from dunefall.vary.variations import by_itself, described_patch, seeded
+from dunefall.vary.words import DIMENSIONS, LEAST, in_units, spread_of
 
 __all__ = ["MOST_RENDERS", "STEERED_S", "WORDS", "Found", "steered", "steps_between"]
 
@@ -95,8 +95,7 @@ def steps_between(parent: Descriptors, child: Descriptors, spread: Floats) -> Fl
     -------
     ndarray [shape=(8,)]
     """
-    steps = (child.scaled - parent.scaled) / np.maximum(spread, LEAST)
-    return np.asarray(np.clip(np.nan_to_num(steps, nan=0.0, posinf=0.0, neginf=0.0), -20.0, 20.0))
+    return np.asarray(np.clip(in_units(parent, child, np.maximum(spread, LEAST)), -20.0, 20.0))
 
 
 class _Search:
@@ -107,7 +106,7 @@ class _Search:
         self._start = np.array([value.start for value in values])
         self._wanted = wanted
         self.renders = 0
-        heard = self.hear([replace(patch, seed=(patch.seed + k) % 2**32) for k in range(SEEDS)])
+        heard = self.hear(seeded(patch))
         self._parent, self._spread = heard[0], spread_of(heard)
         self.best, self.best_at = (np.inf, np.zeros(8)), self._start
 

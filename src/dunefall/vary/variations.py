@@ -27,6 +27,7 @@ __all__ = [
     "free_values",
     "listened",
     "numbers_of",
+    "seeded",
     "variations",
 ]
 
@@ -181,6 +182,21 @@ def by_itself(patch: Patch, modules: Collection[str]) -> Patch:
     return patch
 
 
+def seeded(patch: Patch) -> list[Patch]:
+    """A patch, and the same with other seeds: together they tell how much chance alone makes of it.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch; it is the first one.
+
+    Returns
+    -------
+    list of Patch
+    """
+    return [patch, *(replace(patch, seed=(patch.seed + k) % 2**32) for k in range(1, SEEDS))]
+
+
 def by_chance(patch: Patch, seconds: float) -> tuple[Descriptors, NDArray[np.float64]]:
     """What a patch is like, and how much chance alone makes of it: told by other seeds.
 
@@ -196,8 +212,7 @@ def by_chance(patch: Patch, seconds: float) -> tuple[Descriptors, NDArray[np.flo
     (Descriptors, ndarray [shape=(8,)])
         See ``words.spread_of``.
     """
-    seeds = [replace(patch, seed=(patch.seed + k) % 2**32) for k in range(SEEDS)]
-    others = [described_patch(other, seconds)[1] for other in seeds]
+    others = [described_patch(other, seconds)[1] for other in seeded(patch)]
     return others[0], spread_of(others)
 
 

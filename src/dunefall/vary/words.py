@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import Descriptors
 
-__all__ = ["DIMENSIONS", "NEARLY", "Dimension", "difference_of", "spread_of", "words_of"]
+__all__ = ["DIMENSIONS", "NEARLY", "Dimension", "difference_of", "in_units", "spread_of", "words_of"]
 
 NEARLY = "nearly the same"
 SPREADS = 3.5
@@ -79,8 +79,25 @@ def difference_of(parent: Descriptors, child: Descriptors, spread: NDArray[np.fl
     ndarray [shape=(8,)]
         0 where one of them has none of it, such as no pitch.
     """
-    steps = (child.scaled - parent.scaled) / np.maximum(LEAST, SPREADS * spread)
-    return np.asarray(np.nan_to_num(steps, nan=0.0, posinf=0.0, neginf=0.0))
+    return in_units(parent, child, np.maximum(LEAST, SPREADS * spread))
+
+
+def in_units(parent: Descriptors, child: Descriptors, unit: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far a sound is from another in each dimension.
+
+    Parameters
+    ----------
+    parent, child : Descriptors
+        The sounds.
+    unit : ndarray [shape=(8,)]
+        What counts as 1.
+
+    Returns
+    -------
+    ndarray [shape=(8,)]
+        0 where one of them has none of it, such as no pitch.
+    """
+    return np.asarray(np.nan_to_num((child.scaled - parent.scaled) / unit, nan=0.0, posinf=0.0, neginf=0.0))
 
 
 def words_of(parent: Descriptors, child: Descriptors, spread: NDArray[np.float64]) -> tuple[str, ...]:
