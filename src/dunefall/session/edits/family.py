@@ -43,6 +43,11 @@ def _known(document: Document, state_id: str) -> State:
     return state
 
 
+def _keep(document: Document, label: str, family: Family) -> None:
+    """Let this be what is kept; what sounds stays."""
+    document.edit(label, replace(document.patch, family=family))
+
+
 def _now() -> str:
     return datetime.now().strftime("%Y-%m-%d %H:%M")
 
@@ -83,7 +88,7 @@ def keep_snapshot(document: Document, name: str = "", part: str = "") -> str:
     given = State(family.free_id(), clean(name) or _free_name(family), parent=family.now, part=part, made=_now())
     family = family.with_state(state_of(patch, patch, given))
     now = family.now if part else given.id
-    document.edit(f"Keep {given.name}", replace(patch, family=replace(family, now=now)))
+    _keep(document, f"Keep {given.name}", replace(family, now=now))
     return given.id
 
 
@@ -123,8 +128,7 @@ def name_state(document: Document, state_id: str, name: str) -> None:
     """
     state, name = _known(document, state_id), clean(name)
     if name:
-        family = document.patch.family.with_state(replace(state, name=name))
-        document.edit(f"Rename {state.title}", replace(document.patch, family=family))
+        _keep(document, f"Rename {state.title}", document.patch.family.with_state(replace(state, name=name)))
 
 
 def renew_snapshot(document: Document, state_id: str) -> None:
@@ -138,8 +142,8 @@ def renew_snapshot(document: Document, state_id: str) -> None:
         Id of the snapshot.
     """
     state, patch = _known(document, state_id), rooted(document.patch)
-    family = patch.family.with_state(state_of(patch, patch, replace(state, made=_now())))
-    document.edit(f"Replace {state.title}", replace(patch, family=family))
+    renewed = state_of(patch, patch, replace(state, made=_now()))
+    _keep(document, f"Replace {state.title}", patch.family.with_state(renewed))
 
 
 def remove_state(document: Document, state_id: str) -> None:
@@ -153,7 +157,7 @@ def remove_state(document: Document, state_id: str) -> None:
         Id of the state.
     """
     state = _known(document, state_id)
-    document.edit(f"Remove {state.title}", replace(document.patch, family=document.patch.family.without(state_id)))
+    _keep(document, f"Remove {state.title}", document.patch.family.without(state_id))
 
 
 def move_snapshot(document: Document, state_id: str, by: int) -> None:
@@ -175,8 +179,7 @@ def move_snapshot(document: Document, state_id: str, by: int) -> None:
     order.insert(to, order.pop(at))
     named = iter([family.state(one) for one in order])
     states = tuple(next(named) or state if state.name else state for state in family.states)
-    label = f"Move {_known(document, state_id).title}"
-    document.edit(label, replace(document.patch, family=replace(family, states=states)))
+    _keep(document, f"Move {_known(document, state_id).title}", replace(family, states=states))
 
 
 def mark_state(document: Document, state_id: str, mark: str) -> None:
@@ -196,8 +199,7 @@ def mark_state(document: Document, state_id: str, mark: str) -> None:
     what = {KEPT: "Keep", DISCARDED: "Discard"}.get(
         marked.mark, "Bring back" if mark == DISCARDED else "No longer keep"
     )
-    family = document.patch.family.with_state(marked)
-    document.edit(f"{what} {state.title}", replace(document.patch, family=family))
+    _keep(document, f"{what} {state.title}", document.patch.family.with_state(marked))
 
 
 def _as_now(patch: Patch) -> Patch:
@@ -277,7 +279,7 @@ def put_on_board(
         board.append(state.id)
         know(state, then)
     family = replace(family, board=tuple(board), recipe=dict(recipe or {}))
-    document.edit(label, replace(patch, family=family))
+    _keep(document, label, family)
 
 
 def are_made(patch: Patch, changes: Collection[Change]) -> bool:
