@@ -14,7 +14,6 @@ import os
 import random
 import resource
 import sys
-import tempfile
 import threading
 import time
 from collections.abc import Callable
@@ -23,6 +22,7 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.folders import own_folders
 from bench.monkey import monkey_window
 from dunefall.app.shell.start import make_app
 from dunefall.base.collector import give_back_large_arrays
@@ -167,7 +167,7 @@ def _left() -> dict[str, int]:
     return {
         "threads": threading.active_count(), "handles": len(os.listdir("/proc/self/fd")), "processes": len(children),
         "shared": len(list(FOLDER.glob(f"{PREFIX}{os.getpid()}-*"))),
-        "files": sum(1 for _ in Path(os.environ["DUNEFALL_DATA"]).rglob("*")),
+        "files": sum(1 for _ in Path(os.environ["DUNEFALL_DATA"]).parent.rglob("*")),
     }  # fmt: skip
 
 
@@ -214,9 +214,7 @@ def main() -> int:
     parser.add_argument("--real", type=float, default=0.0, help="minutes")
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
-    folder = tempfile.mkdtemp(prefix="dunefall-edited-")
-    for name in ("CONFIG", "DATA", "LIBRARY"):
-        os.environ[f"DUNEFALL_{name}"] = folder
+    own_folders("edited")
     runs: list[tuple[Callable[[float, int], int], float]] = [(simulated, options.simulated), (real, options.real)]
     return max([run(length, options.seed) for run, length in runs if length], default=0)
 

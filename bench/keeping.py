@@ -7,14 +7,12 @@ does; the least of several times counts, since others on the machine only add to
 from __future__ import annotations
 
 import argparse
-import os
-import tempfile
 import time
 from dataclasses import replace
-from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
 
+from bench.folders import own_folders
 from bench.monkey import monkey_window
 from dunefall.app.shell.start import make_app
 from dunefall.patch.family import State
@@ -47,9 +45,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="python -m bench.keeping", description=__doc__)
     parser.add_argument("--count", type=int, default=200)
     options = parser.parse_args()
-    folder = Path(tempfile.mkdtemp(prefix="dunefall-keeping-"))
-    for name in ("CONFIG", "DATA", "LIBRARY"):
-        os.environ[f"DUNEFALL_{name}"] = str(folder)
+    folder = own_folders("keeping")
     make_app("noon")
     window = monkey_window()
     files = (folder / "without.dunefall", folder / "with.dunefall")

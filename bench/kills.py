@@ -15,13 +15,13 @@ import random
 import shutil
 import signal
 import struct
-import tempfile
 import time
 import traceback
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
 
+from bench.folders import own_folders
 from dunefall.app.controls.theme import NOON
 from dunefall.app.shell.files import save_path
 from dunefall.app.shell.start import make_app
@@ -145,9 +145,7 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=1000)
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
-    folder = Path(tempfile.mkdtemp(prefix="dunefall-kills-"))
-    for name in ("CONFIG", "DATA", "LIBRARY"):
-        os.environ[f"DUNEFALL_{name}"] = str(folder / name.lower())
+    folder = own_folders("kills")
     notes, found, dice = _Notes(), _Notes(), random.Random(options.seed)
     before, killed, worst, wrong, edits = list[tuple[float, float]](), 0.0, 0.0, 0, 0
     for k in range(options.count + 1):  # the last one only looks
