@@ -79,6 +79,7 @@ class BlendBox(QWidget):
         line.addWidget(self.go)
         column.addLayout(line)
         self._build_foot(column)
+        self._states: tuple[State, ...] = ()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._tick)
         self._clock, self._begun = QElapsedTimer(), 0.0
@@ -105,6 +106,10 @@ class BlendBox(QWidget):
 
     def show_states(self, states: tuple[State, ...]) -> None:
         """Offer these as ends."""
+        if states == self._states:
+            self._show()
+            return
+        self._states = states
         for k, box in enumerate((self.first, self.last)):
             chosen = box.currentData()
             box.blockSignals(True)

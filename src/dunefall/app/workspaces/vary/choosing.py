@@ -137,11 +137,9 @@ class ChoiceRow(QWidget):
         desk, patch = self._desk, self._patch
         layers = [layer for layer in mixed_layers(patch) if layer.id in desk.layers]
         names = [layer.name for layer in layers]
-        if desk.modules & desk.chosen(patch):
-            count = len(desk.modules & desk.chosen(patch))
-            text = (
-                patch.module(next(iter(desk.modules & desk.chosen(patch)))).name if count == 1 else f"{count} modules"
-            )
+        alone = sorted(desk.modules & desk.chosen(patch))
+        if alone:
+            text = patch.module(alone[0]).name if len(alone) == 1 else f"{len(alone)} modules"
         elif not names:
             text = "All layers"
         else:
@@ -165,9 +163,8 @@ class ChoiceRow(QWidget):
         every.setCheckable(True)
         every.setChecked(not self._desk.layers and not self._desk.modules)
         if self._selected:
-            name = (
-                self._patch.module(self._selected[0]).name if len(self._selected) == 1 else "What is selected in Build"
-            )
+            one = self._patch.module(self._selected[0]).name
+            name = one if len(self._selected) == 1 else "What is selected in Build"
             menu.addAction(f"Only {name}", self._choose_selected)
         menu.addSeparator()
         for layer in mixed_layers(self._patch):

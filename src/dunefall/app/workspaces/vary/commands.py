@@ -4,16 +4,9 @@ from __future__ import annotations
 
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
-from dunefall.session.edits import family as edits
+from dunefall.app.workspaces.vary.kept import keep_snapshot
 
 __all__ = ["COMMANDS"]
-
-
-def keep_snapshot(context: Context) -> None:
-    """Keep the patch as it is now, from any workspace."""
-    state = edits.keep_snapshot(context.session.document)
-    known = context.session.patch.family.state(state)
-    context.tell(f"{known.title if known else ''} kept: it is in Vary.")
 
 
 def keep_part(context: Context) -> None:
@@ -24,8 +17,7 @@ def keep_part(context: Context) -> None:
     if not part:
         context.tell("Select what to keep: a module, a compound, or a layer's head.")
         return
-    edits.keep_snapshot(context.session.document, selection.name, part)
-    context.tell(f"A snapshot of {selection.name} is kept: it is in Vary.")
+    keep_snapshot(context, selection.name, part)
 
 
 def more(context: Context) -> None:

@@ -78,13 +78,10 @@ class DiffersPanel(QWidget):
     -------
     only_asked (object), rest_asked (object)
         A Difference: take it alone, or all but it.
-    jump_asked (str)
-        Id of a module.
     """
 
     only_asked = Signal(object)
     rest_asked = Signal(object)
-    jump_asked = Signal(str)
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()

@@ -12,6 +12,7 @@ from dunefall.app.controls.theme import Theme
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.vary.blendbox import BlendBox
 from dunefall.app.workspaces.vary.comparebox import CompareBox
+from dunefall.app.workspaces.vary.present import Present
 from dunefall.app.workspaces.vary.snapshots import SnapshotList
 from dunefall.app.workspaces.vary.squaredialog import SquareDialog
 from dunefall.base.errors import DunefallError
@@ -26,7 +27,7 @@ from dunefall.vary.blend import blended, on_square
 from dunefall.vary.desk import Desk
 from dunefall.vary.looks import Look
 
-__all__ = ["BEFORE", "KeptPanel", "do_edit"]
+__all__ = ["BEFORE", "KeptPanel", "do_edit", "keep_snapshot"]
 
 WIDTH = 220
 BEFORE = "before"
@@ -40,6 +41,24 @@ def do_edit(context: Context, edit: Callable[..., object], *given: object) -> bo
         context.tell(f"{str(error)[:1].upper()}{str(error)[1:]}.")
         return False
     return True
+
+
+def keep_snapshot(context: Context, name: str = "", part: str = "") -> None:
+    """Keep the patch, or a part of it, as it is now.
+
+    Parameters
+    ----------
+    context : Context
+        The window's.
+    name : str
+        Of the snapshot; "": one that is free.
+    part : str
+        Layer, module or compound; "": the whole patch.
+    """
+    document = context.session.document
+    if do_edit(context, edits.keep_snapshot, document, name, part):
+        kept = document.patch.family.snapshots[-1]
+        context.tell(f"{kept.title} is kept: it is in Vary. F2 in its list gives it another name.")
 
 
 class KeptPanel(QWidget):
@@ -59,9 +78,10 @@ class KeptPanel(QWidget):
     compare_asked = Signal(str)
     before_asked = Signal(bool)
 
-    def __init__(self, context: Context, desk: Desk) -> None:
+    def __init__(self, context: Context, desk: Desk, present: Present) -> None:
         super().__init__()
-        self._context, self._desk = context, desk
+        self._context, self._desk, self._present = context, desk, present
+        self._summed: tuple[State, State, str] | None = None
         self.setObjectName("left")
         self.setFixedWidth(WIDTH)
         column = QVBoxLayout(self)
@@ -85,7 +105,7 @@ class KeptPanel(QWidget):
 
     def _connect(self) -> None:
         document, rows = self._context.session.document, self.snapshots
-        self.keep.clicked.connect(self.keep_snapshot)
+        self.keep.clicked.connect(lambda: keep_snapshot(self._context))
         rows.recall_asked.connect(self.recall)
         rows.rename_asked.connect(self.rename)
         rows.renew_asked.connect(lambda state: do_edit(self._context, edits.renew_snapshot, document, state))
@@ -102,12 +122,9 @@ class KeptPanel(QWidget):
         self.compare_box.pressed.connect(lambda: self.before_asked.emit(True))
         self.compare_box.released.connect(lambda: self.before_asked.emit(False))
 
-    @property
-    def _patch(self) -> Patch:
-        return self._context.session.patch
-
-    def _patch_of(self, state: State) -> Patch:
-        return self._desk.patch_of(self._patch, state)
+    def _whole(self, state: State) -> Patch:
+        """The patch as it is now, with what a state holds."""
+        return recalled(self._present.patch, self._present.patch_of(state), state.part)
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -116,7 +133,7 @@ class KeptPanel(QWidget):
 
     def show_patch(self) -> None:
         """What is kept of the patch has changed."""
-        family = self._patch.family
+        family = self._present.family
         self.snapshots.show_states(family.snapshots, family.now)
         self.snapshots.setVisible(bool(family.snapshots))
         self.nothing.setVisible(not family.snapshots)
@@ -126,30 +143,24 @@ class KeptPanel(QWidget):
 
     # -- snapshots --------------------------------------------------------------------------------------------------
 
-    def keep_snapshot(self) -> None:
-        """Keep the patch as it is now."""
-        if do_edit(self._context, edits.keep_snapshot, self._context.session.document):
-            state = self._patch.family.state(self._patch.family.now)
-            self._context.tell(f"{state.title if state else ''} kept. F2 in the list gives it a name.")
-
     def recall(self, state_id: str) -> None:
         """Bring a state back; undo takes that back."""
         self.blend.pause()
         self.silence_asked.emit()
-        state = self._patch.family.state(state_id)
+        state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.recall, self._context.session.document, state_id):
             self._context.talk.tell(f"{state.title} is back.", ("Undo", self._context.session.document.undo))
 
     def rename(self, state_id: str) -> None:
         """Ask for another name of a snapshot."""
-        state = self._patch.family.state(state_id)
+        state = self._present.family.state(state_id)
         name = self._context.talk.ask_text("Rename the snapshot", "Name", state.name if state else "")
         if name:
             do_edit(self._context, edits.name_state, self._context.session.document, state_id, name)
 
     def remove(self, state_id: str) -> None:
         """Keep a snapshot no longer."""
-        state = self._patch.family.state(state_id)
+        state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.remove_state, self._context.session.document, state_id):
             self._context.tell_removed(f"{state.title} was")
 
@@ -158,28 +169,25 @@ class KeptPanel(QWidget):
         if state.part:
             return f"part, {when}"
         try:
-            return f"seed {self._patch_of(state).seed:04d}, {when}"
+            return f"seed {self._present.patch_of(state).seed:04d}, {when}"
         except DunefallError:
             return f"cannot be read, {when}"
 
     def _look_of_state(self, state: State) -> Look | None:
         try:
-            return self._desk.look(self._patch_of(state))
+            return self._desk.look(self._present.patch_of(state))
         except DunefallError:
             return None
 
     # -- blending ---------------------------------------------------------------------------------------------------
 
     def _ends(self, first: str, last: str) -> tuple[Patch, Patch] | None:
-        family = self._patch.family
+        family = self._present.family
         states = family.state(first), family.state(last)
         if states[0] is None or states[1] is None:
             return None
         try:
-            now = self._patch
-            return recalled(now, self._patch_of(states[0]), states[0].part), recalled(
-                now, self._patch_of(states[1]), states[1].part
-            )
+            return self._whole(states[0]), self._whole(states[1])
         except DunefallError as error:
             self._context.tell(str(error))
             return None
@@ -189,20 +197,22 @@ class KeptPanel(QWidget):
         if ends is None:
             return
         self.silence_asked.emit()
-        family, document = self._patch.family, self._context.session.document
+        family, document = self._present.family, self._context.session.document
         names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
-        document.edit(f"Blend {' and '.join(names)}", recalled(self._patch, blended(*ends, share)), merge="blend")
+        document.edit(
+            f"Blend {' and '.join(names)}", recalled(self._present.patch, blended(*ends, share)), merge="blend"
+        )
         if ended:
             document.end_merge()
 
     def ask_square(self) -> None:
         """Show the square with a snapshot in each corner."""
-        dialog = SquareDialog(self._patch.family.snapshots, self._context.theme, self._context.talk.parent)
+        dialog = SquareDialog(self._present.family.snapshots, self._context.theme, self._context.talk.parent)
         dialog.moved.connect(self._square_moved)
         self._context.talk.show(dialog)
 
     def _square_moved(self, corners: tuple[str, str, str, str], x: float, y: float, ended: bool) -> None:
-        family, now = self._patch.family, self._patch
+        family, now = self._present.family, self._present.patch
         found = [state for state in map(family.state, corners) if state is not None]
         document = self._context.session.document
         self.silence_asked.emit()
@@ -210,7 +220,7 @@ class KeptPanel(QWidget):
             return
 
         def blend() -> None:
-            ends = [recalled(now, self._patch_of(state), state.part) for state in found]
+            ends = [self._whole(state) for state in found]
             made = on_square((ends[0], ends[1], ends[2], ends[3]), x, y)
             document.edit("Blend four snapshots", recalled(now, made), merge="square")
 
@@ -219,33 +229,30 @@ class KeptPanel(QWidget):
             document.end_merge()
 
     def _blend_summary(self, first: str, last: str) -> str:
-        ends = self._ends(first, last)
-        if ends is None:
+        """What a blend does, worked out once for two states: it is asked for at every step."""
+        states = self._present.family.state(first), self._present.family.state(last)
+        if states[0] is None or states[1] is None:
             return ""
-        changes = difference(*ends)
-        glide = switch = 0
-        for change in changes:
-            spec = spec_for(ends[0].module(change.module)) if isinstance(change, ParamSet) else None
-            if isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices:
-                glide += 1
-            else:
-                switch += 1
-        return f"{glide} glide, {switch} switch or fade" if changes else "both are the same"
+        known = self._summed
+        if known is None or known[0] is not states[0] or known[1] is not states[1]:
+            ends = self._ends(first, last)
+            known = self._summed = (states[0], states[1], _summary(*ends) if ends is not None else "")
+        return known[2]
 
     def hear_before(self, on: bool, now: Patch) -> None:
         """While a button or key is held: the patch as it was kept last, as loud as now."""
         trial = self._context.session.trial
-        before = self._patch.family.state(self._patch.family.now)
+        before = self._present.family.state(self._present.family.now)
         if not on:
             trial.end()
         elif before is None:
             self._context.tell("Nothing was kept before: keep a snapshot, and compare with it later.")
         else:
-            then = recalled(self._patch, self._patch_of(before), before.part)
+            then = self._whole(before)
             trial.hear(self._desk.as_loud(then, now) if self.compare_box.matched else then, BEFORE)
 
     def _make_control(self, first: str, last: str) -> None:
-        ends, family = self._ends(first, last), self._patch.family
+        ends, family = self._ends(first, last), self._present.family
         states = family.state(first), family.state(last)
         if ends is None or states[0] is None or states[1] is None:
             return
@@ -258,3 +265,12 @@ class KeptPanel(QWidget):
 
         if do_edit(self._context, make):
             self._context.tell(f"{name} moves {count} values now: turn it in Build, or link, MIDI or OSC can move it.")
+
+
+def _summary(first: Patch, last: Patch) -> str:
+    """How many values glide, and how many changes switch or fade."""
+    changes, glide = difference(first, last), 0
+    for change in changes:
+        spec = spec_for(first.module(change.module)) if isinstance(change, ParamSet) else None
+        glide += isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices
+    return f"{glide} glide, {len(changes) - glide} switch or fade" if changes else "both are the same"

@@ -65,7 +65,7 @@ class VaryPage(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
-        self.kept = KeptPanel(self._context, self.desk)
+        self.kept = KeptPanel(self._context, self.desk, self.present)
         self.hearing.matched = lambda: self.kept.compare_box.matched
         row.addWidget(self.kept)
         row.addLayout(self._middle(), 1)

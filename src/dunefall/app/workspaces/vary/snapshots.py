@@ -80,6 +80,7 @@ class SnapshotList(QListWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self.theme, self.now = theme, ""
+        self._states: tuple[State, ...] = ()
         self.look_of: Callable[[State], Look | None] = lambda state: None
         self.about: Callable[[State], str] = lambda state: state.made
         self.setItemDelegate(_Painter(self))
@@ -94,7 +95,9 @@ class SnapshotList(QListWidget):
 
     def show_states(self, states: tuple[State, ...], now: str) -> None:
         """Show these; the one that the patch was last is in bold."""
-        self.now, chosen = now, self.chosen
+        if now == self.now and list(map(id, states)) == list(map(id, self._states)):
+            return  # most edits keep nothing
+        self._states, self.now, chosen = states, now, self.chosen
         self.blockSignals(True)
         self.clear()
         for state in states:
