@@ -12,14 +12,13 @@ from dataclasses import replace
 from functools import cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import Descriptors
 from dunefall.catalogue import catalogue
 from dunefall.compiler.warmup import prepare
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.vary.variations import by_chance, described_patch
-from dunefall.vary.words import DIMENSIONS, NEARLY, difference_of, words_of
+from dunefall.vary.words import DIMENSIONS, NEARLY, Chance, difference_of, words_of
 
 __all__ = ["TRUTHS", "named_rightly", "nearly_the_same", "voice"]
 
@@ -80,8 +79,8 @@ STARTS = {"purer": TRUTHS["noisier"]}
 
 
 @cache
-def _parent(k: int, seconds: float, start: str = "") -> tuple[Patch, Descriptors, NDArray[np.float64]]:
-    """A sound, what it is like, and how much chance alone makes of it."""
+def _parent(k: int, seconds: float, start: str = "") -> tuple[Patch, Descriptors, Chance]:
+    """A sound, what it is like, and what chance alone makes of it."""
     patch = STARTS[start](voice(k)) if start else voice(k)
     return patch, *by_chance(patch, seconds)
 
@@ -105,8 +104,8 @@ def named_rightly(word: str, families: int = FAMILIES, seconds: float = SECONDS)
     at = next(k for k, one in enumerate(DIMENSIONS) if word in (one.less, one.more))
     right = 0
     for k in range(families):
-        patch, first, spread = _parent(k, seconds, word if word in STARTS else "")
-        steps = difference_of(first, described_patch(TRUTHS[word](patch), seconds)[1], spread)
+        patch, first, chance = _parent(k, seconds, word if word in STARTS else "")
+        steps = difference_of(first, described_patch(TRUTHS[word](patch), seconds)[1], chance)
         right += int(steps[at] >= 1.0 if word == DIMENSIONS[at].more else steps[at] <= -1.0)
     return right
 
@@ -127,8 +126,8 @@ def nearly_the_same(families: int = FAMILIES, seconds: float = SECONDS) -> int:
     """
     same = 0
     for k in range(families):
-        patch, first, spread = _parent(k, seconds)
-        same += words_of(first, described_patch(replace(patch, seed=7000 + k), seconds)[1], spread) == (NEARLY,)
+        patch, first, chance = _parent(k, seconds)
+        same += words_of(first, described_patch(replace(patch, seed=7000 + k), seconds)[1], chance) == (NEARLY,)
     return same
 
 

@@ -28,9 +28,9 @@ def test_a_starter_becomes_darker_and_nothing_else() -> None:
     found = steered(patch, all_of(patch), KINDS[:5], {"darker": 1.0}, seed=1)
     assert found.reached, found.told
     assert found.renders <= MOST_RENDERS
-    parent, spread = by_chance(by_itself(patch, all_of(patch)), 3.0)
+    parent, chance = by_chance(by_itself(patch, all_of(patch)), 3.0)
     (child,) = hears_alone(all_of(patch), 3.0)([found.patch])
-    steps = steps_between(parent, child, spread)
+    steps = steps_between(parent, child, chance.spread)
     np.testing.assert_allclose(steps, found.steps, atol=1e-9)
     assert steps[0] <= -2.0
     assert np.abs(steps[1:]).max() <= 1.0

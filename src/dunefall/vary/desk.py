@@ -10,7 +10,6 @@ from concurrent.futures import BrokenExecutor, Future
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.varying import KINDS, kind_of
@@ -23,7 +22,7 @@ from dunefall.vary.differences import Difference, Effect, differences, effect_of
 from dunefall.vary.looks import Look, Looks
 from dunefall.vary.states import checked_patch_of
 from dunefall.vary.variations import SEEDS, USUAL_KINDS, free_values, seeded
-from dunefall.vary.words import difference_of, spread_of, words_of
+from dunefall.vary.words import Chance, chance_of, difference_of, words_of
 
 __all__ = ["COUNT", "Comparison", "Desk", "Told"]
 
@@ -185,26 +184,26 @@ class Desk:
 
     def told(self, parent: Patch, child: Patch) -> Told:
         """What is known of a patch beside its parent."""
-        look, first, spread = self.look(child), self.look(parent), self.spread(parent)
+        look, first, chance = self.look(child), self.look(parent), self.chance(parent)
         if look is None:
             return Told(None)
         known = self._told.get(id(look))
         if known is not None and known[0] is look and known[1] is first and known[2].words:
             return known[2]
         told = Told(look, kinds=_kinds_between(parent, child))
-        if look.descriptors is not None and first is not None and first.descriptors is not None and spread is not None:
-            steps = np.minimum(np.abs(difference_of(first.descriptors, look.descriptors, spread)), FARTHEST)
+        if look.descriptors is not None and first is not None and first.descriptors is not None and chance is not None:
+            steps = np.minimum(np.abs(difference_of(first.descriptors, look.descriptors, chance)), FARTHEST)
             change = float(np.sqrt(np.mean(steps**2))) / FARTHEST
-            words = ", ".join(words_of(first.descriptors, look.descriptors, spread))
+            words = ", ".join(words_of(first.descriptors, look.descriptors, chance))
             told = replace(told, words=words, change=f"{100 * change:.0f} % change")
         self._told[id(look)] = (look, first, told)
         return told
 
-    def spread(self, parent: Patch) -> NDArray[np.float64] | None:
-        """How much chance alone makes of a patch; None while its seeds are not there."""
+    def chance(self, parent: Patch) -> Chance | None:
+        """What chance alone makes of a patch; None while its seeds are not there."""
         looks = [self.look(other) for other in self._seeds(parent)]
         known = [look.descriptors for look in looks if look is not None and look.descriptors is not None]
-        return spread_of(known) if len(known) == SEEDS else None
+        return chance_of(known) if len(known) == SEEDS else None
 
     # -- what differs -----------------------------------------------------------------------------------------------
 

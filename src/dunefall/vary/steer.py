@@ -22,7 +22,7 @@ from dunefall.catalogue.declare import Param
 from dunefall.catalogue.varying import EDGE, is_free, kind_of
 from dunefall.patch.model import Patch
 from dunefall.vary.variations import by_itself, described_patch, seeded
-from dunefall.vary.words import DIMENSIONS, LEAST, in_units, spread_of
+from dunefall.vary.words import DIMENSIONS, LEAST, chance_of, in_units
 
 __all__ = ["MOST_RENDERS", "STEERED_S", "WORDS", "Found", "steered", "steps_between"]
 
@@ -89,13 +89,13 @@ def steps_between(parent: Descriptors, child: Descriptors, spread: Floats) -> Fl
     parent, child : Descriptors
         The sounds.
     spread : ndarray [shape=(8,)]
-        See ``words.spread_of``; no less counts than what is heard.
+        See ``words.Chance``; no less counts than what is heard.
 
     Returns
     -------
     ndarray [shape=(8,)]
     """
-    return np.asarray(np.clip(in_units(parent, child, np.maximum(spread, LEAST)), -20.0, 20.0))
+    return np.asarray(np.clip(in_units(parent.scaled, child.scaled, np.maximum(spread, LEAST)), -20.0, 20.0))
 
 
 class _Search:
@@ -107,7 +107,7 @@ class _Search:
         self._wanted = wanted
         self.renders = 0
         heard = self.hear(seeded(patch))
-        self._parent, self._spread = heard[0], spread_of(heard)
+        self._parent, self._spread = heard[0], chance_of(heard).spread
         self.best, self.best_at = (np.inf, np.zeros(8)), self._start
 
     def hear(self, patches: Sequence[Patch]) -> list[Descriptors]:

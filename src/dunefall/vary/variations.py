@@ -16,7 +16,7 @@ from dunefall.catalogue.varying import KINDS, is_free, kind_of, varied
 from dunefall.deliver.rendering import alone
 from dunefall.patch.model import Patch
 from dunefall.render.offline import render_to_array
-from dunefall.vary.words import spread_of, words_of
+from dunefall.vary.words import Chance, chance_of, words_of
 
 __all__ = [
     "Listened",
@@ -197,8 +197,8 @@ def seeded(patch: Patch) -> list[Patch]:
     return [patch, *(replace(patch, seed=(patch.seed + k) % 2**32) for k in range(1, SEEDS))]
 
 
-def by_chance(patch: Patch, seconds: float) -> tuple[Descriptors, NDArray[np.float64]]:
-    """What a patch is like, and how much chance alone makes of it: told by other seeds.
+def by_chance(patch: Patch, seconds: float) -> tuple[Descriptors, Chance]:
+    """What a patch is like, and what chance alone makes of it: told by other seeds.
 
     Parameters
     ----------
@@ -209,11 +209,11 @@ def by_chance(patch: Patch, seconds: float) -> tuple[Descriptors, NDArray[np.flo
 
     Returns
     -------
-    (Descriptors, ndarray [shape=(8,)])
-        See ``words.spread_of``.
+    (Descriptors, Chance)
+        See ``words.chance_of``.
     """
     others = [described_patch(other, seconds)[1] for other in seeded(patch)]
-    return others[0], spread_of(others)
+    return others[0], chance_of(others)
 
 
 def listened(
@@ -236,11 +236,11 @@ def listened(
     -------
     (Listened, iterator of Listened)
     """
-    first, spread = by_chance(by_itself(parent, modules), seconds)
+    first, chance = by_chance(by_itself(parent, modules), seconds)
 
     def rest() -> Iterator[Listened]:
         for child in children:
             found = described_patch(by_itself(child, modules), seconds)[1]
-            yield Listened(found, words_of(first, found, spread))
+            yield Listened(found, words_of(first, found, chance))
 
     return Listened(first, ()), rest()
