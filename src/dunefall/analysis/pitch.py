@@ -55,9 +55,8 @@ def fundamental_hz(sound: NDArray[np.floating], rate: float) -> float | None:
 
 def _normalised_difference(x: NDArray[np.float64], window: int, longest: int) -> NDArray[np.float64]:
     """Mean squared difference to the sound so many samples later, against the mean over all smaller lags."""
-    size = 1 << int(np.ceil(np.log2(len(x) + window)))
-    spectrum = np.fft.rfft(x, size) * np.conj(np.fft.rfft(x[:window], size))
-    products = np.fft.irfft(spectrum, size)[:longest]
+    spectrum = np.fft.rfft(x) * np.conj(np.fft.rfft(x[:window], len(x)))
+    products = np.fft.irfft(spectrum, len(x))[:longest]  # no lag reaches beyond the end, so that nothing comes round
     energy = np.concatenate([[0.0], np.cumsum(x * x)])
     later = energy[window : window + longest] - energy[:longest]
     difference = np.maximum(energy[window] + later - 2 * products, 0.0)
