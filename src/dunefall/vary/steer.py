@@ -37,6 +37,9 @@ WANTED = 2.0
 PROBE, SLACK, LEAST_STEP = 0.2, 0.8, 1e-3
 """How far a value is moved alone, as a share of its rail; how much of its spread another descriptor may move freely."""
 DAMPING = 0.05
+BOTH_SIDES, PATIENCE, SOME, ATTEMPTS = 16, 5, 0.5, 40
+"""So many values are tried up and down; so many steps may make nothing better; the share of values of another
+attempt, and how many there are."""
 FEW_FREE = 90
 """So many values are tried alone at most; chance chooses them."""
 
@@ -153,48 +156,80 @@ class _Search:
         there = all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
         return there and all(abs(step) <= 1.0 for k, step in enumerate(steps.tolist()) if k not in self._wanted)
 
+    def moved(self, at: Floats) -> Floats:
+        """How far each value is up from where it began, and how far down [shape=(2 * values,)]: what a value does on
+        one side of its place tells little about the other side."""
+        return np.asarray(np.maximum(np.concatenate([at - self._start, self._start - at]), 0.0))
+
     def slopes(self) -> Floats:
-        """What each value does, moved alone [shape=(8, values)]."""
+        """What each value does, moved alone up and down [shape=(8, 2 * values)]; only those that do most of what is
+        wanted are tried on both sides."""
+        count = len(self._values)
+        sides = np.where(self._start + PROBE <= 1.0 - EDGE, 1.0, -1.0)
+        first = self._probed(range(count), sides)
+        found = np.hstack([first, -first])
+        found[:, :count][:, sides < 0] = -first[:, sides < 0]
+        found[:, count:][:, sides < 0] = first[:, sides < 0]
+        if self.reached(self.best[1]):
+            return found
+        wanted = sum(np.abs(first[k]) for k in self._wanted)
+        other = np.where(sides > 0, self._start - PROBE >= EDGE, self._start + PROBE <= 1.0 - EDGE)
+        strongest = [k for k in np.argsort(-np.asarray(wanted), kind="stable").tolist() if other[k]][:BOTH_SIDES]
+        second = self._probed(strongest, -sides)
+        for column, k in enumerate(strongest):
+            found[:, k if sides[k] < 0 else count + k] = second[:, column]
+        return found
+
+    def _probed(self, which: Sequence[int], sides: Floats) -> Floats:
+        """What some values do for each step of their rails, to one side [shape=(8, values)]."""
         places = []
-        for k, start in enumerate(self._start.tolist()):
+        for k in which:
             at = self._start.copy()
-            at[k] = start + PROBE if start + PROBE <= 1.0 - EDGE else start - PROBE
+            at[k] += PROBE * sides[k]
             places.append(at)
-        moved = np.array([at[k] - self._start[k] for k, at in enumerate(places)])
-        return np.asarray(np.array(self.steps_at(places)).T / moved)
+        return np.asarray(np.array(self.steps_at(places)).reshape(-1, len(DIMENSIONS)).T / PROBE)
 
     def go(self, most: int, dice: Random) -> None:
-        """Search until it is reached, or the sounds are used up."""
-        if not len(self._values):
-            return
-        slopes = self.slopes()
-        trust = 0.5
-        while self.renders < most and not self.reached(self.best[1]):
-            steps, at = self.best[1], self.best_at
-            move = self._move(slopes, steps, at, trust)
-            if np.abs(move).max(initial=0.0) < LEAST_STEP:
-                move = np.array([dice.gauss(0.0, 0.1) for _ in move]) * (np.abs(slopes).sum(axis=0) > 0)
-            to = np.clip(at + move, np.minimum(at, EDGE), np.maximum(at, 1.0 - EDGE))
-            before = self.best[0]
-            after = self.steps_at([to])[0]
-            real = to - at
-            if (size := float(real @ real)) > 1e-12:  # what came of it corrects the slopes
-                slopes = slopes + np.outer(after - steps - slopes @ real, real) / size
-            trust = min(1.0, 1.5 * trust) if self.best[0] < before else max(0.05, 0.6 * trust)
+        """Search until it is reached, or the sounds are used up: with all values first, then with some of them, from
+        the start and from the best place in turn."""
+        slopes, chosen = self.slopes(), np.ones(len(self._values))
+        for attempt in range(ATTEMPTS):
+            begin = (self.best[1], self.best_at) if attempt % 2 else (np.zeros(len(DIMENSIONS)), self._start)
+            self._descend(slopes * np.tile(chosen, 2), *begin, most)
+            if self.renders >= most or self.reached(self.best[1]):
+                return
+            chosen = np.array([float(dice.random() < SOME) for _ in self._values])
 
-    def _move(self, slopes: Floats, steps: Floats, at: Floats, trust: float) -> Floats:
-        """The step that the slopes promise, within the rails, and within what is trusted."""
+    def _descend(self, slopes: Floats, steps: Floats, at: Floats, most: int) -> None:
+        """Go where the slopes lead, and correct them by what came of it, until nothing gets better."""
+        trust, left, cost = 0.5, PATIENCE, self.cost(steps)
+        while left and self.renders < most and not self.reached(self.best[1]):
+            to = self._toward(slopes, steps, at, trust)
+            if np.abs(to - at).max(initial=0.0) < LEAST_STEP:
+                return
+            after = self.steps_at([to])[0]
+            moved = self.moved(to) - self.moved(at)
+            slopes = slopes + np.outer(after - steps - slopes @ moved, moved) / float(moved @ moved)
+            if self.cost(after) < cost:
+                steps, at, cost, left, trust = after, to, self.cost(after), PATIENCE, min(1.0, 1.5 * trust)
+            else:
+                left, trust = left - 1, max(0.05, 0.6 * trust)
+
+    def _toward(self, slopes: Floats, steps: Floats, at: Floats, trust: float) -> Floats:
+        """Where the slopes promise what is wanted, within the rails, and within what is trusted."""
         from scipy.optimize import lsq_linear  # half a second that only a search needs
 
         goal = -steps.copy()
         for k, wanted in self._wanted.items():
             goal[k] = 1.15 * wanted - steps[k]
         weight = np.array([2.0 if k in self._wanted else 1.0 for k in range(len(goal))])
-        rows = np.vstack([slopes * weight[:, None], DAMPING * np.sqrt(len(at)) * np.eye(len(at))])
-        low = np.maximum(np.minimum(EDGE - at, 0.0), -trust) - 1e-9
-        high = np.minimum(np.maximum(1.0 - EDGE - at, 0.0), trust) + 1e-9
-        found = lsq_linear(rows, np.concatenate([goal * weight, np.zeros(len(at))]), (low, high), max_iter=50)
-        return np.asarray(found.x)
+        moved, count = self.moved(at), len(at)
+        rows = np.vstack([slopes * weight[:, None], DAMPING * np.sqrt(count) * np.eye(2 * count)])
+        most = np.maximum(np.concatenate([1.0 - EDGE - self._start, self._start - EDGE]), moved)
+        low, high = np.maximum(-moved, -trust) - 1e-9, np.minimum(most - moved, trust) + 1e-9
+        found = lsq_linear(rows, np.concatenate([goal * weight, np.zeros(2 * count)]), (low, high), max_iter=50)
+        moved = np.clip(moved + found.x, 0.0, most)
+        return np.asarray(self._start + moved[:count] - moved[count:])
 
 
 def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value]:
