@@ -6,7 +6,7 @@ import math
 
 from numba import njit
 
-from dunefall.base.arrays import Memory, State
+from dunefall.base.arrays import Memory
 from dunefall.dsp.maths import exp2, fma, sine
 from dunefall.dsp.onepole import share_for
 from dunefall.dsp.reading import get
@@ -73,7 +73,7 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def through_air(x: float, share: float, state: State, first: int) -> float:
+def through_air(x: float, share: float, held: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
     """A sample through the low-passes of ``air_share``.
 
     Parameters
@@ -82,18 +82,18 @@ def through_air(x: float, share: float, state: State, first: int) -> float:
         The sample.
     share : float
         Of each low-pass.
-    state : ndarray
-        ``AIR_POLES`` numbers of it are kept from ``first`` on.
-    first : int
-        Where.
+    held : tuple of ``AIR_POLES`` floats
+        What each of them holds.
 
     Returns
     -------
-    float
+    tuple of ``AIR_POLES`` floats
+        What each holds now; the last one is what comes through.
     """
-    for k in range(first, first + AIR_POLES):
-        state[k] = x = fma(share, x - state[k], state[k])
-    return x
+    a = fma(share, x - held[0], held[0])
+    b = fma(share, a - held[1], held[1])
+    c = fma(share, b - held[2], held[2])
+    return a, b, c, fma(share, c - held[3], held[3])
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -14,6 +14,7 @@ from dunefall.dsp.lines import read_ring
 from dunefall.dsp.loudness import LOUDNESS_SIZE, loudness_of
 from dunefall.dsp.maths import db_to_gain, fma, level_db, smooth_step
 from dunefall.dsp.place import AIR_POLES, SOUND_M_PER_S, air_share, arrived, falloff_gain, pan_gains, through_air
+from dunefall.dsp.reading import put
 from dunefall.dsp.surround import SURROUND, back_deg, front_half_deg, speaker_gains
 from dunefall.dsp.svf import mean, svf_factors, svf_next
 
@@ -32,7 +33,9 @@ QUIETEST_KEY_DB, KEY_SPAN_DB = -42.0, 30.0
 """A key below this does nothing; so much louder, and the layer makes way fully."""
 KEY_FALL_S, HOLD_S = 0.05, 1.5
 BACK, DUCK, LEVEL, PLACE, FAR = 0b1100, 0b10000, 0b101100000, 1 << 9, 0b1010000000000
-"""Among what is linked or moves: the pair behind; the key; level, mute and heard; the angle; distance and Doppler."""
+DOPPLER, DUCK_TIMES = 1 << 12, 0b11 << 14
+"""Among what is linked or moves: the pair behind; the key; level, mute and heard; the angle; distance and Doppler;
+Doppler alone; how fast it makes way."""
 OUT, BEFORE, DUCKING, PEAK, LOUD = 0b11000000, 0b1100000000, 1 << 10, 1 << 11, 1 << 12
 BEYOND = 0b111100
 """What stereo has not: centre, low effects, both behind."""
@@ -71,7 +74,8 @@ def kernel(
     else:
         gains[:] = _gain(level_db[0]) * ((1.0 - mute[0]) * heard[0])
     if ducks:
-        _make_way(duck, duck_db, duck_attack_s, duck_release_s, gains, scratch[192 : 192 + n], state, rate)
+        _make_way(duck, duck_db, duck_attack_s, duck_release_s, gains, scratch[192 : 192 + n], state, rate,
+                  moving)  # fmt: skip
         if wanted & DUCKING:
             ducking[:] = scratch[192 : 192 + n]
     elif wanted & DUCKING:
@@ -202,19 +206,27 @@ def _gain(level: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _make_way(
-    key: Row, depth_db: Row, attack_s: Row, release_s: Row, gains: Row, share: Row, state: State, rate: float
-) -> None:
+    key: Row, depth_db: Row, attack_s: Row, release_s: Row, gains: Row, share: Row, state: State, rate: float,
+    moving: Mask,
+) -> None:  # fmt: skip
     """Lower the gains while the key is loud; ``share`` becomes how far, 0..1."""
     falls = approach_step(KEY_FALL_S, rate)
+    held, ducked = state[KEY], state[DUCKED]
     for i in range(key.size):
         size = abs(key[i])
-        state[KEY] = size if size > state[KEY] else approach(state[KEY], size, falls, falls)
-        loud = (level_db(max(state[KEY], 1e-6)) - QUIETEST_KEY_DB) * (1.0 / KEY_SPAN_DB)
-        goal = smooth_step(min(max(loud, 0.0), 1.0))
-        rises, sinks = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
-        state[DUCKED] = approach(state[DUCKED], goal, rises, sinks)
-        share[i] = state[DUCKED]
+        held = size if size > held else approach(held, size, falls, falls)
+        share[i] = max(held, 1e-6)
+    for i in range(key.size):
+        loud = (level_db(share[i]) - QUIETEST_KEY_DB) * (1.0 / KEY_SPAN_DB)
+        share[i] = smooth_step(min(max(loud, 0.0), 1.0))
+    for i in range(key.size):
+        if i == 0 or moving & DUCK_TIMES:
+            rises, sinks = approach_step(attack_s[i], rate), approach_step(release_s[i], rate)
+        ducked = approach(ducked, share[i], rises, sinks)
+        share[i] = ducked
+    for i in range(key.size):
         gains[i] *= db_to_gain(-depth_db[i] * share[i])
+    state[KEY], state[DUCKED] = held, ducked
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -223,13 +235,29 @@ def _carry(
 ) -> None:
     """What the way through the air does: softer, duller, and, where it bends the pitch, later."""
     size = (memory.size - LOUDNESS_SIZE) // 3
-    write, way, late = int(state[WRITE]), state[DELAY], state[LATE]
+    if moves & DOPPLER == 0 and doppler[0] == 0.0 and state[DELAY] == 1.0 and state[LATE] == 1.0:
+        _arrive_at_once(x, y, memory, size, state)
+    else:
+        _arrive(x, y, distance_m, doppler, memory, size, state, rate)
+    a = state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3]
+    b = state[DULL_RIGHT], state[DULL_RIGHT + 1], state[DULL_RIGHT + 2], state[DULL_RIGHT + 3]
     for i in range(x.size):
         if i == 0 or moves:
-            share, falls = (
-                air_share(max(distance_m[i] - 1.0, 0.0), 1.0, rate),
-                falloff_gain(distance_m[i], FALLOFF_DB),
-            )
+            share, fall = air_share(max(distance_m[i] - 1.0, 0.0), 1.0, rate), falloff_gain(distance_m[i], FALLOFF_DB)
+        a, b = through_air(x[i], share, a), through_air(y[i], share, b)
+        x[i], y[i] = a[3], b[3]
+        gains[i] *= fall
+    state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3] = a
+    state[DULL_RIGHT], state[DULL_RIGHT + 1], state[DULL_RIGHT + 2], state[DULL_RIGHT + 3] = b
+
+
+@njit(error_model="numpy", forceinline=True)
+def _arrive(
+    x: Row, y: Row, distance_m: Row, doppler: Row, memory: Memory, size: int, state: State, rate: float
+) -> None:
+    """What arrives now of what was sent before, as long ago as the way was then."""
+    write, way, late = int(state[WRITE]), state[DELAY], state[LATE]
+    for i in range(x.size):
         goal = min(distance_m[i] * (1.0 / SOUND_M_PER_S) * rate * doppler[i], size - 5.0) + 1.0
         if way == 0.0:
             way = late = goal
@@ -238,10 +266,23 @@ def _carry(
         memory[write], memory[size + write], memory[2 * size + write] = x[i], y[i], way
         write = write + 1 if write + 1 < size else 0
         late = arrived(memory, 2 * size, size, write, late)
-        a, b = read_ring(memory, 0, size, write, late), read_ring(memory, size, size, write, late)
-        x[i], y[i] = through_air(a, share, state, DULL), through_air(b, share, state, DULL_RIGHT)
-        gains[i] *= falls
+        x[i], y[i] = read_ring(memory, 0, size, write, late), read_ring(memory, size, size, write, late)
     state[WRITE], state[DELAY], state[LATE] = write, way, late
+
+
+@njit(error_model="numpy", forceinline=True)
+def _arrive_at_once(x: Row, y: Row, memory: Memory, size: int, state: State) -> None:
+    """As ``_arrive`` where the way bends nothing: what is sent arrives, and is kept for when it does."""
+    write = int(state[WRITE])
+    first = min(x.size, size - write)
+    for done, at, count in ((0, write, first), (first, 0, x.size - first)):
+        for i in range(count):
+            put(memory, at + i, x[done + i])
+            put(memory, size + at + i, y[done + i])
+            put(memory, 2 * size + at + i, 1.0)
+    for i in range(x.size):
+        x[i], y[i] = x[i] + 0.0, y[i] + 0.0  # a zero has no sign, as when it is read from the line
+    state[WRITE] = (write + x.size) % size
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -38,6 +38,7 @@ def kernel(
     """
     size, write, way, late_by = memory.size // 2, int(state[WRITE]), state[DELAY], state[LATE]
     kind, around = int(layout[0] + 0.5), layout[0] > 0.5
+    held = state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3]
     for i in range(out.size):
         if i == 0 or moving & MOVES:
             gain, share = falloff_gain(distance_m[i], falloff_db[i]), air_share(distance_m[i], air[i], rate)
@@ -54,7 +55,8 @@ def kernel(
         memory[write], memory[size + write] = audio[i], way
         write = write + 1 if write + 1 < size else 0
         late_by = arrived(memory, size, size, write, late_by)
-        dull = through_air(read_ring(memory, 0, size, write, late_by), share, state, DULL)
+        held = through_air(read_ring(memory, 0, size, write, late_by), share, held)
+        dull = held[3]
         a, b = dull * gain * left, dull * gain * right
         if early[i] > 0.0:
             for k in range(FOUR):
@@ -67,6 +69,7 @@ def kernel(
         else:
             behind[i] = behind_right[i] = 0.0
     state[WRITE], state[DELAY], state[LATE] = write, way, late_by
+    state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3] = held
 
 
 def _remembers(given: Given) -> float:

@@ -11,13 +11,14 @@ from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, 
 from dunefall.dsp.lines import read_ring
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share, share_for
+from dunefall.dsp.reading import get, put
 from dunefall.dsp.saturation import saturate
 from dunefall.dsp.strike import TO_60_DB
 
 __all__ = ["MODULE"]
 
 WRITE, HIGH, DULL, LOW, ROUND = range(5)
-SPRINGS, ROWS = 3, 60
+SPRINGS, LANES, ROWS = 3, 4, 60
 STATE = ROUND + SPRINGS
 ROUNDS_S = (0.0371, 0.0443, 0.0533)
 SIDES = (-0.8, 0.0, 0.8)
@@ -52,18 +53,22 @@ def kernel(
             smears = _smearing_s(0.8 * splash[i], MIDDLE_HZ, stretch, rate)
             late = max(_smearing_s(0.8 * splash[i], LATE_HZ, stretch, rate) - smears, 0.0)
             kept = share_for(exp2(2.0 * pace * late), LATE_HZ, rate)  # these take longer for a round
+        if i == 0 or moving & 0b01110:
+            gain_0 = exp2(pace * (ROUNDS_S[0] * slack + smears))
+            gain_1 = exp2(pace * (ROUNDS_S[1] * slack + smears))
+            gain_2 = exp2(pace * (ROUNDS_S[2] * slack + smears))
         state[HIGH] = fma(high_share, audio[i] - state[HIGH], state[HIGH])
         state[DULL] = fma(high_share, state[HIGH] - state[DULL], state[DULL])
         state[LOW] = fma(low_share, state[DULL] - state[LOW], state[LOW])
         toned = state[DULL] - state[LOW]
+        first = _turned(0, toned, kept, slack, gain_0, turn, size, memory, state, rate)
+        second = _turned(1, toned, kept, slack, gain_1, turn, size, memory, state, rate)
+        third = _turned(2, toned, kept, slack, gain_2, turn, size, memory, state, rate)
+        first, second, third = _dispersed(first, second, third, 0.8 * splash[i], memory, at_rows, step)
+        memory[turn], memory[size + turn], memory[2 * size + turn] = first, second, third
         a = b = 0.0
         for s in range(SPRINGS):
-            way = ROUNDS_S[s] * slack
-            x = read_ring(memory, s * size, size, turn, min(way * rate, size - 5.0))
-            state[ROUND + s] = fma(kept, x - state[ROUND + s], state[ROUND + s])
-            x = toned - saturate(exp2(pace * (way + smears)) * state[ROUND + s], KNEE)
-            x = _dispersed(x, 0.8 * splash[i], memory, at_rows + 2 * ROWS * (s * stretch + step))
-            memory[s * size + turn] = x
+            x = first if s == 0 else second if s == 1 else third
             side = SIDES[s] * width[i]
             a, b = fma(0.5 - 0.5 * side, x, a), fma(0.5 + 0.5 * side, x, b)
         out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio[i], dry[i], b * wet[i])
@@ -79,14 +84,40 @@ def _smearing_s(factor: float, hz: float, stretch: int, rate: float) -> float:
 
 
 @njit(error_model="numpy", forceinline=True)
-def _dispersed(x: float, factor: float, memory: Memory, at: int) -> float:
-    """A sample through the all-passes of a spring: their inputs and outputs of that time are stored side by side from
-    ``at``."""
-    for k in range(ROWS):
-        y = fma(factor, x - memory[at + 2 * k + 1], memory[at + 2 * k])
-        memory[at + 2 * k], memory[at + 2 * k + 1] = x, y
-        x = y
-    return x
+def _turned(
+    s: int, toned: float, kept: float, slack: float, gain: float, turn: int, size: int, memory: Memory, state: State,
+    rate: float,
+) -> float:  # fmt: skip
+    """What goes into a spring: the sound, and what came out of it a way to and fro ago, turned over."""
+    x = read_ring(memory, s * size, size, turn, min(ROUNDS_S[s] * slack * rate, size - 5.0))
+    state[ROUND + s] = fma(kept, x - state[ROUND + s], state[ROUND + s])
+    return toned - saturate(gain * state[ROUND + s], KNEE)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _dispersed(
+    a: float, b: float, c: float, factor: float, memory: Memory, first: int, step: int
+) -> tuple[float, float, float]:
+    """A sample through the all-passes of all three springs side by side, as each alone waits for itself: their inputs
+    and outputs of that time are stored beside each other."""
+    d = 0.0
+    at = first + 2 * LANES * ROWS * step
+    for _ in range(ROWS):
+        w = fma(factor, a - get(memory, at + 4), get(memory, at))
+        x = fma(factor, b - get(memory, at + 5), get(memory, at + 1))
+        y = fma(factor, c - get(memory, at + 6), get(memory, at + 2))
+        z = fma(factor, d - get(memory, at + 7), get(memory, at + 3))
+        put(memory, at, a)
+        put(memory, at + 1, b)
+        put(memory, at + 2, c)
+        put(memory, at + 3, d)
+        put(memory, at + 4, w)
+        put(memory, at + 5, x)
+        put(memory, at + 6, y)
+        put(memory, at + 7, z)
+        a, b, c, d = w, x, y, z
+        at += 2 * LANES
+    return a, b, c
 
 
 MODULE = ModuleSpec(
@@ -110,7 +141,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True, width="width"),),
     state=STATE,
     memory=4096,
-    memory_s=SPRINGS * (LONGEST_S + ROWS * 2 * WIDEST_S),
+    memory_s=SPRINGS * LONGEST_S + LANES * ROWS * 2 * WIDEST_S,
     cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="decay_s",
     passes="audio",
