@@ -85,7 +85,7 @@ def _parts(program: Program) -> dict[str, float]:
             module = program.patch.module(copies[0])
             names[program.module_at[instance]] = f"{layer[module.id]}: {module.name} ({module.type})"
     found: dict[str, float] = {}
-    for s, (first, last, is_loop, _) in enumerate(plan.parts.tolist()):
+    for s, (first, last, is_loop, *_) in enumerate(plan.parts.tolist()):
         if is_loop:
             name = f"loop of {', '.join(names[first:last])}"
             found[name] = _best_ns(lambda repeats, s=s: _loop(plan, memory, s, repeats))

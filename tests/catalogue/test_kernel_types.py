@@ -13,7 +13,7 @@ OWN_TYPES = {
     "state": "State", "memory": "Memory", "scratch": "Scratch", "rate": "Scalar", "key": "Key", "linked": "Mask",
     "moving": "Mask", "wanted": "Mask", "levels": "Row", "voices": "int", "start": "int", "live": "Row",
     "sound": "Sound", "sound_rows": "int", "sound_rate": "Scalar", "response": "Row", "whole_mix": "Row",
-    "bypassed": "Mask",
+    "bypassed": "Mask", "line_phase": "int",
 }  # fmt: skip
 
 

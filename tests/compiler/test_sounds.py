@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from dataclasses import replace
 from pathlib import Path
 
@@ -51,6 +52,16 @@ def test_every_usual_format_is_taken_in(tmp_path: Path, name: str, options: dict
     np.testing.assert_allclose(sound.samples.reshape(2, -1), whole.T, atol=1e-6)
     given = np.random.default_rng(3000).uniform(-0.5, 0.5, (3000, 2))
     assert np.abs(whole - given).max() <= step
+
+
+def test_sounds_that_nobody_plays_are_let_go(tmp_path: Path) -> None:
+    """Each that stays open is a handle, of which a process may have a thousand."""
+    handles = len(os.listdir("/proc/self/fd"))
+    first = take_in(written(tmp_path / "first.wav", frames=100))
+    for k in range(3 * sounds.MOST_AT_HAND):
+        assert len(mapped(take_in(written(tmp_path / "one.wav", frames=100 + k))).samples) == 100 + k
+    assert len(os.listdir("/proc/self/fd")) - handles <= sounds.MOST_AT_HAND + 5
+    assert len(mapped(first).samples) == 100, "and come back"
 
 
 def test_seven_channels_become_two(tmp_path: Path) -> None:

@@ -15,6 +15,7 @@ from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
 from dunefall.compiler.aftermix import AfterMix, without_inserts
+from dunefall.compiler.byrows import lines_of
 from dunefall.compiler.channels import widths
 from dunefall.compiler.graph import execution_order, parts_of
 from dunefall.compiler.kernels import kernel_address, listens
@@ -198,13 +199,13 @@ class _Builder:
         self.input_rows: list[int] = []
         self.sounds: list[NDArray[np.float32]] = []
         self.series: list[NDArray[np.float64]] = []
-        self.series_size = 0
-        self.lane_ends = 0
+        self.series_size = self.lane_ends = 0
         self.channels = [speaker.port for speaker in layout_of(patch.layout).speakers]
         self.rows = self.state_size = self.memory_size = 0
         counts = [layer.voices for layer in patch.layers]
         self.level_first = dict(zip((layer.id for layer in patch.layers), accumulate(counts, initial=0), strict=False))
         self.levels = sum(counts)
+        self.lines = lines_of(self.parts, self.order, self.wires, self._hears_mix)
 
     def _row(self, count: int = 1) -> int:
         self.rows += QUANTUM * count
@@ -218,7 +219,9 @@ class _Builder:
         modules = np.array(self.module_records, MODULE)
         voices, rests, meets = self._voices(modules)
         plan = Plan(
-            parts=np.array(self.parts, np.int64).reshape(-1, 4),
+            parts=np.array([(*x, self._row() if x[0] in self.lines else -1) for x in self.parts], np.int64).reshape(
+                -1, 5
+            ),
             modules=modules,
             ports=np.array(self.ports, np.int64),
             inputs=np.array(self.input_records, INPUT),
@@ -307,8 +310,8 @@ class _Builder:
             self.series_size, linked, passes, passes_right,
             -1 if instance.voice < 0 or name in self.awake else levels + instance.voice, levels, instance.layer.voices,
             self._lane_end(spec), self._stem(instance), moved_first, len(self.moved), wanted,
-            shape.wakes, sound.samples.ctypes.data, len(sound.samples), sound.rows, sound.rate_hz,
-            module_key(self.patch.seed, name),
+            shape.wakes, int(any(name in lines for lines in self.lines.values())), sound.samples.ctypes.data,
+            len(sound.samples), sound.rows, sound.rate_hz, module_key(self.patch.seed, name),
         ))  # fmt: skip
         if spec.series:
             self.series.append(_series_of(spec, module) if module.series else shape.series)

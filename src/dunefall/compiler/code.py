@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from collections.abc import Iterable
 from pathlib import Path
 
 from dunefall.compiler.fuse import fused_address, fused_path, fused_ready
@@ -55,7 +56,17 @@ class LoopCode:
         program : Program
             The compiled patch.
         """
-        for path in use_loop_code(program):
+        self.make(use_loop_code(program))
+
+    def make(self, paths: Iterable[Path]) -> None:
+        """Have code made that nobody has asked for yet.
+
+        Parameters
+        ----------
+        paths : iterable of Path
+            See ``use_loop_code``.
+        """
+        for path in paths:
             if path not in self._tried:
                 self._tried.add(path)
                 self._waiting.append(path)
@@ -73,12 +84,23 @@ class LoopCode:
         -------
         bool
         """
-        if self._process is None or self._process.poll() is None:
+        if not self.go_on():
             return False
-        self._process = None
         use_loop_code(program)
-        self._next()
         return True
+
+    @property
+    def busy(self) -> bool:
+        """Whether code is being made."""
+        return self._process is not None
+
+    def go_on(self) -> bool:
+        """Begin what comes next; whether some code was finished just now."""
+        finished = self._process is not None and self._process.poll() is not None
+        if finished:
+            self._process = None
+        self._next()
+        return finished
 
     def close(self) -> None:
         """Stop what is being made."""

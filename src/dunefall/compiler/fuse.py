@@ -283,6 +283,7 @@ class _Writer:
         own = {"state": f"s{k}", "memory": f"m{k}", "scratch": f"scratch{k}", "key": f"key{k}"}
         own |= {series: f"{series}_{k}" for series in spec.series_places}
         own |= {"rate": "rate", "linked": linked, "moving": linked, "wanted": wanted, "start": "start + i"}
+        own["line_phase"] = "0"
         cell = {port: f"c{k}[{j} : {j + 1}]" for j, port in enumerate(ports)}
         call = f"{_name(spec.id)}({', '.join(cell.get(name) or own[name] for name in kernel_arguments(spec))})"
         if not module.bypassed:

@@ -13,7 +13,7 @@ from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.saturation import saturate_rarely
 
-__all__ = ["ceiling", "fill", "gather_linked", "gather_restless", "shaped"]
+__all__ = ["ceiling", "fill", "gather_late", "gather_linked", "gather_restless", "keep_late", "shaped"]
 
 LOOP_KNEE = 2.0
 """Audio that goes round a loop is bent above this level and never passes twice of it."""
@@ -56,10 +56,11 @@ def _place(left: float, ramp: int) -> float:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _link_signal(rows: Floats, link: Record, i: int) -> float:
-    """What a link takes at sample i of the quantum, before its amount."""
+def _link_signal(rows: Floats, link: Record, i: int, kept: int = -1) -> float:
+    """What a link takes at sample i of the quantum, before its amount; ``kept`` is where the sample before is, if it is
+    no longer in its row."""
     if link.delayed != 0:
-        value = rows[link.row + ((i + QUANTUM - link.delayed) & (QUANTUM - 1))]
+        value = rows[kept if kept >= 0 else link.row + ((i + QUANTUM - link.delayed) & (QUANTUM - 1))]
         if link.bounded != 0:
             value = ceiling(value)
     else:
@@ -103,11 +104,13 @@ def _plain(entry: Record, base: Record, amounts: Records) -> bool:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int) -> None:
+def _gather_one(
+    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int, kept: int = -1
+) -> None:
     """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
-    glides moves on by one sample."""
+    glides moves on by one sample. From ``kept`` on is what its late links take, if that is no longer in their rows."""
     if _plain(entry, base, amounts):
-        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i)
+        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i, kept)
         return
     value = base.goal
     if base.left > 0:
@@ -126,7 +129,8 @@ def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amoun
         if moving.left != 0:
             moving.left -= 1
             amount = moving.amount_start + (amount - moving.amount_start) * _place(moving.left, ramp)
-        value = fma(_link_signal(rows, links[k], i), amount, value)
+        value = fma(_link_signal(rows, links[k], i, kept), amount, value)
+        kept += int(kept >= 0 and links[k].delayed != 0)
     value = min(max(value, entry.low), entry.high)
     rows[entry.row + i] = exp2(value) if entry.octaves != 0 else value
 
@@ -220,6 +224,66 @@ def gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int
             _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
         memory.now[i] = rows[row + last]
         plan.ports[module.port_first + i - module.input_first] = row
+
+
+@njit(nogil=True, error_model="numpy")
+def keep_late(plan: Plan, memory: Memory, module: Record, start: int, kept: int) -> int:
+    """Put away what the late links into a delay line take at the first sample, before their sources run on.
+
+    Parameters
+    ----------
+    plan, memory, module : Plan, Memory, Record
+        As for ``gather_linked``.
+    start : int
+        First sample in the quantum.
+    kept : int
+        Where in the rows.
+
+    Returns
+    -------
+    int
+        Where the next one goes.
+    """
+    for k in range(module.moved_first, module.moved_last):
+        entry = plan.inputs[plan.moved[k]]
+        for link in range(entry.link_first, entry.link_last):
+            if plan.links[link].delayed != 0:
+                memory.rows[kept] = memory.rows[plan.links[link].row + ((start + QUANTUM - 1) & (QUANTUM - 1))]
+                kept += 1
+    return kept
+
+
+@njit(nogil=True, error_model="numpy")
+def gather_late(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, kept: int) -> int:
+    """Prepare the inputs of a delay line that late links lead to, when their sources have run.
+
+    Parameters
+    ----------
+    plan, memory, module, start, n, ramp : Plan, Memory, Record, int, int, int
+        As for ``gather_linked``.
+    kept : int
+        As for ``keep_late``.
+
+    Returns
+    -------
+    int
+        As for ``keep_late``.
+    """
+    for k in range(module.moved_first, module.moved_last):
+        i = plan.moved[k]
+        entry, base = plan.inputs[i], memory.bases[i]
+        late = 0
+        for link in range(entry.link_first, entry.link_last):
+            late += int(plan.links[link].delayed != 0)
+        if late == 0:
+            continue
+        for at in range(start, start + n):
+            first = kept if at == start else -1
+            _gather_one(memory.rows, entry, base, plan.links, memory.amounts, at, ramp, first)
+        plan.ports[module.port_first + i - module.input_first] = entry.row
+        memory.now[i] = memory.rows[entry.row + start + n - 1]
+        kept += late
+    return kept
 
 
 @njit(nogil=True, error_model="numpy")

@@ -38,7 +38,7 @@ __all__ = [
 
 OWN = (
     "state", "memory", "rate", "key", "linked", "moving", "wanted", "scratch", "levels", "voices", "start", "live",
-    "sound", "sound_rows", "sound_rate", "response", "whole_mix", "bypassed",
+    "sound", "sound_rows", "sound_rate", "response", "whole_mix", "bypassed", "line_phase",
 )  # fmt: skip
 """What a kernel may ask for by name beside its ports."""
 
@@ -120,6 +120,7 @@ def _wrapper_text(spec: ModuleSpec) -> str:
         "linked": field["linked"],
         "wanted": field["wanted"],
         "bypassed": field["bypassed"],
+        "line_phase": place["line_phase"],
     }
     for series, (first, count) in spec.series_places.items():
         own[series] = f"window({place['series']}, {field['series_at']} + {first}, {count})"

@@ -12,9 +12,9 @@ from numba import njit
 
 from dunefall.base.layouts import MOST_CHANNELS
 from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.gather import fill, gather_linked, gather_restless
+from dunefall.compiler.gather import fill, gather_late, gather_linked, gather_restless, keep_late
 from dunefall.compiler.plan import Floats, Ints, Memory, Plan, Record
-from dunefall.compiler.records import BASE, INPUT, MODULE, PLACES, QUANTUM, RAMP_S
+from dunefall.compiler.records import BASE, INPUT, MODULE, PHASES, PLACES, QUANTUM, RAMP_S
 from dunefall.compiler.traces import Traces, span, trace_end, trace_module
 from dunefall.compiler.views import borrow as _borrow
 from dunefall.compiler.views import call_kernel
@@ -26,7 +26,8 @@ from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
 __all__ = ["FAULT_SIZE", "LOUDEST", "run", "sound"]
 
-MIX_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), (1 << 62) - 1
+MIX_PLACE, PHASE_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), PLACES.index("line_phase"), (1 << 62) - 1
+WHOLE, ASK, READ, WRITE = range(len(PHASES))
 MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
 FAULT_SIZE = 1e6
 """Nothing that is right gets near this: +120 dBFS, a million semitones."""
@@ -64,7 +65,7 @@ def sound(row: Floats) -> bool:
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int, single: int) -> None:
     """Run one module for n samples of the present quantum; ``single``: it is part of a feedback loop."""
-    module, rows = plan.modules[m], memory.rows
+    module = plan.modules[m]
     if memory.faults[m] != 0:
         _clear_outputs(plan, memory, m)
         return
@@ -75,6 +76,13 @@ def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: in
         moving = gather_restless(plan, memory, module, m, start, n, ramp, single)
     else:
         gather_linked(plan, memory, module, start, n, ramp, single)
+    _call(plan, memory, m, start, n, moving, single)
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _call(plan: Plan, memory: Memory, m: int, start: int, n: int, moving: int, single: int) -> None:
+    """Call a module's kernel, its inputs being there, and look at what it gives out."""
+    module, rows = plan.modules[m], memory.rows
     ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
     call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
     if module.bypassed == PASSED_ON:
@@ -133,8 +141,11 @@ def _clear_outputs(plan: Plan, memory: Memory, m: int) -> None:
 
 @njit(nogil=True, error_model="numpy")
 def _run_loop(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int) -> None:
-    """Run a feedback loop: by the code made for it where there is some and nothing glides, or module by module."""
+    """Run a feedback loop: by rows where all of it goes through long delay lines, else by the code made for it where
+    there is some and nothing glides, or module by module."""
     first, last, address = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 3]
+    if plan.parts[s, 4] >= 0 and n > 1 and _run_by_rows(plan, memory, s, start, n, ramp):
+        return
     if address != 0 and _steady(plan, memory, first, last):
         module = plan.modules[first]
         bad = call_fused(
@@ -152,6 +163,58 @@ def _run_loop(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int)
     for i in range(start, start + n):
         for m in range(first, last):
             _run_module(plan, memory, m, i, 1, ramp, True)
+
+
+@njit(nogil=True, error_model="numpy")
+def _run_by_rows(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int) -> bool:
+    """Run a feedback loop whose every round goes through a delay line that gives only what was written before this
+    quantum: the lines read, the other modules run row by row, the lines write. False, and nothing done, where one of
+    them moves, or is too short."""
+    first, last, kept = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 4]
+    ready = True
+    for m in range(first, last):
+        if plan.modules[m].line != 0 and ready:
+            ready = _steady(plan, memory, m, m + 1) and _line_can(plan, memory, m, start, n, ramp)
+    if not ready:
+        return False
+    at = kept
+    for m in range(first, last):
+        if plan.modules[m].line != 0:
+            at = keep_late(plan, memory, plan.modules[m], start, at)
+    for m in range(first, last):
+        if plan.modules[m].line != 0:
+            _line(plan, m, start, n, READ)
+    for m in range(first, last):
+        if plan.modules[m].line == 0:
+            _run_module(plan, memory, m, start, n, ramp, False)
+    at = kept
+    for m in range(first, last):
+        if plan.modules[m].line != 0:
+            at = gather_late(plan, memory, plan.modules[m], start, n, ramp, at)
+            plan.places[PHASE_PLACE] = WRITE
+            _call(plan, memory, m, start, n, plan.modules[m].linked, False)
+            plan.places[PHASE_PLACE] = WHOLE
+    return True
+
+
+@njit(nogil=True, error_model="numpy")
+def _line_can(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int) -> bool:
+    """Whether all that a delay line gives in this quantum was written before; its inputs from outside are prepared."""
+    gather_linked(plan, memory, plan.modules[m], start, n, ramp, False)
+    plan.scratch[0] = 0.0
+    _line(plan, m, start, n, ASK)
+    can: bool = plan.scratch[0] == 1.0
+    return can
+
+
+@njit(nogil=True, error_model="numpy")
+def _line(plan: Plan, m: int, start: int, n: int, phase: int) -> None:
+    """Ask a delay line, or have it read."""
+    module = plan.modules[m]
+    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
+    plan.places[PHASE_PLACE] = phase
+    call_kernel(module.address, (n, start, module.linked, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
+    plan.places[PHASE_PLACE] = WHOLE
 
 
 @njit(nogil=True, error_model="numpy")

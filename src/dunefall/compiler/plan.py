@@ -38,12 +38,12 @@ class Plan(NamedTuple):
     """What never changes while a program runs.
 
     ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
-    very loop or 0); ``modules``, ``inputs``, ``links`` and ``voices`` are records of the kinds above, modules in order
-    of execution; ``ports`` the rows of each module's inputs, parameters and outputs; ``moved`` the linked inputs;
-    ``rests`` the states that are 0 when a voice has ended, ``meets`` the rows by which its sound leaves; ``channels``
-    tells which outputs of a layer's end go into the channels of ``mix``, where the sum of the layers is made;
-    ``scratch`` is nobody's; ``live`` is the live input of this quantum; ``places`` takes the addresses of ``PLACES`` at
-    each run; ``rate`` the sample rate in Hz.
+    very loop or 0, row of what comes late into its lines where it may run by rows, or -1); ``modules``, ``inputs``,
+    ``links`` and ``voices`` are records of the kinds above, modules in order of execution; ``ports`` the rows of each
+    module's inputs, parameters and outputs; ``moved`` the linked inputs; ``rests`` the states that are 0 when a voice
+    has ended, ``meets`` the rows by which its sound leaves; ``channels`` tells which outputs of a layer's end go into
+    the channels of ``mix``, where the sum of the layers is made; ``scratch`` is nobody's; ``live`` is the live input of
+    this quantum; ``places`` takes the addresses of ``PLACES`` at each run; ``rate`` the sample rate in Hz.
     """
 
     parts: Ints

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 __all__ = [
-    "AMOUNT", "BASE", "INPUT", "LINK", "MODULE", "PLACES", "QUANTUM", "RAMP_S", "SCRATCH", "VOICE", "word",
+    "AMOUNT", "BASE", "INPUT", "LINK", "MODULE", "PHASES", "PLACES", "QUANTUM", "RAMP_S", "SCRATCH", "VOICE", "word",
 ]  # fmt: skip
 
 QUANTUM = 64
@@ -24,7 +24,7 @@ MODULE = np.dtype(
         "address", "bypassed", "input_first", "input_last", "port_first", "output_first", "port_last",
         "state_at", "state_size", "memory_at", "memory_size", "series_at", "linked", "passes", "passes_right",
         "voice", "level_first", "level_count", "lane_end", "stem", "moved_first", "moved_last", "wanted",
-        "wakes", "sound", "sound_size", "sound_rows", "sound_rate",
+        "wakes", "line", "sound", "sound_size", "sound_rows", "sound_rate",
     )] + [("key", np.uint64)]
 )  # fmt: skip
 """A module: its kernel, whether it is bypassed (2: and sees to that itself), its inputs, ports, state, memory and
@@ -32,7 +32,8 @@ series; ``passes`` and ``passes_right`` are ports or -1; ``voice`` the voice tha
 and ``level_count`` the voices of its layer; ``lane_end`` the number, from 1 on, of a layer's end, whose outputs go into
 the mix; ``stem`` the number, from 1 on, of the stem that they go into as well, or 0, and -1 for what works on the whole
 mix and so on each stem; its linked inputs in ``moved``; which outputs somebody uses; ``wakes`` 1 where it gives notes
-to the voices; address, samples, rows and rate of the sound that it plays."""
+to the voices; ``line`` 1 where it is a delay line of a loop that may run by rows; address, samples, rows and rate of
+the sound that it plays."""
 VOICE = np.dtype([(name, np.int64) for name in ("gate", "rest_first", "rest_last", "meet_first", "meet_last")])
 """A voice: the row of its gate (-1: it never rests), its places in ``rests`` and ``meets``."""
 INPUT = np.dtype(
@@ -54,8 +55,12 @@ AMOUNT = np.dtype(
 """A link's amount and offset, gliding likewise."""
 
 
-PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series", "mix")
-"""Arrays whose addresses compiled code finds in ``Plan.places``."""
+PLACES = ("rows", "states", "memories", "scratch", "levels", "links", "amounts", "live", "series", "mix", "line_phase")
+"""Arrays whose addresses compiled code finds in ``Plan.places``, and which of ``PHASES`` a delay line is asked
+for."""
+PHASES = ("whole", "ask", "read", "write")
+"""A delay line in a feedback loop is asked whether all that it gives in this quantum was written before (it leaves 1 or
+0 in ``scratch[0]``), then only reads, and when the loop has run it writes; elsewhere it does all at once."""
 
 
 def word(record: np.dtype[np.void], field: str, index: int = 0) -> int:

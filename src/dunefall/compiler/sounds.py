@@ -84,6 +84,8 @@ _in_memory: set[str] = set()
 """Digests of sounds of which no copy could be kept."""
 _made: dict[str, Sound] = {}
 """Wavetables and responses by the digest of their sound, or by what they are computed from."""
+MOST_AT_HAND = 64
+"""So many sounds, each a handle and a mapping, and so many wavetables and responses."""
 
 
 def sounds_folder() -> Path:
@@ -208,13 +210,29 @@ def mapped(ref: SoundRef) -> Sound:
     -------
     Sound
     """
-    if ref.digest not in _mapped:
-        path = _converted(ref.digest)
-        if path is None:
-            return SILENCE
-        _, rate, rows, *_ = path.stem.split("-")
-        _mapped[ref.digest] = Sound(np.memmap(path, np.float32, "r"), int(rows), int(rate))
-    return _mapped[ref.digest]
+    if (known := _at_hand(_mapped, ref.digest)) is not None:
+        return known
+    path = _converted(ref.digest)
+    if path is None:
+        return SILENCE
+    _, rate, rows, *_ = path.stem.split("-")
+    return _keep(_mapped, ref.digest, Sound(np.memmap(path, np.float32, "r"), int(rows), int(rate)))
+
+
+def _at_hand(store: dict[str, Sound], key: str) -> Sound | None:
+    """A sound that was asked for before, now the one that was asked for last."""
+    sound = store.pop(key, None)
+    if sound is not None:
+        store[key] = sound
+    return sound
+
+
+def _keep(store: dict[str, Sound], key: str, sound: Sound) -> Sound:
+    """Keep a sound at hand, and let go of the one that nobody has asked for for longest; what plays it has it still."""
+    store[key] = sound
+    if len(store) > MOST_AT_HAND and (oldest := next((k for k in store if k not in _in_memory), None)):
+        del store[oldest]
+    return sound
 
 
 @cache
@@ -244,22 +262,24 @@ def _put(path: Path, data: bytes) -> None:
 
 def _tables(ref: SoundRef) -> Sound:
     sound = mapped(ref)
-    if ref.digest not in _made and len(sound.samples):
-        tables, frames = tables_of_sound(sound.samples[: len(sound.samples) // sound.rows])
-        _made[ref.digest] = Sound(tables, frames, 48000)
-    return _made.get(ref.digest, SILENCE)
+    if not len(sound.samples):
+        return SILENCE
+    if (known := _at_hand(_made, ref.digest)) is not None:
+        return known
+    tables, frames = tables_of_sound(sound.samples[: len(sound.samples) // sound.rows])
+    return _keep(_made, ref.digest, Sound(tables, frames, 48000))
 
 
 def _response(ref: SoundRef | None, place: int, rate: float) -> Sound:
     """A response as its kernel reads it, left and right of the same energy, cut to the longest that is used."""
     key = f"{ref.digest if ref else place}-{rate:g}"
-    if key not in _made:
-        sound = mapped(ref) if ref else SILENCE
-        if ref and not len(sound.samples):
-            return Sound(prepared_response(np.zeros((2, 1))).view(np.float32), 1, round(rate))
-        both = responses.response(place, rate) if ref is None else _heard(sound, rate)
-        _made[key] = Sound(prepared_response(both).view(np.float32), 1, round(rate))
-    return _made[key]
+    if (known := _at_hand(_made, key)) is not None:
+        return known
+    sound = mapped(ref) if ref else SILENCE
+    if ref and not len(sound.samples):
+        return Sound(prepared_response(np.zeros((2, 1))).view(np.float32), 1, round(rate))
+    both = responses.response(place, rate) if ref is None else _heard(sound, rate)
+    return _keep(_made, key, Sound(prepared_response(both).view(np.float32), 1, round(rate)))
 
 
 def _heard(sound: Sound, rate: float) -> NDArray[np.float64]:

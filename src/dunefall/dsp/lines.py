@@ -236,5 +236,5 @@ def read_long(memory: Row, first: int, size: int, write: int, back: int, weights
     for k in range(2 * LONG):
         place = at - k
         place = place + size if place < 0 else place - size if place >= size else place
-        sound = fma(weights[k], get(memory, first + place), sound)
+        sound += weights[k] * get(memory, first + place)
     return sound

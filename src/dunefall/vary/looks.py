@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from dunefall.analysis.descriptors import Descriptors, described, spectra
 from dunefall.analysis.loudness import energies_of, level_of_energy
 from dunefall.base.errors import DunefallError
-from dunefall.compiler.code import use_loop_code
+from dunefall.compiler.code import LoopCode, use_loop_code
 from dunefall.compiler.sounds import import_sounds
 from dunefall.deliver.rendering import StoppedError, compiled
 from dunefall.deliver.workers import Workers, begin_work
@@ -60,6 +60,8 @@ class Look:
         The sound, as a file; "" where none is kept.
     trouble : str
         What is wrong with it, in a sentence.
+    missing : tuple of Path
+        Code of its feedback loops that would have made it faster, see ``use_loop_code``.
     """
 
     picture: NDArray[np.uint8]
@@ -69,6 +71,7 @@ class Look:
     seconds: float
     path: str = ""
     trouble: str = ""
+    missing: tuple[Path, ...] = ()
 
 
 def look_at(patch: Patch, seconds: float, path: str, channel: str) -> Look:
@@ -91,8 +94,8 @@ def look_at(patch: Patch, seconds: float, path: str, channel: str) -> Look:
     """
     begin_work()
     try:
-        sound, faulty = _rendered(patch, seconds, Path(channel))
-        look = _look(sound, seconds)
+        sound, faulty, missing = _rendered(patch, seconds, Path(channel))
+        look = replace(_look(sound, seconds), missing=tuple(missing))
         if path:
             soundfile.write(path, np.clip(sound, -4.0, 4.0).astype(np.float32), RATE, "FLOAT", format="WAV")
             look = replace(look, path=path)
@@ -110,18 +113,20 @@ def _nothing(seconds: float, trouble: str) -> Look:
     return Look(np.zeros((BANDS, COLUMNS), np.uint8), np.full(COLUMNS, SILENT), None, 0.0, seconds, "", trouble)
 
 
-def _rendered(patch: Patch, seconds: float, channel: Path) -> tuple[NDArray[np.float64], tuple[str, ...]]:
+def _rendered(patch: Patch, seconds: float, channel: Path) -> tuple[NDArray[np.float64], tuple[str, ...], list[Path]]:
+    """The first two channels, the modules that were silenced, and what code was missing."""
     troubles = import_sounds(patch, alone=True)
     if troubles:
         raise DunefallError(troubles[0].rstrip("."))
     performance = Performance(Take(patch, RATE), compiled=compiled)
-    use_loop_code(performance.player.program, wait=False)
+    missing = use_loop_code(performance.player.program, wait=False)
     sound = np.zeros((round(seconds * RATE), performance.player.channels))
     for at in range(0, len(sound), BLOCK):
         if not channel.is_dir():
             raise StoppedError
         performance.fill(sound[at : at + BLOCK])
-    return sound[:, :2] if sound.shape[1] > 1 else np.repeat(sound, 2, axis=1), performance.player.program.faulty
+    stereo = sound[:, :2] if sound.shape[1] > 1 else np.repeat(sound, 2, axis=1)
+    return stereo, performance.player.program.faulty, missing
 
 
 def _look(sound: NDArray[np.float64], seconds: float) -> Look:
@@ -192,6 +197,7 @@ class Looks:
         self._running: dict[Future[Look], str] = {}
         self._asked: dict[str, tuple[Patch, float, bool]] = {}
         self._keys: dict[tuple[int, frozenset[str], float], tuple[Patch, Patch, str]] = {}
+        self._code = LoopCode()
         self.unexpected: list[Exception] = []
 
     def _alone(self, patch: Patch, modules: frozenset[str], seconds: float) -> tuple[Patch, str]:
@@ -252,8 +258,14 @@ class Looks:
         """Whether something is still to come."""
         return bool(self._waiting or self._running)
 
+    @property
+    def prepares(self) -> bool:
+        """Whether code is being made that makes later looks faster."""
+        return self._code.busy
+
     def step(self) -> bool:
         """Take in what is finished and begin what can be begun; whether something new is there."""
+        self._code.go_on()
         done = [future for future in self._running if future.done()]
         for future in done:
             self._take(self._running.pop(future), future)
@@ -278,6 +290,7 @@ class Looks:
             self.unexpected.append(error)
             look = _nothing(self._asked[key][1], f"It could not be rendered: {type(error).__name__}: {error}.")
         self._tries = 0
+        self._code.make(look.missing)
         del self._asked[key]
         self._made[key] = look
         while len(self._made) > MOST_KEPT:
@@ -296,6 +309,7 @@ class Looks:
 
     def close(self) -> None:
         """End the workers, and remove the sounds."""
+        self._code.close()
         shutil.rmtree(self._folder, ignore_errors=True)
         self._waiting.clear()
         self._running.clear()

@@ -12,6 +12,7 @@ from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, 
 from dunefall.dsp.lines import LONG, long_weights, read_long, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
+from dunefall.dsp.reading import get
 from dunefall.dsp.saturation import saturate, saturate_row
 from dunefall.dsp.triggers import unchanged
 
@@ -19,6 +20,7 @@ __all__ = ["MODULE"]
 
 WRITE, DELAY, NEXT, FADE, SINCE, ENDING, LAST, HEAD = range(8)
 HIGH, LOW, CUT, SHARE, STATE = 8, 10, 12, 13, 14
+ASK, READ = 1, 2
 SPANS_S = (0.05, 2.5, 20.0, 20.0, 20.0)
 TIMES = ("short_s", "time_s", "long_s", "time_beats", "any_s")
 BEATS, ANY = 3.0, 4.0
@@ -41,7 +43,7 @@ def kernel(
     long_s: Row, time_beats: Row, any_s: Row, tempo_bpm: Row, change: Row, sides: Row, feedback: Row,
     high_cut_hz: Row, low_cut_hz: Row, saturation: Row, freeze: Row, dry: Row, wet: Row, layering: Row, reverse: Row,
     out: Row, out_right: Row, send: Row, send_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
-    linked: Mask, wanted: Mask, scratch: Scratch,
+    linked: Mask, wanted: Mask, scratch: Scratch, line_phase: int,
 ) -> None:  # fmt: skip
     """State: place of writing; delay in samples (0: not begun), the one faded to, what is left of the fade; samples
     since it was cleared (0: long ago), what is left of the clearing, last clear; place in the piece played backwards;
@@ -49,6 +51,7 @@ def kernel(
 
     What comes into Return is fed back in place of the echo. That loop takes one sample, so the line is read one sample
     earlier, and echo k stays at k times the time. Another range may have another size.
+    ``line_phase`` is one of ``compiler.records.PHASES``: asked for it, it tells whether it rests, or reads alone.
     """
     n, size, write, delay = out.size, memory.size // 2, int(state[WRITE]), state[DELAY]
     patched, crossing = linked & BACK != 0, sides[0] >= 0.5
@@ -59,19 +62,28 @@ def kernel(
     early, weighed = 1.0 if patched else 0.0, -1.0
     far = int(delay - early)
     at = write - far if write >= far else write - far + size
-    rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0 and not crossing
+    rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0
     rests = rests and state[LAST] <= 0.5 and unchanged(clear, state[LAST])
     steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
-    if rests and steady and far >= n + LONG and LONG <= at < size - n - LONG and write + n < size:
+    by_row = rests and steady and far >= n + LONG and LONG <= at < size - n - LONG and write + n < size
+    if line_phase == ASK:
+        scratch[0] = 1.0 if by_row else 0.0
+    if line_phase == READ:
+        _read_both(memory, at, size, delay - early - far, send, send_right, scratch, both)
+    if line_phase in (ASK, READ):
+        return
+    if by_row:
         share, knee = delay - early - far, exp2(-4.0 * saturation[0]) if saturation[0] > 0.0 else 1.0
         high, low = _high_at_rest(high_cut_hz[0], n, state, rate), _low(low_cut_hz[0], rate)
-        past, written = memory[at - LONG : at + n + LONG], memory[write : write + n]
-        _run(audio, back if patched else send, past, written, feedback, dry, wet, out, send, state, 0, high, low, share,
-             knee, patched, scratch)  # fmt: skip
+        left, right = scratch[192 : 192 + n], scratch[256 : 256 + n]
+        first, second = _into(audio, audio_right, left, right, size, crossing)
+        past, written = memory[at - LONG : at + n + LONG], memory[first + write : first + write + n]
+        _run(audio, left, back if patched else send, past, written, feedback, dry, wet, out, send, state, 0, high, low,
+             share, knee, patched, scratch)  # fmt: skip
         if both:
-            past, written = memory[size + at - LONG : size + at + n + LONG], memory[size + write : size + write + n]
-            _run(audio_right, back_right if patched else send_right, past, written, feedback, dry, wet, out_right,
-                 send_right, state, 1, high, low, share, knee, patched, scratch)  # fmt: skip
+            past, written = memory[size + at - LONG : size + at + n + LONG], memory[second + write : second + write + n]
+            _run(audio_right, right, back_right if patched else send_right, past, written, feedback, dry, wet,
+                 out_right, send_right, state, 1, high, low, share, knee, patched, scratch)  # fmt: skip
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
@@ -112,6 +124,16 @@ def _goal(
         seconds = times[0] if kind == 0.0 else times[1] if kind == 1.0 else times[2]
     samples = nearest(seconds * rate) if abs(feedback) == 1.0 else seconds * rate
     return min(max(samples, 2.0), size - 4.0)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _into(audio: Row, audio_right: Row, left: Row, right: Row, size: int, crossing: bool) -> tuple[int, int]:
+    """What of the sound goes into the line with what comes back on the left and on the right, and where that ring
+    begins: where the sides answer each other they change places, and the sound goes into the left one."""
+    for i in range(left.size):
+        left[i] = 0.0 if crossing else audio[i]
+        right[i] = 0.5 * (audio[i] + audio_right[i]) if crossing else audio_right[i]
+    return (size, 0) if crossing else (0, size)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -185,7 +207,12 @@ def _echo(
     echo = 0.0
     if turned < 1.0:
         if weighed >= 0.0:
-            echo = read_long(memory, first, size, write, int(far), scratch[WEIGHTS]) * _heard(far, state)
+            back = int(far)
+            if weighed == 0.0:
+                echo = get(memory, first + (write - back if write >= back else write - back + size))
+            else:
+                echo = read_long(memory, first, size, write, back, scratch[WEIGHTS])
+            echo *= _heard(far, state)
         else:
             echo = read_ring(memory, first, size, write, far) * _heard(far, state)
         if state[FADE] > 0.0:
@@ -193,13 +220,15 @@ def _echo(
             later = read_ring(memory, first, size, write, behind) * _heard(behind, state)
             echo = fma(gain, echo - later, later)
     if turned > 0.0:
-        back = 0.0
+        backwards = 0.0
         for k in range(2):
             head = state[HEAD] + 0.5 * piece * k
             head = head - piece if head >= piece else head
             share = sine(0.5 * head / piece)
-            back += share * share * read_ring(memory, first, size, write, 2.0 * head + 1.0) * _heard(2.0 * head, state)
-        echo = fma(turned, back - echo, echo)
+            backwards += (
+                share * share * read_ring(memory, first, size, write, 2.0 * head + 1.0) * _heard(2.0 * head, state)
+            )
+        echo = fma(turned, backwards - echo, echo)
     return echo
 
 
@@ -253,23 +282,13 @@ def _written(sound: float, fed: float, echo: float, layered: float, frozen: floa
 
 @njit(error_model="numpy", forceinline=True)
 def _run(
-    audio: Row, back: Row, past: Row, written: Row, feedback: Row, dry: Row, wet: Row, out: Row, send: Row,
+    audio: Row, sound: Row, back: Row, past: Row, written: Row, feedback: Row, dry: Row, wet: Row, out: Row, send: Row,
     state: State, side: int, high: float, low: float, share: float, knee: float, patched: float, scratch: Scratch,
 ) -> None:  # fmt: skip
-    """One side of a delay that rests, row by row."""
+    """One side of a delay that rests, row by row; ``sound`` is written into the line with what comes back."""
     n = audio.size
-    echoes, fed, weights = scratch[:n], scratch[64 : 64 + n], scratch[WEIGHTS]
-    if share == 0.0:
-        for i in range(n):
-            echoes[i] = past[i + LONG]
-    else:
-        long_weights(weights, share)
-        for i in range(n):
-            echoes[i] = 0.0
-        for k in range(2 * LONG):
-            weight, run = weights[k], past[2 * LONG - 1 - k :]
-            for i in range(n):
-                echoes[i] += weight * run[i]
+    echoes, fed = scratch[:n], scratch[64 : 64 + n]
+    _read(past, share, echoes, scratch)
     if patched:
         for i in range(n):
             fed[i] = _damped(back[i], high, low, state, side)
@@ -286,10 +305,38 @@ def _run(
         fed[i] *= feedback[i]
     saturate_row(fed, knee)
     for i in range(n):
-        written[i] = audio[i] + fed[i]
+        written[i] = sound[i] + fed[i]
     for i in range(n):
         send[i] = echoes[i]
         out[i] = fma(audio[i], dry[i], echoes[i] * wet[i])
+
+
+@njit(error_model="numpy", forceinline=True)
+def _read_both(
+    memory: Memory, at: int, size: int, share: float, send: Row, send_right: Row, scratch: Scratch, both: bool
+) -> None:
+    """What comes out of both sides of a delay that rests."""
+    n = send.size
+    _read(memory[at - LONG : at + n + LONG], share, send, scratch)
+    if both:
+        _read(memory[size + at - LONG : size + at + n + LONG], share, send_right, scratch)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _read(past: Row, share: float, echoes: Row, scratch: Scratch) -> None:
+    """What comes out of one side of a delay that rests."""
+    n, weights = echoes.size, scratch[WEIGHTS]
+    if share == 0.0:
+        for i in range(n):
+            echoes[i] = past[i + LONG]
+        return
+    long_weights(weights, share)
+    for i in range(n):
+        echoes[i] = 0.0
+    for k in range(2 * LONG):
+        weight, run = weights[k], past[2 * LONG - 1 - k :]
+        for i in range(n):
+            echoes[i] += weight * run[i]
 
 
 def _longest(values: Mapping[str, float]) -> float:
