@@ -24,7 +24,9 @@ WIDEST = 0.35
 """Standard deviation at full strength, as a share of a rail, of what declares no amount of its links."""
 EDGE = 0.02
 """Values stay so far from the ends of their rails: nothing falls silent or runs wild by chance."""
-CHOICE_CHANCE = 0.5
+CHOICE_CHANCE, WAKE_CHANCE = 0.5, 0.5
+"""How often, at full strength, another choice is made, and a value leaves the end of its rail: what is off, or fully
+open, mostly stays so."""
 
 
 def kind_of(spec: ModuleSpec, param: Param) -> str:
@@ -126,7 +128,9 @@ def _other(param: Param, now: float, strength: float, chance: Random) -> float:
     if param.unit == "choice":
         change = chance.random() < CHOICE_CHANCE * strength
         return float(chance.randint(round(param.low), round(param.high))) if change else now
-    far = chance.gauss(0.0, strength)
+    far, wakes = chance.gauss(0.0, strength), chance.random() < WAKE_CHANCE * strength
+    if not (0.0 < param.to_rail(now) < 1.0 or wakes):
+        return now
     if param.amount:  # what a link moves it by is a musical distance
         low, high = param.domain
         place = param.to_rail(param.from_domain(min(high, max(low, param.to_domain(now) + far * abs(param.amount)))))

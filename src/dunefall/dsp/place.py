@@ -7,7 +7,7 @@ import math
 from numba import njit
 
 from dunefall.base.arrays import Memory
-from dunefall.dsp.maths import exp2, fma, sine
+from dunefall.dsp.maths import exp2, fma, log2, sine
 from dunefall.dsp.onepole import share_for
 from dunefall.dsp.reading import get
 
@@ -42,9 +42,7 @@ def falloff_gain(distance_m: float, falloff_db: float) -> float:
     >>> round(falloff_gain(2.0, 6.0), 4)
     0.5012
     """
-    if distance_m <= 1.0:
-        return 1.0
-    return exp2(-falloff_db * 0.16609640474436813 * math.log2(distance_m))
+    return exp2(-falloff_db * 0.16609640474436813 * log2(max(distance_m, 1.0)))
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -65,11 +63,10 @@ def air_share(distance_m: float, air: float, rate: float) -> float:
     -------
     float
     """
-    lost_db = AIR_DB_PER_M * distance_m * air
-    if lost_db < 1e-3:
-        return 1.0
-    hz = AIR_HZ if lost_db <= MOST_DB else AIR_HZ * math.sqrt(MOST_DB / lost_db)
-    return share_for(exp2(-min(lost_db, MOST_DB) * (0.33219280948873623 / AIR_POLES)), hz, rate)
+    lost_db = max(AIR_DB_PER_M * distance_m * air, 1e-3)
+    hz = AIR_HZ * math.sqrt(MOST_DB / max(lost_db, MOST_DB))
+    share = share_for(exp2(-min(lost_db, MOST_DB) * (0.33219280948873623 / AIR_POLES)), hz, rate)
+    return 1.0 if lost_db <= 1e-3 else share
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -87,7 +87,7 @@ def kernel(
         _show(x, y, behind, behind_right, gains, mute, heard, out, out_right, before, before_right, peak, loudness,
               state, memory, rate, wanted, scratch)  # fmt: skip
     if moving & FAR or distance_m[0] > 1.0 or doppler[0] > 0.0 or state[DELAY] > 1.0:
-        _carry(x, y, gains, distance_m, doppler, state, memory, rate, moving & FAR)
+        _carry(x, y, gains, distance_m, doppler, state, memory, rate, moving & FAR, scratch)
     if layout[0] > 0.5:
         _around(x, y, gains, angle_deg, centre_share, layout[0], left, right, centre, left_behind, right_behind, moving)
         if linked & BACK:
@@ -231,22 +231,32 @@ def _make_way(
 
 @njit(error_model="numpy", forceinline=True)
 def _carry(
-    x: Row, y: Row, gains: Row, distance_m: Row, doppler: Row, state: State, memory: Memory, rate: float, moves: int
-) -> None:
+    x: Row, y: Row, gains: Row, distance_m: Row, doppler: Row, state: State, memory: Memory, rate: float, moves: int,
+    scratch: Scratch,
+) -> None:  # fmt: skip
     """What the way through the air does: softer, duller, and, where it bends the pitch, later."""
     size = (memory.size - LOUDNESS_SIZE) // 3
     if moves & DOPPLER == 0 and doppler[0] == 0.0 and state[DELAY] == 1.0 and state[LATE] == 1.0:
         _arrive_at_once(x, y, memory, size, state)
     else:
         _arrive(x, y, distance_m, doppler, memory, size, state, rate)
+    n = x.size
+    shares = scratch[448 : 448 + n]
+    if moves:
+        for i in range(n):
+            shares[i] = air_share(max(distance_m[i] - 1.0, 0.0), 1.0, rate)
+        for i in range(n):
+            gains[i] *= falloff_gain(distance_m[i], FALLOFF_DB)
+    else:
+        shares[:] = air_share(max(distance_m[0] - 1.0, 0.0), 1.0, rate)
+        fall = falloff_gain(distance_m[0], FALLOFF_DB)
+        for i in range(n):
+            gains[i] *= fall
     a = state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3]
     b = state[DULL_RIGHT], state[DULL_RIGHT + 1], state[DULL_RIGHT + 2], state[DULL_RIGHT + 3]
-    for i in range(x.size):
-        if i == 0 or moves:
-            share, fall = air_share(max(distance_m[i] - 1.0, 0.0), 1.0, rate), falloff_gain(distance_m[i], FALLOFF_DB)
-        a, b = through_air(x[i], share, a), through_air(y[i], share, b)
+    for i in range(n):
+        a, b = through_air(x[i], shares[i], a), through_air(y[i], shares[i], b)
         x[i], y[i] = a[3], b[3]
-        gains[i] *= fall
     state[DULL], state[DULL + 1], state[DULL + 2], state[DULL + 3] = a
     state[DULL_RIGHT], state[DULL_RIGHT + 1], state[DULL_RIGHT + 2], state[DULL_RIGHT + 3] = b
 
