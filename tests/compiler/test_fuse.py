@@ -62,7 +62,7 @@ def test_loop_code_gives_the_same_bits(patch: Patch) -> None:
     sizes = [QUANTUM * 200, 7, 1, 56, QUANTUM * 30]
     assert (pieces(one_by_one, sizes) == pieces(made, sizes)).all()
     assert (one_by_one.memory.states == made.memory.states).all()
-    first, last = next((a, b) for a, b, loop, _ in made.plan.parts if loop)
+    first, last = next((a, b) for a, b, loop, *_ in made.plan.parts if loop)
     spans = [(m["input_first"], m["input_last"]) for m in made.plan.modules[first:last]]
     for a, b in spans:
         np.testing.assert_array_equal(one_by_one.memory.now[a:b], made.memory.now[a:b])
