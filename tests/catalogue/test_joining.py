@@ -367,6 +367,15 @@ def test_varied_values_keep_to_taste() -> None:
     assert weak < strong
 
 
+def test_what_is_off_mostly_stays_off() -> None:
+    """It came back as the nearest that chance may reach: a saturation of 2 %, which nobody hears and everybody pays."""
+    patch = Patch(layers=(Layer(SHARED_ID, "Shared"), Layer("b", "B", (Module("d", "delay", "D", {"feedback": 0.5}),))))
+    seen = [varied(patch, ["d"], 0.35, seed=seed).module("d").params for seed in range(200)]
+    for param in ("saturation", "reverse"):
+        assert 0 < sum(params.get(param, 0.0) != 0.0 for params in seen) < 60, param
+    assert sum(params["feedback"] != 0.5 for params in seen) > 190
+
+
 def test_every_parameter_has_a_kind() -> None:
     for spec in catalogue().values():
         assert all(kind_of(spec, param) in KINDS for param in spec.params)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import signal
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,6 +15,7 @@ import soundfile
 
 from dunefall.analysis.loudness import judge
 from dunefall.app.workspaces.vary.hearing import gain_of
+from dunefall.compiler.code import LoopCode
 from dunefall.deliver.workers import Workers
 from dunefall.patch.model import Module, Patch, SoundRef
 from dunefall.render.offline import render_to_array
@@ -60,6 +63,23 @@ def test_what_is_there_is_not_made_again_and_what_sounds_the_same_is_the_same(lo
     looks.ask(again, MODULES, 1.0)
     assert not looks.busy
     assert looks.look(again, MODULES, 1.0) is looks.look(demo(), MODULES, 1.0)
+
+
+def test_code_that_a_look_did_without_is_made(looks: Looks, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A loop that a variation brings runs sample by sample until there is code for it."""
+    asked: list[Path] = []
+    monkeypatch.setattr(LoopCode, "make", lambda code, paths: asked.extend(paths))
+    monkeypatch.setattr(looks._workers, "submit", _without_code)
+    looks.ask(demo(), MODULES, 1.0)
+    waited(looks)
+    assert asked == [Path("loop.py")]
+
+
+def _without_code(work: Callable[..., Look], *given: object) -> Future[Look]:
+    future: Future[Look] = Future()
+    empty = np.zeros((BANDS, COLUMNS), np.uint8), np.zeros(COLUMNS)
+    future.set_result(Look(*empty, None, 0.0, 1.0, missing=(Path("loop.py"),)))
+    return future
 
 
 def test_a_killed_worker_costs_nothing_but_time(looks: Looks) -> None:
