@@ -176,8 +176,10 @@ class ModuleSpec:
         everything it must remember in ``state`` and ``memory``. What is indexed by a variable belongs in ``memory``: in
         the code of a feedback loop a small ``state`` is kept in registers. One that asks for ``whole_mix`` (64 places a
         channel, the next n samples at the beginning of each) runs when all layers are in it; it may ask whether it is
-        ``bypassed``, and then leaves the mix as it is. A module with a ``sound`` may ask for
-        ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets by their ids.
+        ``bypassed``, and then leaves the mix as it is. One with a ``loop`` may ask for its ``line_phase``, one of
+        ``compiler.records.PHASES``: loops through it then run row by row where it says so. A module with a ``sound``
+        may ask for ``sound`` (float32, row after row), ``sound_rows`` and ``sound_rate`` (Hz); its ``series`` it gets
+        by their ids.
     cycle : Cycle
         When its course begins again.
     warning : function or None
