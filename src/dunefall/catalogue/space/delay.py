@@ -62,28 +62,18 @@ def kernel(
     early, weighed = 1.0 if patched else 0.0, -1.0
     far = int(delay - early)
     at = write - far if write >= far else write - far + size
-    rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0
-    rests = rests and state[LAST] <= 0.5 and unchanged(clear, state[LAST])
-    steady = delay == goal and state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0
-    by_row = rests and steady and far >= n + LONG and LONG <= at < size - n - LONG and write + n < size
-    if line_phase == ASK:
-        scratch[0] = 1.0 if by_row else 0.0
-    if line_phase == READ:
-        _read_both(memory, at, size, delay - early - far, send, send_right, scratch, both)
+    rests = moving & ~MAY_MOVE == 0 and freeze[0] == 0.0 and reverse[0] == 0.0 and unchanged(clear, state[LAST])
+    by_row = rests and delay == goal and _calm(state) and far >= n + LONG
+    by_row = by_row and LONG <= at < size - n - LONG and write + n < size
     if line_phase in (ASK, READ):
+        _answer(line_phase, by_row, memory, at, size, delay - early - far, send, send_right, scratch, both)
         return
     if by_row:
         share, knee = delay - early - far, exp2(-4.0 * saturation[0]) if saturation[0] > 0.0 else 1.0
         high, low = _high_at_rest(high_cut_hz[0], n, state, rate), _low(low_cut_hz[0], rate)
-        left, right = scratch[192 : 192 + n], scratch[256 : 256 + n]
-        first, second = _into(audio, audio_right, left, right, size, crossing)
-        past, written = memory[at - LONG : at + n + LONG], memory[first + write : first + write + n]
-        _run(audio, left, back if patched else send, past, written, feedback, dry, wet, out, send, state, 0, high, low,
-             share, knee, patched, scratch)  # fmt: skip
-        if both:
-            past, written = memory[size + at - LONG : size + at + n + LONG], memory[second + write : second + write + n]
-            _run(audio_right, right, back_right if patched else send_right, past, written, feedback, dry, wet,
-                 out_right, send_right, state, 1, high, low, share, knee, patched, scratch)  # fmt: skip
+        _by_row(audio, audio_right, back if patched else send, back_right if patched else send_right, feedback, dry,
+                wet, out, out_right, send, send_right, state, memory, at, size, write, high, low, share, knee, patched,
+                crossing, both, scratch)  # fmt: skip
         state[WRITE], state[DELAY] = write + n, delay
         return
     for i in range(n):
@@ -127,13 +117,48 @@ def _goal(
 
 
 @njit(error_model="numpy", forceinline=True)
-def _into(audio: Row, audio_right: Row, left: Row, right: Row, size: int, crossing: bool) -> tuple[int, int]:
-    """What of the sound goes into the line with what comes back on the left and on the right, and where that ring
-    begins: where the sides answer each other they change places, and the sound goes into the left one."""
-    for i in range(left.size):
+def _calm(state: State) -> bool:
+    """Whether nothing fades, nothing is or has just been cleared."""
+    calm: bool = state[FADE] == 0.0 and state[ENDING] == 0.0 and state[SINCE] == 0.0 and state[LAST] <= 0.5
+    return calm
+
+
+@njit(error_model="numpy", forceinline=True)
+def _answer(
+    line_phase: int, by_row: bool, memory: Memory, at: int, size: int, share: float, send: Row, send_right: Row,
+    scratch: Scratch, both: bool,
+) -> None:  # fmt: skip
+    """Tell whether it rests, or read what comes out of both sides."""
+    if line_phase == ASK:
+        scratch[0] = 1.0 if by_row else 0.0
+        return
+    n = send.size
+    _read(memory[at - LONG : at + n + LONG], share, send, scratch)
+    if both:
+        _read(memory[size + at - LONG : size + at + n + LONG], share, send_right, scratch)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _by_row(
+    audio: Row, audio_right: Row, back: Row, back_right: Row, feedback: Row, dry: Row, wet: Row, out: Row,
+    out_right: Row, send: Row, send_right: Row, state: State, memory: Memory, at: int, size: int, write: int,
+    high: float, low: float, share: float, knee: float, patched: bool, crossing: bool, both: bool, scratch: Scratch,
+) -> None:  # fmt: skip
+    """Both sides of a delay that rests. Where they answer each other, what comes back on one goes into the other, and
+    the sound goes into the left one."""
+    n = audio.size
+    left, right = scratch[192 : 192 + n], scratch[256 : 256 + n]
+    for i in range(n):
         left[i] = 0.0 if crossing else audio[i]
         right[i] = 0.5 * (audio[i] + audio_right[i]) if crossing else audio_right[i]
-    return (size, 0) if crossing else (0, size)
+    first, second = (size, 0) if crossing else (0, size)
+    past, written = memory[at - LONG : at + n + LONG], memory[first + write : first + write + n]
+    _run(audio, left, back, past, written, feedback, dry, wet, out, send, state, 0, high, low, share, knee, patched,
+         scratch)  # fmt: skip
+    if both:
+        past, written = memory[size + at - LONG : size + at + n + LONG], memory[second + write : second + write + n]
+        _run(audio_right, right, back_right, past, written, feedback, dry, wet, out_right, send_right, state, 1, high,
+             low, share, knee, patched, scratch)  # fmt: skip
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -309,17 +334,6 @@ def _run(
     for i in range(n):
         send[i] = echoes[i]
         out[i] = fma(audio[i], dry[i], echoes[i] * wet[i])
-
-
-@njit(error_model="numpy", forceinline=True)
-def _read_both(
-    memory: Memory, at: int, size: int, share: float, send: Row, send_right: Row, scratch: Scratch, both: bool
-) -> None:
-    """What comes out of both sides of a delay that rests."""
-    n = send.size
-    _read(memory[at - LONG : at + n + LONG], share, send, scratch)
-    if both:
-        _read(memory[size + at - LONG : size + at + n + LONG], share, send_right, scratch)
 
 
 @njit(error_model="numpy", forceinline=True)
