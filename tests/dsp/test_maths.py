@@ -86,7 +86,7 @@ for spec in catalogue().values():
            "rate": 48000.0,
            "wanted": -1, "scratch": np.zeros(SCRATCH), "levels": np.zeros(1), "voices": 1, "start": 0,
            "live": np.zeros(64), "sound": sound.samples, "sound_rows": sound.rows,
-           "sound_rate": sound.rate_hz, "whole_mix": np.zeros(384), "bypassed": 0,
+           "sound_rate": sound.rate_hz, "whole_mix": np.zeros(384), "bypassed": 0, "line_phase": 0,
            "response": sound.samples.view(np.float64) if spec.sound == "response" else None}
     with np.errstate(over="ignore"):
         spec.kernel(**{name: {**given[spec.id], **outputs, **own}[name] for name in names})
