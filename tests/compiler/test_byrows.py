@@ -7,11 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from dunefall.catalogue.space import delay
 from dunefall.compiler import loop
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
-from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.records import PHASES, QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.patch.library import find_patch
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -101,6 +102,10 @@ def test_by_rows_gives_the_same_bits_as_sample_by_sample(name: str) -> None:
     assert name == "rust echo of the demo" or runs_by_rows(patch)
     edits = {} if name == "rust echo of the demo" else {2: ("low", "cutoff_hz", np.log2(700.0))}
     both_ways(patch, SIZES, edits)
+
+
+def test_the_delay_means_the_same_phases_as_the_loop() -> None:
+    assert [PHASES[delay.ASK], PHASES[delay.READ]] == ["ask", "read"]
 
 
 def test_the_demo_has_such_a_loop() -> None:

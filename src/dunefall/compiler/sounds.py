@@ -230,8 +230,10 @@ def _at_hand(store: dict[str, Sound], key: str) -> Sound | None:
 def _keep(store: dict[str, Sound], key: str, sound: Sound) -> Sound:
     """Keep a sound at hand, and let go of the one that nobody has asked for for longest; what plays it has it still."""
     store[key] = sound
-    if len(store) > MOST_AT_HAND and (oldest := next((k for k in store if k not in _in_memory), None)):
-        del store[oldest]
+    if len(store) > MOST_AT_HAND:  # other threads may do the same meanwhile
+        oldest = next((k for k in tuple(store) if k not in _in_memory), key)
+        if oldest != key:
+            store.pop(oldest, None)
     return sound
 
 
