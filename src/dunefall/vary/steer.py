@@ -210,8 +210,8 @@ class _Search:
             after = self.steps_at([to])[0]
             moved = self.moved(to) - self.moved(at)
             slopes = slopes + np.outer(after - steps - slopes @ moved, moved) / float(moved @ moved)
-            if self.cost(after) < cost:
-                steps, at, cost, left, trust = after, to, self.cost(after), PATIENCE, min(1.0, 1.5 * trust)
+            if (lower := self.cost(after)) < cost:
+                steps, at, cost, left, trust = after, to, lower, PATIENCE, min(1.0, 1.5 * trust)
             else:
                 left, trust = left - 1, max(0.05, 0.6 * trust)
 
