@@ -19,6 +19,7 @@ ORDER = (
     "session",
     "engine",
     "vary",
+    "survey",
     "deliver",
     "render",
     "compiler",

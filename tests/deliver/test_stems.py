@@ -184,5 +184,5 @@ def test_what_has_no_events_is_refused(delivered: Deliver) -> None:
 def test_places_are_what_is_probed() -> None:
     performance = Performance(Take(demo()), probed=(Place("drip-line-hold", "out"),))
     assert ("drip-line-hold", "out") in performance.player.program.row_at
-    with pytest.raises(ValueError, match="neither stems"):
+    with pytest.raises(ValueError, match="has no stems"):
         Performance(Take(demo()), performance.player.checkpoint(), stems=("fog-air",))

@@ -19,6 +19,7 @@ from dunefall.dsp.oversampling import TAPS, oversampler
 
 __all__ = [
     "FLOOR_DB",
+    "OFFSET",
     "SHORT",
     "ProgrammeLoudness",
     "Verdict",

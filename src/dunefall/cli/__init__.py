@@ -17,13 +17,16 @@ from dunefall.base.words import count_of, listed
 from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, layer_named, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
+from dunefall.cli.survey import add_survey, run_survey
 from dunefall.cli.vary import add_compare, add_vary, run_compare, run_vary
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX
 
 __all__ = ["main"]
 
-COMMANDS = ("render", "remake", "vary", "compare", "modules", "starters", "story", "check", "library", "completion")
+COMMANDS = (
+    "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "completion",
+)  # fmt: skip
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -88,6 +91,7 @@ def _run_command(words: list[str]) -> int:
     run = {
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
         "check": _check, "library": run_library, "completion": _completion, "vary": run_vary, "compare": run_compare,
+        "survey": run_survey,
     }  # fmt: skip
     try:
         return run[options.command](options)
@@ -102,6 +106,7 @@ def _add_commands(parser: Parser) -> None:
     add_remake(commands)
     add_vary(commands)
     add_compare(commands)
+    add_survey(commands)
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
         commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
     story = commands.add_parser("story", help="say what a patch does")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -13,7 +14,7 @@ from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.ports import RESETS
 from dunefall.compiler.program import Program
 from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, Traces
-from dunefall.patch.model import Link, Patch
+from dunefall.patch.model import Link, Patch, Place
 
 __all__ = ["LOOK_AHEAD_SAMPLES", "Culprit", "TraceReader", "Traced", "find_culprit"]
 
@@ -53,7 +54,18 @@ class Culprit:
 
 
 class Traced:
-    """Traces of the first output of every module of a program.
+    """Traces of every output of a program that has a row.
+
+    Parameters
+    ----------
+    program : Program
+        The compiled patch.
+    before : Traced, optional
+        Of the program that it takes the place of: they go on from there.
+    probed : sequence of Place
+        Outputs of which every sample is kept as well, up to ``PROBES``.
+    samples : int
+        How many of them, a whole number of quantums.
 
     Attributes
     ----------
@@ -61,19 +73,41 @@ class Traced:
         Where the program writes; what it wrote is read by ``trace``.
     """
 
-    def __init__(self, program: Program) -> None:
-        first_rows = dict[str, int]()
-        for (module, _), row in program.row_at.items():
-            first_rows.setdefault(module, row)
-        traced = sorted((program.module_at[module], row, module) for module, row in first_rows.items())
-        self._slots = {module: slot for slot, (_, _, module) in enumerate(traced)}
-        first = np.searchsorted([place for place, _, _ in traced], np.arange(len(program.module_at) + 1))
-        count = len(traced)
-        self.traces = Traces(
-            first.astype(np.int64), np.array([row for _, row, _ in traced], np.int64), np.arange(count),
-            np.zeros((count, TRACE_BINS, 2), np.float32), np.zeros(count), np.zeros(count), np.full(PROBES, -1),
-            np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
+    def __init__(
+        self, program: Program, before: Traced | None = None, *, probed: Sequence[Place] = (), samples: int = 0
+    ) -> None:
+        places = sorted((program.module_at[key[0]], row, key) for key, row in program.row_at.items())
+        self._slots = {key: slot for slot, (_, _, key) in enumerate(places)}
+        self._firsts = dict[str, tuple[str, str]]()
+        for key in program.row_at:
+            self._firsts.setdefault(key[0], key)
+        first = np.searchsorted([place for place, _, _ in places], np.arange(len(program.module_at) + 1))
+        count = len(places)
+        self._probed = tuple(probed)[:PROBES]
+        rows = [program.row_at.get((place.module, place.port), -1) for place in self._probed]
+        self.traces: Traces = Traces(
+            first.astype(np.int64), np.array([row for _, row, _ in places], np.int64), np.arange(count),
+            np.zeros((count, TRACE_BINS, 2), np.float32), np.zeros(count), np.zeros(count), np.array(rows, np.int64),
+            before.traces.probes if before else np.zeros((PROBES, samples), np.float32),
+            before.traces.counts if before else np.zeros(3, np.int64),
         )  # fmt: skip
+        for key, slot in self._slots.items() if before else ():
+            if before is not None and key in before._slots:
+                self.traces.bins[slot] = before.traces.bins[before._slots[key]]
+
+    def samples(self, place: Place) -> NDArray[np.float32] | None:
+        """The last samples of a probed output, in the order of time where all of them are new.
+
+        Parameters
+        ----------
+        place : Place
+            The output.
+
+        Returns
+        -------
+        ndarray [shape=(samples,)] or None
+        """
+        return self.traces.probes[self._probed.index(place)] if place in self._probed else None
 
     def trace(self, module: str, port: str = "") -> NDArray[np.float32] | None:
         """Lowest and highest value per bin, oldest first.
@@ -81,13 +115,13 @@ class Traced:
         Parameters
         ----------
         module, port : str
-            Only first outputs are traced.
+            Without a port, the first output.
 
         Returns
         -------
         ndarray [shape=(bins, 2)] or None
         """
-        slot = None if port else self._slots.get(module)
+        slot = self._slots.get((module, port) if port else self._firsts.get(module, (module, "")))
         if slot is None:
             return None
         at = int(self.traces.counts[0]) % TRACE_BINS

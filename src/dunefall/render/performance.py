@@ -12,6 +12,7 @@ from dunefall.base.layouts import layout_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.program import Program
 from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.traces import Traces
 from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take
@@ -58,13 +59,15 @@ class Performance:
     take : Take
         Counted in the rate in which it is to sound (see ``Take.at_rate``).
     checkpoint : Checkpoint, optional
-        A state of this take to go on from.
+        A state of this take to go on from, whatever was watched then.
     stems : sequence of str
         Ids of layers whose sound is given apart as well: ``channels`` more columns for each, behind those of the mix.
     probed : collection of Place
         Outputs that have a row of their own in the program, whether anything uses them or not.
     compiled : function
         Makes programs as ``compile_patch`` does.
+    traced : function
+        Gives each program that sounds its traces, or none.
 
     Attributes
     ----------
@@ -80,13 +83,15 @@ class Performance:
         stems: Sequence[str] = (),
         probed: Collection[Place] = (),
         compiled: Callable[..., Program] = compile_patch,
+        traced: Callable[[Program], Traces | None] = lambda program: None,
     ) -> None:
-        if checkpoint and (stems or probed):
-            raise ValueError("a checkpoint has neither stems nor other probes than its own")
+        if checkpoint and stems:
+            raise ValueError("a checkpoint has no stems")
         self._compile = partial(compiled, rate=take.rate_hz, stems=stems, probed=probed)
+        self._traced = traced
         begin = checkpoint.position if checkpoint else 0
         patch = take.patch_at(begin)
-        program = checkpoint.program() if checkpoint else self._compile(patch)
+        program = self._restored(checkpoint, probed) if checkpoint else self._compile(patch)
         channels = layout_of(patch.layout).channels
         steps = []
         for entry in take.entries:
@@ -95,7 +100,7 @@ class Performance:
                 steps.append(step)
                 channels = max(channels, layout_of(patch.layout).channels)
         self.channels = channels
-        self.player = Player(program, channels=channels * (1 + len(stems)))
+        self.player = Player(program, traced(program), channels * (1 + len(stems)))
         self.player.live = TakeRecordings(take).read
         self.player.steps.extend(steps)
 
@@ -110,13 +115,21 @@ class Performance:
         after = apply_changes(before, entry.what.changes)
         if same_structure(before, after):
             return Step(entry.at, partial(_glide, before, after)), after
-        return Step(entry.at, partial(_swap, self._compile, after), structural=True), after
+        return Step(entry.at, partial(self._swap, after), structural=True), after
+
+    def _restored(self, checkpoint: Checkpoint, probed: Collection[Place]) -> Program:
+        """The program of a checkpoint; where something else is watched now, one that has taken its state over."""
+        found = checkpoint.program()
+        if not set(probed) - set(checkpoint.probed):
+            return found
+        program = self._compile(checkpoint.patch)
+        Takeover(program, found).apply()
+        return program
+
+    def _swap(self, after: Patch, player: Player) -> None:
+        program = self._compile(after)
+        player.swap(program, self._traced(program), Takeover(program, player.program))
 
 
 def _glide(before: Patch, after: Patch, player: Player) -> None:
     glide(before, after)(player)
-
-
-def _swap(compiled: Callable[[Patch], Program], after: Patch, player: Player) -> None:
-    program = compiled(after)
-    player.swap(program, None, Takeover(program, player.program))

@@ -1,0 +1,205 @@
+"""What is found in what is to come: a sentence each, with what, where and why, and a cure where there is one."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.analysis.loudness import OFFSET, programme_of
+from dunefall.catalogue.compounds import spec_for
+from dunefall.patch.changes import Change, ParamSet
+from dunefall.patch.mixing import mixed_layers
+from dunefall.patch.model import Layer, Patch
+from dunefall.survey.listening import BIN
+from dunefall.survey.outlook import Outlook
+
+__all__ = ["Cure", "Finding", "Limits", "View", "level_cure", "time_told"]
+
+SHORT_S, STEP_BINS = 3.0, 8
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What is called a fault.
+
+    Attributes
+    ----------
+    target_lufs : float or None
+        Integrated loudness that is wanted, within ``off_lu``; None: any.
+    peak_db : float
+        Highest true peak, in dBTP.
+    quiet_s : float
+        So long nothing may happen.
+    """
+
+    target_lufs: float | None = None
+    off_lu: float = 2.0
+    peak_db: float = -1.0
+    quiet_s: float = 20.0
+
+
+@dataclass(frozen=True)
+class Cure:
+    """What can be done about a finding, as one edit.
+
+    Attributes
+    ----------
+    text : str
+        As on a button.
+    changes : tuple of Change
+        Of the patch;
+    softened : str
+        or the id of a module behind which a slew is put.
+    """
+
+    text: str
+    changes: tuple[Change, ...] = ()
+    softened: str = ""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something that one would not want.
+
+    Attributes
+    ----------
+    kind : str
+        Which rule found it.
+    text : str
+        What, in a few words.
+    why : str
+        Where it comes from.
+    times : tuple of int
+        Samples at which it is heard, the first few.
+    until : int
+        Where it ends; 0: it is a moment.
+    modules : tuple of str
+        Ids, the likeliest first.
+    error : bool
+        Whether it should not be handed over like this.
+    cure : Cure or None
+    """
+
+    kind: str
+    text: str
+    why: str = ""
+    times: tuple[int, ...] = ()
+    until: int = 0
+    modules: tuple[str, ...] = ()
+    error: bool = True
+    cure: Cure | None = None
+
+    @property
+    def key(self) -> tuple[str, tuple[str, ...]]:
+        """What makes it the same finding after another look."""
+        return self.kind, self.modules
+
+
+@dataclass
+class View:
+    """What the rules look at: the part that is known without a gap.
+
+    Attributes
+    ----------
+    outlook : Outlook
+    patch : Patch
+        As it is at the end.
+    limits : Limits
+    """
+
+    outlook: Outlook
+    patch: Patch
+    limits: Limits = field(default_factory=Limits)
+
+    @cached_property
+    def bins(self) -> int:
+        """So many bins are known."""
+        return min(self.outlook.bins_known, math.ceil(self.outlook.bins_of(self.outlook.seconds)))
+
+    @cached_property
+    def seconds(self) -> float:
+        """How long that is."""
+        return self.outlook.seconds_of(self.bins)
+
+    @cached_property
+    def layers(self) -> list[Layer]:
+        """Layers that are heard, without the effect lanes."""
+        return [layer for layer in mixed_layers(self.patch) if layer.id in self.outlook.layers]
+
+    @cached_property
+    def short_term(self) -> NDArray[np.float64]:
+        """Loudness of the last 3 s in LUFS, every ``STEP_BINS`` bins; of the first 3 s what there is."""
+        sums = np.concatenate([[0.0], np.cumsum(self.outlook.energy.bins[: self.bins], dtype=float)])
+        ends = np.arange(STEP_BINS, self.bins + 1, STEP_BINS)
+        starts = np.maximum(ends - round(self.outlook.bins_of(SHORT_S)), 0)
+        mean = np.maximum(sums[ends] - sums[starts], 0.0) / np.maximum(ends - starts, 1)
+        return np.asarray(OFFSET + 10.0 * np.log10(np.maximum(mean, 1e-12)))
+
+    @cached_property
+    def integrated(self) -> float:
+        """Integrated loudness in LUFS of what is known; -inf of silence. Pieces are bins, of about 10 ms."""
+        return programme_of(self.outlook.energy.bins[: self.bins].astype(float)).integrated
+
+    @cached_property
+    def range_lu(self) -> float:
+        """Loudness range in LU."""
+        return programme_of(self.outlook.energy.bins[: self.bins].astype(float)).range_lu
+
+    def level(self, layer: str) -> NDArray[np.float32]:
+        """Highest sample of each bin of what a layer gives to the mix."""
+        return np.asarray(self.outlook.layers[layer].level.bins[: self.bins], np.float32)
+
+    def sample(self, bins: float) -> int:
+        """The sample of a bin."""
+        return int(bins) * BIN
+
+    def name(self, module: str) -> str:
+        """A module's name."""
+        return self.patch.module(module).name if self.patch.has(module) else module
+
+    def mean_db(self, layer: str, first: int, last: int) -> float:
+        """How loud a layer is between two bins: the mean of its highest samples, in dB."""
+        piece = self.level(layer)[first:last].astype(float)
+        return 20.0 * math.log10(max(float(np.sqrt((piece**2).mean())) if len(piece) else 0.0, 1e-6))
+
+
+def time_told(seconds: float) -> str:
+    """A time as on a clock: ``07:05``, or ``1:07:05``."""
+    whole = int(seconds)
+    hours, minutes = whole // 3600, whole // 60 % 60
+    return f"{hours}:{minutes:02}:{whole % 60:02}" if hours else f"{minutes:02}:{whole % 60:02}"
+
+
+def level_cure(patch: Patch, layer: Layer, by_db: float) -> Cure | None:
+    """Raise or lower a layer's level; None where it has none, or no room is left.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    layer : Layer
+        The layer.
+    by_db : float
+        How far.
+
+    Returns
+    -------
+    Cure or None
+    """
+    if not patch.has(layer.output_id) or abs(by_db) < 0.5:
+        return None
+    module = patch.module(layer.output_id)
+    spec = spec_for(module)
+    if spec is None or "level_db" in module.locked:
+        return None
+    level = spec.param("level_db")
+    now = module.params.get(level.id, level.default)
+    goal = min(level.high, max(level.low, now + by_db))
+    if goal == now:
+        return None
+    word = "Raise" if by_db > 0 else "Lower"
+    return Cure(f"{word} {layer.name} {abs(by_db):.0f} dB", (ParamSet(module.id, "level_db", goal),))

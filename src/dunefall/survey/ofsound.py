@@ -1,0 +1,245 @@
+"""Rules about the sound: clicks, silence, peaks, loudness, creeping levels, what mono loses, offsets."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.analysis.loudness import OFFSET
+from dunefall.base.words import count_of, listed
+from dunefall.patch.changes import Change, ParamSet
+from dunefall.patch.model import MASTER_ID, Layer
+from dunefall.survey.findings import STEP_BINS, Cure, Finding, View, level_cure, time_told
+from dunefall.survey.stretch import ClickHeard
+
+__all__ = ["clicks", "creeping", "loudness", "mono_loss", "offset", "peaks", "quiet"]
+
+MOST_TIMES = 6
+QUIET_LU, SILENT_LUFS = 20.0, -60.0
+"""Nothing happens where it is so much quieter than the whole, or silent."""
+AUDIBLE_DB, FAINT_DB = -60.0, -34.0
+LIFT_DB = 6.0
+NEAR_S, GRAVE_DB = 2.0, 3.0
+"""Peaks that are nearer to each other are one; one so high is an error though the limiter holds it."""
+CREEP_LU, CREEP_FROM_S, CREEP_ORDER = 6.0, 60.0, 0.8
+PIECES = 24
+LOST_DB, LOST_S, HEARD_LUFS = -8.0, 4.0, -50.0
+OFFSET_LINEAR = 0.01
+"""A constant part of -40 dBFS is no sound, and takes level from what is."""
+
+
+def _times(samples: list[int]) -> tuple[int, ...]:
+    return tuple(samples[:MOST_TIMES])
+
+
+def clicks(view: View) -> list[Finding]:
+    """Isolated steps in a layer's sound, by the module that made them."""
+    groups = defaultdict[tuple[str, str], list[ClickHeard]](list)
+    for click in view.outlook.clicks:
+        groups[(click.layer, click.module)].append(click)
+    found = []
+    for (layer, module), ours in groups.items():
+        name = view.patch.layer(layer).name if any(x.id == layer for x in view.patch.layers) else layer
+        by = f" ({view.name(module)})" if module else ""
+        why = f"{name}: {ours[0].told}." if ours[0].told else f"In {name}; no module is known to have made it."
+        softens = module and ours[0].softens and view.patch.has(module)
+        cure = Cure("Add 5 ms of slew", softened=module) if softens else None
+        modules = (module,) if module else (view.patch.layer(layer).output_id,) if layer else ()
+        found.append(Finding("click", count_of(len(ours), "click") + by, why, _times([c.at for c in ours]),
+                             modules=modules, cure=cure))  # fmt: skip
+    return found
+
+
+def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last + 1 of each run of true ones."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def quiet(view: View) -> list[Finding]:
+    """Long stretches in which nothing happens."""
+    if not np.isfinite(view.integrated):
+        if view.seconds < view.limits.quiet_s:
+            return []
+        return [Finding("silent", "It is silent", f"Nothing is heard in {time_told(view.seconds)}.", (0,))]
+    limit = max(view.integrated - QUIET_LU, SILENT_LUFS)
+    least = view.outlook.bins_of(view.limits.quiet_s) / STEP_BINS
+    runs = [(a, b) for a, b in _runs(view.short_term < limit) if b - a >= least]
+    found = []
+    for a, b in runs:
+        first, last = a * STEP_BINS, b * STEP_BINS
+        seconds = view.outlook.seconds_of(last - first)
+        levels = {layer.id: view.mean_db(layer.id, first, last) for layer in view.layers}
+        heard = [layer for layer in view.layers if levels[layer.id] > AUDIBLE_DB]
+        who = f": only {listed([layer.name for layer in heard])}, and low" if heard else ": nothing is heard"
+        why = f"Below {limit:.0f} LUFS{who}.".replace("-", "\u2212")
+        loudest = max(heard, key=lambda layer: levels[layer.id], default=None)
+        cure = level_cure(view.patch, loudest, LIFT_DB) if loudest is not None else None
+        text = f"Quiet for {seconds:.0f} s at {time_told(view.outlook.seconds_of(first))}"
+        modules = (loudest.output_id,) if loudest is not None else ()
+        found.append(Finding("quiet", text, why, (view.sample(first),), view.sample(last), modules, cure=cure))
+    return found
+
+
+def peaks(view: View) -> list[Finding]:
+    """True peaks that are too high before the limiter, with the layers that were loudest just then."""
+    limit = 10.0 ** (view.limits.peak_db / 20.0)
+    course = view.outlook.peak.bins[: view.bins]
+    over = np.flatnonzero(course > limit)
+    if not len(over):
+        return []
+    near = view.outlook.bins_of(NEAR_S)
+    groups = np.split(over, np.flatnonzero(np.diff(over) > near) + 1)
+    tops = sorted((int(group[np.argmax(course[group])]) for group in groups), key=lambda at: -float(course[at]))
+    top = tops[0]
+    peak_db = 20.0 * np.log10(float(course[top]))
+    levels = sorted(((float(view.level(layer.id)[top]), layer) for layer in view.layers), key=lambda pair: -pair[0])
+    culprits = [layer for level, layer in levels if level >= 0.35 * levels[0][0]][:3]
+    together = " + ".join(layer.name for layer in culprits) + (" at the same moment" if len(culprits) > 1 else "")
+    text = f"True peak {peak_db:+.1f} dBTP at {time_told(view.outlook.seconds_of(top))}".replace("-", "\u2212")
+    if len(tops) > 1:
+        text += f", and {len(tops) - 1} more"
+    limited = _limits(view)
+    after = "The limiter holds it down" if limited else "Nothing holds it down"
+    why = f"Before the limiter: {together}. {after}." if limited else f"{together}. {after}."
+    lower_db = min(12.0, float(np.ceil(peak_db - view.limits.peak_db)))
+    cure = level_cure(view.patch, culprits[0], -lower_db) if culprits else None
+    modules, error = tuple(layer.output_id for layer in culprits), not limited or peak_db > GRAVE_DB
+    return [Finding("peak", text, why, _times([view.sample(at) for at in tops]), 0, modules, error, cure)]
+
+
+def _limits(view: View) -> bool:
+    """Whether the master's limiter is on; without a master the output's own is."""
+    if not view.patch.has(MASTER_ID):
+        return True
+    return not view.patch.module(MASTER_ID).bypassed
+
+
+def loudness(view: View) -> list[Finding]:
+    """Integrated loudness off its target."""
+    target = view.limits.target_lufs
+    if target is None or not np.isfinite(view.integrated) or view.seconds < 10.0:
+        return []
+    off = view.integrated - target
+    if abs(off) <= view.limits.off_lu:
+        return []
+    text = f"{abs(off):.1f} LU too {'loud' if off > 0 else 'quiet'}"
+    why = f"It has {view.integrated:.1f} LUFS where {target:g} are wanted.".replace("-", "\u2212")
+    return [Finding("loudness", text, why, modules=_master(view), cure=_master_cure(view, -off))]
+
+
+def _master(view: View) -> tuple[str, ...]:
+    return (MASTER_ID,) if view.patch.has(MASTER_ID) else ()
+
+
+def _master_cure(view: View, by_db: float) -> Cure | None:
+    if not view.patch.has(MASTER_ID):
+        return None
+    now = view.patch.module(MASTER_ID).params.get("level_db", 0.0)
+    changes: tuple[Change, ...] = (ParamSet(MASTER_ID, "level_db", max(-24.0, min(24.0, now + by_db))),)
+    return Cure(f"{'Raise' if by_db > 0 else 'Lower'} the master {abs(by_db):.1f} dB", changes)
+
+
+def creeping(view: View) -> list[Finding]:
+    """A layer that becomes louder and louder: its level rises by much, and hardly ever falls."""
+    if view.seconds < CREEP_FROM_S:
+        return []
+    found = []
+    for layer in view.layers:
+        rise = _rise(view, layer)
+        if rise is None:
+            continue
+        loop = _loop_of(view, layer)
+        where = f"a loop through {view.name(loop)} gains" if loop else "its level rises"
+        text = f"{layer.name} rises by {rise:.0f} dB in {time_told(view.seconds)}"
+        found.append(Finding("creeping", text, f"{layer.name}: {where}.", (view.sample(view.bins * 2 // 3),),
+                             modules=(loop,) if loop else (layer.output_id,),
+                             cure=level_cure(view.patch, layer, -rise / 2)))  # fmt: skip
+    return found
+
+
+def _rise(view: View, layer: Layer) -> float | None:
+    """By how many dB a layer rises from its first pieces to its last, where it rises nearly all the time."""
+    edges = np.linspace(0, view.bins, PIECES + 1).astype(int)
+    levels = np.array([view.mean_db(layer.id, a, b) for a, b in pairwise(edges)])
+    third = PIECES // 3
+    rise = float(np.median(levels[-third:]) - np.median(levels[:third]))
+    if levels[-third:].min() < AUDIBLE_DB or rise < CREEP_LU:
+        return None
+    ranks = np.argsort(np.argsort(levels))
+    order = float(np.corrcoef(ranks, np.arange(PIECES))[0, 1])
+    return rise if order > CREEP_ORDER else None
+
+
+def _loop_of(view: View, layer: Layer) -> str:
+    """A module of a layer whose output comes back to it, or nothing; one that can ring by itself first."""
+    inside = [module.id for module in layer.modules]
+    for module in inside:
+        seen, todo = set[str](), [module]
+        while todo:
+            for link in view.patch.links_from(todo.pop()):
+                if link.on and link.target.module == module:
+                    return module
+                if link.on and link.target.module not in seen:
+                    seen.add(link.target.module)
+                    todo.append(link.target.module)
+    return ""
+
+
+def mono_loss(view: View) -> list[Finding]:
+    """What is lost where both sides are played by one speaker."""
+    energy = view.outlook.energy.bins[: view.bins].astype(float)
+    folded = view.outlook.folded.bins[: view.bins].astype(float)
+    long = max(1, round(view.outlook.bins_of(LOST_S)))
+    count = len(energy) // long
+    if not count:
+        return []
+    wide = energy[: count * long].reshape(count, long).mean(axis=1)
+    mono = folded[: count * long].reshape(count, long).mean(axis=1)
+    heard = OFFSET + 10.0 * np.log10(np.maximum(wide, 1e-12)) > HEARD_LUFS
+    loss = 10.0 * np.log10(np.maximum(2.0 * mono, 1e-12) / np.maximum(wide, 1e-12))
+    bad = np.flatnonzero(heard & (loss < LOST_DB))
+    if not len(bad):
+        return []
+    first = int(bad[0]) * long
+    wide_layer = _widest(view, first, first + long)
+    why = "Both sides cancel where they are folded to mono" + (f": {wide_layer.name}." if wide_layer else ".")
+    text = f"Mono loses {-float(loss[bad].min()):.0f} dB at {time_told(view.outlook.seconds_of(first))}"
+    modules = (wide_layer.output_id,) if wide_layer else ()
+    cure = None
+    if wide_layer is not None:
+        changes: tuple[Change, ...] = (ParamSet(wide_layer.output_id, "width", 0.5),)
+        cure = Cure(f"Halve the width of {wide_layer.name}", changes)
+    return [Finding("mono", text, why, _times([view.sample(k * long) for k in bad.tolist()]), 0, modules, cure=cure)]
+
+
+def _widest(view: View, first: int, last: int) -> Layer | None:
+    """The loudest layer there."""
+    return max(view.layers, key=lambda layer: view.mean_db(layer.id, first, last), default=None)
+
+
+def offset(view: View) -> list[Finding]:
+    """A constant part of the sound."""
+    course = view.outlook.offset.bins[: view.bins].astype(float)
+    long = max(1, round(view.outlook.bins_of(LOST_S)))
+    count = len(course) // long
+    if not count:
+        return []
+    means = course[: count * long].reshape(count, long).mean(axis=1)
+    bad = np.flatnonzero(np.abs(means) > OFFSET_LINEAR)
+    if len(bad) < max(2, count // 4):  # a slow wave is none
+        return []
+    level = 20.0 * np.log10(float(np.abs(means[bad]).mean()))
+    by_layer = {
+        layer.id: float(np.mean([rest.offsets.get(layer.id, 0.0) for rest in view.outlook.rest.values()]))
+        for layer in view.layers
+    }
+    worst = max(view.layers, key=lambda layer: abs(by_layer[layer.id]), default=None)
+    text = f"A constant offset of {level:.0f} dBFS".replace("-", "\u2212")
+    if worst is None or abs(by_layer[worst.id]) < OFFSET_LINEAR / 4:
+        return [Finding("offset", text, "It takes level from the sound.", (view.sample(int(bad[0]) * long),))]
+    why = f"In {worst.name}; put a high-pass of 10 Hz at its end."
+    return [Finding("offset", text, why, (view.sample(int(bad[0]) * long),), modules=(worst.output_id,))]

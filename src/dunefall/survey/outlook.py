@@ -1,0 +1,394 @@
+"""What is known of the next minutes or hours of a take, piece by piece from a worker; ``step`` is asked now and then.
+
+What an edit cannot have changed stays; the rest is worked out again, from the last checkpoint before it.
+"""
+
+from __future__ import annotations
+
+import pickle
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import BrokenExecutor, Future
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.base.caches import cache_folder
+from dunefall.base.storage import whole
+from dunefall.compiler.code import LoopCode
+from dunefall.patch.changes import difference
+from dunefall.patch.family import NO_FAMILY
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
+from dunefall.survey.listening import BANDS, BIN, NoteHeard
+from dunefall.survey.pyramid import Pyramid
+from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, Stretch, hear
+
+__all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest", "first_difference"]
+
+LONGEST_S = 7200.0
+BUDGET_BYTES = 1_200_000_000
+"""For checkpoints on disk: they are the further apart the longer one looks ahead."""
+NEAREST = 2
+"""Stretches from one checkpoint to the next, at least."""
+AHEAD = 2
+"""Orders that a worker has at a time, so that it need not wait for the next."""
+MOST_TRIES = 3
+SPEED_OVER = 6
+"""Stretches over which the speed is told."""
+
+
+def first_difference(before: Take, after: Take) -> int | None:
+    """The sample from which on two takes may sound otherwise; None where they do not.
+
+    Parameters
+    ----------
+    before, after : Take
+        Both.
+
+    Returns
+    -------
+    int or None
+    """
+    if before.rate_hz != after.rate_hz:
+        return 0
+    if before.start is not after.start and difference(before.start, after.start):
+        return 0
+    for old, new in zip(before.entries, after.entries, strict=False):
+        if old is not new and old != new:
+            return min(old.at, new.at)
+    if len(before.entries) == len(after.entries):
+        return None
+    longer = max(before.entries, after.entries, key=len)
+    return longer[min(len(before.entries), len(after.entries))].at
+
+
+class Does(Protocol):
+    """Who works: ``Workers``, or this process itself."""
+
+    def submit(self, what: Callable[[Order], Stretch | str], order: Order, /) -> Future[Stretch | str]:
+        """Have a stretch worked out."""
+
+    def close(self, at_once: bool = False) -> None:
+        """Let go of what works."""
+
+
+class LayerCourse:
+    """What a layer does.
+
+    Attributes
+    ----------
+    level : Pyramid
+        Highest sample of each bin.
+    triggers : Pyramid
+        How many.
+    """
+
+    def __init__(self, bins: int) -> None:
+        self.level = Pyramid(bins, "max")
+        self.triggers = Pyramid(bins, "sum", dtype=np.uint8)
+
+
+@dataclass(frozen=True)
+class Rest:
+    """What is known of a stretch beside its courses.
+
+    Attributes
+    ----------
+    powers : dict of str to ndarray [shape=(looks, thirds)]
+    offsets : dict of str to float
+    alike : dict of (str, str) to float
+    spans : dict of str to (float, float)
+    notes : tuple of NoteHeard
+    faulty : tuple of str
+    digest : bytes
+        See ``listening`` and ``stretch``.
+    """
+
+    powers: dict[str, NDArray[np.float32]]
+    offsets: dict[str, float]
+    alike: dict[tuple[str, str], float]
+    spans: dict[str, tuple[float, float]]
+    notes: tuple[NoteHeard, ...]
+    faulty: tuple[str, ...]
+    digest: bytes
+
+
+class Outlook:
+    """What is known of what is to come.
+
+    Parameters
+    ----------
+    workers : Does
+        Who works it out; one is enough, as each stretch begins where the last one ended.
+
+    Attributes
+    ----------
+    take : Take
+        What is looked at.
+    known : ndarray of bool [shape=(stretches,)]
+        Which stretches are known.
+    bands, energy, folded, peak, offset : Pyramid
+        See ``listening.Figures``.
+    layers : dict of str to LayerCourse
+        By id, in the order of the patch.
+    trouble : str
+        Why it does not go on, in a sentence.
+    deaf : bool
+        Something listens to the live input, which nobody knows in advance.
+    paused : bool
+        No new stretch is begun.
+    rest : dict of int to Rest
+        What else is known of each stretch.
+    changes : int
+        Counts what became known, or unknown.
+    """
+
+    def __init__(self, workers: Does) -> None:
+        self._workers = workers
+        self._folder = Path(tempfile.mkdtemp(prefix="survey-", dir=_room()))
+        self._code = LoopCode()
+        self._number = self._tries = self.changes = 0
+        self._running: list[tuple[Future[Stretch | str], int, int, Path | None]] = []
+        self._at = -1
+        self._ended: list[float] = []
+        self.paused, self.wait, self.playhead = False, False, 0
+        self.take, self._file = Take(Patch()), Path()
+        self._begin(self.take, 0.0)
+
+    def _begin(self, take: Take, seconds: float) -> None:
+        self.take, self.seconds = take, seconds
+        stretches = max(1, int(np.ceil(seconds * take.rate_hz / STRETCH)))
+        bins = stretches * STRETCH_BINS
+        self.known = np.zeros(stretches, bool)
+        self.bands = Pyramid(bins, "max", BANDS, np.uint8)
+        self.energy, self.folded = Pyramid(bins, "mean"), Pyramid(bins, "mean")
+        self.peak, self.offset = Pyramid(bins, "max"), Pyramid(bins, "mean")
+        self.layers: dict[str, LayerCourse] = {}
+        self._clicks: dict[int, list[ClickHeard]] = {}
+        self.rest: dict[int, Rest] = {}
+        self.trouble, self.deaf = "", False
+        self._size, self._marks = 0, dict[int, Path]()
+
+    # -- what is wanted -------------------------------------------------------------------------------------------
+
+    def look(self, take: Take, seconds: float) -> None:
+        """Look so far ahead at a take; what is known of it already stays.
+
+        Parameters
+        ----------
+        take : Take
+            What is looked at: its journal up to now.
+        seconds : float
+            From its start.
+        """
+        take = replace(take, start=replace(take.start, family=NO_FAMILY, pins=()))
+        seconds = min(seconds, LONGEST_S)
+        differs = first_difference(self.take, take)
+        if differs is None and seconds == self.seconds:
+            return
+        if seconds != self.seconds or differs == 0:
+            self._forget_marks(0)
+            self._begin(take, seconds)
+        else:
+            assert differs is not None
+            first = differs // STRETCH
+            self.known[first:] = False
+            self._forget_marks(first + 1)
+            self.rest = {k: rest for k, rest in self.rest.items() if k < first}
+            self._clicks = {k: clicks for k, clicks in self._clicks.items() if k < first}
+        self.take, self.trouble, self._at = take, "", -1
+        self._number += 1
+        self._ended.clear()
+        self.changes += 1
+        self._file = self._folder / f"take-{self._number}"
+        with whole(self._file) as part:
+            part.write_bytes(pickle.dumps(take))
+
+    def _forget_marks(self, first: int) -> None:
+        """Checkpoints from a stretch on are of something else now."""
+        for k in [k for k in self._marks if k >= first]:
+            self._marks.pop(k).unlink(missing_ok=True)
+
+    @property
+    def goal(self) -> int | None:
+        """The stretch that is wanted most: the first unknown one from the playhead on, or else before it."""
+        unknown = np.flatnonzero(~self.known)
+        if not len(unknown):
+            return None
+        here = self.playhead // STRETCH
+        behind = unknown[unknown >= here]
+        return int(behind[0] if len(behind) else unknown[0])
+
+    # -- working --------------------------------------------------------------------------------------------------
+
+    def step(self) -> bool:
+        """Take in what is finished and order what comes next; whether something new is known."""
+        self._code.go_on()
+        new = False
+        while self._running and self._running[0][0].done():
+            future, number, index, kept = self._running.pop(0)
+            try:
+                found = future.result()
+            except BrokenExecutor:
+                self._lost()
+                return new
+            if number == self._number:
+                self._take_in(found, index, kept)
+                new = True
+            elif kept is not None:
+                kept.unlink(missing_ok=True)
+        while not self.paused and not self.trouble and len(self._running) < AHEAD and self._order():
+            pass
+        return new
+
+    def _order(self) -> bool:
+        goal = self.goal
+        if goal is None:
+            return False
+        start = max((k for k in self._marks if k <= goal), default=0)
+        on_its_way = self._at if start <= self._at else -1
+        while on_its_way > goal and goal < len(self.known) - 1 and any(r[2] == goal for r in self._running):
+            goal += 1
+        index = on_its_way if 0 <= on_its_way <= goal else start
+        if index >= len(self.known):
+            return False
+        kept = self._folder / f"{self._number}-{index + 1}" if self._keeps(index + 1) else None
+        order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait)
+        try:
+            future = self._workers.submit(hear, order)
+        except BrokenExecutor:
+            self._lost()
+            return False
+        self._running.append((future, self._number, index, kept))
+        self._at = index + 1
+        return True
+
+    def _keeps(self, index: int) -> bool:
+        most = max(1, BUDGET_BYTES // max(self._size, 1))
+        return index not in self._marks and index % max(NEAREST, -(-len(self.known) // most)) == 0
+
+    def _take_in(self, found: Stretch | str, index: int, kept: Path | None) -> None:
+        self.changes += 1
+        if isinstance(found, str):
+            self.trouble = found
+            return
+        self._tries = 0
+        self._ended = [*self._ended[-SPEED_OVER:], time.monotonic()]
+        if found.kept and kept is not None:
+            self._marks[index + 1] = kept
+            self._size = max(self._size, kept.stat().st_size)
+        self._code.make(found.missing)
+        begin, figures = index * STRETCH_BINS, found.figures
+        for name in ("bands", "energy", "folded", "peak", "offset"):
+            getattr(self, name).put(begin, getattr(figures, name))
+        for layer, theirs in figures.layers.items():
+            course = self.layers.setdefault(layer, LayerCourse(len(self.peak)))
+            course.level.put(begin, theirs.level)
+            course.triggers.put(begin, theirs.triggers)
+        for layer in self.layers.keys() - figures.layers.keys():  # not there at that time
+            self.layers[layer].level.put(begin, np.zeros(STRETCH_BINS, np.float32))
+            self.layers[layer].triggers.put(begin, np.zeros(STRETCH_BINS, np.uint8))
+        self._clicks.pop(index, None)
+        for click in found.clicks:
+            ours = self._clicks.setdefault(click.at // STRETCH, [])
+            if all(click.at != old.at or click.layer != old.layer for old in ours):
+                ours.append(click)
+        powers = {layer: theirs.powers for layer, theirs in figures.layers.items()}
+        offsets = {layer: theirs.offset for layer, theirs in figures.layers.items()}
+        self.rest[index] = Rest(
+            powers, offsets, figures.alike, figures.spans, figures.notes, found.faulty, found.digest
+        )
+        self.deaf = self.deaf or found.deaf
+        self.known[index] = True
+
+    def _lost(self) -> None:
+        """The worker has died: a new one goes on from the last checkpoint."""
+        self._tries += 1
+        self._workers.close()
+        self._running.clear()
+        self._at = -1
+        if self._tries > MOST_TRIES:
+            self.trouble = "It cannot be looked at: the worker died several times; is there enough memory?"
+
+    # -- what is known ----------------------------------------------------------------------------------------------
+
+    @property
+    def bins_known(self) -> int:
+        """Bins that are known from the start on, without a gap."""
+        unknown = np.flatnonzero(~self.known)
+        return int(unknown[0] if len(unknown) else len(self.known)) * STRETCH_BINS
+
+    @property
+    def frontier_s(self) -> float:
+        """How far it is known from the start on, in seconds."""
+        return min(self.bins_known * BIN / self.take.rate_hz, self.seconds)
+
+    @property
+    def done(self) -> bool:
+        """Whether all of it is known."""
+        return bool(self.known.all())
+
+    @property
+    def speed(self) -> float:
+        """How many times faster than it plays; 0: not known yet."""
+        if len(self._ended) < 2 or self._ended[-1] <= self._ended[0]:
+            return 0.0
+        return (len(self._ended) - 1) * STRETCH / self.take.rate_hz / (self._ended[-1] - self._ended[0])
+
+    @property
+    def left_s(self) -> float:
+        """Seconds until all of it is known; 0: not known yet."""
+        speed = self.speed
+        return float((~self.known).sum()) * STRETCH / self.take.rate_hz / speed if speed else 0.0
+
+    @property
+    def clicks(self) -> list[ClickHeard]:
+        """All clicks, in order of time."""
+        return sorted((c for ours in self._clicks.values() for c in ours), key=lambda click: (click.at, click.layer))
+
+    @property
+    def notes(self) -> list[NoteHeard]:
+        """All notes, in order of time."""
+        return [note for k in sorted(self.rest) for note in self.rest[k].notes]
+
+    @property
+    def faulty(self) -> tuple[str, ...]:
+        """Ids of modules that were silenced."""
+        return tuple(dict.fromkeys(name for k in sorted(self.rest) for name in self.rest[k].faulty))
+
+    def checkpoint_before(self, position: int) -> Path | None:
+        """File of the last state at or before a sample."""
+        found = [k for k in self._marks if k * STRETCH <= position]
+        return self._marks[max(found)] if found else None
+
+    def seconds_of(self, bins: float) -> float:
+        """Time of a bin."""
+        return bins * BIN / self.take.rate_hz
+
+    def bins_of(self, seconds: float) -> float:
+        """Bin of a time."""
+        return seconds * self.take.rate_hz / BIN
+
+    def triggers_of(self, layer: str) -> NDArray[np.int64]:
+        """Bins in which triggers of a layer started something, as far as it is known without a gap."""
+        course = self.layers.get(layer)
+        return np.flatnonzero(course.triggers.bins[: self.bins_known]) if course else np.zeros(0, np.int64)
+
+    def close(self) -> None:
+        """End the worker, and remove what was kept."""
+        self._code.close()
+        self._running.clear()
+        self._workers.close(at_once=True)
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def _room() -> Path | None:
+    """The folder for checkpoints: on disk, not in memory."""
+    folder = cache_folder("survey")
+    return folder if folder.is_dir() else None

@@ -1,0 +1,259 @@
+"""A stretch of what is to come, worked out in a worker: it goes on from where it is, or from a checkpoint on disk."""
+
+from __future__ import annotations
+
+import hashlib
+import pickle
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from dunefall.base.errors import DunefallError, StorageError
+from dunefall.base.storage import whole
+from dunefall.compiler.code import use_loop_code
+from dunefall.compiler.program import Program
+from dunefall.compiler.sounds import import_sounds
+from dunefall.compiler.traces import Traces
+from dunefall.deliver.rendering import compiled, render_frames
+from dunefall.deliver.workers import begin_work
+from dunefall.patch.model import Patch, Place
+from dunefall.patch.take import Edit, Take
+from dunefall.render.culprit import LOOK_AHEAD_SAMPLES, Traced, find_culprit
+from dunefall.render.performance import Performance
+from dunefall.render.player import Checkpoint
+from dunefall.survey.listening import BIN, Figures, Listening
+from dunefall.survey.places import heard_layers, level_places, pitch_places, trigger_places
+
+__all__ = ["STRETCH", "STRETCH_BINS", "ClickHeard", "Kept", "Order", "Stretch", "hear"]
+
+STRETCH_BINS = 384
+STRETCH = STRETCH_BINS * BIN
+"""Samples of a stretch: 4.1 s at 48 kHz."""
+
+
+@dataclass(frozen=True)
+class ClickHeard:
+    """A click.
+
+    Attributes
+    ----------
+    at : int
+        Sample since the start of the take.
+    layer, module : str
+        Ids; no module where it is not known.
+    told : str
+        What the module did.
+    softens : bool
+        Whether a slew behind it could help.
+    """
+
+    at: int
+    layer: str
+    module: str = ""
+    told: str = ""
+    softens: bool = False
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is wanted of a worker.
+
+    Attributes
+    ----------
+    take : Path
+        File of the take, as ``write_take`` wrote it.
+    begin : int
+        First sample.
+    checkpoint : Path or None
+        Where to go on from if the worker is elsewhere; None: from the start of the take.
+    kept : Path or None
+        Where the state at the end is to be kept.
+    wait : bool
+        Make the code of its loops before it begins.
+    """
+
+    take: Path
+    begin: int
+    checkpoint: Path | None = None
+    kept: Path | None = None
+    wait: bool = False
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """What was heard.
+
+    Attributes
+    ----------
+    begin : int
+        First sample.
+    figures : Figures
+    clicks : tuple of ClickHeard
+        Those that are understood by now: the last ones of a stretch come with the next.
+    faulty : tuple of str
+        Ids of modules that gave no numbers and were silenced.
+    digest : bytes
+        Of its samples before the limiter, float64, channel beside channel.
+    kept : bool
+        Whether the state at its end was kept.
+    deaf : bool
+        A module listens to the live input, which nobody knows yet.
+    missing : tuple of Path
+        Code of its loops that would have made it faster.
+    """
+
+    begin: int
+    figures: Figures
+    clicks: tuple[ClickHeard, ...]
+    faulty: tuple[str, ...]
+    digest: bytes
+    kept: bool
+    deaf: bool
+    missing: tuple[Path, ...]
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A checkpoint with all that was being listened for."""
+
+    checkpoint: Checkpoint
+    listening: Listening
+    clicks: tuple[tuple[int, str], ...]
+
+
+def _watched(take: Take) -> tuple[Place, ...]:
+    """All outputs that are listened to, whatever the take makes of the patch."""
+    found, patch = dict[Place, None](), take.start
+    for one in (patch, *_later(take)):
+        for layer in heard_layers(one):
+            places = (*level_places(layer), *trigger_places(one, layer), *pitch_places(one, layer))
+            found |= dict.fromkeys(places)
+    return tuple(found)
+
+
+def _later(take: Take) -> list[Patch]:
+    """The patches of a take behind each change of what it is made of."""
+    from dunefall.compiler.build import same_structure
+    from dunefall.patch.changes import apply_changes
+
+    found, patch = [], take.start
+    for entry in take.entries:
+        if isinstance(entry.what, Edit):
+            before, patch = patch, apply_changes(patch, entry.what.changes)
+            if not same_structure(before, patch):
+                found.append(patch)
+    return found
+
+
+class _UnderWay:
+    """A take that is being worked out, at some sample."""
+
+    def __init__(self, take: Take, kept: Kept | None, wait: bool) -> None:
+        self._take, self._wait = take, wait
+        self._traced: Traced | None = None
+        self.performance = Performance(
+            take, kept.checkpoint if kept else None, probed=_watched(take), compiled=compiled, traced=self._trace
+        )
+        self._probed = _watched(take)
+        channels = self.performance.channels
+        same = kept is not None and kept.listening.channels == channels
+        self.listening = kept.listening if kept and same else Listening(take.rate_hz, channels)
+        self._waiting = list(kept.clicks) if kept else []
+
+    def _trace(self, program: Program) -> Traces:
+        sides = [level_places(layer)[0] for layer in heard_layers(program.patch)]
+        self._traced = Traced(program, self._traced, probed=sides, samples=STRETCH)
+        return self._traced.traces
+
+    @property
+    def position(self) -> int:
+        """The next sample."""
+        return self.performance.player.position
+
+    def go_on(self, order: Order) -> Stretch:
+        """The next stretch."""
+        player, channels = self.performance.player, self.performance.channels
+        missing = use_loop_code(player.program, wait=self._wait)
+        mix = np.zeros((STRETCH, channels))
+        clicks, _ = render_frames(self.performance, mix, int(self._take.rate_hz), None, lambda frames: None)
+        self._waiting += clicks
+        assert self._traced is not None
+        patch = player.program.patch
+        figures = self.listening.take(mix, order.begin, patch, self._traced)
+        told = self._told(patch)
+        deaf = player.program.live and not any(type(entry.what).__name__ == "Heard" for entry in self._take.entries)
+        return Stretch(
+            order.begin, figures, told, player.program.faulty, _digest(mix), self._keep(order.kept), deaf,
+            tuple(missing),
+        )  # fmt: skip
+
+    def _told(self, patch: Patch) -> tuple[ClickHeard, ...]:
+        """Who made the clicks that lie far enough behind."""
+        assert self._traced is not None
+        ready = [click for click in self._waiting if click[0] + LOOK_AHEAD_SAMPLES <= self.position]
+        self._waiting = [click for click in self._waiting if click not in ready]
+        layers, found = {layer.output_id: layer.id for layer in patch.layers}, []
+        for at, end in sorted(ready):
+            end = end.partition("#")[0]
+            culprit = find_culprit(patch, end, self.position - at, self._traced) if patch.has(end) else None
+            layer = layers.get(end, "")
+            found.append(
+                ClickHeard(at, layer, culprit.module, culprit.told, culprit.softens)
+                if culprit
+                else ClickHeard(at, layer)
+            )
+        return tuple(found)
+
+    def _keep(self, path: Path | None) -> bool:
+        """Keep the state, where this is the moment for it."""
+        if path is None or not self.performance.player.settled:
+            return False
+        kept = Kept(self.performance.player.checkpoint(self._probed), self.listening, tuple(self._waiting))
+        try:
+            with whole(path) as part:
+                part.write_bytes(pickle.dumps(kept, protocol=5))
+        except (OSError, StorageError):
+            return False  # a full disk costs time, and nothing else
+        return True
+
+
+def _digest(mix: NDArray[np.float64]) -> bytes:
+    return hashlib.blake2b(mix.tobytes(), digest_size=16).digest()
+
+
+_under_way: tuple[Path, _UnderWay] | None = None
+"""What this worker was at last."""
+
+
+def hear(order: Order) -> Stretch | str:
+    """Work out a stretch, in a worker; a sentence where that is not possible.
+
+    Parameters
+    ----------
+    order : Order
+        What is wanted.
+
+    Returns
+    -------
+    Stretch or str
+    """
+    global _under_way
+    begin_work()
+    try:
+        if _under_way is None or _under_way[0] != order.take or _under_way[1].position != order.begin:
+            _under_way = None  # its memory is given back first
+            take: Take = pickle.loads(order.take.read_bytes())  # written by the program that asks
+            troubles = import_sounds(take.start, alone=True)
+            if troubles:
+                return f"It cannot be looked at: {troubles[0]}"
+            kept: Kept | None = pickle.loads(order.checkpoint.read_bytes()) if order.checkpoint else None
+            _under_way = order.take, _UnderWay(take, kept, order.wait)
+        under_way = _under_way[1]
+        while under_way.position < order.begin:
+            under_way.go_on(Order(order.take, under_way.position))
+        return under_way.go_on(order)
+    except (DunefallError, OSError, MemoryError) as error:
+        _under_way = None
+        return f"It cannot be looked at: {error or 'there is not enough memory'}."
