@@ -10,6 +10,7 @@ import time
 from dataclasses import replace
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -177,12 +178,13 @@ class EngineClient:
         self._playing = False
         self.open(self._patch)
 
-    def seek(self, position: int) -> Patch:
-        """Go to a sample of the take, which goes on from there; returns the patch of that moment."""
+    def seek(self, position: int, kept: Path | None = None) -> Patch:
+        """Go to a sample of the take, which goes on from there; returns the patch of that moment. A checkpoint of it in
+        a file may be nearer than those of the engine."""
         take = self.take.until(position)
         self._journal, self._patch = Journal(take), take.patch_at(position)
         self._pending.clear()
-        self._send(say.Seek(take, position))
+        self._send(say.Seek(take, position, kept))
         return self._patch
 
     def set_monitor(self, monitor: say.Monitor) -> None:

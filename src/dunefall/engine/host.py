@@ -37,7 +37,7 @@ from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.live import LiveTap
 from dunefall.engine.messages import EngineOptions
-from dunefall.engine.seeking import SeekJob
+from dunefall.engine.seeking import SeekJob, nearer
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.engine.tracing import TraceSlots
@@ -361,7 +361,7 @@ class _Host:
 
     def _start_seek(self, message: say.Seek) -> None:
         take = message.take.at_rate(self._options.rate)
-        checkpoint = self._sound().checkpoints.nearest(message.position)
+        checkpoint = nearer(self._sound().checkpoints.nearest(message.position), message.kept, message.position)
         self._seek = SeekJob(take, message.position, checkpoint)
         self._patch = take.patch_at(message.position)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Literal
 
 from dunefall.patch.model import Patch, Place, SoundRef
@@ -87,10 +88,11 @@ class Open:
 
 @dataclass(frozen=True)
 class Seek:
-    """Go to a sample of this take, in the state that it has there."""
+    """Go to a sample of this take, in the state that it has there; ``kept``: a file that begins with a checkpoint."""
 
     take: Take
     position: int
+    kept: Path | None = None
 
 
 @dataclass(frozen=True)

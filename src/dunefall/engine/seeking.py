@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import pickle
 import time
+from pathlib import Path
 
 import numpy as np
 
@@ -11,10 +13,38 @@ from dunefall.patch.take import Take
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint
 
-__all__ = ["SeekJob"]
+__all__ = ["SeekJob", "nearer"]
 
 PIECE = 32 * QUANTUM
 SLICE_S = 0.03
+
+
+def nearer(own: Checkpoint | None, kept: Path | None, position: int) -> Checkpoint | None:
+    """The later one of two checkpoints at or before a sample.
+
+    Parameters
+    ----------
+    own : Checkpoint or None
+        The engine's.
+    kept : Path or None
+        A file that begins with another one, written by this program; one that is gone is none.
+    position : int
+        The sample.
+
+    Returns
+    -------
+    Checkpoint or None
+    """
+    if kept is None:
+        return own
+    try:
+        with kept.open("rb") as file:
+            other: Checkpoint = pickle.load(file)
+    except (OSError, EOFError, pickle.UnpicklingError):
+        return own
+    if other.position > position or (own is not None and own.position >= other.position):
+        return own
+    return other
 
 
 class SeekJob:

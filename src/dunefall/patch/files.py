@@ -9,7 +9,8 @@ relative to the patch, and the ``digest`` of its bytes, with lists of numbers th
 ``curve``, ``on``) and, if there are any, ``compounds`` (``id``, ``name``, ``about``, ``parts``, ``controls`` with
 ``at``, ``name``, ``low`` and ``high``, ``ports`` with ``at`` and ``name``, ``bypassed`` with what was ``resting``
 before, and the file of the user's ``library`` with the ``digest`` of its bytes), and the ``family`` where something is
-kept (see ``patch.familyfiles``). Fields and module types that this version does not know are kept and saved again.
+kept (see ``patch.familyfiles``), and ``moments`` (``at_s``, ``name``, ``until_s``) where some are marked. Fields and
+module types that this version does not know are kept and saved again.
 """
 
 from __future__ import annotations
@@ -37,15 +38,18 @@ from dunefall.patch.model import (
 from dunefall.patch.partfiles import (
     MAX_LINKS,
     MAX_MODULES,
+    MAX_MOMENTS,
     SEEDS,
     TEMPOS_BPM,
     dump_compound,
     dump_layer,
     dump_link,
+    dump_moment,
     layout_in,
     raw_compound,
     raw_layer,
     raw_link,
+    raw_moment,
     split_place,
 )
 
@@ -78,6 +82,7 @@ _PATCH_FIELDS = (
     "links",
     "compounds",
     "family",
+    "moments",
 )
 
 
@@ -153,6 +158,7 @@ def raw_patch(patch: Patch) -> dict[str, object]:
         "layers": [dump_layer(layer) for layer in patch.layers],
         "links": [dump_link(link) for link in patch.links],
         **({"compounds": [dump_compound(compound) for compound in patch.compounds]} if patch.compounds else {}),
+        **({"moments": [dump_moment(moment) for moment in patch.moments]} if patch.moments else {}),
         **({"family": dump_family(patch)} if patch.family.states else {}),
         **patch.extra,
     }
@@ -218,6 +224,7 @@ def patch_of(raw: object) -> Patch:
         links=links,
         compounds=tuple(raw_compound(item, place) for item, place in objects(raw, "compounds", "", MAX_MODULES)),
         pins=tuple(pin for pin in pins if pin.module in modules)[:4],
+        moments=tuple(raw_moment(item, place) for item, place in objects(raw, "moments", "", MAX_MOMENTS)),
         extra=others(raw, _PATCH_FIELDS),
     )
     check_compounds(patch)

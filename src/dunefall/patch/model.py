@@ -26,6 +26,7 @@ from dunefall.patch.parts import (
     Layer,
     Link,
     Module,
+    Moment,
     Place,
     Port,
     SoundRef,
@@ -45,6 +46,7 @@ __all__ = [
     "Layer",
     "Link",
     "Module",
+    "Moment",
     "Patch",
     "Place",
     "Port",
@@ -56,7 +58,7 @@ __all__ = [
 @dataclass(frozen=True)
 class Patch:
     """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``; ``about`` says in a
-    sentence what is heard; ``family`` is what is kept of it beside how it is now."""
+    sentence what is heard; ``family`` is what is kept of it beside how it is now; ``moments`` are marked in time."""
 
     title: str = UNTITLED
     seed: int = 1
@@ -68,6 +70,7 @@ class Patch:
     compounds: tuple[Compound, ...] = ()
     pins: tuple[Place, ...] = ()
     family: Family = NO_FAMILY
+    moments: tuple[Moment, ...] = ()
     extra: Mapping[str, object] = field(default_factory=dict)
 
     def modules(self) -> Iterator[Module]:

@@ -16,6 +16,7 @@ from dunefall.patch.model import (
     Layer,
     Link,
     Module,
+    Moment,
     Place,
     Port,
     SoundRef,
@@ -27,6 +28,7 @@ __all__ = [
     "LINK_FIELDS",
     "MAX_LINKS",
     "MAX_MODULES",
+    "MAX_MOMENTS",
     "MODULE_FIELDS",
     "SEEDS",
     "TEMPOS_BPM",
@@ -34,16 +36,19 @@ __all__ = [
     "dump_layer",
     "dump_link",
     "dump_module",
+    "dump_moment",
     "layout_in",
     "raw_compound",
     "raw_layer",
     "raw_link",
     "raw_module",
+    "raw_moment",
     "split_place",
 ]
 
 MAX_MODULES, MAX_LINKS = 10_000, 50_000
 SEEDS, TEMPOS_BPM = (0, 2**32 - 1), (10, 400)
+MAX_MOMENTS, LATEST_S = 1000, 1e6
 
 LAYER_FIELDS = ("id", "name", "folded", "voices", "spread", "meet", "effects", "group", "modules")
 _ONE_VOICE = (1, 0.5, "")
@@ -88,6 +93,36 @@ def dump_module(module: Module) -> dict[str, object]:
         **({"locked": sorted(module.locked)} if module.locked else {}),
         **module.extra,
     }
+
+
+def dump_moment(moment: Moment) -> dict[str, object]:
+    """A moment as a file's object."""
+    ends = {"until_s": moment.until_s} if moment.until_s else {}
+    return {"at_s": moment.at_s, "name": moment.name, **ends}
+
+
+def raw_moment(raw: dict[str, object], place: str) -> Moment:
+    """Moment of its object.
+
+    Parameters
+    ----------
+    raw : dict
+        The object's fields in the file.
+    place : str
+        Its place in the file, such as `moments[2]`.
+
+    Returns
+    -------
+    Moment
+
+    Raises
+    ------
+    PatchError
+        If a field is missing, of another kind or out of range.
+    """
+    span = (0.0, LATEST_S)
+    at = within(raw, "at_s", float, place, span, unit="s")
+    return Moment(at, get(raw, "name", str, place), within(raw, "until_s", float, place, span, 0.0, "s"))
 
 
 def dump_link(link: Link) -> dict[str, object]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 __all__ = [
     "CURVES", "MASTER_ID", "MOST_NESTED", "MOST_VOICES", "OUTPUT_ID", "SENDS_ID", "SHARED_ID", "UNTITLED", "Compound",
-    "Control", "Layer", "Link", "Module", "Place", "Port", "SoundRef",
+    "Control", "Layer", "Link", "Module", "Moment", "Place", "Port", "SoundRef",
 ]  # fmt: skip
 
 SHARED_ID = "shared"
@@ -20,6 +20,24 @@ MOST_NESTED = 4
 """Compounds within compounds, the outermost one counted."""
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A place in time that is worth coming back to.
+
+    Attributes
+    ----------
+    at_s : float
+        Seconds since the start of the take.
+    name : str
+    until_s : float
+        Where it ends; 0: it is a point.
+    """
+
+    at_s: float
+    name: str
+    until_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -114,15 +114,17 @@ class Session:
         """The present position of the sound."""
         return self.engine.position / self.options.rate
 
-    def seek(self, seconds: float) -> None:
+    def seek(self, seconds: float, kept: Path | None = None) -> None:
         """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo.
 
         Parameters
         ----------
         seconds : float
             Time in seconds.
+        kept : Path, optional
+            A checkpoint that was made ahead.
         """
-        then = self.engine.seek(round(seconds * self.options.rate))
+        then = self.engine.seek(round(seconds * self.options.rate), kept)
         changed = apply_changes(self.patch, difference(self.patch, then))
         self.document.edit(f"Go to {seconds:.1f} s", changed)
 

@@ -14,7 +14,7 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import Change, ParamSet
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Layer, Patch
-from dunefall.survey.listening import BIN
+from dunefall.survey.listening import BIN, NoteHeard
 from dunefall.survey.outlook import Outlook
 
 __all__ = ["Cure", "Finding", "Limits", "View", "level_cure", "time_told"]
@@ -101,57 +101,88 @@ class Finding:
 
 @dataclass
 class View:
-    """What the rules look at: the part that is known without a gap.
+    """What the rules look at: the part that is known without a gap when it is made. What is known later changes nothing
+    of it, so that another thread may judge it.
 
     Attributes
     ----------
     outlook : Outlook
+        Of which it is a view.
     patch : Patch
         As it is at the end.
     limits : Limits
+    bins : int
+        So many bins are known.
+    bands, energy, folded, peak, offset : ndarray [shape=(bins,) or (bins, BANDS)]
+        See ``listening.Figures``.
+    courses : dict of str to LayerCourse
+    rest : dict of int to Rest
+    clicks : list of ClickHeard
     """
 
     outlook: Outlook
     patch: Patch
     limits: Limits = field(default_factory=Limits)
 
+    def __post_init__(self) -> None:
+        outlook = self.outlook
+        self.bins = min(outlook.bins_known, math.ceil(outlook.bins_of(outlook.seconds)))
+        self.bands, self.energy, self.folded, self.peak, self.offset = (
+            course.bins[: self.bins]
+            for course in (outlook.bands, outlook.energy, outlook.folded, outlook.peak, outlook.offset)
+        )
+        self.courses, self.rest, self.clicks = dict(outlook.layers), dict(outlook.rest), outlook.clicks
+        self.rate_hz, self.faulty, self.deaf = outlook.take.rate_hz, outlook.faulty, outlook.deaf
+
     @cached_property
-    def bins(self) -> int:
-        """So many bins are known."""
-        return min(self.outlook.bins_known, math.ceil(self.outlook.bins_of(self.outlook.seconds)))
+    def notes(self) -> list[NoteHeard]:
+        """All notes, in order of time."""
+        return [note for k in sorted(self.rest) for note in self.rest[k].notes]
+
+    def bins_of(self, seconds: float) -> float:
+        """Bin of a time."""
+        return seconds * self.rate_hz / BIN
+
+    def seconds_of(self, bins: float) -> float:
+        """Time of a bin."""
+        return bins * BIN / self.rate_hz
+
+    def triggers_of(self, layer: str) -> NDArray[np.int64]:
+        """Bins in which triggers of a layer started something."""
+        return np.flatnonzero(self.courses[layer].triggers.bins[: self.bins])
 
     @cached_property
     def seconds(self) -> float:
         """How long that is."""
-        return self.outlook.seconds_of(self.bins)
+        return self.seconds_of(self.bins)
 
     @cached_property
     def layers(self) -> list[Layer]:
         """Layers that are heard, without the effect lanes."""
-        return [layer for layer in mixed_layers(self.patch) if layer.id in self.outlook.layers]
+        return [layer for layer in mixed_layers(self.patch) if layer.id in self.courses]
 
     @cached_property
     def short_term(self) -> NDArray[np.float64]:
         """Loudness of the last 3 s in LUFS, every ``STEP_BINS`` bins; of the first 3 s what there is."""
-        sums = np.concatenate([[0.0], np.cumsum(self.outlook.energy.bins[: self.bins], dtype=float)])
+        sums = np.concatenate([[0.0], np.cumsum(self.energy, dtype=float)])
         ends = np.arange(STEP_BINS, self.bins + 1, STEP_BINS)
-        starts = np.maximum(ends - round(self.outlook.bins_of(SHORT_S)), 0)
+        starts = np.maximum(ends - round(self.bins_of(SHORT_S)), 0)
         mean = np.maximum(sums[ends] - sums[starts], 0.0) / np.maximum(ends - starts, 1)
         return np.asarray(OFFSET + 10.0 * np.log10(np.maximum(mean, 1e-12)))
 
     @cached_property
     def integrated(self) -> float:
         """Integrated loudness in LUFS of what is known; -inf of silence. Pieces are bins, of about 10 ms."""
-        return programme_of(self.outlook.energy.bins[: self.bins].astype(float)).integrated
+        return programme_of(self.energy.astype(float)).integrated
 
     @cached_property
     def range_lu(self) -> float:
         """Loudness range in LU."""
-        return programme_of(self.outlook.energy.bins[: self.bins].astype(float)).range_lu
+        return programme_of(self.energy.astype(float)).range_lu
 
     def level(self, layer: str) -> NDArray[np.float32]:
         """Highest sample of each bin of what a layer gives to the mix."""
-        return np.asarray(self.outlook.layers[layer].level.bins[: self.bins], np.float32)
+        return np.asarray(self.courses[layer].level.bins[: self.bins], np.float32)
 
     def sample(self, bins: float) -> int:
         """The sample of a bin."""

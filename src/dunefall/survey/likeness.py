@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.survey.findings import View
 from dunefall.survey.listening import BANDS
-from dunefall.survey.outlook import Outlook
 
 __all__ = ["Alike", "Period", "alike_stretches", "course_of", "period_of"]
 
@@ -63,11 +63,11 @@ class Alike:
     likeness: float
 
 
-def course_of(outlook: Outlook) -> tuple[Course, float]:
-    """What is compared, shape (frames, 24), and the seconds of a frame, as far as it is known without a gap."""
-    count = outlook.bins_known // HOP_BINS
-    bands = outlook.bands.bins[: count * HOP_BINS].reshape(count, HOP_BINS, BANDS // GROUP, GROUP)
-    return bands.mean(axis=(1, 3), dtype=np.float32), outlook.seconds_of(HOP_BINS)
+def course_of(view: View) -> tuple[Course, float]:
+    """What is compared, shape (frames, 24), and the seconds of a frame."""
+    count = view.bins // HOP_BINS
+    bands = view.bands[: count * HOP_BINS].reshape(count, HOP_BINS, BANDS // GROUP, GROUP)
+    return bands.mean(axis=(1, 3), dtype=np.float32), view.seconds_of(HOP_BINS)
 
 
 def _distances(course: Course) -> NDArray[np.float64]:

@@ -89,11 +89,11 @@ def numbers_of(view: View) -> Numbers:
     -------
     Numbers
     """
-    peak = float(view.outlook.peak.bins[: view.bins].max(initial=0.0))
-    notes = view.outlook.notes
+    peak = float(view.peak.max(initial=0.0))
+    notes = view.notes
     layers = []
     for layer in view.layers:
-        at = view.outlook.triggers_of(layer.id)
+        at = view.triggers_of(layer.id)
         counts = _in_whole_minutes(view, at)
         heard = Counter(round(note.note) for note in notes if note.layer == layer.id)
         level = view.level(layer.id)
@@ -110,7 +110,7 @@ def numbers_of(view: View) -> Numbers:
 
 def _in_whole_minutes(view: View, at: np.ndarray) -> np.ndarray:
     """Events in each minute that begins on a second."""
-    seconds = view.outlook.seconds_of(1) * at
+    seconds = view.seconds_of(1) * at
     if view.seconds < 60.0:
         return np.array([len(at)])
     begins = np.arange(0.0, view.seconds - 60.0 + 1e-9)
@@ -118,7 +118,7 @@ def _in_whole_minutes(view: View, at: np.ndarray) -> np.ndarray:
 
 
 def _levels_db(view: View, level: np.ndarray) -> tuple[float, float]:
-    long = max(1, round(view.outlook.bins_of(PIECE_S)))
+    long = max(1, round(view.bins_of(PIECE_S)))
     count = len(level) // long
     pieces = level[: count * long].reshape(count, long).max(axis=1) if count else level
     heard = pieces[pieces > HEARD]

@@ -33,12 +33,12 @@ MOVES = 1e-6
 def faults(view: View) -> list[Finding]:
     """Modules that gave no numbers, and what cannot be known in advance."""
     found = []
-    if view.outlook.faulty:
-        names = listed([view.name(name) for name in view.outlook.faulty])
-        verb = "was" if len(view.outlook.faulty) == 1 else "were"
+    if view.faulty:
+        names = listed([view.name(name) for name in view.faulty])
+        verb = "was" if len(view.faulty) == 1 else "were"
         text = f"{names} {verb} silenced"
-        found.append(Finding("fault", text, "Invalid numbers came out of it.", modules=view.outlook.faulty))
-    if view.outlook.deaf:
+        found.append(Finding("fault", text, "Invalid numbers came out of it.", modules=view.faulty))
+    if view.deaf:
         found.append(
             Finding("live", "The live input is not known", "What listens to it hears silence here.", error=False)
         )
@@ -47,7 +47,7 @@ def faults(view: View) -> list[Finding]:
 
 def _span(view: View, module: str) -> tuple[float, float] | None:
     """Lowest and highest value of a module's first output in all that is known."""
-    spans = [rest.spans[module] for rest in view.outlook.rest.values() if module in rest.spans]
+    spans = [rest.spans[module] for rest in view.rest.values() if module in rest.spans]
     return (min(low for low, _ in spans), max(high for _, high in spans)) if spans else None
 
 
@@ -166,7 +166,7 @@ def _scale_of(patch: Patch) -> tuple[set[int], str] | None:
 
 def off_scale(view: View) -> list[Finding]:
     """Notes that are no notes of the patch's scale, or stand beside the tuning of the others."""
-    notes = view.outlook.notes
+    notes = view.notes
     if len(notes) < 4:
         return []
     scale = _scale_of(view.patch)
@@ -292,8 +292,8 @@ def unlinked(view: View) -> list[Finding]:
 def covered(view: View) -> list[Finding]:
     """Layers that are hardly ever heard, as others cover them in the thirds of an octave where they sound."""
     powers = defaultdict[str, list[np.ndarray]](list)
-    for k in sorted(view.outlook.rest):
-        for name, looks in view.outlook.rest[k].powers.items():
+    for k in sorted(view.rest):
+        for name, looks in view.rest[k].powers.items():
             powers[name].extend(looks)
     names = [layer for layer in view.layers if layer.id in powers]
     count = min((len(powers[layer.id]) for layer in names), default=0)
@@ -327,7 +327,7 @@ def covered(view: View) -> list[Finding]:
 def opposed(view: View) -> list[Finding]:
     """Two layers that cancel each other: the one moves against the other."""
     sums = defaultdict[tuple[str, str], list[float]](list)
-    for rest in view.outlook.rest.values():
+    for rest in view.rest.values():
         for pair, value in rest.alike.items():
             sums[pair].append(value)
     found = []
@@ -337,8 +337,8 @@ def opposed(view: View) -> list[Finding]:
             continue
         text = f"{known[a].name} and {known[b].name} cancel each other"
         why = f"They move against each other (correlation {np.median(values):.2f})".replace("-", "\u2212")
-        at = next(k for k, rest in sorted(view.outlook.rest.items()) if rest.alike.get((a, b), 0.0) < OPPOSED)
-        time = time_told(at * STRETCH / view.outlook.take.rate_hz)
+        at = next(k for k, rest in sorted(view.rest.items()) if rest.alike.get((a, b), 0.0) < OPPOSED)
+        time = time_told(at * STRETCH / view.rate_hz)
         found.append(Finding("opposed", text, f"{why}, from {time} on.", (at * STRETCH,),
                              modules=(known[b].output_id, known[a].output_id)))  # fmt: skip
     return found

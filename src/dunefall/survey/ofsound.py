@@ -38,7 +38,7 @@ def _times(samples: list[int]) -> tuple[int, ...]:
 def clicks(view: View) -> list[Finding]:
     """Isolated steps in a layer's sound, by the module that made them."""
     groups = defaultdict[tuple[str, str], list[ClickHeard]](list)
-    for click in view.outlook.clicks:
+    for click in view.clicks:
         groups[(click.layer, click.module)].append(click)
     found = []
     for (layer, module), ours in groups.items():
@@ -66,19 +66,19 @@ def quiet(view: View) -> list[Finding]:
             return []
         return [Finding("silent", "It is silent", f"Nothing is heard in {time_told(view.seconds)}.", (0,))]
     limit = max(view.integrated - QUIET_LU, SILENT_LUFS)
-    least = view.outlook.bins_of(view.limits.quiet_s) / STEP_BINS
+    least = view.bins_of(view.limits.quiet_s) / STEP_BINS
     runs = [(a, b) for a, b in _runs(view.short_term < limit) if b - a >= least]
     found = []
     for a, b in runs:
         first, last = a * STEP_BINS, b * STEP_BINS
-        seconds = view.outlook.seconds_of(last - first)
+        seconds = view.seconds_of(last - first)
         levels = {layer.id: view.mean_db(layer.id, first, last) for layer in view.layers}
         heard = [layer for layer in view.layers if levels[layer.id] > AUDIBLE_DB]
         who = f": only {listed([layer.name for layer in heard])}, and low" if heard else ": nothing is heard"
         why = f"Below {limit:.0f} LUFS{who}.".replace("-", "\u2212")
         loudest = max(heard, key=lambda layer: levels[layer.id], default=None)
         cure = level_cure(view.patch, loudest, LIFT_DB) if loudest is not None else None
-        text = f"Quiet for {seconds:.0f} s at {time_told(view.outlook.seconds_of(first))}"
+        text = f"Quiet for {seconds:.0f} s at {time_told(view.seconds_of(first))}"
         modules = (loudest.output_id,) if loudest is not None else ()
         found.append(Finding("quiet", text, why, (view.sample(first),), view.sample(last), modules, cure=cure))
     return found
@@ -87,11 +87,11 @@ def quiet(view: View) -> list[Finding]:
 def peaks(view: View) -> list[Finding]:
     """True peaks that are too high before the limiter, with the layers that were loudest just then."""
     limit = 10.0 ** (view.limits.peak_db / 20.0)
-    course = view.outlook.peak.bins[: view.bins]
+    course = view.peak
     over = np.flatnonzero(course > limit)
     if not len(over):
         return []
-    near = view.outlook.bins_of(NEAR_S)
+    near = view.bins_of(NEAR_S)
     groups = np.split(over, np.flatnonzero(np.diff(over) > near) + 1)
     tops = sorted((int(group[np.argmax(course[group])]) for group in groups), key=lambda at: -float(course[at]))
     top = tops[0]
@@ -99,7 +99,7 @@ def peaks(view: View) -> list[Finding]:
     levels = sorted(((float(view.level(layer.id)[top]), layer) for layer in view.layers), key=lambda pair: -pair[0])
     culprits = [layer for level, layer in levels if level >= 0.35 * levels[0][0]][:3]
     together = " + ".join(layer.name for layer in culprits) + (" at the same moment" if len(culprits) > 1 else "")
-    text = f"True peak {peak_db:+.1f} dBTP at {time_told(view.outlook.seconds_of(top))}".replace("-", "\u2212")
+    text = f"True peak {peak_db:+.1f} dBTP at {time_told(view.seconds_of(top))}".replace("-", "\u2212")
     if len(tops) > 1:
         text += f", and {len(tops) - 1} more"
     limited = _limits(view)
@@ -191,9 +191,9 @@ def _loop_of(view: View, layer: Layer) -> str:
 
 def mono_loss(view: View) -> list[Finding]:
     """What is lost where both sides are played by one speaker."""
-    energy = view.outlook.energy.bins[: view.bins].astype(float)
-    folded = view.outlook.folded.bins[: view.bins].astype(float)
-    long = max(1, round(view.outlook.bins_of(LOST_S)))
+    energy = view.energy.astype(float)
+    folded = view.folded.astype(float)
+    long = max(1, round(view.bins_of(LOST_S)))
     count = len(energy) // long
     if not count:
         return []
@@ -207,7 +207,7 @@ def mono_loss(view: View) -> list[Finding]:
     first = int(bad[0]) * long
     wide_layer = _widest(view, first, first + long)
     why = "Both sides cancel where they are folded to mono" + (f": {wide_layer.name}." if wide_layer else ".")
-    text = f"Mono loses {-float(loss[bad].min()):.0f} dB at {time_told(view.outlook.seconds_of(first))}"
+    text = f"Mono loses {-float(loss[bad].min()):.0f} dB at {time_told(view.seconds_of(first))}"
     modules = (wide_layer.output_id,) if wide_layer else ()
     cure = None
     if wide_layer is not None:
@@ -223,8 +223,8 @@ def _widest(view: View, first: int, last: int) -> Layer | None:
 
 def offset(view: View) -> list[Finding]:
     """A constant part of the sound."""
-    course = view.outlook.offset.bins[: view.bins].astype(float)
-    long = max(1, round(view.outlook.bins_of(LOST_S)))
+    course = view.offset.astype(float)
+    long = max(1, round(view.bins_of(LOST_S)))
     count = len(course) // long
     if not count:
         return []
@@ -234,7 +234,7 @@ def offset(view: View) -> list[Finding]:
         return []
     level = 20.0 * np.log10(float(np.abs(means[bad]).mean()))
     by_layer = {
-        layer.id: float(np.mean([rest.offsets.get(layer.id, 0.0) for rest in view.outlook.rest.values()]))
+        layer.id: float(np.mean([rest.offsets.get(layer.id, 0.0) for rest in view.rest.values()]))
         for layer in view.layers
     }
     worst = max(view.layers, key=lambda layer: abs(by_layer[layer.id]), default=None)

@@ -151,7 +151,7 @@ class Outlook:
 
     def __init__(self, workers: Does) -> None:
         self._workers = workers
-        self._folder = Path(tempfile.mkdtemp(prefix="survey-", dir=_room()))
+        self._folder: Path | None = None
         self._code = LoopCode()
         self._number = self._tries = self.changes = 0
         self._running: list[tuple[Future[Stretch | str], int, int, Path | None]] = []
@@ -206,7 +206,7 @@ class Outlook:
         self._number += 1
         self._ended.clear()
         self.changes += 1
-        self._file = self._folder / f"take-{self._number}"
+        self._file = self._place(f"take-{self._number}")
         with whole(self._file) as part:
             part.write_bytes(pickle.dumps(take))
 
@@ -258,7 +258,7 @@ class Outlook:
         index = on_its_way if 0 <= on_its_way <= goal else start
         if index >= len(self.known):
             return False
-        kept = self._folder / f"{self._number}-{index + 1}" if self._keeps(index + 1) else None
+        kept = self._place(f"{self._number}-{index + 1}") if self._keeps(index + 1) else None
         order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait)
         try:
             future = self._workers.submit(hear, order)
@@ -353,11 +353,6 @@ class Outlook:
         return sorted((c for ours in self._clicks.values() for c in ours), key=lambda click: (click.at, click.layer))
 
     @property
-    def notes(self) -> list[NoteHeard]:
-        """All notes, in order of time."""
-        return [note for k in sorted(self.rest) for note in self.rest[k].notes]
-
-    @property
     def faulty(self) -> tuple[str, ...]:
         """Ids of modules that were silenced."""
         return tuple(dict.fromkeys(name for k in sorted(self.rest) for name in self.rest[k].faulty))
@@ -375,20 +370,17 @@ class Outlook:
         """Bin of a time."""
         return seconds * self.take.rate_hz / BIN
 
-    def triggers_of(self, layer: str) -> NDArray[np.int64]:
-        """Bins in which triggers of a layer started something, as far as it is known without a gap."""
-        course = self.layers.get(layer)
-        return np.flatnonzero(course.triggers.bins[: self.bins_known]) if course else np.zeros(0, np.int64)
-
     def close(self) -> None:
         """End the worker, and remove what was kept."""
         self._code.close()
         self._running.clear()
         self._workers.close(at_once=True)
-        shutil.rmtree(self._folder, ignore_errors=True)
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
 
-
-def _room() -> Path | None:
-    """The folder for checkpoints: on disk, not in memory."""
-    folder = cache_folder("survey")
-    return folder if folder.is_dir() else None
+    def _place(self, name: str) -> Path:
+        """Path of a file in the folder of this outlook: on disk, where there is more room than in memory."""
+        if self._folder is None:
+            room = cache_folder("survey")
+            self._folder = Path(tempfile.mkdtemp(prefix="survey-", dir=room if room.is_dir() else None))
+        return self._folder / name

@@ -55,7 +55,7 @@ def report_of(view: View) -> Report:
     -------
     Report
     """
-    course, frame_s = course_of(view.outlook)
+    course, frame_s = course_of(view)
     exact = {"": repeat_of_patch(view.patch).told(view.patch.tempo_bpm)}
     exact |= {layer.name: repeat_of_layer(view.patch, layer.id).told(view.patch.tempo_bpm) for layer in view.layers}
     period = period_of(course, frame_s)
@@ -76,7 +76,7 @@ def raw_report(report: Report, view: View) -> dict[str, object]:
     -------
     dict
     """
-    rate = view.outlook.take.rate_hz
+    rate = view.rate_hz
     return {
         "findings": [
             {
@@ -132,7 +132,7 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
     ------
     str
     """
-    rate, numbers = view.outlook.take.rate_hz, report.numbers
+    rate, numbers = view.rate_hz, report.numbers
     told = time_told(numbers.seconds)
     if not report.findings:
         yield f"No clicks, no clipping, no long silence in {told}."

@@ -116,11 +116,32 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Kept:
-    """A checkpoint with all that was being listened for."""
+    """A checkpoint with all that was being listened for. The file begins with the checkpoint: the engine reads no more.
+
+    Attributes
+    ----------
+    checkpoint : Checkpoint
+    listening : Listening
+    clicks : tuple of (int, str)
+        Those that are not told yet.
+    """
 
     checkpoint: Checkpoint
     listening: Listening
     clicks: tuple[tuple[int, str], ...]
+
+    def write(self, path: Path) -> None:
+        """Write it; raises OSError or StorageError where that is not possible."""
+        with whole(path) as part, part.open("wb") as file:
+            pickle.dump(self.checkpoint, file, protocol=5)
+            pickle.dump((self.listening, self.clicks), file, protocol=5)
+
+    @staticmethod
+    def read(path: Path) -> Kept:
+        """Read what this program has written."""
+        with path.open("rb") as file:
+            checkpoint = pickle.load(file)
+            return Kept(checkpoint, *pickle.load(file))
 
 
 def _watched(take: Take) -> tuple[Place, ...]:
@@ -212,8 +233,7 @@ class _UnderWay:
             return False
         kept = Kept(self.performance.player.checkpoint(self._probed), self.listening, tuple(self._waiting))
         try:
-            with whole(path) as part:
-                part.write_bytes(pickle.dumps(kept, protocol=5))
+            kept.write(path)
         except (OSError, StorageError):
             return False  # a full disk costs time, and nothing else
         return True
@@ -248,7 +268,7 @@ def hear(order: Order) -> Stretch | str:
             troubles = import_sounds(take.start, alone=True)
             if troubles:
                 return f"It cannot be looked at: {troubles[0]}"
-            kept: Kept | None = pickle.loads(order.checkpoint.read_bytes()) if order.checkpoint else None
+            kept = Kept.read(order.checkpoint) if order.checkpoint else None
             _under_way = order.take, _UnderWay(take, kept, order.wait)
         under_way = _under_way[1]
         while under_way.position < order.begin:

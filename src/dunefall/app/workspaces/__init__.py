@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dunefall.app.model.workspace import Workspace
-from dunefall.app.workspaces import build, mix, render, vary
+from dunefall.app.workspaces import build, mix, render, survey, vary
 
 __all__ = ["WORKSPACES"]
 
@@ -11,5 +11,6 @@ WORKSPACES: tuple[Workspace, ...] = (
     build.WORKSPACE,
     mix.WORKSPACE,
     vary.WORKSPACE,
+    survey.WORKSPACE,
     render.WORKSPACE,
 )

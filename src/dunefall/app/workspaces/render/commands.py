@@ -8,7 +8,7 @@ from typing import Any
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 
-__all__ = ["COMMANDS", "offer_set", "render_patch", "render_take"]
+__all__ = ["COMMANDS", "offer_range", "offer_set", "render_patch", "render_take"]
 
 
 def _offer(context: Context, name: str) -> None:
@@ -47,6 +47,24 @@ def offer_set(context: Context, recipe: Mapping[str, Any], numbers: Sequence[int
         spread_modules=tuple(recipe["modules"]), name="{title}_{n:02}",
     )  # fmt: skip
     context.tell(f"A job of {len(numbers)} variations: choose length and format, then add it to the queue.")
+
+
+def offer_range(context: Context, first_s: float, last_s: float, *, loop: bool) -> None:
+    """Show Render with settings for a range of the take.
+
+    Parameters
+    ----------
+    context : Context
+        The window's.
+    first_s, last_s : float
+        From and to where, in seconds.
+    loop : bool
+        As a seamless loop.
+    """
+    _offer(context, "Seamless loop" if loop else "Take")
+    context.shell.page("render").settings.set(
+        of="take", what="mix", start_s=round(first_s, 3), seconds=round(last_s - first_s, 3), bars=0.0
+    )
 
 
 def add(context: Context) -> None:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
 
+from dunefall.app.controls.shades import shades
 from dunefall.app.controls.theme import Theme
 from dunefall.vary.looks import Look
 
@@ -18,18 +17,9 @@ QUIETEST, LOUDEST = -54.0, -10.0
 """Loudness at the lower and the upper edge of a course, in LUFS."""
 
 
-@lru_cache(maxsize=4)
-def _shades(ground: str, ink: str, edge: str) -> NDArray[np.uint32]:
-    """Colours of 256 steps from a card's ground over the colour of sound to ink."""
-    stops = np.array([[QColor(c).red(), QColor(c).green(), QColor(c).blue()] for c in (ground, ink, edge)], float)
-    share = np.linspace(0.0, 1.0, 256)
-    rgb = np.stack([np.interp(share, [0.0, 0.62, 1.0], stops[:, k]) for k in range(3)], axis=1).astype(np.uint32)
-    return np.asarray(0xFF000000 | rgb[:, 0] << 16 | rgb[:, 1] << 8 | rgb[:, 2])
-
-
 def draw_spectrogram(painter: QPainter, box: QRectF, look: Look, theme: Theme, strength: float = 1.0) -> None:
     """Draw the spectrogram of a look into a box."""
-    pixels = np.ascontiguousarray(_shades(theme.card, theme.audio, theme.text)[look.picture])
+    pixels = np.ascontiguousarray(shades(theme.card, theme.audio, theme.text)[look.picture])
     rows, columns = pixels.shape
     image = QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_RGB32)
     painter.save()

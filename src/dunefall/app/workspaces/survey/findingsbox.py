@@ -1,0 +1,164 @@
+"""The findings: what, where from, chips that go there, and a cure."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from dunefall.app.controls.replacing import replace_content
+from dunefall.app.controls.theme import mono, sans
+from dunefall.survey.findings import Finding, View, time_told
+
+__all__ = ["FindingsBox"]
+
+MOST_CHIPS = 2
+
+
+class _Card(QFrame):
+    """One finding; its context menu ignores it."""
+
+    ignore_asked = Signal(object)
+
+    def __init__(self, finding: Finding, chosen: bool) -> None:
+        super().__init__()
+        self.finding = finding
+        self.setObjectName("chosen" if chosen else "finding")
+        self.setAccessibleName(finding.text)
+        self.setAccessibleDescription(finding.why)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Offer to ignore it."""
+        menu = QMenu(self)
+        menu.addAction("Ignore this", lambda: self.ignore_asked.emit(self.finding))
+        menu.popup(event.globalPos())
+
+
+class FindingsBox(QWidget):
+    """All findings.
+
+    Signals
+    -------
+    time_asked (object, int)
+        A Finding, and a sample to hear it from.
+    module_asked (str)
+        Show a module in Build.
+    cure_asked (object), ignore_asked (object)
+        A Finding.
+    """
+
+    time_asked = Signal(object, int)
+    module_asked = Signal(str)
+    cure_asked = Signal(object)
+    ignore_asked = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 10, 4, 4)
+        column.setSpacing(4)
+        head = QHBoxLayout()
+        title = QLabel("Findings")
+        title.setFont(sans(14, 600))
+        self.count = QLabel()
+        self.count.setProperty("quiet", True)
+        head.addWidget(title, 1)
+        head.addWidget(self.count)
+        head.addSpacing(12)
+        column.addLayout(head)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area.setObjectName("findings")
+        column.addWidget(self._area, 1)
+        self._shown: object = None
+        self.buttons: dict[str, QPushButton] = {}
+
+    def show_findings(self, found: Sequence[Finding], view: View, chosen: int, known: str) -> None:
+        """Show findings; ``known`` tells how far they go.
+
+        Parameters
+        ----------
+        found : sequence of Finding
+            The gravest first.
+        view : View
+            Names and rate.
+        chosen : int
+            Place of the one that was gone to last, or -1.
+        known : str
+            As ``up to 14:30``.
+        """
+        now = (tuple(found), chosen, id(view.patch))
+        self.count.setText(f"{len(found)}, {known}" if found else known)
+        if now == self._shown:
+            return
+        self._shown = now
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(0)
+        self.buttons = {}
+        for k, finding in enumerate(found):
+            column.addWidget(self._card(finding, view, k == chosen))
+        if not found:
+            column.addWidget(_said("No clicks, no clipping, no long silence." if view.bins else "Looking ahead…"))
+        column.addStretch(1)
+        replace_content(self._area, page)
+
+    def _card(self, finding: Finding, view: View, chosen: bool) -> QWidget:
+        card = _Card(finding, chosen)
+        card.ignore_asked.connect(self.ignore_asked)
+        column = QVBoxLayout(card)
+        column.setContentsMargins(6, 6, 2, 7)
+        column.setSpacing(2)
+        text = QLabel(("! " if finding.error else "") + finding.text)
+        text.setFont(sans(12, 600))
+        text.setWordWrap(True)
+        column.addWidget(text)
+        if finding.why:
+            column.addWidget(_said(finding.why))
+        column.addLayout(self._row(finding, view))
+        return card
+
+    def _row(self, finding: Finding, view: View) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        rate = view.outlook.take.rate_hz
+        times = () if finding.times == (0,) else finding.times[:MOST_CHIPS]
+        for at in times:
+            told = time_told(at / rate)
+            chip = self._button(f"\u2192 {told}", f"Hear “{finding.text}” at {told}")
+            chip.setFont(mono(11, 600))
+            chip.clicked.connect(lambda _=False, f=finding, a=at: self.time_asked.emit(f, a))
+            row.addWidget(chip)
+        if not times and finding.modules and view.patch.has(finding.modules[0]):
+            name = view.name(finding.modules[0])
+            chip = self._button(f"\u2192 {name}"[:18], f"Show {name} in Build")
+            chip.clicked.connect(lambda _=False, m=finding.modules[0]: self.module_asked.emit(m))
+            row.addWidget(chip)
+        row.addStretch(1)
+        if finding.cure is not None:
+            cure = self._button(finding.cure.text, f"{finding.cure.text}: one step, Undo takes it back")
+            cure.clicked.connect(lambda _=False, f=finding: self.cure_asked.emit(f))
+            row.addWidget(cure)
+        return row
+
+    def _button(self, text: str, tip: str) -> QPushButton:
+        button = QPushButton(text)
+        button.setFont(sans(11, 600))
+        button.setStyleSheet("padding: 2px 7px")
+        button.setMinimumHeight(24)
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        self.buttons[tip] = button
+        return button
+
+
+def _said(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setFont(sans(11))
+    label.setWordWrap(True)
+    label.setProperty("quiet", True)
+    return label

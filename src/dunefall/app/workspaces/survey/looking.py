@@ -1,0 +1,126 @@
+"""Looks ahead at what the engine plays: watches its take, asks the worker, has another thread judge what is known."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QWidget
+
+from dunefall.app.model.context import Context
+from dunefall.deliver.workers import Workers
+from dunefall.patch.model import Patch
+from dunefall.survey.findings import Limits, View
+from dunefall.survey.outlook import Outlook
+from dunefall.survey.report import Report, report_of
+
+__all__ = ["Looking"]
+
+STEP_MS, WATCH_MS, SETTLE_MS = 50, 250, 1000
+JUDGE_S = 0.7
+USUAL_S = 1200.0
+
+
+class Looking:
+    """The outlook of the window's take.
+
+    Attributes
+    ----------
+    outlook : Outlook
+    limits : Limits
+    view : View
+        What is known, as it is shown.
+    report : Report or None
+        What was found in it; None: nothing yet.
+    seconds : float
+        How far one looks.
+    changed : function
+        Called when something new is known.
+    """
+
+    def __init__(self, context: Context, parent: QWidget) -> None:
+        self._context = context
+        self.outlook, self.limits, self.seconds = Outlook(Workers(1)), Limits(), USUAL_S
+        self.view = View(self.outlook, context.session.patch)
+        self.report: Report | None = None
+        self.changed: Callable[[], object] = lambda: None
+        self._seen: tuple[int, Patch | None] = (-1, None)
+        self._judge = ThreadPoolExecutor(1, "dunefall-judge")
+        self._judging: Future[Report] | None = None
+        self._judged, self._judged_at = -1, 0.0
+        self._steps, self._watch, self._settle = QTimer(parent), QTimer(parent), QTimer(parent)
+        self._settle.setSingleShot(True)
+        self._steps.timeout.connect(self._step)
+        self._watch.timeout.connect(self._look_for_changes)
+        self._settle.timeout.connect(self.look)
+
+    def run(self, on: bool) -> None:
+        """Begin, or rest: the worker ends what it has in hand."""
+        if on:
+            self.look()
+            self._steps.start(STEP_MS)
+            self._watch.start(WATCH_MS)
+        else:
+            for timer in (self._steps, self._watch, self._settle):
+                timer.stop()
+
+    def end(self) -> None:
+        """The window closes."""
+        self.run(False)
+        self._judge.shutdown(wait=True, cancel_futures=True)
+        self.outlook.close()
+
+    def look(self) -> None:
+        """Look at the take as it is now; what an edit cannot have changed stays."""
+        engine = self._context.session.engine
+        self._seen = self._signs()
+        before = self.outlook.changes
+        self.outlook.look(engine.take, self.seconds)
+        if self.outlook.changes != before:
+            self._renew()
+
+    def set_seconds(self, seconds: float) -> None:
+        """Look so far."""
+        self.seconds = seconds
+        self.look()
+
+    def set_limits(self, limits: Limits) -> None:
+        """Call other things faults."""
+        self.limits, self._judged = limits, -1
+        self._renew()
+
+    def _signs(self) -> tuple[int, Patch | None]:
+        session = self._context.session
+        return session.engine.done_by_hand, session.patch
+
+    def _look_for_changes(self) -> None:
+        now = self._signs()
+        if now[0] != self._seen[0] or now[1] is not self._seen[1]:
+            self._seen = now
+            self._settle.start(SETTLE_MS)
+
+    def _renew(self) -> None:
+        self.view = View(self.outlook, self._context.session.patch, self.limits)
+        self.changed()
+
+    def _step(self) -> None:
+        session = self._context.session
+        self.outlook.playhead = session.engine.position
+        known = self.outlook.step()
+        if self._judging is not None and self._judging.done():
+            judging, self._judging = self._judging, None
+            error = judging.exception()
+            if error is not None:
+                sys.excepthook(type(error), error, error.__traceback__)
+            else:
+                self.report = judging.result()
+            self.changed()
+        if known:
+            self._renew()
+        due = self.outlook.changes != self._judged and time.monotonic() - self._judged_at > JUDGE_S
+        if due and self._judging is None and self.view.bins:
+            self._judged, self._judged_at = self.outlook.changes, time.monotonic()
+            self._judging = self._judge.submit(report_of, self.view)

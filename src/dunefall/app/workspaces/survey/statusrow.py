@@ -1,0 +1,123 @@
+"""How far it has looked, how fast it goes, how far it is to look, and a pause."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from dunefall.app.controls.theme import Theme, numerals, sans
+from dunefall.survey.findings import time_told
+from dunefall.survey.outlook import Outlook
+
+__all__ = ["StatusRow"]
+
+FAR_MINUTES = (1, 2, 5, 10, 20, 30, 60, 120)
+USUAL_MINUTES = 20
+TARGETS = (None, -16.0, -18.0, -20.0, -23.0, -24.0, -27.0)
+
+
+class _Progress(QWidget):
+    """A bar of what is known, with the playhead."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme, self.share, self.playhead = theme, 0.0, 0.0
+        self.setFixedHeight(16)
+        self.setMinimumWidth(60)
+        self.setAccessibleName("Looked ahead")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Track, bar, tick."""
+        painter, theme = QPainter(self), self.theme
+        width = float(self.width())
+        painter.fillRect(QRectF(0, 5, width, 6), theme.colour("line"))
+        painter.fillRect(QRectF(0, 5, width * self.share, 6), theme.colour("edge"))
+        painter.fillRect(QRectF(min(width * self.playhead, width - 2), 1, 2, 14), theme.colour("text"))
+        painter.end()
+
+
+class StatusRow(QWidget):
+    """The row above the plots.
+
+    Signals
+    -------
+    far_chosen (float)
+        Seconds to look ahead.
+    paused (bool)
+    target_chosen (object)
+        LUFS, or None.
+    """
+
+    far_chosen = Signal(float)
+    paused = Signal(bool)
+    target_chosen = Signal(object)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.setFixedHeight(40)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 12, 0)
+        row.setSpacing(8)
+        title = QLabel("Looked ahead")
+        title.setFont(sans(12, 600))
+        self.known, self.speed = QLabel(), QLabel()
+        numerals(self.known, 12, 500)
+        self.known.setMinimumWidth(126)
+        self.speed.setProperty("quiet", True)
+        self.speed.setMinimumWidth(130)
+        self.bar = _Progress(theme)
+        self.target, self.far, self.pause = QComboBox(), QComboBox(), QPushButton("Pause")
+        for lufs in TARGETS:
+            self.target.addItem("no target" if lufs is None else f"{lufs:g} LUFS".replace("-", "\u2212"), lufs)
+        self.target.setToolTip("The loudness that is wanted; off by more than 2 LU is a finding")
+        self.target.setAccessibleName("Loudness that is wanted")
+        for minutes in FAR_MINUTES:
+            self.far.addItem(f"{minutes} min" if minutes < 60 else f"{minutes // 60} h", 60.0 * minutes)
+        self.far.setCurrentIndex(FAR_MINUTES.index(USUAL_MINUTES))
+        self.far.setAccessibleName("How far")
+        self.far.setToolTip("How far it looks, from the start")
+        self.pause.setCheckable(True)
+        self.pause.setToolTip("Look no further for now")
+        for widget in (title, self.known):
+            row.addWidget(widget)
+        row.addWidget(self.bar, 1)
+        row.addWidget(self.speed)
+        for text, widget in (("Wanted", self.target), ("How far", self.far)):
+            label = QLabel(text)
+            label.setProperty("quiet", True)
+            row.addWidget(label, 0, Qt.AlignmentFlag.AlignRight)
+            row.addWidget(widget)
+        row.addWidget(self.pause)
+        self.far.activated.connect(lambda _: self.far_chosen.emit(float(self.far.currentData())))
+        self.target.activated.connect(lambda _: self.target_chosen.emit(self.target.currentData()))
+        self.pause.toggled.connect(self._pause)
+
+    def _pause(self, on: bool) -> None:
+        self.pause.setText("Go on" if on else "Pause")
+        self.paused.emit(on)
+
+    def set_theme(self, theme: Theme) -> None:
+        """Draw in this theme."""
+        self.bar.theme = theme
+        self.bar.update()
+
+    def show_outlook(self, outlook: Outlook, playhead_s: float) -> None:
+        """Show how far it is known, and how fast it goes."""
+        self.known.setText(f"{time_told(outlook.frontier_s)} of {time_told(outlook.seconds)}")
+        self.bar.share = float(outlook.known.mean())
+        self.bar.playhead = min(playhead_s / max(outlook.seconds, 1e-9), 1.0)
+        self.bar.update()
+        if outlook.trouble:
+            self.speed.setText(outlook.trouble)
+        elif outlook.done:
+            self.speed.setText("all of it")
+        elif outlook.speed and not outlook.paused:
+            self.speed.setText(f"{outlook.speed:.0f}\u00d7   about {_long(outlook.left_s)} to go")
+        else:
+            self.speed.setText("paused" if outlook.paused else "preparing…")
+        self.speed.setToolTip(outlook.trouble)
+
+
+def _long(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
