@@ -166,7 +166,7 @@ class Outlook:
         stretches = max(1, int(np.ceil(seconds * take.rate_hz / STRETCH)))
         bins = stretches * STRETCH_BINS
         self.known = np.zeros(stretches, bool)
-        self.bands = Pyramid(bins, "max", BANDS, np.uint8)
+        self.bands = Pyramid(bins, "mean", BANDS, np.uint8)
         self.energy, self.folded = Pyramid(bins, "mean"), Pyramid(bins, "mean")
         self.peak, self.offset = Pyramid(bins, "max"), Pyramid(bins, "mean")
         self.layers: dict[str, LayerCourse] = {}

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPainterPath, QPen
 
-from dunefall.app.controls.painting import draw_text
+from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.shades import shades
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.survey.axis import Axis
@@ -30,9 +30,9 @@ __all__ = [
 ]
 
 LEVEL_LOW_DB = -54.0
-TICK_APART = 3
+TICK_APART, BAND = 3, 0.6
 MARKED_HZ = ((100.0, "100 Hz"), (1000.0, "1 k"), (10_000.0, "10 k"))
-GAMMA = 1.6
+GAMMA = 2.0
 """What is quiet stays pale."""
 
 
@@ -55,7 +55,7 @@ def draw_spectrogram(painter: QPainter, box: QRectF, outlook: Outlook, axis: Axi
     for hz, text in MARKED_HZ:
         share = np.log(hz / LOWEST_HZ) / np.log(HIGHEST_HZ / LOWEST_HZ)
         y = box.bottom() - share * box.height()
-        draw_text(painter, QRectF(box.x() - 70, y - 8, 62, 16), text, mono(11), theme.colour("text2"), right=True)
+        draw_text(painter, QRectF(box.x() - 78, y - 8, 62, 16), text, mono(11), theme.colour("text2"), right=True)
 
 
 def loudness_span(view: View, target: tuple[float, float] | None) -> tuple[float, float]:
@@ -78,7 +78,7 @@ def draw_loudness(
         return box.bottom() - (min(max(lufs, low), high) - low) / (high - low) * box.height()
 
     for lufs in np.arange(low, high + 0.1, 10.0 if high - low > 20 else 5.0):
-        place = QRectF(box.x() - 60, y(float(lufs)) - 8, 52, 16)
+        place = QRectF(box.x() - 66, y(float(lufs)) - 8, 50, 16)
         if box.top() - 2 <= place.center().y() <= box.bottom() + 2:
             text = f"{lufs:.0f}".replace("-", "\u2212")
             draw_text(painter, place, text, mono(11), theme.colour("text2"), right=True)
@@ -92,16 +92,29 @@ def draw_loudness(
     course = view.short_term
     if not len(course):
         return
-    columns = np.arange(round(box.width()) + 1)
-    at = view.outlook.bins_of(1.0) * (axis.first + columns / max(box.width(), 1) * axis.span) / STEP_BINS
-    known = at < len(course)
-    values = course[np.clip(at.astype(int), 0, len(course) - 1)]
-    points = [QPointF(box.x() + k, y(v)) for k, v in zip(columns[known].tolist(), values[known].tolist(), strict=True)]
+    columns = np.arange(round(box.width()))
+    at = view.bins_of(1.0) * (axis.first + (columns + 0.5) / max(box.width(), 1) * axis.span) / STEP_BINS
+    known = int((at < len(course)).sum())
+    if not known:
+        return
+    values = np.repeat(course[at[:known].astype(int)].astype(np.float32)[:, None], 2, axis=1)
+    line = TraceImage()
+    line.clear(known, round(box.height()), painter.device().devicePixelRatioF())
+    whole = QRect(0, 0, known, round(box.height()))
+    line.trace(whole, np.clip(values, low, high), "control", theme.colour("audio"), low=low, high=high, stroke=1.5)
     painter.save()
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(theme.colour("audio"), 1.5))
-    painter.drawPolyline(QPolygonF(points))
+    painter.translate(box.topLeft())
+    line.draw(painter)
     painter.restore()
+
+
+def draw_cover(painter: QPainter, box: QRectF, cover: NDArray[np.float64], colour: QColor) -> None:
+    """A picture of one colour, of which each pixel shows a share [shape=(rows, columns)]."""
+    parts = [colour.red(), colour.green(), colour.blue(), 255]
+    red, green, blue, alpha = (np.round(part * cover).astype(np.uint32) for part in parts)
+    pixels = np.ascontiguousarray(alpha << 24 | red << 16 | green << 8 | blue)
+    rows, columns = pixels.shape
+    painter.drawImage(box, QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32_Premultiplied))
 
 
 def draw_layer(
@@ -112,17 +125,11 @@ def draw_layer(
     level = course.level.view(*seen).astype(float)
     share = np.clip(1.0 - 20.0 * np.log10(np.maximum(level, 1e-6)) / LEVEL_LOW_DB, 0.0, 1.0)
     room = box.height() * (0.30 if triggered else 0.46)
-    middle = box.y() + (0.36 if triggered else 0.5) * box.height()
-    band = theme.colour("audio")
-    band.setAlphaF(0.55)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QBrush(band))
-    columns = box.x() + np.arange(len(share))
-    path = QPainterPath()
-    top = [QPointF(x, middle - s * room) for x, s in zip(columns.tolist(), share.tolist(), strict=True)]
-    below = [QPointF(x, middle + s * room) for x, s in zip(columns.tolist(), share.tolist(), strict=True)]
-    path.addPolygon(QPolygonF([*top, *reversed(below)]))
-    painter.drawPath(path)
+    middle = (0.36 if triggered else 0.5) * box.height()
+    ratio = painter.device().devicePixelRatioF()
+    rows = (np.arange(round(box.height() * ratio)) + 0.5)[:, None] / ratio
+    cover = np.clip(ratio * (share * room - np.abs(rows - middle)) + 0.5, 0.0, 1.0) * (share > 0.0)
+    draw_cover(painter, box, cover * BAND, theme.colour("audio"))
     if triggered:
         _draw_triggers(painter, QRectF(box.x(), box.y() + 0.68 * box.height(), box.width(), 0.3 * box.height()),
                        course.triggers.view(*seen).astype(float), seen, theme)  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import QTimer
@@ -45,7 +46,7 @@ class SurveyPage(QWidget):
         self._at_finding, self._shown = -1, False
         self._until = QTimer(self)
         self._until.setSingleShot(True)
-        self._then = lambda: None
+        self._then: Callable[[], object] = lambda: None
         self._until.timeout.connect(lambda: self._then())
         self._build()
         self._connect()
@@ -152,8 +153,7 @@ class SurveyPage(QWidget):
         self.hear_from(alike.first_s)
         self._after(WINDOW_S, lambda: self.hear_from(alike.second_s))
 
-    def _after(self, seconds: float, then: object) -> None:
-        assert callable(then)
+    def _after(self, seconds: float, then: Callable[[], object]) -> None:
         self._then = then
         self._until.start(round(1000 * seconds))
 

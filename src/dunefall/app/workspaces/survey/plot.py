@@ -35,7 +35,7 @@ __all__ = ["Shown", "TimePlot"]
 HEAD_W, LEFT, RIGHT = 150.0, 168.0, 12.0
 RULER, MARKS, GAP, LOUDNESS, LANE, LOWEST_LANE, ALIKE, SPECTRUM = 18, 18, 6, 82, 28, 18, 124, 110
 STATEMENT, SOLO = 28, 22
-DRAG_PX, STEPS = 4.0, 100.0
+DRAG_PX, STEPS, FLAG_APART = 4.0, 100.0, 50.0
 
 
 @dataclass(frozen=True)
@@ -215,13 +215,18 @@ class TimePlot(QWidget):
         theme = self._theme
         draw_text(painter, QRectF(16, 0, 100, RULER), "Time", sans(11), theme.colour("text2"))
         draw_text(painter, QRectF(16, RULER, 100, MARKS), "Marks", sans(11), theme.colour("text2"))
+        for at in self.axis.ticks()[0]:
+            painter.fillRect(QRectF(self.axis.x(at) - 0.5, RULER - 5, 1, 5), theme.colour("edge"))
+        painter.fillRect(QRectF(LEFT, RULER, self.axis.width, 1), theme.colour("edge"))
+
+    def _draw_times(self, painter: QPainter, flag: float) -> None:
+        """Times at the ruler; they give way to the playhead's flag."""
         ticks, step = self.axis.ticks()
         for at in ticks:
-            x = self.axis.x(at)
-            painter.fillRect(QRectF(x - 0.5, RULER - 5, 1, 5), theme.colour("edge"))
-            box = QRectF(min(max(x - 36, LEFT - 8), self.width() - 76), 0, 72, RULER - 4)
-            draw_text(painter, box, tick_told(at, step), mono(11), theme.colour("text2"), centre=x > LEFT + 28)
-        painter.fillRect(QRectF(LEFT, RULER, self.axis.width, 1), theme.colour("edge"))
+            x = min(max(self.axis.x(at), LEFT + 20), self.width() - 34.0)
+            if abs(x - flag) > FLAG_APART:
+                box = QRectF(x - 36, 0, 72, RULER - 4)
+                draw_text(painter, box, tick_told(at, step), mono(11), self._theme.colour("text2"), centre=True)
 
     def _draw_grid(self, painter: QPainter) -> None:
         """Lines of time through everything."""
@@ -325,6 +330,7 @@ class TimePlot(QWidget):
     def _draw_playhead(self, painter: QPainter) -> None:
         x, theme = self.axis.x(self.playhead), self._theme
         bottom = self._boxes["alike"].bottom()
+        self._draw_times(painter, x)
         if LEFT <= x <= LEFT + self.axis.width:
             halo = theme.colour("card")
             halo.setAlphaF(0.7)

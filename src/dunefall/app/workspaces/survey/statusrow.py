@@ -12,7 +12,7 @@ from dunefall.survey.outlook import Outlook
 
 __all__ = ["StatusRow"]
 
-FAR_MINUTES = (1, 2, 5, 10, 20, 30, 60, 120)
+FAR_MINUTES = (1, 2, 4, 5, 10, 20, 30, 60, 120)
 USUAL_MINUTES = 20
 TARGETS = (None, -16.0, -18.0, -20.0, -23.0, -24.0, -27.0)
 
@@ -83,11 +83,11 @@ class StatusRow(QWidget):
             row.addWidget(widget)
         row.addWidget(self.bar, 1)
         row.addWidget(self.speed)
-        for text, widget in (("Wanted", self.target), ("How far", self.far)):
+        for text, box in (("Wanted", self.target), ("How far", self.far)):
             label = QLabel(text)
             label.setProperty("quiet", True)
             row.addWidget(label, 0, Qt.AlignmentFlag.AlignRight)
-            row.addWidget(widget)
+            row.addWidget(box)
         row.addWidget(self.pause)
         self.far.activated.connect(lambda _: self.far_chosen.emit(float(self.far.currentData())))
         self.target.activated.connect(lambda _: self.target_chosen.emit(self.target.currentData()))
@@ -104,6 +104,8 @@ class StatusRow(QWidget):
 
     def show_outlook(self, outlook: Outlook, playhead_s: float) -> None:
         """Show how far it is known, and how fast it goes."""
+        if self.far.currentData() != outlook.seconds:
+            self.far.setCurrentIndex(self.far.findData(outlook.seconds))
         self.known.setText(f"{time_told(outlook.frontier_s)} of {time_told(outlook.seconds)}")
         self.bar.share = float(outlook.known.mean())
         self.bar.playhead = min(playhead_s / max(outlook.seconds, 1e-9), 1.0)
