@@ -55,7 +55,7 @@ def add_survey(commands: Any) -> None:
     parser.add_argument("--seed", type=int, metavar="N", help="another seed than the patch's")
     parser.add_argument("--lufs", type=float, metavar="L", help="the loudness that is wanted; off by 2 LU is an error")
     parser.add_argument("--peak", type=float, default=-1.0, metavar="P", help="highest true peak in dBTP (-1)")
-    parser.add_argument("--quiet", type=float, default=20.0, metavar="S", help="longest quiet stretch in seconds (20)")
+    parser.add_argument("--quiet", type=float, default=28.0, metavar="S", help="longest quiet stretch in seconds (28)")
     parser.add_argument("--json", action="store_true", help="as JSON: findings, repeats, numbers")
     parser.add_argument("--csv", type=Path, metavar="FILE", help="write the numbers of all layers as a table")
 

@@ -21,7 +21,8 @@ __all__ = ["LOOK_AHEAD_SAMPLES", "Culprit", "TraceReader", "Traced", "find_culpr
 LOOK_BACK = 12
 """Trace bins before and after the click that are looked at: it is told a moment later."""
 LOOK_AHEAD_SAMPLES = (LOOK_BACK + 1) * BIN_SAMPLES
-LEAST = 0.05
+LEAST, JUMPS = 0.05, 3.0
+"""A jump is so large, and so many times what is usual around it."""
 
 
 class TraceReader(Protocol):
@@ -204,4 +205,6 @@ def _jump(bins: NDArray[np.float32] | None, ago_samples: float) -> tuple[float, 
         return None
     reach = bins[first:last, 1] - bins[first:last, 0]
     place = first + int(np.argmax(reach))
+    if reach[place - first] < JUMPS * float(np.median(reach)):
+        return None  # it moves all the time
     return float(bins[place - 1].mean()), float(bins[place + 1].mean())

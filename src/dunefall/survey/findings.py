@@ -39,7 +39,7 @@ class Limits:
     target_lufs: float | None = None
     off_lu: float = 2.0
     peak_db: float = -1.0
-    quiet_s: float = 20.0
+    quiet_s: float = 28.0
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.masking import BANDS_HZ, band_powers
 from dunefall.base.layouts import LAYOUTS
+from dunefall.catalogue.compounds import spec_for
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.dsp.figures import FILTER_STATE, weigh
 from dunefall.dsp.meter import k_weighting
@@ -28,7 +29,7 @@ FRAME = 2048
 BANDS, LOWEST_HZ, HIGHEST_HZ = 72, 30.0, 16_000.0
 QUIET_DB = -90.0
 """A spectrogram's 0; its 255 is 0 dB, a sine of full scale."""
-HIGH, SAME_NOTE = 0.5, 0.01
+HIGH, SAME_NOTE, NOTHING, WELL_UP = 0.5, 0.01, 0.12, 0.25
 NEAR, HEARD = 0.7, 1e-4
 LOOK, LOOK_EVERY = 8192, 49152
 """Samples of a look at a layer's spectrum, and from one to the next."""
@@ -101,6 +102,8 @@ class Figures:
         Correlation of the left sides of two layers, -1..1, where both are heard.
     spans : dict of str to (float, float)
         Lowest and highest value of each module's first output.
+    set_back : dict of str to tuple of int
+        Samples at which a module's course fell to nothing and rose again within a bin: begun anew in the middle.
     notes : tuple of NoteHeard
     """
 
@@ -112,6 +115,7 @@ class Figures:
     layers: dict[str, LayerFigures]
     alike: dict[tuple[str, str], float]
     spans: dict[str, tuple[float, float]]
+    set_back: dict[str, tuple[int, ...]]
     notes: tuple[NoteHeard, ...]
 
 
@@ -149,6 +153,23 @@ def _spans(patch: Patch, traced: Traced, bins: int) -> dict[str, tuple[float, fl
         trace = traced.trace(module.id)
         if trace is not None:
             found[module.id] = float(trace[-bins:, 0].min()), float(trace[-bins:, 1].max())
+    return found
+
+
+def _set_back(patch: Patch, traced: Traced, bins: int, begin: int) -> dict[str, tuple[int, ...]]:
+    found = {}
+    for module in patch.modules():
+        spec = spec_for(module)
+        output = spec.outputs[0] if spec else None
+        if spec is None or output is None or spec.stage != "motion" or output.role != "control" or output.low != 0.0:
+            continue
+        trace = traced.trace(module.id)
+        if trace is None:
+            continue
+        low, high = trace[-bins - 1 :, 0], trace[-bins:, 1]
+        at = np.flatnonzero((low[1:] < NOTHING) & (high > WELL_UP) & (low[:-1] > WELL_UP))
+        if len(at):
+            found[module.id] = tuple((begin + at * BIN).tolist())
     return found
 
 
@@ -216,6 +237,7 @@ class Listening:
         return Figures(
             self._bands(whole), energy.astype(np.float32), folded.astype(np.float32), np.array(peak, np.float32),
             mix.reshape(bins, -1).mean(axis=1).astype(np.float32), layers, _alike(sides), _spans(patch, traced, bins),
+            _set_back(patch, traced, bins, begin),
             tuple(sorted(notes, key=lambda note: note.at)),
         )  # fmt: skip
 

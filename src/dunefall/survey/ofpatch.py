@@ -24,7 +24,7 @@ SILENT = 1e-4
 FROM_S = 30.0
 """What did not happen in less is not called missing."""
 OFF_CENTS = 20.0
-STRANGE_SHARE = 0.12
+STRANGE_SHARE = 0.17
 """A note on no other's pitch class that comes more rarely than this is off."""
 OPPOSED = -0.8
 MOVES = 1e-6

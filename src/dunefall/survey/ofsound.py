@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import OFFSET
 from dunefall.base.words import count_of, listed
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import Change, ParamSet
 from dunefall.patch.model import MASTER_ID, Layer
 from dunefall.survey.findings import STEP_BINS, Cure, Finding, View, level_cure, time_told
@@ -18,17 +20,18 @@ from dunefall.survey.stretch import ClickHeard
 __all__ = ["clicks", "creeping", "loudness", "mono_loss", "offset", "peaks", "quiet"]
 
 MOST_TIMES = 6
+LEAP, LEAP_FROM, LEAPS_PER_S = 4.0, 0.01, 0.5
 QUIET_LU, SILENT_LUFS = 20.0, -60.0
 """Nothing happens where it is so much quieter than the whole, or silent."""
 AUDIBLE_DB, FAINT_DB = -60.0, -34.0
 LIFT_DB = 6.0
-NEAR_S, GRAVE_DB = 2.0, 3.0
+NEAR_S, GRAVE_DB = 2.0, 9.0
 """Peaks that are nearer to each other are one; one so high is an error though the limiter holds it."""
-CREEP_LU, CREEP_FROM_S, CREEP_ORDER = 6.0, 60.0, 0.8
+CREEP_LU, CREEP_FROM_S, CREEP_ORDER, CREEP_FROM_DB = 6.0, 60.0, 0.8, -75.0
 PIECES = 24
 LOST_DB, LOST_S, HEARD_LUFS = -8.0, 4.0, -50.0
-OFFSET_LINEAR = 0.01
-"""A constant part of -40 dBFS is no sound, and takes level from what is."""
+OFFSET_LINEAR, STEADY = 0.01, 2.0
+"""A constant part of -40 dBFS is no sound, and takes level from what is, where it stays."""
 
 
 def _times(samples: list[int]) -> tuple[int, ...]:
@@ -45,12 +48,56 @@ def clicks(view: View) -> list[Finding]:
         name = view.patch.layer(layer).name if any(x.id == layer for x in view.patch.layers) else layer
         by = f" ({view.name(module)})" if module else ""
         why = f"{name}: {ours[0].told}." if ours[0].told else f"In {name}; no module is known to have made it."
+        meant = _full_of_onsets(view, layer)
+        if meant:
+            why += " It is full of sudden onsets: this may be meant."
         softens = module and ours[0].softens and view.patch.has(module)
         cure = Cure("Add 5 ms of slew", softened=module) if softens else None
         modules = (module,) if module else (view.patch.layer(layer).output_id,) if layer else ()
         found.append(Finding("click", count_of(len(ours), "click") + by, why, _times([c.at for c in ours]),
-                             modules=modules, cure=cure))  # fmt: skip
+                             modules=modules, error=not meant, cure=cure))  # fmt: skip
+    return found + _set_back(view, {module for _, module in groups})
+
+
+def _full_of_onsets(view: View, layer: str) -> bool:
+    """Whether a layer's level leaps up all the time, as of an arc or of machines."""
+    if layer not in view.courses:
+        return False
+    level = view.level(layer)
+    leaps = (level[1:] > LEAP * level[:-1]) & (level[1:] > LEAP_FROM)
+    return float(leaps.sum()) > LEAPS_PER_S * view.seconds
+
+
+def _set_back(view: View, told: set[str]) -> list[Finding]:
+    """Envelopes that are begun anew in the middle, from nothing, and move a level."""
+    times = defaultdict[str, list[int]](list)
+    for k in sorted(view.rest):
+        for module, samples in view.rest[k].set_back.items():
+            times[module] += samples
+    found = []
+    for module, at in times.items():
+        if module in told or not view.patch.has(module) or not _moves_a_level(view, module):
+            continue
+        spec = spec_for(view.patch.module(module))
+        begins = next((param for param in spec.params if param.id == "begins"), None) if spec else None
+        cure = Cure("Add 5 ms of slew", softened=module)
+        if begins is not None and view.patch.module(module).params.get("begins", begins.default) > 0.5:
+            cure = Cure("Begin from the level", (ParamSet(module, "begins", 0.0),))
+        text = f"{count_of(len(at), 'click')} ({view.name(module)})"
+        why = f"{view.name(module)} falls to nothing and begins anew in the middle of the sound."
+        found.append(Finding("click", text, why, _times(at), modules=(module,), cure=cure))
     return found
+
+
+def _moves_a_level(view: View, module: str) -> bool:
+    """Whether it moves how loud something is."""
+    for link in view.patch.links_from(module):
+        spec = spec_for(view.patch.module(link.target.module))
+        port = spec.target(link.target.port) if spec else None
+        level = isinstance(port, Param) and port.unit in ("ratio", "db") and not port.choices
+        if link.on and level and spec is not None and spec.stage in ("source", "shape", "space"):
+            return True
+    return False
 
 
 def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
@@ -167,7 +214,7 @@ def _rise(view: View, layer: Layer) -> float | None:
     levels = np.array([view.mean_db(layer.id, a, b) for a, b in pairwise(edges)])
     third = PIECES // 3
     rise = float(np.median(levels[-third:]) - np.median(levels[:third]))
-    if levels[-third:].min() < AUDIBLE_DB or rise < CREEP_LU:
+    if levels[-third:].min() < CREEP_FROM_DB or rise < CREEP_LU:
         return None
     ranks = np.argsort(np.argsort(levels))
     order = float(np.corrcoef(ranks, np.arange(PIECES))[0, 1])
@@ -175,7 +222,10 @@ def _rise(view: View, layer: Layer) -> float | None:
 
 
 def _loop_of(view: View, layer: Layer) -> str:
-    """A module of a layer whose output comes back to it, or nothing; one that can ring by itself first."""
+    """A module of a layer that feeds back all of its sound or more, or else one whose output comes back to it."""
+    for module in layer.modules:
+        if abs(module.params.get("feedback", 0.0)) >= 1.0:
+            return module.id
     inside = [module.id for module in layer.modules]
     for module in inside:
         seen, todo = set[str](), [module]
@@ -230,9 +280,10 @@ def offset(view: View) -> list[Finding]:
         return []
     means = course[: count * long].reshape(count, long).mean(axis=1)
     bad = np.flatnonzero(np.abs(means) > OFFSET_LINEAR)
-    if len(bad) < max(2, count // 4):  # a slow wave is none
-        return []
-    level = 20.0 * np.log10(float(np.abs(means[bad]).mean()))
+    constant = float(means.mean())
+    if count < 3 or abs(constant) < OFFSET_LINEAR or abs(constant) < STEADY * float(means.std()):
+        return []  # what goes up and down is a slow wave
+    level = 20.0 * np.log10(abs(constant))
     by_layer = {
         layer.id: float(np.mean([rest.offsets.get(layer.id, 0.0) for rest in view.rest.values()]))
         for layer in view.layers

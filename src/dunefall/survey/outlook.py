@@ -5,6 +5,7 @@ What an edit cannot have changed stays; the rest is worked out again, from the l
 
 from __future__ import annotations
 
+import os
 import pickle
 import shutil
 import tempfile
@@ -19,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.caches import cache_folder
+from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.compiler.code import LoopCode
 from dunefall.patch.changes import difference
@@ -104,6 +106,7 @@ class Rest:
     offsets : dict of str to float
     alike : dict of (str, str) to float
     spans : dict of str to (float, float)
+    set_back : dict of str to tuple of int
     notes : tuple of NoteHeard
     faulty : tuple of str
     digest : bytes
@@ -114,6 +117,7 @@ class Rest:
     offsets: dict[str, float]
     alike: dict[tuple[str, str], float]
     spans: dict[str, tuple[float, float]]
+    set_back: dict[str, tuple[int, ...]]
     notes: tuple[NoteHeard, ...]
     faulty: tuple[str, ...]
     digest: bytes
@@ -302,7 +306,7 @@ class Outlook:
         powers = {layer: theirs.powers for layer, theirs in figures.layers.items()}
         offsets = {layer: theirs.offset for layer, theirs in figures.layers.items()}
         self.rest[index] = Rest(
-            powers, offsets, figures.alike, figures.spans, figures.notes, found.faulty, found.digest
+            powers, offsets, figures.alike, figures.spans, figures.set_back, figures.notes, found.faulty, found.digest
         )
         self.deaf = self.deaf or found.deaf
         self.known[index] = True
@@ -382,5 +386,8 @@ class Outlook:
         """Path of a file in the folder of this outlook: on disk, where there is more room than in memory."""
         if self._folder is None:
             room = cache_folder("survey")
-            self._folder = Path(tempfile.mkdtemp(prefix="survey-", dir=room if room.is_dir() else None))
+            for old in room.glob("*-*"):  # of programs that were killed
+                if not runs(old.name.split("-")[0]):
+                    shutil.rmtree(old, ignore_errors=True)
+            self._folder = Path(tempfile.mkdtemp(prefix=f"{os.getpid()}-", dir=room if room.is_dir() else None))
         return self._folder / name

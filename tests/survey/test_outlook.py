@@ -1,0 +1,172 @@
+"""The outlook: what an edit cannot have changed stays, the rest is looked at again, and nothing is left behind."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from dunefall.cli.survey import Here
+from dunefall.deliver.workers import Workers
+from dunefall.patch.changes import ParamSet
+from dunefall.patch.model import Patch
+from dunefall.patch.take import Edit, Entry, Note, Take
+from dunefall.render.offline import render_to_array
+from dunefall.survey.outlook import Outlook, first_difference
+from dunefall.survey.stretch import STRETCH
+from rig import demo
+from surveying import digest
+
+RATE = 48000.0
+SECONDS = 6 * STRETCH / RATE
+
+
+@pytest.fixture
+def outlook() -> Iterator[Outlook]:
+    made = Outlook(Here())
+    yield made
+    made.close()
+
+
+def done(outlook: Outlook, seconds: float = 120.0) -> None:
+    end = time.monotonic() + seconds
+    while not outlook.done:
+        assert not outlook.trouble, outlook.trouble
+        assert time.monotonic() < end
+        outlook.step()
+
+
+def cutoff(at: int, hz: float) -> Entry:
+    return Entry(at, Edit((ParamSet("drip-line-low-pass", "cutoff_hz", hz),)))
+
+
+def test_what_is_known_is_what_is_rendered_also_after_edits(outlook: Outlook) -> None:
+    take = Take(demo(), RATE)
+    outlook.look(take, SECONDS)
+    done(outlook)
+    dice = np.random.default_rng(1)
+    for edit in range(4):
+        at = int(dice.integers(0, 6 * STRETCH))
+        take = take.with_entry(cutoff(at, float(dice.uniform(300, 5000))))
+        before = outlook.known.copy()
+        outlook.look(take, SECONDS)
+        first = at // STRETCH
+        assert outlook.known[:first].all()
+        assert not outlook.known[first:].any()
+        assert before.all()
+        done(outlook)
+        sound = render_to_array(take, seconds=SECONDS)
+        for k, part in enumerate(np.split(sound, 6)):
+            assert outlook.rest[k].digest == digest(part), (edit, k)
+
+
+def test_only_what_may_have_changed_is_looked_at_again(outlook: Outlook) -> None:
+    take = Take(demo(), RATE)
+    outlook.look(take, SECONDS)
+    done(outlook)
+    orders = []
+    submit = outlook._workers.submit
+
+    def counted(what: object, order: object) -> object:
+        orders.append(order)
+        return submit(what, order)  # type: ignore[arg-type]
+
+    outlook._workers.submit = counted  # type: ignore[assignment, method-assign]
+    outlook.look(take.with_entry(cutoff(4 * STRETCH + 10, 500.0)), SECONDS)
+    done(outlook)
+    assert [order.begin // STRETCH for order in orders] == [4, 5]  # type: ignore[attr-defined]
+    outlook.look(take.with_entry(cutoff(4 * STRETCH + 10, 500.0)), SECONDS)
+    assert outlook.done, "the same take again"
+
+
+@given(st.lists(st.integers(0, 1000), max_size=6), st.lists(st.integers(0, 1000), max_size=6))
+@settings(max_examples=200)
+def test_takes_are_the_same_up_to_their_first_difference(first: list[int], second: list[int]) -> None:
+    takes = [
+        Take(Patch(), RATE, tuple(Entry(at, Note("m", 60.0, 1.0)) for at in sorted(ats))) for ats in (first, second)
+    ]
+    found = first_difference(*takes)
+    if found is None:
+        assert takes[0] == takes[1]
+        return
+    assert takes[0].until(found) == takes[1].until(found)
+    assert takes[0].until(found + 1) != takes[1].until(found + 1)
+
+
+def test_another_seed_from_the_start_is_all_unknown(outlook: Outlook) -> None:
+    outlook.look(Take(demo(), RATE), SECONDS)
+    done(outlook)
+    outlook.look(Take(replace(demo(), seed=99), RATE), SECONDS)
+    assert not outlook.known.any()
+
+
+def test_it_begins_at_the_playhead_where_a_checkpoint_lets_it(outlook: Outlook) -> None:
+    outlook.look(Take(demo(), RATE), SECONDS)
+    done(outlook)
+    outlook.known[:] = False
+    outlook._at = -1
+    outlook.playhead = 4 * STRETCH + 5
+    while not outlook.known.any():
+        outlook.step()
+    assert outlook.known[4]
+    assert not outlook.known[:4].any()
+    done(outlook)
+
+
+def test_a_worker_that_is_killed_costs_a_moment() -> None:
+    workers = Workers(1)
+    outlook = Outlook(workers)
+    try:
+        outlook.look(Take(demo(), RATE), 3 * STRETCH / RATE)
+        while not outlook.known.any():
+            outlook.step()
+            time.sleep(0.01)
+        for pid in list(workers._executor._processes):  # type: ignore[union-attr, attr-defined]
+            os.kill(pid, signal.SIGKILL)
+        done(outlook)
+        sound = render_to_array(demo(), seconds=3 * STRETCH / RATE)
+        assert outlook.rest[2].digest == digest(sound[2 * STRETCH :])
+    finally:
+        outlook.close()
+
+
+def test_checkpoints_keep_within_their_room(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
+    outlook.look(Take(demo(), RATE), SECONDS)
+    done(outlook)
+    assert len(outlook._marks) == 3
+    size = outlook._size
+    monkeypatch.setattr("dunefall.survey.outlook.BUDGET_BYTES", 2 * size)
+    outlook.look(Take(replace(demo(), seed=5), RATE), SECONDS)
+    outlook._size = size
+    done(outlook)
+    assert len(outlook._marks) <= 2
+
+
+def test_nothing_is_left_when_it_ends(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dunefall.survey.outlook.cache_folder", lambda name: tmp_path)
+    (tmp_path / "999999-old").mkdir()
+    outlook = Outlook(Here())
+    outlook.look(Take(demo(), RATE), 2 * STRETCH / RATE)
+    done(outlook)
+    assert [folder.name.split("-")[0] for folder in tmp_path.iterdir()] == [str(os.getpid())]
+    outlook.close()
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_full_disk_costs_time_and_nothing_else(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(self: object, path: Path) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("dunefall.survey.stretch.Kept.write", full)
+    outlook.look(Take(demo(), RATE), 3 * STRETCH / RATE)
+    done(outlook)
+    assert not outlook._marks
+    assert outlook.checkpoint_before(10**9) is None
