@@ -17,7 +17,7 @@ demo: setup
 	scripts/with-display $(BIN)/dunefall --demo
 
 # What needs neither the window nor the engine's process runs on two workers, the rest alone.
-SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis tests/vary \
+SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis tests/vary tests/survey \
   tests/test_cli.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
   tests/test_import_contract.py
 

@@ -36,6 +36,8 @@ def workspace_pictures(window: MainWindow, folder: Path, seconds: float) -> None
         QTest.qWait(round(seconds * 1000))
         if workspace.id == "vary":
             wait_for_looks(window, 10 * seconds)
+        if workspace.id == "survey":
+            wait_for_survey(window, 10 * seconds)
         for theme in (NOON, DUSK):
             window.set_theme(theme)
             QTest.qWait(min(500, round(seconds * 1000)))
@@ -52,6 +54,15 @@ def wait_for_looks(window: MainWindow, most_s: float) -> None:
         QTest.qWait(100)
     for state in page.present.states[5:6]:
         page.play(state, 0.3)
+
+
+def wait_for_survey(window: MainWindow, most_s: float) -> None:
+    """Until three quarters are known and judged, or so long."""
+    looking, end = window.page("survey").looking, time.monotonic() + most_s
+    while time.monotonic() < end and looking.outlook.known.mean() < 0.75:
+        QTest.qWait(100)
+    looking.outlook.paused = True
+    QTest.qWait(2500)
 
 
 def palette_picture(window: MainWindow) -> None:
