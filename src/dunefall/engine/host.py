@@ -197,6 +197,7 @@ class _Host:
         self._outlet.maintain(self._sound(), self._shared)
         self._sound().checkpoints.maintain()
         self._tap.keep()
+        self._sound().last_minutes.keep()
         if self._sound().failure:
             self._leave(FAILED, self._sound().failure)
         elif self._outlet.back:

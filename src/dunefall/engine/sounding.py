@@ -6,6 +6,7 @@ programs arrive compiled, with the copying of state prepared.
 
 from __future__ import annotations
 
+import os
 import time
 import traceback
 from collections import deque
@@ -21,6 +22,7 @@ from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, piece_number, short_term_lufs
 from dunefall.dsp.oversampling import oversampler
 from dunefall.engine.checkpoints import Checkpoints
+from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
 from dunefall.render.player import Player, Step
@@ -40,6 +42,8 @@ class Sounding:
 
     Attributes
     ----------
+    last_minutes : LastMinutes
+        What was heard, before it is made mono.
     failure : str
         The error, with its cause, that ended the sound; from then on there is silence.
     """
@@ -50,6 +54,7 @@ class Sounding:
         self.checkpoints = Checkpoints(rate)
         self.monitor = Monitor()
         self.failure = ""
+        self.last_minutes = LastMinutes(rate, os.getppid())
         self._shared = shared
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
@@ -93,6 +98,7 @@ class Sounding:
     def let_go(self) -> None:
         """Forget all programs (after the device has stopped)."""
         self._queue.clear()
+        self.last_minutes.end()
         self.player = None
         self.checkpoints.forget()
 
@@ -136,6 +142,8 @@ class Sounding:
             if self.monitor.limited:
                 reduction = self._limiter.process(mix, self._layout.channels)
         stereo = self._fold(mix)
+        if self.player is not None and not self.silent:
+            self.last_minutes.hear(stereo)
         self._publish(mix, stereo, begun, reduction)
         self._deliver(mix, stereo, out)
 

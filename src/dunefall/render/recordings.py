@@ -26,17 +26,28 @@ _PIECE = 1 << 16
 
 
 class RecordingWriter:
-    """A recording that grows; raises StorageError where the disk refuses."""
+    """A recording that grows; raises StorageError where the disk refuses.
 
-    def __init__(self, path: Path, rate_hz: float) -> None:
-        self.path = path
+    Parameters
+    ----------
+    path : Path
+        The file.
+    rate_hz : float
+        Sample rate in Hz.
+    channels : int
+    what : str
+        What it is of, for errors.
+    """
+
+    def __init__(self, path: Path, rate_hz: float, channels: int = 1, what: str = "the live input") -> None:
+        self.path, self._what = path, what
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             self._file: BinaryIO = path.open("wb", buffering=0)
-            header = struct.pack(">4s5I", b".snd", 24, _LENGTH_UNKNOWN, _FLOAT32, round(rate_hz), 1)
+            header = struct.pack(">4s5I", b".snd", 24, _LENGTH_UNKNOWN, _FLOAT32, round(rate_hz), channels)
             self._file.write(header)
         except OSError as error:
-            raise StorageError(f"the live input cannot be recorded to {path}: {error.strerror}") from error
+            raise StorageError(f"{what} cannot be recorded to {path}: {error.strerror}") from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
         """Add samples.
@@ -54,7 +65,7 @@ class RecordingWriter:
         try:
             self._file.write(samples.astype(">f4").tobytes())
         except OSError as error:
-            raise StorageError(f"the live input cannot be recorded to {self.path}: {error.strerror}") from error
+            raise StorageError(f"{self._what} cannot be recorded to {self.path}: {error.strerror}") from error
 
     def close(self) -> None:
         """End the file."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
+from dunefall.engine.lastminutes import forget_last_minutes
 from dunefall.engine.messages import EngineOptions, Play
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
@@ -81,6 +82,7 @@ class Session:
         """End the engine, and listen to no other program any more."""
         self.control.close()
         self.engine.close()
+        forget_last_minutes()
 
     # -- what sounds ----------------------------------------------------------------------------------------------
 

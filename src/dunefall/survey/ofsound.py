@@ -223,9 +223,9 @@ def _rise(view: View, layer: Layer) -> float | None:
 
 def _loop_of(view: View, layer: Layer) -> str:
     """A module of a layer that feeds back all of its sound or more, or else one whose output comes back to it."""
-    for module in layer.modules:
-        if abs(module.params.get("feedback", 0.0)) >= 1.0:
-            return module.id
+    for one in layer.modules:
+        if abs(one.params.get("feedback", 0.0)) >= 1.0:
+            return one.id
     inside = [module.id for module in layer.modules]
     for module in inside:
         seen, todo = set[str](), [module]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 
 from dunefall.app.editing import compounds, copies, layers, links, modules
-from dunefall.app.listening import hearing, transport
+from dunefall.app.listening import hearing, keeping, transport
 from dunefall.app.model.command import MENUS, Command
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
@@ -14,7 +14,7 @@ from dunefall.app.shell import files, preferences
 
 __all__ = ["gathered"]
 
-TABLES = (files, layers, modules, copies, links, compounds, hearing, transport, preferences)
+TABLES = (files, layers, modules, copies, links, compounds, hearing, keeping, transport, preferences)
 
 
 def _show(workspace: str, context: Context) -> None:

@@ -11,6 +11,7 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
+    QLayout,
     QLineEdit,
     QPushButton,
     QSizePolicy,
@@ -33,7 +34,9 @@ __all__ = ["Header", "Meter", "icon", "position_text", "type_seed", "type_tempo"
 
 HEIGHT, LOAD_W = 52, 116
 NARROW, SHORTEST_TITLE, LONGEST_TITLE = 1200, 60, 220
-METER_W, NARROW_METER_W = 204, 150
+METER_W, NARROW_METER_W = 180, 150
+BUTTON, NARROW_BUTTON = 14, 8
+"""Room beside the name of a workspace."""
 METER_LOW_DB = -60.0
 
 
@@ -144,10 +147,8 @@ class Header(QWidget):
     def __init__(self, theme: Theme, workspaces: Sequence[Workspace]) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
-        self._shown = "", False
+        self._shown, self._labels = ("", False), dict[str, QLabel]()
         self._row = row = QHBoxLayout(self)
-        row.setContentsMargins(12, 6, 12, 6)
-        row.setSpacing(8)
         self.title = QToolButton()
         self.title.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.title.setFont(sans(14, 600))
@@ -159,12 +160,13 @@ class Header(QWidget):
             button = QPushButton(workspace.name)
             button.setCheckable(True)
             button.setToolTip(f"{workspace.sentence} ({workspace.key})")
-            button.setFixedWidth(round(text_width(workspace.name, sans(13, 600))) + 24)
+            button.setStyleSheet("padding: 5px 2px")
             self.workspaces[workspace.id] = button
-        self.play, self.stop, self.reroll = QPushButton(), QPushButton(), QPushButton()
+        self.play, self.stop, self.keep, self.reroll = QPushButton(), QPushButton(), QPushButton(), QPushButton()
         for button, name, tip in (
             (self.play, "Play or pause", "Play or pause (Space)"),
             (self.stop, "Stop", "Stop and go back to the start (Shift+Space)"),
+            (self.keep, "Keep the last minutes", "Keep the last minutes, as a sound and as a take (Ctrl+Shift+K)"),
             (self.reroll, "Another seed", "Another seed: everything random falls differently (Ctrl+R)"),
         ):
             button.setFixedSize(32, 32)
@@ -188,10 +190,10 @@ class Header(QWidget):
             places.addWidget(button)
         row.addLayout(places)
         row.addStretch(1)
-        for widget in (self.play, self.stop, self.position):
+        for widget in (self.play, self.stop, self.keep, self.position):
             row.addWidget(widget)
         row.addStretch(1)
-        row.addLayout(self._labelled("Tempo", self.tempo, 76, "Tempo in BPM"))
+        row.addLayout(self._labelled("Tempo", self.tempo, 68, "Tempo in BPM"))
         row.addLayout(self._labelled("Seed", self.seed, 56, "Seed: the same number gives the same sound"))
         row.addWidget(self.reroll)
         row.addLayout(self._labelled("Repeats", self.repeats, 84, ""))
@@ -206,6 +208,7 @@ class Header(QWidget):
         column.setSpacing(0)
         label = QLabel(text)
         label.setFont(sans(11))
+        self._labels[text] = label
         label.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         column.addWidget(label)
         widget.setFixedWidth(width)
@@ -225,6 +228,7 @@ class Header(QWidget):
         self.meter.set_theme(theme)
         self.title.setIcon(icon("dunes", theme.audio))
         self.stop.setIcon(icon("stop", theme.text))
+        self.keep.setIcon(icon("keep", theme.text))
         self.reroll.setIcon(icon("reroll", theme.text))
         self.show_playing(self._playing)
 
@@ -250,14 +254,23 @@ class Header(QWidget):
         super().resizeEvent(event)
         narrow = self.width() < NARROW
         self._row.setSpacing(4 if narrow else 8)
+        self._row.setContentsMargins(*((6, 6, 4, 6) if narrow else (12, 6, 12, 6)))
         self.meter.setFixedWidth(NARROW_METER_W if narrow else METER_W)
+        for button in self.workspaces.values():
+            room = NARROW_BUTTON if narrow else BUTTON
+            button.setFixedWidth(round(text_width(button.text(), sans(13, 600))) + room)
+        for part in (self.repeats, self._labels["Repeats"]):  # Survey tells it, too
+            part.setVisible(not narrow)
         self._fit()
+        self._row.activate()
 
     def _fit(self) -> None:
         title, modified = self._shown
         mark, font = " •" if modified else "", self.title.font()
         self.title.setText(f" {mark} ")
-        self._row.invalidate()  # it remembers the widths of before
+        for layout in (*self._row.children(), self._row):  # they remember the widths of before
+            if isinstance(layout, QLayout):
+                layout.invalidate()
         room = self.width() - self._row.minimumSize().width()
         self.title.setText(f" {elided(title, font, min(max(room, SHORTEST_TITLE), LONGEST_TITLE))}{mark} ")
 

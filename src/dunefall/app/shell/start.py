@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from dunefall.app.controls.accessible import install_accessibility
 from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
+from dunefall.app.listening.keeping import offer_left
 from dunefall.app.shell.files import save_copy
 from dunefall.app.shell.mishaps import Mishaps, errors_file
 from dunefall.app.shell.window import MainWindow
@@ -110,6 +111,7 @@ def _greet(window: MainWindow, first: bool) -> None:
     if not window.copies.offer() and first:
         window.first_fade_s = FIRST_FADE_S
         window.show_hints()
+    offer_left(window.context)
 
 
 class _Errands:

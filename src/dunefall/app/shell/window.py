@@ -27,6 +27,7 @@ from dunefall.app.controls.theme import Theme, apply_theme, sans, wanted_theme
 from dunefall.app.editing import modules
 from dunefall.app.editing.layers import another_seed
 from dunefall.app.listening import hearing, transport
+from dunefall.app.listening.keeping import keep_last
 from dunefall.app.model.context import Context, Settings
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.shell import files, menus
@@ -146,6 +147,7 @@ class MainWindow(QMainWindow):
         header.play.clicked.connect(lambda: transport.toggle_play(context))
         header.stop.clicked.connect(lambda: transport.rewind(context))
         header.reroll.clicked.connect(lambda: another_seed(context))
+        header.keep.clicked.connect(lambda: keep_last(context))
         header.tempo.editingFinished.connect(self._tempo_typed)
         header.seed.editingFinished.connect(lambda: type_seed(context, header.seed))
 
