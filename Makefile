@@ -49,5 +49,7 @@ soak: setup
 	scripts/with-display $(BIN)/python -m bench.edited --simulated 1 --real 10
 	$(BIN)/python -m bench.blends --count 60
 	$(BIN)/python -m bench.steering --starter pump-engine
+	$(BIN)/python -m bench.faults
+	$(BIN)/python -m bench.rounds
 	scripts/with-display $(BIN)/python -m bench.gestures
 	scripts/with-display $(BIN)/python -m bench.monkey

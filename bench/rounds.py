@@ -26,17 +26,18 @@ ROUNDS, WAVES_S = 2.6, 300.0
 WITHIN = 0.01
 
 
-def _patch(seed: int, modules: tuple[Module, ...], *links: tuple[str, str, float]) -> Patch:
-    made = tuple(
-        Link(f"link-{k}", Place(*a.split(".")), Place(*b.split(".")), amount) for k, (a, b, amount) in enumerate(links)
-    )
-    end = Module("voice-output", "output", "Voice")
-    return Patch(
-        title="Round",
-        seed=seed,
-        layers=(Layer("shared", "Shared"), Layer("voice", "Voice", (*modules, end))),
-        links=made,
-    )
+def _patch(seed: int, modules: tuple[Module, ...], links: str) -> Patch:
+    """Links as ``a.out>b.in*0.5``, separated by spaces."""
+    made = []
+    for k, text in enumerate(links.split()):
+        ends, _, amount = text.partition("*")
+        source, target = ends.split(">")
+        shift = -60.0 if source == "row.a" else 0.0
+        made.append(
+            Link(f"link-{k}", Place(*source.split(".")), Place(*target.split(".")), float(amount or 1.0), shift)
+        )
+    voice = Layer("voice", "Voice", (*modules, Module("voice-output", "output", "Voice")))
+    return Patch(title="Round", seed=seed, layers=(Layer("shared", "Shared"), voice), links=tuple(made))
 
 
 def _rounds() -> Iterator[tuple[Patch, float]]:
@@ -54,10 +55,8 @@ def _rounds() -> Iterator[tuple[Patch, float]]:
             Module("bell", "struck-body", "Bell", {"decay_s": dice.uniform(0.5, 3.0)}),
             Module("wind", "noise", "Wind", {"colour": 1.0}),
         )
-        yield _patch(
-            k, modules, ("tick.gate", "row.clock", 1.0), ("row.a", "bell.pitch_note", 1.0), ("row.gate", "bell.trigger", 1.0),
-            ("bell.out", "voice-output.audio", 1.0), ("wind.out", "voice-output.audio", dice.choice((0.0, 0.02, 0.05))),
-        ), wanted  # fmt: skip
+        links = "tick.gate>row.clock row.a>bell.pitch_note row.gate>bell.trigger bell.out>voice-output.audio"
+        yield _patch(k, modules, f"{links} wind.out>voice-output.audio*{dice.choice((0.0, 0.02, 0.05))}"), wanted
 
 
 def _moving() -> Iterator[Patch]:
@@ -65,15 +64,14 @@ def _moving() -> Iterator[Patch]:
     for k in range(COUNT):
         dice = random.Random(100 + k)
         waves = [Module(f"wave-{n}", "lfo", f"Wave {n}", {"rate_hz": 1.0 / dice.uniform(6.0, 40.0)}) for n in range(3)]
-        modules = (
-            *waves, Module("wind", "noise", "Wind", {"colour": 2.0}), Module("low", "filter", "Low", {"cutoff_hz": 700.0}),
-            Module("tone", "oscillator", "Tone", {"pitch_note": 45.0}),
-        )  # fmt: skip
-        yield _patch(
-            k, modules, ("wave-0.out", "low.cutoff_hz", 1.5), ("wave-1.out", "voice-output.level_db", 9.0),
-            ("wave-2.out", "tone.pitch_note", 7.0), ("wind.out", "low.audio", 1.0), ("low.low", "voice-output.audio", 1.0),
-            ("tone.out", "voice-output.audio", 0.5),
-        )  # fmt: skip
+        wind, low = (
+            Module("wind", "noise", "Wind", {"colour": 2.0}),
+            Module("low", "filter", "Low", {"cutoff_hz": 700.0}),
+        )
+        tone = Module("tone", "oscillator", "Tone", {"pitch_note": 45.0})
+        moves = "wave-0.out>low.cutoff_hz*1.5 wave-1.out>voice-output.level_db*9 wave-2.out>tone.pitch_note*7"
+        sounds = "wind.out>low.audio low.low>voice-output.audio tone.out>voice-output.audio*0.5"
+        yield _patch(k, (*waves, wind, low, tone), f"{moves} {sounds}")
 
 
 ROUND: tuple[tuple[Patch, float], ...] = tuple(_rounds())

@@ -224,3 +224,17 @@ def test_the_library_without_a_window(
     assert (status, "there are Gust" in error) == (2, True)
     assert run("library", "remove", "Gust", capsys=capsys)[0] == 0
     assert "no compounds" in run("library", "list", capsys=capsys)[1]
+
+
+def test_survey_tells_findings_repeats_and_numbers(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["survey", "starter:pump-engine", "--minutes", "0.2", "--csv", str(tmp_path / "n.csv")]) == 0
+    told = capsys.readouterr().out
+    assert "LUFS" in told
+    assert (tmp_path / "n.csv").read_text().startswith("layer,events")
+    assert main(["survey", "starter:pump-engine", "--minutes", "0.2", "--lufs", "-3", "--json"]) == 3
+    raw = json.loads(capsys.readouterr().out)
+    assert set(raw) == {"findings", "repeats", "numbers"}
+    assert raw["findings"][0]["kind"] == "loudness"
+    for wrong in (["--minutes", "0"], ["--peak", "99"], ["--lufs", "7"], ["--seed", "-1"]):
+        assert main(["survey", "starter:pump-engine", *wrong]) == 2
+        assert capsys.readouterr().err.count("\n") == 1

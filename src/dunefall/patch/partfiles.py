@@ -96,7 +96,17 @@ def dump_module(module: Module) -> dict[str, object]:
 
 
 def dump_moment(moment: Moment) -> dict[str, object]:
-    """A moment as a file's object."""
+    """A moment as a file's object.
+
+    Parameters
+    ----------
+    moment : Moment
+        The moment.
+
+    Returns
+    -------
+    dict
+    """
     ends = {"until_s": moment.until_s} if moment.until_s else {}
     return {"at_s": moment.at_s, "name": moment.name, **ends}
 

@@ -111,7 +111,7 @@ def period_of(course: Course, frame_s: float) -> Period | None:
         if inside[lag] > limit or inside[lag] > inside[lag - 1] or inside[lag] > inside[lag + 1]:
             continue
         twice = 2 * lag
-        if twice + 1 < len(far) and far[twice - 1 : twice + 2].min() > AGAIN * max(inside[lag], NEAR / 2):
+        if twice + 1 < len(far) and far[twice - 1 : twice + 2].min() > max(limit, AGAIN * inside[lag]):
             continue
         if inside[shortest // 2 : lag].max() < 2.0 * limit:
             continue  # it never went away

@@ -152,7 +152,7 @@ def peaks(view: View) -> list[Finding]:
     limited = _limits(view)
     after = "The limiter holds it down" if limited else "Nothing holds it down"
     why = f"Before the limiter: {together}. {after}." if limited else f"{together}. {after}."
-    lower_db = min(12.0, float(np.ceil(peak_db - view.limits.peak_db)))
+    lower_db = min(24.0, float(np.ceil(peak_db - view.limits.peak_db)))
     cure = level_cure(view.patch, culprits[0], -lower_db) if culprits else None
     modules, error = tuple(layer.output_id for layer in culprits), not limited or peak_db > GRAVE_DB
     return [Finding("peak", text, why, _times([view.sample(at) for at in tops]), 0, modules, error, cure)]

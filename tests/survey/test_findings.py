@@ -1,0 +1,105 @@
+"""What is found, and what is not: one fault of each kind, and patches without (all of them: `bench.faults`)."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from bench.faults import CLEAN, FAULTS, Fault, found_in, is_right
+
+from dunefall.cli.survey import Here
+from dunefall.patch.document import Document
+from dunefall.patch.model import Module, Patch
+from dunefall.patch.take import Take
+from dunefall.session.edits.cures import apply_cure
+from dunefall.survey.findings import Cure, Finding, Limits, View, time_told
+from dunefall.survey.judging import judged
+from dunefall.survey.outlook import Outlook
+from dunefall.survey.report import lines_of, raw_report, report_of, table_of
+from rig import demo
+
+KINDS = tuple({fault.kind: fault for fault in reversed(FAULTS)}.values())
+
+
+def view_of(patch: Patch, seconds: float, limits: Limits | None = None) -> View:
+    outlook = Outlook(Here())
+    outlook.look(Take(patch), seconds)
+    while not outlook.done:
+        assert not outlook.trouble, outlook.trouble
+        outlook.step()
+    view = View(outlook, patch, limits or Limits())
+    outlook.close()
+    return view
+
+
+@pytest.mark.parametrize("fault", KINDS, ids=lambda fault: fault.kind)
+def test_each_kind_of_fault_is_found_with_its_module(fault: Fault) -> None:
+    found = found_in(fault.patch, 75.0)
+    assert is_right(fault, found), found
+    for one in found:
+        assert one.text[0].isupper() or one.text[0].isdigit()
+        assert one.why.endswith(".")
+        assert not one.text.endswith(".")
+
+
+@pytest.mark.parametrize("patch", CLEAN[1:9:2], ids=lambda patch: patch.title)
+def test_in_a_patch_without_faults_no_error_is_found(patch: Patch) -> None:
+    assert [one for one in found_in(patch, 40.0) if one.error] == []
+
+
+@pytest.mark.parametrize("kind", ["click", "off scale", "peak", "creeping"])
+def test_a_cure_cures_in_one_step(kind: str) -> None:
+    fault = next(fault for fault in FAULTS if fault.kind == kind)
+    seconds = 75.0 if kind == "creeping" else 40.0
+    finding = next(one for one in found_in(fault.patch, seconds) if one.kind == kind)
+    assert finding.cure is not None
+    document = Document(fault.patch, None)
+    assert apply_cure(document, finding.cure)
+    assert document.undo_label == finding.cure.text
+    left = [one for one in found_in(document.patch, seconds) if one.kind == kind]
+    if kind == "creeping":  # it is lower, and still creeps
+        assert left
+    else:
+        assert left == []
+    document.undo()
+    assert document.patch == fault.patch
+
+
+def test_a_cure_whose_module_is_gone_does_nothing() -> None:
+    document = Document(demo(), None)
+    assert apply_cure(document, Cure("Soften", softened="gone")) == ""
+    assert document.patch == demo()
+
+
+def test_loudness_off_its_target_is_told_with_what_is_missing() -> None:
+    view = view_of(demo(), 20.0)
+    aim = round(view.integrated) - 6.0
+    found = judged(replace(view, limits=Limits(target_lufs=aim)))
+    finding = next(one for one in found if one.kind == "loudness")
+    assert finding.text == f"{view.integrated - aim:.1f} LU too loud"
+    assert [one.kind for one in judged(replace(view, limits=Limits(target_lufs=round(view.integrated))))] == []
+
+
+def test_what_gives_no_numbers_and_what_hears_the_world_is_told() -> None:
+    patch = demo().with_new_module("fog-air", Module("ear", "live-input", "Ear"))
+    ear = next(link for link in patch.links if link.target.module == "fog-air-output")
+    heard = replace(ear, id="ear-link", source=replace(ear.source, module="ear", port="out"))
+    view = view_of(patch.with_link(heard), 5.0)
+    assert [one.kind for one in judged(view)] == ["live"]
+    view.faulty = ("fog-air-output",)
+    assert judged(view)[0] == Finding("fault", f"{patch.module('fog-air-output').name} was silenced",
+                                      "Invalid numbers came out of it.", modules=("fog-air-output",))  # fmt: skip
+
+
+def test_the_report_has_all_three_parts() -> None:
+    view = view_of(demo(), 16.0)
+    report = report_of(view)
+    raw = raw_report(report, view)
+    assert list(raw) == ["findings", "repeats", "numbers"]
+    lines = list(lines_of(report, view))
+    assert lines[0] == "No clicks, no clipping, no long silence in 00:16."
+    assert any(line.startswith("Drip line: ") and "a minute" in line for line in lines)
+    table = table_of(report.numbers)
+    assert [row[0] for row in table] == ["layer", "Turbine bed", "Fog air", "Drip line"]
+    assert report.numbers.lufs == pytest.approx(view.integrated)
+    assert [time_told(seconds) for seconds in (5.0, 425.9, 4025.0)] == ["00:05", "07:05", "1:07:05"]
