@@ -448,7 +448,7 @@ def test_a_cure_is_offered_only_where_it_helps() -> None:
     assert count_clicks(cured[0], "a-output", 3.0) == 0
     culprit = Culprit("clock", "Clock jumped", 1.0, True)
     wanted = AskClicks((patch, cured[0]), "a-output", 6.0)
-    for counts, offered in (((9, 0), True), ((9, 8), False)):
+    for counts, offered in (((9, 0), True), ((9, 8), False), ((0, 0), False)):
         watch = ClickWatch()
         watch._tried = (culprit, wanted)
         engine = SimpleNamespace(clicks=lambda _, counts=counts: GotClicks(wanted, counts))

@@ -91,6 +91,13 @@ def test_what_gives_no_numbers_and_what_hears_the_world_is_told() -> None:
                                       "Invalid numbers came out of it.", modules=("fog-air-output",))  # fmt: skip
 
 
+def test_silence_is_told() -> None:
+    view = view_of(Patch(), 12.0)
+    report = report_of(view)
+    assert [one.text for one in report.findings] == ["It is silent"]
+    assert "Silence, true peak" in "\n".join(lines_of(report, view))
+
+
 def test_the_report_has_all_three_parts() -> None:
     view = view_of(demo(), 16.0)
     report = report_of(view)

@@ -83,7 +83,7 @@ class ClickWatch:
             return ""
         (found, wanted), self._tried = self._tried, None
         before, after = answer.counts
-        if wanted.patches[0] is not patch or after > before / 2:
+        if wanted.patches[0] is not patch or not before or after > before / 2:
             return ""
         self.culprit = found
         name = patch.module(found.module).name

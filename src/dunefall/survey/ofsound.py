@@ -21,7 +21,7 @@ __all__ = ["clicks", "creeping", "loudness", "mono_loss", "offset", "peaks", "qu
 
 MOST_TIMES = 6
 LEAP, LEAP_FROM, LEAPS_PER_S = 4.0, 0.01, 0.5
-QUIET_LU, SILENT_LUFS = 20.0, -60.0
+QUIET_LU, SILENT_LUFS, SILENT_FROM_S = 20.0, -60.0, 10.0
 """Nothing happens where it is so much quieter than the whole, or silent."""
 AUDIBLE_DB, FAINT_DB = -60.0, -34.0
 LIFT_DB = 6.0
@@ -109,7 +109,7 @@ def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
 def quiet(view: View) -> list[Finding]:
     """Long stretches in which nothing happens."""
     if not np.isfinite(view.integrated):
-        if view.seconds < view.limits.quiet_s:
+        if view.seconds < min(view.limits.quiet_s, SILENT_FROM_S):
             return []
         return [Finding("silent", "It is silent", f"Nothing is heard in {time_told(view.seconds)}.", (0,))]
     limit = max(view.integrated - QUIET_LU, SILENT_LUFS)

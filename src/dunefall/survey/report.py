@@ -145,8 +145,8 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
         yield f"By its sound it repeats every {report.period.seconds:.1f} s."
     for pair in report.alike[:MOST_ALIKE]:
         yield f"{time_told(pair.first_s)} and {time_told(pair.second_s)} are alike, {100 * pair.likeness:.0f} %."
-    yield (f"Loudness {numbers.lufs:.1f} LUFS, range {numbers.range_lu:.1f} LU, "
-           f"true peak {numbers.peak_db:.1f} dBTP in {told}.")  # fmt: skip
+    loud = f"Loudness {numbers.lufs:.1f} LUFS, range {numbers.range_lu:.1f} LU"
+    yield f"{loud if abs(numbers.lufs) < 1e9 else 'Silence'}, true peak {numbers.peak_db:.1f} dBTP in {told}."
     for layer in numbers.layers:
         often = f"{layer.per_minute:.1f} a minute ({layer.least} to {layer.most})"
         events = often if layer.triggered else "no triggers"

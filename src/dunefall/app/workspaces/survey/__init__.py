@@ -10,7 +10,7 @@ from dunefall.session.edits.moments import mark_moment
 
 __all__ = ["WORKSPACE"]
 
-SCENE_S = 240.0
+SCENE_S, WANTED_LUFS = 240.0, -20.0
 
 
 def _listens(_context: Context) -> tuple[str, ...]:
@@ -24,6 +24,7 @@ def _scene(context: Context, page: Page) -> None:
     for at, name, until in marked:
         mark_moment(document, at, name, until)
     page.looking.seconds = SCENE_S
+    page.choose_target(WANTED_LUFS)
     page.listen(True)
     page.plot.set_range(101.0, 118.0)
 

@@ -30,7 +30,7 @@ from dunefall.survey.likeness import WINDOW_S
 
 __all__ = ["SurveyPage"]
 
-RIGHT_W, NARROW_W = 300, 1180
+RIGHT_W, NARROW_W, HIGH = 300, 1180, 640
 RUN_UP_S = 2.0
 """A finding is heard from so long before it."""
 
@@ -78,7 +78,8 @@ class SurveyPage(QWidget):
         column.addWidget(self.findings, 5)
         column.addWidget(_line())
         column.addWidget(self.events)
-        column.addWidget(_line())
+        self.below_events = _line()
+        column.addWidget(self.below_events)
         column.addWidget(self.moments, 3)
         row.addWidget(self.right)
 
@@ -90,9 +91,7 @@ class SurveyPage(QWidget):
         self.plot.pair_asked.connect(self.hear_pair)
         self.status.far_chosen.connect(self.looking.set_seconds)
         self.status.paused.connect(self._pause)
-        self.status.target_chosen.connect(
-            lambda lufs: self.looking.set_limits(replace(self.looking.limits, target_lufs=lufs))
-        )
+        self.status.target_chosen.connect(self.choose_target)
         self.findings.time_asked.connect(self._hear_finding)
         self.findings.module_asked.connect(self._show_module)
         self.findings.cure_asked.connect(self.cure)
@@ -224,6 +223,11 @@ class SurveyPage(QWidget):
             self._context.shell.show_workspace("build")
             self._context.selection.select(module)
 
+    def choose_target(self, lufs: float | None) -> None:
+        """Want another loudness, or any."""
+        self.status.target.setCurrentIndex(self.status.target.findData(lufs))
+        self.looking.set_limits(replace(self.looking.limits, target_lufs=lufs))
+
     # -- moments and ranges -----------------------------------------------------------------------------------------
 
     def mark(self) -> None:
@@ -262,7 +266,8 @@ class SurveyPage(QWidget):
             self.events.show_numbers(report.numbers)
         self.findings.show_findings(found, view, self._at_finding, known)
         alike = report.alike if report else ()
-        self.plot.show_all(Shown(view, aim, statement, sound, alike, found, patch.moments))
+        numbers = report.numbers if report else None
+        self.plot.show_all(Shown(view, numbers, aim, statement, sound, alike, found, patch.moments))
         self.status.show_outlook(outlook, self._context.session.seconds)
         self._show_range()
 
@@ -316,7 +321,8 @@ class SurveyPage(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window events make way."""
-        self.events.setVisible(self.height() >= 640)
+        for part in (self.events, self.below_events):
+            part.setVisible(self.height() >= HIGH)
         self.right.setFixedWidth(RIGHT_W if self.width() >= NARROW_W else RIGHT_W - 40)
         super().resizeEvent(event)
 

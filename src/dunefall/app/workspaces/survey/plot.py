@@ -28,13 +28,14 @@ from dunefall.app.workspaces.survey.axis import Axis, tick_told
 from dunefall.patch.model import Layer, Moment
 from dunefall.survey.findings import Finding, View, time_told
 from dunefall.survey.likeness import Alike
+from dunefall.survey.numbers import Numbers
 from dunefall.survey.places import trigger_places
 
 __all__ = ["Shown", "TimePlot"]
 
 HEAD_W, LEFT, RIGHT = 150.0, 168.0, 12.0
 RULER, MARKS, GAP, LOUDNESS, LANE, LOWEST_LANE, ALIKE, SPECTRUM = 18, 18, 6, 82, 28, 18, 124, 110
-STATEMENT, SOLO = 28, 22
+STATEMENT, SOLO, ROOM_FOR_SCALE = 28, 22, 140
 DRAG_PX, STEPS, FLAG_APART = 4.0, 100.0, 50.0
 
 
@@ -45,6 +46,8 @@ class Shown:
     Attributes
     ----------
     view : View
+    numbers : Numbers or None
+        What was counted so far.
     target : (float, float) or None
         Wanted loudness in LUFS.
     statement, by_sound : str
@@ -55,6 +58,7 @@ class Shown:
     """
 
     view: View
+    numbers: Numbers | None = None
     target: tuple[float, float] | None = None
     statement: str = ""
     by_sound: str = ""
@@ -239,7 +243,7 @@ class TimePlot(QWidget):
 
     def _draw_heads(self, painter: QPainter) -> None:
         assert self.shown is not None
-        theme, boxes, view = self._theme, self._boxes, self.shown.view
+        theme, boxes = self._theme, self._boxes
         quiet, strong = theme.colour("text2"), theme.colour("text")
 
         def lines(box: QRectF, name: str, *rest: str) -> None:
@@ -248,11 +252,13 @@ class TimePlot(QWidget):
                 draw_text(painter, QRectF(16, box.y() + 25 + 15 * k, 100, 15), text, sans(11), quiet)
 
         lines(boxes["spectrum"], "Mix", "spectrogram")
-        drawing.draw_scale(painter, QRectF(48, boxes["spectrum"].bottom() - 18, 40, 8), theme)
+        if boxes["spectrum"].height() >= ROOM_FOR_SCALE:
+            drawing.draw_scale(painter, QRectF(48, boxes["spectrum"].bottom() - 18, 40, 8), theme)
         aim = self.shown.target
         goal = f"target {aim[0]:.0f} to {aim[1]:.0f}".replace("-", "\u2212") if aim else "short-term, LUFS"
-        whole = f"{view.integrated:.1f} LUFS".replace("-", "\u2212") if view.bins and view.integrated > -99 else ""
-        spread = f"range {view.range_lu:.1f} LU" if view.bins else ""
+        numbers = self.shown.numbers
+        whole = f"{numbers.lufs:.1f} LUFS".replace("-", "\u2212") if numbers and numbers.lufs > -99 else ""
+        spread = f"range {numbers.range_lu:.1f} LU" if numbers else ""
         lines(boxes["loudness"], "Loudness", goal, whole, spread)
         for layer in self._layers:
             box = boxes[f"lane {layer.id}"]

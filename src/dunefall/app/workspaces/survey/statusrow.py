@@ -115,7 +115,8 @@ class StatusRow(QWidget):
         elif outlook.done:
             self.speed.setText("all of it")
         elif outlook.speed and not outlook.paused:
-            self.speed.setText(f"{outlook.speed:.0f}\u00d7   about {_long(outlook.left_s)} to go")
+            times = f"{outlook.speed:.0f}" if outlook.speed >= 2 else f"{outlook.speed:.1f}"
+            self.speed.setText(f"{times}\u00d7   about {_long(outlook.left_s)} to go")
         else:
             self.speed.setText("paused" if outlook.paused else "preparing…")
         self.speed.setToolTip(outlook.trouble)
