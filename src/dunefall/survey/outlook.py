@@ -219,16 +219,6 @@ class Outlook:
         for k in [k for k in self._marks if k >= first]:
             self._marks.pop(k).unlink(missing_ok=True)
 
-    @property
-    def goal(self) -> int | None:
-        """The stretch that is wanted most: the first unknown one from the playhead on, or else before it."""
-        unknown = np.flatnonzero(~self.known)
-        if not len(unknown):
-            return None
-        here = self.playhead // STRETCH
-        behind = unknown[unknown >= here]
-        return int(behind[0] if len(behind) else unknown[0])
-
     # -- working --------------------------------------------------------------------------------------------------
 
     def step(self) -> bool:
@@ -251,17 +241,23 @@ class Outlook:
             pass
         return new
 
+    def _wanted(self) -> int | None:
+        """The stretch that is wanted most: the first from the playhead on that is neither known nor under way, or else
+        before it."""
+        under_way = [index for _, number, index, _ in self._running if number == self._number]
+        unknown = np.setdiff1d(np.flatnonzero(~self.known), under_way)
+        if not len(unknown):
+            return None
+        from_here = unknown[unknown >= self.playhead // STRETCH]
+        return int(from_here[0] if len(from_here) else unknown[0])
+
     def _order(self) -> bool:
-        goal = self.goal
-        if goal is None:
+        """Order one stretch on the way to the one that is wanted: behind the last one, or behind a checkpoint."""
+        wanted = self._wanted()
+        if wanted is None:
             return False
-        start = max((k for k in self._marks if k <= goal), default=0)
-        on_its_way = self._at if start <= self._at else -1
-        while on_its_way > goal and goal < len(self.known) - 1 and any(r[2] == goal for r in self._running):
-            goal += 1
-        index = on_its_way if 0 <= on_its_way <= goal else start
-        if index >= len(self.known):
-            return False
+        start = max((k for k in self._marks if k <= wanted), default=0)
+        index = self._at if start <= self._at <= wanted else start
         kept = self._place(f"{self._number}-{index + 1}") if self._keeps(index + 1) else None
         order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait)
         try:
