@@ -92,12 +92,12 @@ def test_keys_and_theme_are_the_user_s(shared: MainWindow, qtbot: QtBot) -> None
     dialog.keys["duplicate"].setKeySequence(QKeySequence("Ctrl+Z"))
     assert not dialog._ok.isEnabled()
     assert "Ctrl+Z is the key of" in dialog._clash.text()
-    dialog.keys["duplicate"].setKeySequence(QKeySequence("Ctrl+J"))
+    dialog.keys["duplicate"].setKeySequence(QKeySequence("Ctrl+U"))
     assert dialog._ok.isEnabled()
     dialog.accept()
     assert shared.context.theme.name == "dusk"
-    assert shared.actions_by_id["duplicate"].shortcut().toString() == "Ctrl+J"
-    assert (kept().theme, kept().shortcuts) == ("dusk", {"duplicate": "Ctrl+J"})
+    assert shared.actions_by_id["duplicate"].shortcut().toString() == "Ctrl+U"
+    assert (kept().theme, kept().shortcuts) == ("dusk", {"duplicate": "Ctrl+U"})
     shared.actions_by_id["theme"].trigger()
     assert kept().theme == "noon"
 
