@@ -146,7 +146,9 @@ def test_it_is_in_the_pictures(window: MainWindow, tmp_path: Path, qtbot: QtBot)
     script = runpy.run_path(str(SCRIPT))
     script["workspace_pictures"](window, tmp_path, 0.1)
     assert {path.name for path in tmp_path.iterdir()} == {
-        f"{name}-{theme}.png" for name in ("build", "mix", "vary", "survey", "render", "toy") for theme in ("noon", "dusk")
+        f"{name}-{theme}.png"
+        for name in ("build", "mix", "vary", "survey", "render", "toy")
+        for theme in ("noon", "dusk")
     }
     assert QImage(str(tmp_path / "toy-dusk.png")).width() == round(window.width() * window.header.devicePixelRatioF())
     assert window.page("toy").text() == "Of Sluice House, 03:00"
