@@ -9,15 +9,17 @@ import pytest
 
 from dunefall.compiler import reuse
 from dunefall.compiler.reuse import Compiler
+from dunefall.patch.changes import ParamSet
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Take
+from dunefall.patch.take import Edit, Entry, Take
 from dunefall.render.performance import Performance
 from rig import demo
 
 
-def sound_of(patch: Patch, compiler: Compiler | None = None, stems: tuple[str, ...] = ()) -> np.ndarray:
+def sound_of(patch: Patch | Take, compiler: Compiler | None = None, stems: tuple[str, ...] = ()) -> np.ndarray:
     made = {"compiled": compiler} if compiler else {}
-    performance = Performance(Take(patch), stems=stems, **made)  # type: ignore[arg-type]
+    take = Take(patch) if isinstance(patch, Patch) else patch
+    performance = Performance(take, stems=stems, **made)  # type: ignore[arg-type]
     out = np.zeros((24_000, performance.player.channels))
     performance.fill(out)
     return out
@@ -32,6 +34,15 @@ def test_every_seed_sounds_as_if_compiled_anew(monkeypatch: pytest.MonkeyPatch) 
         seeded = replace(patch, seed=seed)
         np.testing.assert_array_equal(sound_of(seeded, compiler), sound_of(seeded))
     assert len(made) == 1
+
+
+def test_what_was_edited_while_it_sounded_is_not_in_the_next() -> None:
+    """Inputs that are set to the same value share a row until one of them is edited."""
+    compiler, patch = Compiler(), demo()
+    for module, param, value in (("fog-air-output", "level_db", -20.0), ("drip-line-echo", "feedback", 0.8)):
+        take = Take(patch, 48000.0, (Entry(4_000, Edit((ParamSet(module, param, value),))),))
+        np.testing.assert_array_equal(sound_of(take, compiler), sound_of(take))
+        np.testing.assert_array_equal(sound_of(patch, compiler), sound_of(patch))
 
 
 def test_what_differs_in_more_than_the_seed_is_compiled() -> None:

@@ -75,6 +75,22 @@ def test_from_a_checkpoint_all_is_the_same(tmp_path: Path) -> None:
     assert Kept.read(kept).checkpoint.position == 2 * STRETCH
 
 
+@pytest.mark.parametrize("value", [("fog-air-output", "level_db", -20.0), ("drip-line-echo", "feedback", 0.7)])
+def test_a_constant_that_was_edited_is_what_it_became(value: tuple[str, str, float], tmp_path: Path) -> None:
+    """Many inputs share the row of one constant: an edited one has its own, from a checkpoint and in the next take."""
+    take, kept = Take(demo(), RATE, (Entry(30_000, Edit((ParamSet(*value),))),)), tmp_path / "kept"
+    sound = render_to_array(take, seconds=3 * STRETCH / RATE)
+    straight = heard(written(take, tmp_path), 3, kept=kept, keep_at=0)
+    assert [one.digest for one in straight] == [digest(part) for part in np.split(sound, 3)]
+    stretch._under_way = None
+    again = heard(tmp_path / "take", 2, kept=kept, first=1)
+    assert [one.digest for one in again] == [one.digest for one in straight[1:]]
+    (tmp_path / "plain").mkdir()
+    stretch._under_way = None
+    plain = heard(written(Take(demo(), RATE), tmp_path / "plain"), 1)
+    assert plain[0].digest == digest(render_to_array(demo(), seconds=STRETCH / RATE))
+
+
 def test_a_checkpoint_serves_a_take_that_goes_on_otherwise(tmp_path: Path) -> None:
     """What is watched may be more than at the time of the checkpoint."""
     before, kept = Take(demo(), RATE), tmp_path / "kept"

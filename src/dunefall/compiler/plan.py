@@ -35,7 +35,8 @@ Records: TypeAlias = Any
 
 
 class Plan(NamedTuple):
-    """What never changes while a program runs.
+    """What never changes while a program runs, but for ``ports`` (an input that was edited no longer reads the row of a
+    constant that many share) and the room to work in.
 
     ``parts`` holds runs of modules (first, last, 1 where they go sample by sample, address of the code made for this
     very loop or 0, row of what comes late into its lines where it may run by rows, or -1); ``modules``, ``inputs``,

@@ -53,7 +53,8 @@ class Compiler:
             if asked == wanted:
                 return _begun(kept, patch)
         made = compile_patch(patch, rate=rate, probed=probed, stems=stems)
-        kept = replace(made, memory=_fresh(made.memory._replace(memories=np.zeros(0))))
+        plan = made.plan._replace(ports=made.plan.ports.copy())  # an input that is edited gets a row of its own
+        kept = replace(made, plan=plan, memory=_fresh(made.memory._replace(memories=np.zeros(0))))
         self._kept = [(wanted, kept), *self._kept[: KEPT - 1]]
         return made
 
@@ -70,8 +71,9 @@ def _begun(kept: Program, patch: Patch) -> Program:
     modules = kept.plan.modules.copy()
     modules["key"] = [module_key(patch.seed, instance) for instance in kept.module_at]
     plan = kept.plan._replace(
-        modules=modules, mix=aligned_zeros(len(kept.plan.mix)), scratch=aligned_zeros(len(kept.plan.scratch)),
-        live=aligned_zeros(len(kept.plan.live)), places=np.zeros_like(kept.plan.places),
+        modules=modules, ports=kept.plan.ports.copy(), mix=aligned_zeros(len(kept.plan.mix)),
+        scratch=aligned_zeros(len(kept.plan.scratch)), live=aligned_zeros(len(kept.plan.live)),
+        places=np.zeros_like(kept.plan.places),
     )  # fmt: skip
     memories = aligned_zeros(int(modules["memory_size"].sum()))
     return replace(kept, patch=patch, plan=plan, memory=_fresh(kept.memory)._replace(memories=memories))
