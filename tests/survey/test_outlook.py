@@ -141,7 +141,7 @@ def test_a_worker_that_is_killed_costs_a_moment() -> None:
 def test_checkpoints_keep_within_their_room(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
     outlook.look(Take(demo(), RATE), SECONDS)
     done(outlook)
-    assert len(outlook._marks) == 3
+    assert len(outlook._marks) == 6
     size = outlook._size
     monkeypatch.setattr("dunefall.survey.outlook.BUDGET_BYTES", 2 * size)
     outlook.look(Take(replace(demo(), seed=5), RATE), SECONDS)

@@ -34,9 +34,9 @@ from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, St
 __all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest", "first_difference"]
 
 LONGEST_S = 7200.0
-BUDGET_BYTES = 1_200_000_000
+BUDGET_BYTES = 2_000_000_000
 """For checkpoints on disk: they are the further apart the longer one looks ahead."""
-NEAREST = 2
+NEAREST = 1
 """Stretches from one checkpoint to the next, at least."""
 AHEAD = 2
 """Orders that a worker has at a time, so that it need not wait for the next."""
