@@ -9,6 +9,8 @@ from bench.faults import CLEAN, FAULTS, Fault, found_in, is_right
 
 from dunefall.cli.survey import Here
 from dunefall.patch.document import Document
+from dunefall.patch.library import find_patch
+from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Module, Patch
 from dunefall.patch.take import Take
 from dunefall.session.edits.cures import apply_cure
@@ -110,3 +112,17 @@ def test_the_report_has_all_three_parts() -> None:
     assert [row[0] for row in table] == ["layer", "Turbine bed", "Fog air", "Drip line"]
     assert report.numbers.lufs == pytest.approx(view.integrated)
     assert [time_told(seconds) for seconds in (5.0, 425.9, 4025.0)] == ["00:05", "07:05", "1:07:05"]
+
+
+def test_a_loudness_that_is_off_is_cured_at_the_master_of_whatever_name() -> None:
+    patch = find_patch("demo:")[0]
+    master = master_of(patch)
+    assert master is not None
+    view = view_of(patch, 12.0, Limits(target_lufs=-16.0))
+    finding = next(one for one in judged(view) if one.kind == "loudness")
+    assert finding.modules == (master.id,)
+    assert finding.cure is not None
+    document = Document(patch, None)
+    assert apply_cure(document, finding.cure) == master.id
+    after = view_of(document.patch, 12.0, Limits(target_lufs=-16.0))
+    assert after.integrated == pytest.approx(-16.0, abs=0.3)

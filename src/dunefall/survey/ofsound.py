@@ -13,7 +13,8 @@ from dunefall.base.words import count_of, listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import Change, ParamSet
-from dunefall.patch.model import MASTER_ID, Layer
+from dunefall.patch.mixing import master_of
+from dunefall.patch.model import Layer
 from dunefall.survey.findings import STEP_BINS, Cure, Finding, View, level_cure, time_told
 from dunefall.survey.stretch import ClickHeard
 
@@ -160,9 +161,8 @@ def peaks(view: View) -> list[Finding]:
 
 def _limits(view: View) -> bool:
     """Whether the master's limiter is on; without a master the output's own is."""
-    if not view.patch.has(MASTER_ID):
-        return True
-    return not view.patch.module(MASTER_ID).bypassed
+    master = master_of(view.patch)
+    return master is None or not master.bypassed
 
 
 def loudness(view: View) -> list[Finding]:
@@ -179,14 +179,16 @@ def loudness(view: View) -> list[Finding]:
 
 
 def _master(view: View) -> tuple[str, ...]:
-    return (MASTER_ID,) if view.patch.has(MASTER_ID) else ()
+    master = master_of(view.patch)
+    return (master.id,) if master else ()
 
 
 def _master_cure(view: View, by_db: float) -> Cure | None:
-    if not view.patch.has(MASTER_ID):
+    master = master_of(view.patch)
+    if master is None:
         return None
-    now = view.patch.module(MASTER_ID).params.get("level_db", 0.0)
-    changes: tuple[Change, ...] = (ParamSet(MASTER_ID, "level_db", max(-24.0, min(24.0, now + by_db))),)
+    now = master.params.get("level_db", 0.0)
+    changes: tuple[Change, ...] = (ParamSet(master.id, "level_db", max(-24.0, min(24.0, now + by_db))),)
     return Cure(f"{'Raise' if by_db > 0 else 'Lower'} the master {abs(by_db):.1f} dB", changes)
 
 

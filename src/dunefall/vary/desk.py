@@ -16,8 +16,8 @@ from dunefall.catalogue.varying import KINDS, kind_of
 from dunefall.deliver.workers import Workers, begin_work
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.family import State
-from dunefall.patch.mixing import mixed_layers
-from dunefall.patch.model import MASTER_ID, Patch
+from dunefall.patch.mixing import master_of, mixed_layers
+from dunefall.patch.model import Patch
 from dunefall.vary.differences import Difference, Effect, differences, effect_of, touched_by
 from dunefall.vary.looks import Look, Looks
 from dunefall.vary.states import checked_patch_of
@@ -172,11 +172,12 @@ class Desk:
         """A patch as loud as another one, as far as both were listened to."""
         looks = self.look(other), self.look(patch)
         known = [look.descriptors.lufs for look in looks if look is not None and look.descriptors is not None]
-        if not patch.has(MASTER_ID) or len(known) < 2:
+        master = master_of(patch)
+        if master is None or len(known) < 2:
             return patch
         gain_db = known[0] - known[1]
-        level = patch.module(MASTER_ID).params.get("level_db", 0.0) + min(MOST_TRIM_DB, max(-MOST_TRIM_DB, gain_db))
-        return patch.with_param(MASTER_ID, "level_db", min(level, HIGHEST_DB))
+        level = master.params.get("level_db", 0.0) + min(MOST_TRIM_DB, max(-MOST_TRIM_DB, gain_db))
+        return patch.with_param(master.id, "level_db", min(level, HIGHEST_DB))
 
     def look(self, patch: Patch) -> Look | None:
         """The look at a patch, if it is there."""
