@@ -8,7 +8,6 @@ the start.
 from __future__ import annotations
 
 import argparse
-import hashlib
 import random
 import time
 
@@ -24,7 +23,7 @@ from dunefall.render.performance import Performance
 from dunefall.survey.findings import View
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.report import report_of
-from dunefall.survey.stretch import STRETCH
+from dunefall.survey.stretch import STRETCH, digest_of
 
 __all__ = ["main"]
 
@@ -50,7 +49,7 @@ def _digests(take: Take, seconds: float) -> list[bytes]:
     """Of each stretch, rendered from the start."""
     count = int(np.ceil(seconds * RATE / STRETCH))
     sound = render_to_array(take, seconds=count * STRETCH / RATE)
-    return [hashlib.blake2b(part.tobytes(), digest_size=16).digest() for part in np.split(sound, count)]
+    return [digest_of(part) for part in np.split(sound, count)]
 
 
 def _different(outlook: Outlook, take: Take) -> int:

@@ -14,13 +14,11 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from multiprocessing import get_context
 
-from dunefall.cli.survey import Here
+from bench.patches import linked, view_of
 from dunefall.patch.library import find_patch, starters
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
-from dunefall.patch.take import Take
-from dunefall.survey.findings import Finding, View
+from dunefall.patch.model import Layer, Module, Patch
+from dunefall.survey.findings import Finding
 from dunefall.survey.judging import judged
-from dunefall.survey.outlook import Outlook
 
 __all__ = ["CLEAN", "FAULTS", "Fault", "found_in", "main"]
 
@@ -47,15 +45,7 @@ class Fault:
 
 
 def _patch(*layers: Layer, links: str, seed: int = 1) -> Patch:
-    """Links as ``a.out>b.in*0.5``, separated by spaces."""
-    made = []
-    for k, text in enumerate(links.split()):
-        ends, _, amount = text.partition("*")
-        source, target = ends.split(">")
-        places = [Place(*end.split(".")) for end in (source, target)]
-        shift = -60.0 if target.endswith("pitch_note") else 0.0
-        made.append(Link(f"link-{k}", *places, float(amount or 1.0), shift))
-    return Patch(title="Fault", seed=seed, layers=(Layer("shared", "Shared"), *layers), links=tuple(made))
+    return linked("Fault", *layers, links=links, seed=seed)
 
 
 def _layer(name: str, *modules: Module, level_db: float = -12.0, **values: float) -> Layer:
@@ -272,16 +262,7 @@ CLEAN = tuple(_without())
 
 def found_in(patch: Patch, seconds: float) -> list[Finding]:
     """What Survey finds in so many seconds."""
-    outlook = Outlook(Here())
-    outlook.wait = True
-    try:
-        outlook.look(Take(patch), seconds)
-        while not outlook.done and not outlook.trouble:
-            outlook.step()
-        assert not outlook.trouble, outlook.trouble
-        return judged(View(outlook, patch))
-    finally:
-        outlook.close()
+    return judged(view_of(patch, seconds))
 
 
 def is_right(fault: Fault, findings: list[Finding]) -> bool:

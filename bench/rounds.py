@@ -12,12 +12,9 @@ from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 
-from dunefall.cli.survey import Here
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
-from dunefall.patch.take import Take
-from dunefall.survey.findings import View
+from bench.patches import linked, view_of
+from dunefall.patch.model import Layer, Module, Patch
 from dunefall.survey.likeness import Period, course_of, period_of
-from dunefall.survey.outlook import Outlook
 
 __all__ = ["MOVING", "ROUND", "main", "period_heard"]
 
@@ -27,17 +24,8 @@ WITHIN = 0.01
 
 
 def _patch(seed: int, modules: tuple[Module, ...], links: str) -> Patch:
-    """Links as ``a.out>b.in*0.5``, separated by spaces."""
-    made = []
-    for k, text in enumerate(links.split()):
-        ends, _, amount = text.partition("*")
-        source, target = ends.split(">")
-        shift = -60.0 if source == "row.a" else 0.0
-        made.append(
-            Link(f"link-{k}", Place(*source.split(".")), Place(*target.split(".")), float(amount or 1.0), shift)
-        )
     voice = Layer("voice", "Voice", (*modules, Module("voice-output", "output", "Voice")))
-    return Patch(title="Round", seed=seed, layers=(Layer("shared", "Shared"), voice), links=tuple(made))
+    return linked("Round", voice, links=links, seed=seed)
 
 
 def _rounds() -> Iterator[tuple[Patch, float]]:
@@ -80,16 +68,7 @@ MOVING: tuple[Patch, ...] = tuple(_moving())
 
 def period_heard(patch: Patch, seconds: float) -> Period | None:
     """The period that is heard in so many seconds."""
-    outlook = Outlook(Here())
-    outlook.wait = True
-    try:
-        outlook.look(Take(patch), seconds)
-        while not outlook.done and not outlook.trouble:
-            outlook.step()
-        assert not outlook.trouble, outlook.trouble
-        return period_of(*course_of(View(outlook, patch)))
-    finally:
-        outlook.close()
+    return period_of(*course_of(view_of(patch, seconds)))
 
 
 def main() -> int:

@@ -6,32 +6,20 @@ from dataclasses import replace
 
 import pytest
 from bench.faults import CLEAN, FAULTS, Fault, found_in, is_right
+from bench.patches import view_of
 
-from dunefall.cli.survey import Here
+from dunefall.base.words import time_told
 from dunefall.patch.document import Document
 from dunefall.patch.library import find_patch
 from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Module, Patch
-from dunefall.patch.take import Take
 from dunefall.session.edits.cures import apply_cure
-from dunefall.survey.findings import Cure, Finding, Limits, View, time_told
+from dunefall.survey.findings import Cure, Finding, Limits
 from dunefall.survey.judging import judged
-from dunefall.survey.outlook import Outlook
 from dunefall.survey.report import lines_of, raw_report, report_of, table_of
 from rig import demo
 
 KINDS = tuple({fault.kind: fault for fault in reversed(FAULTS)}.values())
-
-
-def view_of(patch: Patch, seconds: float, limits: Limits | None = None) -> View:
-    outlook = Outlook(Here())
-    outlook.look(Take(patch), seconds)
-    while not outlook.done:
-        assert not outlook.trouble, outlook.trouble
-        outlook.step()
-    view = View(outlook, patch, limits or Limits())
-    outlook.close()
-    return view
 
 
 @pytest.mark.parametrize("fault", KINDS, ids=lambda fault: fault.kind)

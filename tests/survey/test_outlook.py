@@ -21,9 +21,8 @@ from dunefall.patch.model import Patch
 from dunefall.patch.take import Edit, Entry, Note, Take
 from dunefall.render.offline import render_to_array
 from dunefall.survey.outlook import Outlook, first_difference
-from dunefall.survey.stretch import STRETCH
+from dunefall.survey.stretch import STRETCH, digest_of
 from rig import demo
-from surveying import digest
 
 RATE = 48000.0
 SECONDS = 6 * STRETCH / RATE
@@ -65,7 +64,7 @@ def test_what_is_known_is_what_is_rendered_also_after_edits(outlook: Outlook) ->
         done(outlook)
         sound = render_to_array(take, seconds=SECONDS)
         for k, part in enumerate(np.split(sound, 6)):
-            assert outlook.rest[k].digest == digest(part), (edit, k)
+            assert outlook.rest[k].digest == digest_of(part), (edit, k)
 
 
 def test_only_what_may_have_changed_is_looked_at_again(outlook: Outlook) -> None:
@@ -133,7 +132,7 @@ def test_a_worker_that_is_killed_costs_a_moment() -> None:
             os.kill(pid, signal.SIGKILL)
         done(outlook)
         sound = render_to_array(demo(), seconds=3 * STRETCH / RATE)
-        assert outlook.rest[2].digest == digest(sound[2 * STRETCH :])
+        assert outlook.rest[2].digest == digest_of(sound[2 * STRETCH :])
     finally:
         outlook.close()
 

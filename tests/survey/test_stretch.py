@@ -19,9 +19,8 @@ from dunefall.render.offline import render_to_array
 from dunefall.survey import stretch
 from dunefall.survey.listening import BIN
 from dunefall.survey.places import trigger_places
-from dunefall.survey.stretch import STRETCH, Kept, Order, Stretch, hear
+from dunefall.survey.stretch import STRETCH, Kept, Order, Stretch, digest_of, hear
 from rig import demo
-from surveying import digest
 
 RATE = 48000
 
@@ -53,7 +52,7 @@ def test_stretches_are_what_is_rendered(tmp_path: Path) -> None:
     for take in (Take(demo(), RATE), edited(demo())):
         found = heard(written(take, tmp_path), 3)
         sound = render_to_array(take, seconds=3 * STRETCH / RATE)
-        assert [one.digest for one in found] == [digest(part) for part in np.split(sound, 3)]
+        assert [one.digest for one in found] == [digest_of(part) for part in np.split(sound, 3)]
         np.testing.assert_allclose(found[0].figures.offset.mean(), sound[:STRETCH].mean(), atol=1e-7)
         (tmp_path / "take").unlink()
         stretch._under_way = None
@@ -81,14 +80,14 @@ def test_a_constant_that_was_edited_is_what_it_became(value: tuple[str, str, flo
     take, kept = Take(demo(), RATE, (Entry(30_000, Edit((ParamSet(*value),))),)), tmp_path / "kept"
     sound = render_to_array(take, seconds=3 * STRETCH / RATE)
     straight = heard(written(take, tmp_path), 3, kept=kept, keep_at=0)
-    assert [one.digest for one in straight] == [digest(part) for part in np.split(sound, 3)]
+    assert [one.digest for one in straight] == [digest_of(part) for part in np.split(sound, 3)]
     stretch._under_way = None
     again = heard(tmp_path / "take", 2, kept=kept, first=1)
     assert [one.digest for one in again] == [one.digest for one in straight[1:]]
     (tmp_path / "plain").mkdir()
     stretch._under_way = None
     plain = heard(written(Take(demo(), RATE), tmp_path / "plain"), 1)
-    assert plain[0].digest == digest(render_to_array(demo(), seconds=STRETCH / RATE))
+    assert plain[0].digest == digest_of(render_to_array(demo(), seconds=STRETCH / RATE))
 
 
 def test_a_checkpoint_serves_a_take_that_goes_on_otherwise(tmp_path: Path) -> None:
@@ -102,7 +101,7 @@ def test_a_checkpoint_serves_a_take_that_goes_on_otherwise(tmp_path: Path) -> No
     stretch._under_way = None
     found = heard(written(take, tmp_path / "other"), 1, kept=kept, first=1)[0]
     sound = render_to_array(take, seconds=2 * STRETCH / RATE)
-    assert found.digest == digest(sound[STRETCH:])
+    assert found.digest == digest_of(sound[STRETCH:])
 
 
 def test_triggers_are_those_that_the_export_finds(tmp_path: Path) -> None:

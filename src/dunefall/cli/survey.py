@@ -112,9 +112,7 @@ def run_survey(options: argparse.Namespace) -> int:
     outlook.wait = True
     try:
         outlook.look(take, 60.0 * options.minutes)
-        while not outlook.done and not outlook.trouble:
-            outlook.step()
-            _show(outlook.known.mean())
+        outlook.finish(_show)
         if outlook.trouble:
             raise PatchError(outlook.trouble.rstrip("."))
         view = View(outlook, take.patch_at(1 << 62), Limits(options.lufs, 2.0, options.peak, options.quiet))

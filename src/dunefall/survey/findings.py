@@ -5,19 +5,20 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.analysis.loudness import OFFSET, programme_of
+from dunefall.analysis.loudness import OFFSET, ProgrammeLoudness, programme_of
 from dunefall.catalogue.compounds import spec_for
-from dunefall.patch.changes import Change, ParamSet
+from dunefall.patch.changes import ParamSet, SeriesSet
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Layer, Patch
 from dunefall.survey.listening import BIN, NoteHeard
 from dunefall.survey.outlook import Outlook
 
-__all__ = ["Cure", "Finding", "Limits", "View", "level_cure", "time_told"]
+__all__ = ["Cure", "Finding", "Limits", "View", "level_cure"]
 
 SHORT_S, STEP_BINS = 3.0, 8
 
@@ -50,14 +51,14 @@ class Cure:
     ----------
     text : str
         As on a button.
-    changes : tuple of Change
+    changes : tuple of ParamSet or SeriesSet
         Of the patch;
     softened : str
         or the id of a module behind which a slew is put.
     """
 
     text: str
-    changes: tuple[Change, ...] = ()
+    changes: tuple[ParamSet | SeriesSet, ...] = ()
     softened: str = ""
 
 
@@ -171,14 +172,35 @@ class View:
         return np.asarray(OFFSET + 10.0 * np.log10(np.maximum(mean, 1e-12)))
 
     @cached_property
-    def integrated(self) -> float:
-        """Integrated loudness in LUFS of what is known; -inf of silence. Pieces are bins, of about 10 ms."""
-        return programme_of(self.energy.astype(float)).integrated
+    def _programme(self) -> ProgrammeLoudness:
+        """Its pieces are bins, of about 10 ms."""
+        return programme_of(self.energy.astype(float))
 
-    @cached_property
+    @property
+    def integrated(self) -> float:
+        """Integrated loudness in LUFS of what is known; -inf of silence."""
+        return self._programme.integrated
+
+    @property
     def range_lu(self) -> float:
         """Loudness range in LU."""
-        return programme_of(self.energy.astype(float)).range_lu
+        return self._programme.range_lu
+
+    @cached_property
+    def spans(self) -> dict[str, tuple[float, float]]:
+        """Lowest and highest value of each module's first output in all that is known."""
+        found: dict[str, tuple[float, float]] = {}
+        for rest in self.rest.values():
+            for module, (low, high) in rest.spans.items():
+                before = found.get(module, (low, high))
+                found[module] = min(before[0], low), max(before[1], high)
+        return found
+
+    def in_pieces(self, course: NDArray[Any], seconds: float) -> NDArray[Any]:
+        """Bins in whole pieces of so many seconds [shape=(pieces, bins)]; what is left at the end is left out."""
+        long = max(1, round(self.bins_of(seconds)))
+        count = len(course) // long
+        return course[: count * long].reshape(count, long)
 
     def level(self, layer: str) -> NDArray[np.float32]:
         """Highest sample of each bin of what a layer gives to the mix."""
@@ -196,13 +218,6 @@ class View:
         """How loud a layer is between two bins: the mean of its highest samples, in dB."""
         piece = self.level(layer)[first:last].astype(float)
         return 20.0 * math.log10(max(float(np.sqrt((piece**2).mean())) if len(piece) else 0.0, 1e-6))
-
-
-def time_told(seconds: float) -> str:
-    """A time as on a clock: ``07:05``, or ``1:07:05``."""
-    whole = int(seconds)
-    hours, minutes = whole // 3600, whole // 60 % 60
-    return f"{hours}:{minutes:02}:{whole % 60:02}" if hours else f"{minutes:02}:{whole % 60:02}"
 
 
 def level_cure(patch: Patch, layer: Layer, by_db: float) -> Cure | None:

@@ -7,6 +7,7 @@ ITU-R BS.1770-5 (``dsp.meter``); true peaks, its Annex 2 (``dsp.truepeak``).
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,6 +120,7 @@ class Figures:
     notes: tuple[NoteHeard, ...]
 
 
+@cache
 def _band_weights(rate: float) -> Bins:
     """What each bin of a spectrum gives to each band, shape (FRAME // 2 + 1, BANDS); narrow bands share a bin."""
     bins = FRAME // 2 + 1

@@ -118,9 +118,8 @@ def _in_whole_minutes(view: View, at: np.ndarray) -> np.ndarray:
 
 
 def _levels_db(view: View, level: np.ndarray) -> tuple[float, float]:
-    long = max(1, round(view.bins_of(PIECE_S)))
-    count = len(level) // long
-    pieces = level[: count * long].reshape(count, long).max(axis=1) if count else level
+    whole = view.in_pieces(level, PIECE_S)
+    pieces = whole.max(axis=1) if len(whole) else level
     heard = pieces[pieces > HEARD]
     if not len(heard):
         return -120.0, -120.0

@@ -8,13 +8,13 @@ import numpy as np
 
 from dunefall.analysis.masking import AUDIBLE_DB, BANDS_HZ, LEAST_SHARE, MARGIN_DB, OWN_DB
 from dunefall.base.units import note_name
-from dunefall.base.words import count_of, listed
+from dunefall.base.words import count_of, listed, time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE, SCALES
 from dunefall.patch.changes import ParamSet, SeriesSet
 from dunefall.patch.model import Layer, Module, Patch
-from dunefall.survey.findings import Cure, Finding, View, level_cure, time_told
+from dunefall.survey.findings import Cure, Finding, View, level_cure
 from dunefall.survey.listening import NoteHeard
 from dunefall.survey.stretch import STRETCH
 
@@ -45,15 +45,9 @@ def faults(view: View) -> list[Finding]:
     return found
 
 
-def _span(view: View, module: str) -> tuple[float, float] | None:
-    """Lowest and highest value of a module's first output in all that is known."""
-    spans = [rest.spans[module] for rest in view.rest.values() if module in rest.spans]
-    return (min(low for low, _ in spans), max(high for _, high in spans)) if spans else None
-
-
 def _still(view: View, module: str) -> bool:
     """Whether a module's first output never moved."""
-    span = _span(view, module)
+    span = view.spans.get(module)
     return span is not None and span[1] - span[0] < MOVES
 
 
@@ -115,7 +109,7 @@ def _is_source(module: Module) -> bool:
 
 
 def _silent(view: View, module: str) -> bool:
-    span = _span(view, module)
+    span = view.spans.get(module)
     return span is not None and max(-span[0], span[1]) < SILENT
 
 
@@ -136,7 +130,7 @@ def _never_fires(view: View, module: str) -> str:
     for link in view.patch.links_into(module):
         spec = spec_for(view.patch.module(module))
         port = spec.target(link.target.port) if spec else None
-        span = _span(view, link.source.module)
+        span = view.spans.get(link.source.module)
         if link.on and isinstance(port, Input) and port.role == "gate" and span is not None and span[1] <= 0.5:
             return link.source.module
     return ""

@@ -6,16 +6,17 @@ from collections import defaultdict
 from itertools import pairwise
 
 import numpy as np
-from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import OFFSET
-from dunefall.base.words import count_of, listed
+from dunefall.base.words import count_of, listed, time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
-from dunefall.patch.changes import Change, ParamSet
+from dunefall.catalogue.rounds import loops_of
+from dunefall.patch.changes import ParamSet
 from dunefall.patch.mixing import master_of
 from dunefall.patch.model import Layer
-from dunefall.survey.findings import STEP_BINS, Cure, Finding, View, level_cure, time_told
+from dunefall.survey.findings import STEP_BINS, Cure, Finding, View, level_cure
+from dunefall.survey.pyramid import stretches_of
 from dunefall.survey.stretch import ClickHeard
 
 __all__ = ["clicks", "creeping", "loudness", "mono_loss", "offset", "peaks", "quiet"]
@@ -24,7 +25,7 @@ MOST_TIMES = 6
 LEAP, LEAP_FROM, LEAPS_PER_S = 4.0, 0.01, 0.5
 QUIET_LU, SILENT_LUFS, SILENT_FROM_S = 20.0, -60.0, 10.0
 """Nothing happens where it is so much quieter than the whole, or silent."""
-AUDIBLE_DB, FAINT_DB = -60.0, -34.0
+AUDIBLE_DB = -60.0
 LIFT_DB = 6.0
 NEAR_S, GRAVE_DB = 2.0, 9.0
 """Peaks that are nearer to each other are one; one so high is an error though the limiter holds it."""
@@ -101,12 +102,6 @@ def _moves_a_level(view: View, module: str) -> bool:
     return False
 
 
-def _runs(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """First and last + 1 of each run of true ones."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
-
-
 def quiet(view: View) -> list[Finding]:
     """Long stretches in which nothing happens."""
     if not np.isfinite(view.integrated):
@@ -115,7 +110,7 @@ def quiet(view: View) -> list[Finding]:
         return [Finding("silent", "It is silent", f"Nothing is heard in {time_told(view.seconds)}.", (0,))]
     limit = max(view.integrated - QUIET_LU, SILENT_LUFS)
     least = view.bins_of(view.limits.quiet_s) / STEP_BINS
-    runs = [(a, b) for a, b in _runs(view.short_term < limit) if b - a >= least]
+    runs = [(a, b) for a, b in stretches_of(view.short_term < limit) if b - a >= least]
     found = []
     for a, b in runs:
         first, last = a * STEP_BINS, b * STEP_BINS
@@ -188,7 +183,7 @@ def _master_cure(view: View, by_db: float) -> Cure | None:
     if master is None:
         return None
     now = master.params.get("level_db", 0.0)
-    changes: tuple[Change, ...] = (ParamSet(master.id, "level_db", max(-24.0, min(24.0, now + by_db))),)
+    changes = (ParamSet(master.id, "level_db", max(-24.0, min(24.0, now + by_db))),)
     return Cure(f"{'Raise' if by_db > 0 else 'Lower'} the master {abs(by_db):.1f} dB", changes)
 
 
@@ -224,66 +219,49 @@ def _rise(view: View, layer: Layer) -> float | None:
 
 
 def _loop_of(view: View, layer: Layer) -> str:
-    """A module of a layer that feeds back all of its sound or more, or else one whose output comes back to it."""
+    """A module of a layer that feeds back all of its sound or more, or else one whose sound comes back to it."""
     for one in layer.modules:
         if abs(one.params.get("feedback", 0.0)) >= 1.0:
             return one.id
-    inside = [module.id for module in layer.modules]
-    for module in inside:
-        seen, todo = set[str](), [module]
-        while todo:
-            for link in view.patch.links_from(todo.pop()):
-                if link.on and link.target.module == module:
-                    return module
-                if link.on and link.target.module not in seen:
-                    seen.add(link.target.module)
-                    todo.append(link.target.module)
-    return ""
+    rounds = loops_of(view.patch, layer)
+    return rounds[0].modules[0] if rounds else ""
 
 
 def mono_loss(view: View) -> list[Finding]:
     """What is lost where both sides are played by one speaker."""
-    energy = view.energy.astype(float)
-    folded = view.folded.astype(float)
-    long = max(1, round(view.bins_of(LOST_S)))
-    count = len(energy) // long
-    if not count:
-        return []
-    wide = energy[: count * long].reshape(count, long).mean(axis=1)
-    mono = folded[: count * long].reshape(count, long).mean(axis=1)
+    wide, mono = (view.in_pieces(course.astype(float), LOST_S) for course in (view.energy, view.folded))
+    long, wide, mono = wide.shape[1], wide.mean(axis=1), mono.mean(axis=1)
     heard = OFFSET + 10.0 * np.log10(np.maximum(wide, 1e-12)) > HEARD_LUFS
     loss = 10.0 * np.log10(np.maximum(2.0 * mono, 1e-12) / np.maximum(wide, 1e-12))
     bad = np.flatnonzero(heard & (loss < LOST_DB))
     if not len(bad):
         return []
     first = int(bad[0]) * long
-    wide_layer = _widest(view, first, first + long)
-    why = "Both sides cancel where they are folded to mono" + (f": {wide_layer.name}." if wide_layer else ".")
+    layer = _loudest(view, first, first + long)
+    why = "Both sides cancel where they are folded to mono" + (f": {layer.name}." if layer else ".")
     text = f"Mono loses {-float(loss[bad].min()):.0f} dB at {time_told(view.seconds_of(first))}"
-    modules = (wide_layer.output_id,) if wide_layer else ()
+    modules = (layer.output_id,) if layer else ()
     cure = None
-    if wide_layer is not None:
-        changes: tuple[Change, ...] = (ParamSet(wide_layer.output_id, "width", 0.5),)
-        cure = Cure(f"Halve the width of {wide_layer.name}", changes)
+    if layer is not None:
+        changes = (ParamSet(layer.output_id, "width", 0.5),)
+        cure = Cure(f"Halve the width of {layer.name}", changes)
     return [Finding("mono", text, why, _times([view.sample(k * long) for k in bad.tolist()]), 0, modules, cure=cure)]
 
 
-def _widest(view: View, first: int, last: int) -> Layer | None:
+def _loudest(view: View, first: int, last: int) -> Layer | None:
     """The loudest layer there."""
     return max(view.layers, key=lambda layer: view.mean_db(layer.id, first, last), default=None)
 
 
 def offset(view: View) -> list[Finding]:
     """A constant part of the sound."""
-    course = view.offset.astype(float)
-    long = max(1, round(view.bins_of(LOST_S)))
-    count = len(course) // long
-    if not count:
+    pieces = view.in_pieces(view.offset.astype(float), LOST_S)
+    if len(pieces) < 3:
         return []
-    means = course[: count * long].reshape(count, long).mean(axis=1)
+    long, means = pieces.shape[1], pieces.mean(axis=1)
     bad = np.flatnonzero(np.abs(means) > OFFSET_LINEAR)
     constant = float(means.mean())
-    if count < 3 or abs(constant) < OFFSET_LINEAR or abs(constant) < STEADY * float(means.std()):
+    if abs(constant) < OFFSET_LINEAR or abs(constant) < STEADY * float(means.std()):
         return []  # what goes up and down is a slow wave
     level = 20.0 * np.log10(abs(constant))
     by_layer = {

@@ -362,13 +362,21 @@ class Outlook:
         found = [k for k in self._marks if k * STRETCH <= position]
         return self._marks[max(found)] if found else None
 
-    def seconds_of(self, bins: float) -> float:
-        """Time of a bin."""
-        return bins * BIN / self.take.rate_hz
-
     def bins_of(self, seconds: float) -> float:
         """Bin of a time."""
         return seconds * self.take.rate_hz / BIN
+
+    def finish(self, told: Callable[[float], object] = lambda share: None) -> None:
+        """Go on until all of it is known, or it cannot be; where this process itself works it out.
+
+        Parameters
+        ----------
+        told : function
+            Is told the share that is known.
+        """
+        while not self.done and not self.trouble:
+            self.step()
+            told(float(self.known.mean()))
 
     def close(self) -> None:
         """End the worker, and remove what was kept."""

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from dunefall.catalogue.compounds import spec_for
+from collections.abc import Callable
+
+from dunefall.catalogue.compounds import output_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
+from dunefall.catalogue.ports import Role
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Layer, Patch, Place
 
@@ -44,16 +47,7 @@ def trigger_places(patch: Patch, layer: Layer) -> tuple[Place, ...]:
     -------
     tuple of Place
     """
-    found = dict[Place, None]()
-    for module in layer.modules:
-        spec = spec_for(module)
-        if spec is None or not _sounds_by(spec):
-            continue
-        for link in patch.links_into(module.id):
-            port = spec.target(link.target.port)
-            if link.on and isinstance(port, Input) and port.starts and _gives(patch, link.source, "gate"):
-                found[link.source] = None
-    return tuple(found)
+    return _sources(patch, layer, "gate", _is_started)
 
 
 def pitch_places(patch: Patch, layer: Layer) -> tuple[Place, ...]:
@@ -70,17 +64,29 @@ def pitch_places(patch: Patch, layer: Layer) -> tuple[Place, ...]:
     -------
     tuple of Place
     """
+    return _sources(patch, layer, "pitch", _is_played)
+
+
+def _sources(
+    patch: Patch, layer: Layer, role: Role, takes: Callable[[ModuleSpec, Input | Param | None], bool]
+) -> tuple[Place, ...]:
+    """The outputs of a role that are linked to where the layer's modules take such a thing, each once."""
     found = dict[Place, None]()
     for module in layer.modules:
         spec = spec_for(module)
-        if spec is None or spec.stage == "pitch":
-            continue
-        for link in patch.links_into(module.id):
-            port = spec.target(link.target.port)
-            takes = port.role == "pitch" if isinstance(port, Input) else isinstance(port, Param) and port.unit == "note"
-            if link.on and takes and _gives(patch, link.source, "pitch"):
+        for link in patch.links_into(module.id) if spec else ():
+            if spec and link.on and takes(spec, spec.target(link.target.port)) and _gives(patch, link.source, role):
                 found[link.source] = None
     return tuple(found)
+
+
+def _is_started(spec: ModuleSpec, port: Input | Param | None) -> bool:
+    return isinstance(port, Input) and port.starts and _sounds_by(spec)
+
+
+def _is_played(spec: ModuleSpec, port: Input | Param | None) -> bool:
+    takes = port.role == "pitch" if isinstance(port, Input) else isinstance(port, Param) and port.unit == "note"
+    return takes and spec.stage != "pitch"
 
 
 def _sounds_by(spec: ModuleSpec) -> bool:
@@ -92,7 +98,6 @@ def _sounds_by(spec: ModuleSpec) -> bool:
     return spec.stage == "motion" and opens and "key" not in spec.asks
 
 
-def _gives(patch: Patch, place: Place, role: str) -> bool:
-    spec = spec_for(patch.module(place.module))
-    output = spec.output(place.port) if spec else None
+def _gives(patch: Patch, place: Place, role: Role) -> bool:
+    output = output_of(patch, place)
     return output is not None and output.role == role

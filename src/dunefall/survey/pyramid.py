@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["FACTOR", "Pyramid"]
+__all__ = ["FACTOR", "Pyramid", "stretches_of"]
 
 FACTOR = 8
 LEVELS = 4
@@ -111,3 +111,15 @@ class Pyramid:
             return np.asarray(values[starts])
         end = min(len(values), max(int(np.ceil(edges[-1])), int(starts[-1]) + 1))
         return self._together(values[:end], starts)
+
+
+def stretches_of(flags: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last + 1 of each stretch of true ones.
+
+    Examples
+    --------
+    >>> stretches_of(np.array([True, True, False, True]))
+    [(0, 2), (3, 4)]
+    """
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], flags, [False]]).astype(np.int8)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dunefall.base.words import time_told
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
-from dunefall.survey.findings import Finding, View, time_told
+from dunefall.survey.findings import Finding, View
 from dunefall.survey.judging import judged
 from dunefall.survey.likeness import Alike, Period, alike_stretches, course_of, period_of
 from dunefall.survey.numbers import LayerNumbers, Numbers, numbers_of

@@ -12,12 +12,15 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import DunefallError, StorageError
 from dunefall.base.storage import whole
+from dunefall.compiler.build import same_structure
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
 from dunefall.compiler.sounds import import_sounds
 from dunefall.compiler.traces import Traces
+from dunefall.deliver.job import Source
 from dunefall.deliver.rendering import compiled, render_frames
 from dunefall.deliver.workers import begin_work
+from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Edit, Take
 from dunefall.render.culprit import LOOK_AHEAD_SAMPLES, Traced, find_culprit
@@ -26,7 +29,7 @@ from dunefall.render.player import Checkpoint
 from dunefall.survey.listening import BIN, Figures, Listening
 from dunefall.survey.places import heard_layers, level_places, pitch_places, trigger_places
 
-__all__ = ["STRETCH", "STRETCH_BINS", "ClickHeard", "Kept", "Order", "Stretch", "hear"]
+__all__ = ["STRETCH", "STRETCH_BINS", "ClickHeard", "Kept", "Order", "Stretch", "digest_of", "hear"]
 
 STRETCH_BINS = 384
 STRETCH = STRETCH_BINS * BIN
@@ -63,7 +66,7 @@ class Order:
     Attributes
     ----------
     take : Path
-        File of the take, as ``write_take`` wrote it.
+        File with the pickled take.
     begin : int
         First sample.
     checkpoint : Path or None
@@ -87,8 +90,6 @@ class Stretch:
 
     Attributes
     ----------
-    begin : int
-        First sample.
     figures : Figures
     clicks : tuple of ClickHeard
         Those that are understood by now: the last ones of a stretch come with the next.
@@ -104,7 +105,6 @@ class Stretch:
         Code of its loops that would have made it faster.
     """
 
-    begin: int
     figures: Figures
     clicks: tuple[ClickHeard, ...]
     faulty: tuple[str, ...]
@@ -156,9 +156,6 @@ def _watched(take: Take) -> tuple[Place, ...]:
 
 def _later(take: Take) -> list[Patch]:
     """The patches of a take behind each change of what it is made of."""
-    from dunefall.compiler.build import same_structure
-    from dunefall.patch.changes import apply_changes
-
     found, patch = [], take.start
     for entry in take.entries:
         if isinstance(entry.what, Edit):
@@ -174,10 +171,10 @@ class _UnderWay:
     def __init__(self, take: Take, kept: Kept | None, wait: bool) -> None:
         self._take, self._wait = take, wait
         self._traced: Traced | None = None
+        self._probed, self._hears = _watched(take), Source(take).hears
         self.performance = Performance(
-            take, kept.checkpoint if kept else None, probed=_watched(take), compiled=compiled, traced=self._trace
+            take, kept.checkpoint if kept else None, probed=self._probed, compiled=compiled, traced=self._trace
         )
-        self._probed = _watched(take)
         channels = self.performance.channels
         same = kept is not None and kept.listening.channels == channels
         self.listening = kept.listening if kept and same else Listening(take.rate_hz, channels)
@@ -204,11 +201,10 @@ class _UnderWay:
         patch = player.program.patch
         figures = self.listening.take(mix, order.begin, patch, self._traced)
         told = self._told(patch)
-        deaf = player.program.live and not any(type(entry.what).__name__ == "Heard" for entry in self._take.entries)
+        deaf = player.program.live and not self._hears
         return Stretch(
-            order.begin, figures, told, player.program.faulty, _digest(mix), self._keep(order.kept), deaf,
-            tuple(missing),
-        )  # fmt: skip
+            figures, told, player.program.faulty, digest_of(mix), self._keep(order.kept), deaf, tuple(missing)
+        )
 
     def _told(self, patch: Patch) -> tuple[ClickHeard, ...]:
         """Who made the clicks that lie far enough behind."""
@@ -239,7 +235,8 @@ class _UnderWay:
         return True
 
 
-def _digest(mix: NDArray[np.float64]) -> bytes:
+def digest_of(mix: NDArray[np.float64]) -> bytes:
+    """Digest of samples [shape=(n, channels)]: tells whether two sounds are the same bits."""
     return hashlib.blake2b(mix.tobytes(), digest_size=16).digest()
 
 

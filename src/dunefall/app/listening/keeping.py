@@ -13,10 +13,10 @@ from PySide6.QtGui import QDesktopServices
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.words import time_told
 from dunefall.engine.lastminutes import MOST_S, forget_last_minutes, kept_s, last_minutes_left
 from dunefall.session.edits.moments import mark_moment
 from dunefall.session.keeping import KeptMoment, keep_left, keep_moment
-from dunefall.survey.findings import time_told
 
 __all__ = ["COMMANDS", "keep_last", "offer_left"]
 

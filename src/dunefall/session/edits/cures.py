@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.patch.changes import ParamSet, apply_changes
+from dunefall.patch.changes import apply_changes
 from dunefall.patch.document import Document
 from dunefall.session.edits.links import softened
 from dunefall.survey.findings import Cure
@@ -32,9 +32,8 @@ def apply_cure(document: Document, cure: Cure) -> str:
             return ""
         document.edit(cure.text, made[0])
         return made[1]
-    changes = tuple(one for one in cure.changes if patch.has(getattr(one, "module", "")))
+    changes = tuple(one for one in cure.changes if patch.has(one.module))
     if not changes:
         return ""
     document.edit(cure.text, apply_changes(patch, changes))
-    first = changes[0]
-    return first.module if isinstance(first, ParamSet) else str(getattr(first, "module", ""))
+    return changes[0].module

@@ -17,6 +17,7 @@ from dunefall.survey.findings import STEP_BINS, View
 from dunefall.survey.likeness import WINDOW_S, Alike
 from dunefall.survey.listening import HIGHEST_HZ, LOWEST_HZ
 from dunefall.survey.outlook import LayerCourse, Outlook
+from dunefall.survey.pyramid import stretches_of
 from dunefall.survey.stretch import STRETCH
 
 __all__ = [
@@ -160,10 +161,9 @@ def _draw_triggers(
 def draw_unknown(painter: QPainter, box: QRectF, outlook: Outlook, axis: Axis, theme: Theme) -> None:
     """Hatch what is not looked at yet, with an edge at its beginning."""
     rate = outlook.take.rate_hz
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], ~outlook.known, [False]]).astype(np.int8)))
     painter.save()
     painter.setClipRect(box)
-    for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+    for first, last in stretches_of(~outlook.known):
         left, right = axis.x(first * STRETCH / rate), axis.x(min(last * STRETCH / rate, axis.total))
         if right <= box.x() or left >= box.right():
             continue

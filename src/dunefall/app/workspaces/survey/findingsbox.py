@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 
 from dunefall.app.controls.replacing import replace_content
 from dunefall.app.controls.theme import mono, sans
-from dunefall.survey.findings import Finding, View, time_told
+from dunefall.base.words import time_told
+from dunefall.survey.findings import Finding, View
 
 __all__ = ["FindingsBox"]
 

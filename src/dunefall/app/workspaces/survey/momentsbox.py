@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.theme import sans
+from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
-from dunefall.survey.findings import time_told
 
 __all__ = ["MomentList", "MomentsBox"]
 

@@ -21,12 +21,13 @@ from dunefall.app.workspaces.survey.plot import Shown, TimePlot
 from dunefall.app.workspaces.survey.rangebar import RangeBar
 from dunefall.app.workspaces.survey.statusrow import StatusRow
 from dunefall.base.errors import ParameterError
+from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 from dunefall.session.edits.cures import apply_cure
 from dunefall.session.edits.modules import set_param
 from dunefall.session.edits.moments import mark_moment, remove_moment, rename_moment
-from dunefall.survey.findings import Finding, time_told
-from dunefall.survey.likeness import WINDOW_S
+from dunefall.survey.findings import Finding
+from dunefall.survey.likeness import WINDOW_S, Period
 
 __all__ = ["SurveyPage"]
 
@@ -327,10 +328,10 @@ class SurveyPage(QWidget):
         super().resizeEvent(event)
 
 
-def _by_sound(period: object, frontier_s: float) -> str:
+def _by_sound(period: Period | None, frontier_s: float) -> str:
     if period is None:
         return f"by sound: no repeat up to {time_told(frontier_s)}"
-    return f"by sound: every {getattr(period, 'seconds', 0.0):.1f} s"
+    return f"by sound: every {period.seconds:.1f} s"
 
 
 def _line() -> QFrame:

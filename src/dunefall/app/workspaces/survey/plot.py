@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import (
@@ -25,8 +25,9 @@ from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.survey import drawing
 from dunefall.app.workspaces.survey.axis import Axis, tick_told
+from dunefall.base.words import time_told
 from dunefall.patch.model import Layer, Moment
-from dunefall.survey.findings import Finding, View, time_told
+from dunefall.survey.findings import Finding, View
 from dunefall.survey.likeness import Alike
 from dunefall.survey.numbers import Numbers
 from dunefall.survey.places import trigger_places
@@ -64,7 +65,7 @@ class Shown:
     by_sound: str = ""
     alike: Sequence[Alike] = ()
     findings: Sequence[Finding] = ()
-    moments: Sequence[Moment] = field(default_factory=tuple)
+    moments: Sequence[Moment] = ()
 
 
 class TimePlot(QWidget):
@@ -139,10 +140,6 @@ class TimePlot(QWidget):
     @property
     def _layers(self) -> list[Layer]:
         return self.shown.view.layers if self.shown else []
-
-    def lane_box(self, layer: str) -> QRectF:
-        """Where a layer's lane is."""
-        return self._boxes.get(f"lane {layer}", QRectF())
 
     def _arrange(self) -> None:
         """Places of all parts; the spectrogram takes what is left."""
@@ -355,13 +352,11 @@ class TimePlot(QWidget):
 
     # -- by mouse ---------------------------------------------------------------------------------------------------
 
-    def _layer_at(self, point: QPointF, what: str) -> str:
-        return next((x.id for x in self._layers if self._boxes.get(f"{what} {x.id}", QRectF()).contains(point)), "")
-
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """A solo button, an end of the range, or the beginning of a click or of a range."""
         point = event.position()
-        layer = self._layer_at(point, "solo")
+        boxes = ((layer.id, self._boxes.get(f"solo {layer.id}", QRectF())) for layer in self._layers)
+        layer = next((name for name, box in boxes if box.contains(point)), "")
         if layer:
             self.solo_asked.emit(layer)
         elif point.x() >= LEFT - 4 and event.button() == Qt.MouseButton.LeftButton:
@@ -451,7 +446,9 @@ class TimePlot(QWidget):
         parts = [PaintedPart("Caret", time_told(self.caret), caret, chosen=True)]
         for layer in self._layers:
             count = len(self.shown.view.triggers_of(layer.id))
-            parts.append(PaintedPart(layer.name, f"{count} events", self.lane_box(layer.id).toRect()))
+            parts.append(
+                PaintedPart(layer.name, f"{count} events", self._boxes.get(f"lane {layer.id}", QRectF()).toRect())
+            )
         for pair, path in zip(self.shown.alike, self._arcs, strict=False):
             told = f"{time_told(pair.first_s)} and {time_told(pair.second_s)}, {100 * pair.likeness:.0f} % alike"
             parts.append(PaintedPart("Stretches alike", told, path.boundingRect().toRect()))

@@ -11,7 +11,8 @@ from dunefall.analysis.loudness import programme_of
 from dunefall.app.controls.theme import numerals, sans
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import parse_time
-from dunefall.survey.findings import View, time_told
+from dunefall.base.words import time_told
+from dunefall.survey.findings import View
 
 __all__ = ["RangeBar"]
 

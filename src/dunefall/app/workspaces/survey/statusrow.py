@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dunefall.app.controls.theme import Theme, numerals, sans
-from dunefall.survey.findings import time_told
+from dunefall.base.words import time_told
 from dunefall.survey.outlook import Outlook
 
 __all__ = ["StatusRow"]
