@@ -18,6 +18,7 @@ from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import no_traces
+from dunefall.compiler.warmup import prepare
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import CURVES, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
@@ -299,6 +300,22 @@ def test_constants_share_their_rows() -> None:
     values = {float(program.memory.now[k]) for k in free}
     assert -1 not in rows
     assert len(rows) == len(values) < len(free)
+
+
+def test_no_patch_makes_the_loop_be_compiled_anew() -> None:
+    """Arrays of another kind would: a patch of whole numbers only once did, for 100 s, in the thread that sounds."""
+    prepare(["lfo"])
+    known = set(map(str, run.signatures))
+    lonely = []
+    for spec in catalogue().values():
+        whole = {param.id: int(param.default) for param in spec.params if not param.follows}
+        whole = {name: value for name, value in whole.items() if spec.param(name).low <= value}
+        lonely.append(patch_of(Module("m", spec.id, "M", whole)))
+    prepare([module.type for patch in lonely for module in patch.modules()])
+    for patch in (Patch(), Patch(layers=()), Patch(tempo_bpm=90), *lonely):
+        for program in (compile_patch(patch, rate=48000), watch_all(patch, rate=48000)):
+            run(program.plan, program.memory, no_traces(), np.zeros((QUANTUM, 2)))
+    assert set(map(str, run.signatures)) == known
 
 
 def test_compiling_200_modules_is_quick() -> None:

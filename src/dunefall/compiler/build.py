@@ -231,13 +231,13 @@ class _Builder:
             rests=np.array(rests, np.int64),
             meets=np.array(meets, np.int64),
             mix=aligned_zeros(QUANTUM * (MOST_CHANNELS * (1 + len(self.stems)) + CLOSING_OUTPUTS * bool(self.stems))),
-            channels=np.array(self._end_rows()),
+            channels=np.array(self._end_rows(), np.int64),
             scratch=aligned_zeros(SCRATCH),
             live=aligned_zeros(QUANTUM),
             places=np.zeros(len(PLACES), np.int64),
-            rate=np.array([self.rate]),
+            rate=np.array([self.rate], np.float64),
         )
-        shares = np.array([(x.share, x.offset_share) for x in self.ordered_wires]).reshape(-1, 2)
+        shares = np.array([(x.share, x.offset_share) for x in self.ordered_wires], np.float64).reshape(-1, 2)
         amounts = [
             (a := x.link.amount * x.share, a, b := x.link.offset * x.offset_share, b, 0) for x in self.ordered_wires
         ]
@@ -253,7 +253,7 @@ class _Builder:
             levels=np.zeros(self.levels),
             resting=np.zeros(self.levels, np.int64),
             clicks=np.zeros(CLICK_STATE * self.lane_ends),
-            now=np.array(self.values),
+            now=np.array(self.values, np.float64),
             position=np.zeros(1, np.int64),
         )
         for value, row in self.pool.items():
