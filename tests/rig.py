@@ -130,6 +130,16 @@ def least_of(measure: Callable[[], float], most: float, tries: int = 3) -> float
     return least
 
 
+def until(condition: Callable[[], object], seconds: float = 60.0) -> bool:
+    """Wait for something, the longer the slower the machine; whether it came. How fast it must be is no matter here."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if condition():
+            return True
+        time.sleep(0.02)
+    return False
+
+
 def rises(gate: Signal) -> NDArray[np.int64]:
     """Samples at which a gate goes high."""
     return np.flatnonzero((gate > 0.5) & (np.concatenate([[0.0], gate[:-1]]) <= 0.5))

@@ -34,6 +34,7 @@ class SilentEngine:
     def __init__(self, options: EngineOptions) -> None:
         self.options = options
         self.patches: list[Patch] = []
+        self.left: list[Take] = []
 
     def open(self, patch: Patch) -> None:
         self.patches.append(patch)

@@ -58,7 +58,7 @@ def page(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> Iterator[RenderPag
     yield found
     for entry in found.queue.entries:
         found.queue.cancel(entry)
-    qtbot.waitUntil(lambda: found.queue.running is None, timeout=40_000)
+    qtbot.waitUntil(lambda: found.queue.running is None, timeout=120_000)
     for entry in list(found.queue.entries):
         found.queue.remove(entry)
     found.chosen = None
@@ -83,7 +83,7 @@ def typed(page: RenderPage, qtbot: QtBot, name: str, text: str) -> None:
 
 
 def wait(page: RenderPage, qtbot: QtBot, state: str = "done") -> None:
-    qtbot.waitUntil(lambda: page.chosen is not None and page.chosen.state == state, timeout=40_000)
+    qtbot.waitUntil(lambda: page.chosen is not None and page.chosen.state == state, timeout=120_000)
 
 
 def short(page: RenderPage, **settings: object) -> None:
@@ -195,7 +195,7 @@ def test_queue_pause_order_cancel_and_retry(page: RenderPage, qtbot: QtBot, tmp_
     page.settings.set(name="other_{n}", variations=1)
     qtbot.mouseClick(page.settings.add, LEFT)
     second = page.chosen
-    qtbot.waitUntil(lambda: len(first.files) >= 2, timeout=40_000)
+    qtbot.waitUntil(lambda: len(first.files) >= 2, timeout=120_000)
     press(page, qtbot, f"pause {first.id}")
     assert first.state == "paused"
     qtbot.waitUntil(lambda: page.queue_told.text() == "1 waiting, 1 paused")

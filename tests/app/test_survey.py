@@ -227,7 +227,10 @@ def test_the_range_is_offered_to_render(page: SurveyPage, window: MainWindow, qt
     QTest.mouseClick(page.range_bar.buttons["Find a loop in it…"], LEFT)
     assert window._shown == "render"
     job = window.page("render").settings.job
-    assert (job.of, job.start_s, job.seconds, job.ends) == ("take", 2.0, 10.5, "loop")
+    assert (job.of, job.start_s, job.seconds, job.ends) == ("range", 2.0, 10.5, "loop")
+    wanted, source = window.page("render")._wanted()
+    assert (wanted.start_s, wanted.seconds) == (2.0, 10.5), "however long was played"
+    assert source.take == window.session.engine.take
 
 
 def test_times_can_be_typed_and_nonsense_is_refused(page: SurveyPage) -> None:

@@ -55,7 +55,7 @@ def playing(fault: object, clients: list[EngineClient], monkeypatch: pytest.Monk
     return client
 
 
-def until(client: EngineClient, condition: object, seconds: float = 10.0) -> list[object]:
+def until(client: EngineClient, condition: object, seconds: float = 60.0) -> list[object]:
     heard, end = list[object](), time.monotonic() + seconds
     while not condition(heard):  # type: ignore[operator]
         assert time.monotonic() < end, heard
@@ -84,7 +84,7 @@ def silence_s(fault: str, details: str, clients: list[EngineClient], monkeypatch
     """How long the sound was away, whose fault is told, and after which it went on at its place."""
     client = playing(getattr(faultyengine, fault), clients, monkeypatch)
     first, heard, silent_s = client.process_id, list[object](), 0.0
-    position, moved, end = client.status[Status.POSITION], time.monotonic(), time.monotonic() + 20.0
+    position, moved, end = client.status[Status.POSITION], time.monotonic(), time.monotonic() + 60.0
     while client.process_id == first or position < 48000 * 3:
         assert time.monotonic() < end, heard
         heard += client.poll()

@@ -41,7 +41,7 @@ def engine(server: Server) -> Iterator[EngineClient]:
     client.close()
 
 
-def until(client: EngineClient, condition: object, seconds: float = 10.0) -> list[object]:
+def until(client: EngineClient, condition: object, seconds: float = 60.0) -> list[object]:
     heard, end = list[object](), time.monotonic() + seconds
     while not condition():  # type: ignore[operator]
         assert time.monotonic() < end, heard

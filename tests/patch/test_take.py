@@ -12,9 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
-from dunefall.patch.changes import ParamSet, TempoSet, apply_changes, difference
-from dunefall.patch.model import Layer, Link, Module, Patch, Place
-from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.changes import Change, ParamSet, TempoSet, apply_changes, difference
+from dunefall.patch.files import dump_patch, load_patch, parse_patch, save_patch
+from dunefall.patch.model import KeptTake, Layer, Link, Module, Patch, Place
+from dunefall.patch.take import END, Clear, Edit, Entry, Heard, Note, Press, Take, first_difference
 from dunefall.patch.takefiles import dump_take, load_take, parse_take, save_take
 from rig import demo
 
@@ -145,3 +146,97 @@ def test_broken_takes_are_refused_with_the_place(change: object, told: str) -> N
     change(raw)  # type: ignore[operator]
     with pytest.raises(PatchError, match=told):
         parse_take(json.dumps(raw).encode())
+
+
+def test_a_muted_entry_stays_and_does_nothing() -> None:
+    take = Take(demo()).with_entry(Entry(480, Edit((TempoSet(100.0),)))).with_entry(Entry(900, Edit((TempoSet(80.0),))))
+    muted = take.with_entry_replaced(1, replace(take.entries[1], muted=True))
+    assert muted.patch_at(10**9).tempo_bpm == 100.0
+    assert muted.sounding == take.entries[:1]
+    assert parse_take(dump_take(muted).encode()) == muted
+    assert first_difference(take, muted) == 900
+    assert first_difference(take.until(900), muted) == END, "it sounds as one without the entry"
+
+
+def test_the_first_difference_of_two_takes() -> None:
+    take = whole_take()
+    assert first_difference(take, replace(take)) == END
+    assert first_difference(take, take.without_entry(3)) == 3000
+    assert first_difference(take, take.with_entry_moved(5, 4500)) == 4500
+    assert first_difference(take, take.until(7000)) == 7000
+    assert first_difference(take, replace(take, start=demo().with_param("drip-line-echo", "mix", 0.1))) == 0
+    assert first_difference(take, replace(take, start=replace(take.start, title="Another"))) == END
+    assert first_difference(take, take.at_rate(48000.0)) == 0
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**6), st.lists(st.integers(0, 3000), max_size=12))
+def test_changes_at_once_are_changes_one_by_one(seed: int, cuts: list[int]) -> None:
+    """Values are set together where nothing else comes between; that must not be seen."""
+    changes, patch = list[Change](), demo()
+    for k in range(4):
+        after = wild_patch(seed + k, patch)
+        changes += difference(patch, after)
+        changes += [
+            ParamSet(module.id, "level_db", float(cut)) for module, cut in zip(after.modules(), cuts, strict=False)
+        ]
+        patch = apply_changes(patch, changes)
+    one_by_one = demo()
+    for change in changes:
+        one_by_one = apply_changes(one_by_one, [change])
+    assert apply_changes(demo(), changes) == one_by_one
+
+
+def test_takes_are_kept_in_the_file_of_the_patch(tmp_path: Path) -> None:
+    """As changes from the patch of the file, which may have gone on since."""
+    take = whole_take()
+    patch = replace(wild_patch(77, demo()), takes=(KeptTake("Take 1", take), KeptTake("Dusk", Take(demo()))))
+    save_patch(patch, tmp_path / "a.dunefall")
+    opened = load_patch(tmp_path / "a.dunefall")
+    assert [kept.name for kept in opened.takes] == ["Take 1", "Dusk"]
+    for ours, theirs in zip(opened.takes, patch.takes, strict=True):
+        assert first_difference(ours.take, theirs.take) == END
+        assert ours.take.entries == theirs.take.entries
+    assert replace(opened, takes=()) == replace(patch, takes=())
+    save_patch(opened, tmp_path / "b.dunefall")
+    assert (tmp_path / "b.dunefall").read_text() == (tmp_path / "a.dunefall").read_text()
+    assert "takes" not in json.loads(dump_patch(demo())), "a patch without takes is as before"
+
+
+def test_recordings_of_kept_takes_go_beside_the_patch(tmp_path: Path) -> None:
+    recording = tmp_path / "state" / "voice.au"
+    recording.parent.mkdir()
+    recording.write_bytes(b"sound")
+    take = Take(demo()).with_entry(Entry(0, Heard(str(recording))))
+    patch = replace(demo(), takes=(KeptTake("One", take), KeptTake("Two/..", take)))
+    save_patch(patch, tmp_path / "a.dunefall")
+    recording.unlink()
+    opened = load_patch(tmp_path / "a.dunefall")
+    for kept in opened.takes:
+        what = kept.take.entries[0].what
+        assert isinstance(what, Heard)
+        assert Path(what.recording).read_bytes() == b"sound"
+        assert Path(what.recording).parent == tmp_path
+    save_patch(patch, tmp_path / "b.dunefall")  # what is gone does not hinder saving
+    raw = json.loads((tmp_path / "a.dunefall").read_text())
+    raw["takes"][0]["entries"][0]["do"][0]["live"] = "../../etc/passwd"
+    (tmp_path / "c.dunefall").write_text(json.dumps(raw))
+    with pytest.raises(PatchError, match="must be beside"):
+        load_patch(tmp_path / "c.dunefall")
+
+
+@pytest.mark.parametrize(
+    ("change", "told"),
+    [
+        (lambda kept: kept.pop("name"), r'takes\[0\]: the field "name" is missing'),
+        (lambda kept: kept.update(rate_hz="x"), r"takes\[0\].rate_hz: needs a number"),
+        (lambda kept: kept["entries"][1].update(at=-1), r"takes\[0\].entries\[1\].at: must not be earlier"),
+        (lambda kept: kept["entries"][1].update(muted=1), r"takes\[0\].entries\[1\].muted: needs true or false"),
+        (lambda kept: kept.update(start=[{"what": 1}]), "this action is not known"),
+    ],
+)  # fmt: skip
+def test_a_broken_kept_take_is_refused_with_its_place(change: object, told: str) -> None:
+    raw = json.loads(dump_patch(replace(demo(), takes=(KeptTake("Take 1", whole_take()),))))
+    change(raw["takes"][0])  # type: ignore[operator]
+    with pytest.raises(PatchError, match=told):
+        parse_patch(json.dumps(raw).encode())

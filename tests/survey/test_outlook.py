@@ -18,9 +18,9 @@ from dunefall.cli.survey import Here
 from dunefall.deliver.workers import Workers
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Edit, Entry, Note, Take
+from dunefall.patch.take import END, Edit, Entry, Note, Take, first_difference
 from dunefall.render.offline import render_to_array
-from dunefall.survey.outlook import Outlook, first_difference
+from dunefall.survey.outlook import Outlook
 from dunefall.survey.stretch import STRETCH, digest_of
 from rig import demo
 
@@ -93,7 +93,7 @@ def test_takes_are_the_same_up_to_their_first_difference(first: list[int], secon
         Take(Patch(), RATE, tuple(Entry(at, Note("m", 60.0, 1.0)) for at in sorted(ats))) for ats in (first, second)
     ]
     found = first_difference(*takes)
-    if found is None:
+    if found == END:
         assert takes[0] == takes[1]
         return
     assert takes[0].until(found) == takes[1].until(found)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
 from dunefall.patch.model import Compound, Module, Patch
 
-__all__ = ["check_patch"]
+__all__ = ["check_patch", "check_value"]
 
 
 def check_patch(patch: Patch) -> None:
@@ -39,6 +41,28 @@ def check_patch(patch: Patch) -> None:
                 f'"{target.name}" has no input or parameter "{link.target.port}"; it has {ports}',
                 place=f"links[{k}].to",
             )
+
+
+def check_value(patch: Patch, module_id: str, param: str, value: float) -> None:
+    """Check one base value of a module; of one that is not there, or of an unknown type, there is nothing to check.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    module_id, param : str
+        Whose value it is.
+    value : float
+        In the parameter's unit.
+
+    Raises
+    ------
+    PatchError
+        If there is no such parameter, or the value is out of its range.
+    """
+    if patch.has(module_id):
+        module = patch.module(module_id)
+        _check_module(replace(module, params={param: value}, series={}), patch.layer_of(module_id).name, module_id)
 
 
 def _check_compound(patch: Patch, compound: Compound, place: str) -> None:

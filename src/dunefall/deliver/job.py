@@ -89,7 +89,7 @@ class Job:
     """
 
     title: str = _text("Render", "Title")
-    of: str = _choice("patch", "Of", "patch", "take", "last")
+    of: str = _choice("patch", "Of", "patch", "take", "range", "last")
     what: str = _choice("mix", "What", "mix", "layer", "stems", "hits")
     layer: str = _text("", "Layer")
     module: str = _text("", "Module")
@@ -185,7 +185,7 @@ class Source:
     @property
     def hears(self) -> bool:
         """Whether there is a recording of the live input."""
-        return any(isinstance(entry.what, Heard) for entry in self.take.entries)
+        return any(isinstance(entry.what, Heard) for entry in self.take.sounding)
 
     def with_live(self, recording: str) -> Source:
         """The same with another live input.

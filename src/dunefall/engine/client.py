@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import multiprocessing
-import queue
-import threading
 import time
+from collections import deque
 from dataclasses import replace
-from multiprocessing.connection import Connection
-from multiprocessing.process import BaseProcess
 from pathlib import Path
 
 import numpy as np
@@ -19,11 +15,14 @@ from dunefall.compiler.traces import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import run_engine
 from dunefall.engine.messages import EngineOptions
+from dunefall.engine.process import EngineProcess
+from dunefall.engine.replay import AHEAD_S
 from dunefall.engine.shared import SharedState, Status, trace_key
-from dunefall.patch.changes import difference
+from dunefall.patch.changes import apply_changes, difference
+from dunefall.patch.entryfiles import only_sound
 from dunefall.patch.journal import Journal
 from dunefall.patch.model import Patch, Place
-from dunefall.patch.take import Clear, Edit, Entry, Note, Press, Take
+from dunefall.patch.take import END, Clear, Edit, Entry, Note, Press, Take, first_difference
 
 __all__ = ["EngineClient"]
 
@@ -32,48 +31,14 @@ MOST_DEATHS = 4
 """An engine that dies this often, each time within ``SHORT_LIFE_S`` of being ready, is not started again."""
 STOPPED = "The sound engine stopped unexpectedly and was started again; nothing is lost."
 KEEPS_STOPPING = "The sound engine keeps stopping. Save your patch and restart Dunefall."
+TAKE_OVER_S = 2 * AHEAD_S
+MOST_LEFT = 20
 RESERVE_AFTER_S = 4.0
 """The engine in reserve is started when the first one has been ready for this long."""
 NO_BEAT_S = 6.0
 """An engine that has not looked at its messages for this long is taken for hung."""
 STUCK_S = 1.5
 """So is one whose audio thread has been at one block for this long."""
-
-
-class _Engine:
-    """One engine process and the pipe to it. A separate thread writes to the pipe: where the engine is busy and the
-    pipe full, nobody else waits."""
-
-    def __init__(self, process: BaseProcess, pipe: Connection) -> None:
-        self.process, self.pipe, self.started = process, pipe, time.monotonic()
-        self._waiting: queue.SimpleQueue[object] = queue.SimpleQueue()
-        self._writer = threading.Thread(target=self._write, name="to the engine", daemon=True)
-        self._writer.start()
-
-    def _write(self) -> None:
-        """Write until there is nothing more to say, then close the pipe: nobody closes it under a message."""
-        while (message := self._waiting.get()) is not None:
-            with contextlib.suppress(OSError):  # a process that is gone hears nothing
-                self.pipe.send(message)
-        self.pipe.close()
-
-    def send(self, message: object) -> None:
-        """Send a message after all earlier ones."""
-        self._waiting.put(message)
-
-    def end(self, seconds: float) -> None:
-        """Let it end, or end it after a while."""
-        self.send(say.Quit())
-        self.process.join(seconds)
-        if self.process.is_alive():
-            self.process.kill()
-            self.process.join()
-        self.let_go()
-
-    def let_go(self) -> None:
-        """Say nothing any more."""
-        self.send(None)
-        self._writer.join(1.0)
 
 
 class EngineClient:
@@ -89,6 +54,8 @@ class EngineClient:
         Modules that lead nowhere and are not computed unless watched.
     monitor : Monitor
         How the mix goes to the device.
+    left : deque of Take
+        Takes that were left behind: something else was done by hand while they were heard again, or a new one began.
     """
 
     def __init__(self, options: EngineOptions) -> None:
@@ -103,6 +70,10 @@ class EngineClient:
         self.monitor = say.Monitor()
         self._opened = False
         self._number = 0
+        self._coming: deque[Entry] = deque()
+        self._awaited = -1
+        self._own = False
+        self.left: deque[Take] = deque(maxlen=MOST_LEFT)
         self._pending: dict[int, Edit | Note | Press | Clear] = {}
         self._probes: dict[int, Place | None] = {}
         self._watched: tuple[str, ...] = ()
@@ -110,21 +81,36 @@ class EngineClient:
         self._leaving: say.Leaving | None = None
         self._ready_at: float | None = None
         self._polled = time.monotonic()
-        self._engine: _Engine | None = self._start_process()
-        self._reserve: _Engine | None = None
+        self._engine: EngineProcess | None = self._start_process()
+        self._reserve: EngineProcess | None = None
         self._portrait_asked: say.AskPortrait | None = None
         self._portrait: say.GotPortrait | None = None
         self._clicks: say.GotClicks | None = None
 
     @property
     def take(self) -> Take:
-        """What has been played since the start: journal of everything changed by hand."""
+        """Everything changed by hand since the start, and, of a take that is heard again, what is still to come."""
         return self._journal.take
+
+    @property
+    def played(self) -> Take:
+        """The take up to now."""
+        return self.take.until(self.position + 1) if self._coming else self.take
+
+    @property
+    def patch(self) -> Patch:
+        """What sounds, as far as is known here."""
+        return self._patch
 
     @property
     def done_by_hand(self) -> int:
         """How many entries the take has."""
         return len(self._journal)
+
+    @property
+    def own(self) -> bool:
+        """Whether anything was done by hand since the take was begun or taken up."""
+        return self._own
 
     @property
     def status(self) -> NDArray[np.float64]:
@@ -145,8 +131,10 @@ class EngineClient:
 
     def open(self, patch: Patch) -> None:
         """Start a take of a patch, stopped or playing as before."""
-        self._patch, self._journal = patch, Journal(Take(patch, self.options.rate))
+        self._leave_behind(self.take)
+        self._patch, self._journal, self._own = patch, Journal(Take(only_sound(patch), self.options.rate)), False
         self._pending.clear()
+        self._coming.clear()
         self._opened = True
         self._send(say.Open(self.take, playing=self._playing))
 
@@ -156,8 +144,38 @@ class EngineClient:
             self.open(patch)
             return
         changes = difference(self._patch, patch)
+        if changes and self._coming:
+            self._take_over()
+            changes = difference(self._patch, patch)
         self._patch = patch
-        self._send(say.SetPatch(patch, self._note_down(Edit(changes)) if changes else 0))
+        if changes or not self._coming:
+            self._send(say.SetPatch(patch, self._note_down(Edit(changes)) if changes else 0))
+
+    def _take_over(self) -> None:
+        """By hand from here on: what the take that is heard again has later does not happen. What is due at once still
+        does: the engine may have it in hand."""
+        at = self.position + round(TAKE_OVER_S * self.options.rate)
+        take = self.take
+        self._leave_behind(take)
+        for entry in self._coming:
+            if entry.at < at:
+                self._pass(entry)
+        self._coming.clear()
+        self._journal, self._own = Journal(take.until(at)), True
+        self._send(say.TakeOver(at))
+
+    def _pass_until(self, at: int) -> None:
+        """What the take has up to a sample has happened again."""
+        while self._coming and self._coming[0].at <= at:
+            self._pass(self._coming.popleft())
+
+    def _pass(self, entry: Entry) -> None:
+        if isinstance(entry.what, Edit):
+            self._patch = apply_changes(self._patch, entry.what.changes)
+
+    def _leave_behind(self, take: Take) -> None:
+        if take.entries and self._own:
+            self.left.append(take)
 
     def act(self, what: Note | Press | Clear) -> None:
         """Play a note, hold an input, or clear memories."""
@@ -178,13 +196,36 @@ class EngineClient:
         self._playing = False
         self.open(self._patch)
 
-    def seek(self, position: int, kept: Path | None = None) -> Patch:
-        """Go to a sample of the take, which goes on from there; returns the patch of that moment. A checkpoint of it in
-        a file may be nearer than those of the engine."""
-        take = self.take.until(position)
+    def seek(self, position: int, kept: Path | None = None, take: Take | None = None) -> Patch:
+        """Go to a sample of the take, which goes on from there as it went until something else is done by hand.
+
+        Parameters
+        ----------
+        position : int
+            In the rate of ``options``.
+        kept : Path, optional
+            A file with a checkpoint of it, which may be nearer than those of the engine.
+        take : Take, optional
+            Another take, or the same one corrected.
+
+        Returns
+        -------
+        Patch
+            Of that moment.
+        """
+        before, same_until = self.take, END
+        if take is None:
+            take = before
+        else:
+            take = take.at_rate(self.options.rate)
+            same_until = first_difference(before, take)
+            self._leave_behind(before)
+            self._own = False
         self._journal, self._patch = Journal(take), take.patch_at(position)
+        self._coming = deque(entry for entry in take.sounding if entry.at >= position)
+        self._awaited = position
         self._pending.clear()
-        self._send(say.Seek(take, position, kept))
+        self._send(say.Seek(take, position, kept, same_until))
         return self._patch
 
     def set_monitor(self, monitor: say.Monitor) -> None:
@@ -194,9 +235,16 @@ class EngineClient:
 
     def set_device(self, options: EngineOptions) -> None:
         """Use other devices, another rate or another block, while the sound goes on."""
+        self._use_rate(options.rate)
         self.options = options
-        self._journal = Journal(self.take.at_rate(options.rate))
         self._send(say.SetDevice(options))
+
+    def _use_rate(self, rate: float) -> None:
+        """Count the take in another rate."""
+        if rate != self.options.rate:
+            self._journal = Journal(self.take.at_rate(rate))
+            scale = rate / self.options.rate
+            self._coming = deque(replace(entry, at=round(entry.at * scale)) for entry in self._coming)
 
     def set_probe(self, index: int, place: Place | None) -> None:
         """Watch an output sample by sample."""
@@ -277,14 +325,23 @@ class EngineClient:
         elif isinstance(message, say.Prepared):
             self._ready_at = time.monotonic()
         elif isinstance(message, say.Applied) and message.number in self._pending:
-            self._journal.note(Entry(message.at, self._pending.pop(message.number)))
+            self._note(Entry(message.at, self._pending.pop(message.number)))
         elif isinstance(message, say.Leaving):
             self._leaving = message
         elif isinstance(message, say.DeviceChosen) and message.rate != self.options.rate:
+            self._use_rate(message.rate)
             self.options = replace(self.options, rate=message.rate)
-            self._journal = Journal(self.take.at_rate(message.rate))
         elif isinstance(message, say.Happened):
-            self._journal.note(message.entry)
+            self._note(message.entry)
+        elif isinstance(message, say.Sought) and message.asked == self._awaited >= 0:
+            self._awaited = -1
+            self._pass_until(message.at - 1)
+        elif isinstance(message, say.Replayed) and self._awaited < 0:
+            self._pass_until(message.at)
+
+    def _note(self, entry: Entry) -> None:
+        self._journal.note(entry)
+        self._own = True
 
     def _note_down(self, what: Edit | Note | Press | Clear) -> int:
         self._number += 1
@@ -340,14 +397,14 @@ class EngineClient:
 
     # -- processes --------------------------------------------------------------------------------------------------
 
-    def _start_process(self) -> _Engine:
+    def _start_process(self) -> EngineProcess:
         context = multiprocessing.get_context("spawn")
         pipe, theirs = context.Pipe()
         arguments = (theirs, self._shared.name, self.options)
         process = context.Process(target=run_engine, args=arguments, name="dunefall engine", daemon=True)
         process.start()
         theirs.close()
-        return _Engine(process, pipe)
+        return EngineProcess(process, pipe)
 
     def _keep_reserve(self) -> None:
         """Start the engine in reserve when the first one has settled; forget one that died."""
@@ -388,12 +445,13 @@ class EngineClient:
         self._ready_at = time.monotonic()
         self.status[Status.BLOCKS] = self.status[Status.HEARTBEAT] = self.status[Status.ENTERED] = 0
         for number in sorted(self._pending):
-            self._journal.note(Entry(position, self._pending.pop(number)))
+            self._note(Entry(position, self._pending.pop(number)))
         for index, place in self._probes.items():
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options))
         self._send(self.monitor)
         self._send(say.Watch(self._watched))
+        self._awaited = -1
         if self._opened:
             self._send(say.Open(self.take, position, self._playing))
 

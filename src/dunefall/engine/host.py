@@ -19,7 +19,7 @@ from dunefall.base.collector import freeze_loaded_objects, give_back_large_array
 from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
-from dunefall.catalogue import catalogue, spec_of
+from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.program import Program
@@ -28,25 +28,26 @@ from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
 from dunefall.compiler.warmup import prepare, prepare_beside, prepare_idly
-from dunefall.dsp.clicks import CLICK_STATE, COUNT, PLACE, SIZE
 from dunefall.engine import messages as say
+from dunefall.engine.asides import clicks_counted, portrait_drawn
 from dunefall.engine.checkpoints import Room
+from dunefall.engine.clicknews import ClickNews
 from dunefall.engine.devices.input import open_input
-from dunefall.engine.devices.keys import Keys, open_keys
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
+from dunefall.engine.keyplayer import KeyPlayer
 from dunefall.engine.live import LiveTap
 from dunefall.engine.messages import EngineOptions
+from dunefall.engine.replay import AHEAD_S, Replay
 from dunefall.engine.seeking import SeekJob, nearer
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.engine.tracing import TraceSlots
+from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
-from dunefall.patch.take import Entry, Heard, Note
-from dunefall.render.clickcount import count_clicks
+from dunefall.patch.take import END, Edit, Entry, Heard, Take
 from dunefall.render.performance import by_hand
-from dunefall.render.player import NOW, Player, Step, glide, wants_note
-from dunefall.render.portrait import portrait
+from dunefall.render.player import NOW, Player, Step, glide
 
 __all__ = ["run_engine"]
 
@@ -54,8 +55,6 @@ JOIN_AHEAD_S = 0.1
 MOST_AT_A_TIME = 4
 """Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
 FAILED = "The sound engine failed and was started again; nothing is lost."
-RESPONSE_S = 0.2
-"""Length of the impulse responses from which the window's curves are made."""
 
 
 def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> None:
@@ -79,9 +78,7 @@ class _Host:
         self._pipe, self._shared, self._options = pipe, shared, options
         self._ready = self._opened = self._left = False
         self._watched: tuple[str, ...] = ()
-        self._clicks = 0.0
         self._maker: subprocess.Popen[bytes] | None = None
-        self._clicked: dict[str, float] = {}
         self._patch = Patch()
         self._program: Program | None = None
         self._sounding: Sounding | None = None
@@ -90,11 +87,11 @@ class _Host:
         self._slots = TraceSlots(shared)
         self._recent: deque[Program] = deque(maxlen=MOST_AT_A_TIME)
         self._faulty: tuple[str, ...] = ()
-        self._news: deque[object] = deque()
-        self._keys: Keys | None = None
-        self._keyboards: tuple[str, ...] = ()
+        self._news, self._clicks = deque[object](), ClickNews()
+        self._keys: KeyPlayer | None = None
         self._tap = LiveTap(options.rate, self._recording_began)
         self._seek: SeekJob | None = None
+        self._take, self._replay, self._same_until = Take(Patch()), Replay(), END
         self._deferred: deque[object] = deque()
         self._code = LoopCode()
         self._monitor = say.Monitor()
@@ -103,6 +100,7 @@ class _Host:
             say.Watch: self._watch,
             say.Open: self._open,
             say.Seek: self._start_seek,
+            say.TakeOver: lambda message: self._replay.end(message.at),
             say.SetPatch: self._set_patch,
             say.Act: self._act,
             say.Play: lambda message: self._sound().later(lambda: self._sound().set_playing(True, message.fade_s)),
@@ -110,9 +108,9 @@ class _Host:
             say.Probe: self._set_probe,
             say.Monitor: self._set_monitor,
             say.SetDevice: self._set_device,
-            say.AskCheckpoint: self._give_checkpoint,
-            say.AskPortrait: self._give_portrait,
-            say.AskClicks: self._give_clicks,
+            say.AskCheckpoint: lambda m: self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(m.position))),
+            say.AskPortrait: lambda message: self._tell(portrait_drawn(message)),
+            say.AskClicks: lambda message: self._tell(clicks_counted(message, self._options.rate)),
         }
 
     # -- the loop -----------------------------------------------------------------------------------------------
@@ -148,7 +146,7 @@ class _Host:
         if not self._pipe.poll(0.0 if self._seek is not None else 0.02):
             return None
         message: object = self._pipe.recv()
-        if busy and isinstance(message, say.SetPatch | say.Act):
+        if busy and isinstance(message, say.SetPatch | say.Act | say.TakeOver):
             self._deferred.append(message)
             return None
         return message
@@ -167,9 +165,10 @@ class _Host:
             self._sounding.let_go()
         self._shared.close()
 
-    def _tell(self, message: object) -> None:
+    def _tell(self, message: object | None) -> None:
         try:
-            self._pipe.send(message)
+            if message is not None:
+                self._pipe.send(message)
         except (BrokenPipeError, OSError):
             raise SystemExit(0) from None
 
@@ -187,13 +186,15 @@ class _Host:
         while self._news:
             self._tell(self._news.popleft())
         faulty = self._program.faulty
-        self._tell_clicks(self._program)
+        for click in self._clicks.of(self._program):
+            self._tell(click)
         if faulty != self._faulty:
             self._faulty = faulty
             self._tell(say.Faults(faulty))
         self._code.poll(self._program)
         if self._seek is not None:
             self._go_on_seeking(self._seek)
+        self._go_on_replaying()
         self._outlet.maintain(self._sound(), self._shared)
         self._sound().checkpoints.maintain()
         self._tap.keep()
@@ -202,21 +203,6 @@ class _Host:
             self._leave(FAILED, self._sound().failure)
         elif self._outlet.back:
             self._leave("The sound device is back, and the sound goes on there.")
-
-    def _tell_clicks(self, program: Program) -> None:
-        """Each layer that has clicked since it was looked at last."""
-        clicks = program.memory.clicks
-        if clicks[COUNT::CLICK_STATE].sum() == self._clicks:
-            return
-        self._clicks = float(clicks[COUNT::CLICK_STATE].sum())
-        ends = program.plan.modules["lane_end"]
-        for name, place in program.module_at.items():
-            at = CLICK_STATE * (int(ends[place]) - 1)
-            if at >= 0 and clicks[at + COUNT] != self._clicked.get(name, 0.0):
-                self._clicked[name] = float(clicks[at + COUNT])
-                if clicks[at + COUNT] > 0:
-                    where, size = int(clicks[at + PLACE]), float(clicks[at + SIZE])
-                    self._tell(say.Clicked(name, where, size, int(clicks[at + COUNT])))
 
     # -- programs -----------------------------------------------------------------------------------------------
 
@@ -255,18 +241,20 @@ class _Host:
         note = self._fit()
         take = message.take.at_rate(self._options.rate)
         position = round(message.position * self._options.rate / message.take.rate_hz)
-        self._seek = None
-        self._patch = take.patch_at(position + 1)
+        self._seek, self._take, self._replay = None, take, Replay()
+        self._patch = take.patch_at(position + (position > 0))
         program = self._compile(self._patch)
         start = position // QUANTUM * QUANTUM
         program.memory.position[0] = start
         sounding, player = self._sound(), self._player(program)
-        room = Room(program, self._probed)
+        room, replay = Room(program, self._probed), self._replay
 
         def begin() -> None:
             sounding.checkpoints.forget()
             sounding.checkpoints.begin(room)
             sounding.sound(player)
+            if position == 0:
+                replay.begin(take, 0)
 
         sounding.later(lambda: sounding.set_playing(False))
         sounding.later(begin, after_fade=True)
@@ -290,7 +278,8 @@ class _Host:
         """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
         self._recent.append(program)
-        self._keyboards = tuple(m.id for m in program.patch.modules() if (spec := spec_of(m.type)) and spec.keys)
+        if self._keys is not None:
+            self._keys.show(program.patch)
         self._listen(program.live)
         traces = self._slots.traces(program, self._probes)
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
@@ -302,16 +291,24 @@ class _Host:
         return player
 
     def _set_patch(self, message: say.SetPatch) -> None:
+        if self._program is None:
+            return
+        for entry in self._replay.due(END):  # what was due at once when the hand took over
+            self._hand_over(entry)
         before, self._patch = self._patch, message.patch
-        if before == message.patch or self._program is None:
+        if before == message.patch:
             return
         self._leave_join()
-        if same_structure(before, message.patch):
-            self._do(glide(before, message.patch), message.number)
-        else:
-            self._swap(message.patch, message.number)
+        self._change(before, message.patch, self._applied(message.number))
 
-    def _swap(self, patch: Patch, number: int = 0) -> None:
+    def _change(self, before: Patch, after: Patch, told: Callable[[Player], None], at: int = NOW) -> None:
+        """Another patch sounds from a sample on."""
+        if same_structure(before, after):
+            self._do(glide(before, after), told, at=at)
+        else:
+            self._swap(after, told, at)
+
+    def _swap(self, patch: Patch, told: Callable[[Player], None] = lambda player: None, at: int = NOW) -> None:
         """Another program, fading in; it takes over the state of the one before."""
         assert self._program is not None
         before, program = self._program, self._compile(patch)
@@ -323,22 +320,33 @@ class _Host:
             player.swap(program, traces, takeover)
             checkpoints.begin(room)
 
-        self._do(act, number, structural=True)
+        self._do(act, told, at=at, structural=True)
         self._outlet.open(self._options, self._sound(), layout_of(patch.layout).channels)
 
-    def _do(self, act: Callable[[Player], None], number: int, *, structural: bool = False) -> None:
-        news = self._news
-
+    def _do(
+        self, act: Callable[[Player], None], told: Callable[[Player], None], *, at: int = NOW, structural: bool = False
+    ) -> None:
         def step(player: Player) -> None:
             act(player)
+            told(player)
+
+        self._sound().do(Step(at, step, structural))
+
+    def _applied(self, number: int) -> Callable[[Player], None]:
+        """Something was done by hand, if it has a number: what was known of the time after it holds no more."""
+        news, checkpoints = self._news, self._sound().checkpoints
+
+        def told(player: Player) -> None:
             if number:
+                checkpoints.forget_after(player.position)
                 news.append(say.Applied(number, player.position))
 
-        self._sound().do(Step(NOW, step, structural))
+        return told
 
     def _act(self, message: say.Act) -> None:
-        self._leave_join()
-        self._do(by_hand(message.what), message.number)
+        if self._leave_join() and self._program is not None:
+            self._replay.begin(self._take, int(self._program.memory.position[0]))
+        self._do(by_hand(message.what), self._applied(message.number))
 
     def _set_probe(self, message: say.Probe) -> None:
         """What is watched sample by sample: another program only where this one does not write it."""
@@ -358,13 +366,36 @@ class _Host:
         if self._program is not None and (outputs or asleep & {*before, *message.modules}):
             self._swap(self._patch)
 
-    # -- seeking ------------------------------------------------------------------------------------------------
+    # -- seeking and replaying ----------------------------------------------------------------------------------
+
+    def _go_on_replaying(self) -> None:
+        """Hand over what the take has next; while a seek is under way, which brings it along, nothing."""
+        sounding = self._sound()
+        if sounding.player is None or self._seek is not None:
+            return
+        for entry in self._replay.due(sounding.player.position + round(AHEAD_S * self._options.rate)):
+            self._hand_over(entry)
+
+    def _hand_over(self, entry: Entry) -> None:
+        """Let an entry of the take happen again at its sample."""
+
+        def told(player: Player) -> None:
+            self._news.append(say.Replayed(entry.at))
+
+        if isinstance(entry.what, Edit):
+            before, self._patch = self._patch, apply_changes(self._patch, entry.what.changes)
+            self._change(before, self._patch, told, entry.at)
+        elif not isinstance(entry.what, Heard):
+            self._do(by_hand(entry.what), told, at=entry.at)
 
     def _start_seek(self, message: say.Seek) -> None:
         take = message.take.at_rate(self._options.rate)
-        checkpoint = nearer(self._sound().checkpoints.nearest(message.position), message.kept, message.position)
-        self._seek = SeekJob(take, message.position, checkpoint)
-        self._patch = take.patch_at(message.position)
+        self._same_until = min(self._same_until, message.same_until)
+        own = self._sound().checkpoints.nearest(min(message.position, self._same_until))
+        checkpoint = nearer(own, message.kept, message.position)
+        until = message.position + round(self._options.rate)
+        self._seek = SeekJob(take.until(until), message.position, checkpoint, asked=message.position)
+        self._take, self._replay = take, Replay()
 
     def _go_on_seeking(self, job: SeekJob) -> None:
         if job.join:
@@ -375,40 +406,28 @@ class _Host:
         if not job.work():
             return
         self._seek = None
-        found = job.performance.player.program
-        program = self._compile(found.patch)
-        takeover = Takeover(program, found)
+        self._patch = self._take.patch_at(job.due)  # with all values: those of the program are of its beginning
+        program = self._compile(self._patch)
+        takeover = Takeover(program, job.performance.player.program)
         traces, room = self._show(program), Room(program, self._probed)
-        sounding, news = self._sound(), self._news
-        at = job.position if job.join else NOW
+        sounding, news, replay, take = self._sound(), self._news, self._replay, self._take
+        same_until, self._same_until = self._same_until, END
 
         def act(player: Player) -> None:
             player.swap(program, traces, takeover)
-            if not job.join:
-                sounding.checkpoints.forget_after(job.position)
+            sounding.checkpoints.forget_after(same_until)
             sounding.checkpoints.begin(room)
-            news.append(say.Sought(job.position))
+            replay.begin(take, job.due)
+            news.append(say.Sought(job.position, job.asked))
 
-        sounding.do(Step(at, act, structural=True), after_fade=not job.join)
+        sounding.do(Step(job.position if job.join else NOW, act, structural=True), after_fade=not job.join)
 
-    def _leave_join(self) -> None:
+    def _leave_join(self) -> bool:
         """What is changed by hand while the sound still waits for its own state goes before that."""
-        if self._seek is not None and self._seek.join:
+        left = self._seek is not None and self._seek.join
+        if left:
             self._seek = None
-
-    def _give_checkpoint(self, message: say.AskCheckpoint) -> None:
-        self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(message.position)))
-
-    def _give_portrait(self, message: say.AskPortrait) -> None:
-        spec = spec_of(message.type_id)
-        if spec is not None:
-            seconds = RESPONSE_S if spec.shows_as == "response" else None
-            self._tell(say.GotPortrait(message, portrait(spec, message.params, message.sound, seconds, message.series)))
-
-    def _give_clicks(self, message: say.AskClicks) -> None:
-        rate = self._options.rate
-        counts = tuple(count_clicks(patch, message.end, message.seconds, rate) for patch in message.patches)
-        self._tell(say.GotClicks(message, counts))
+        return left
 
     # -- device -------------------------------------------------------------------------------------------------
 
@@ -432,6 +451,7 @@ class _Host:
             found = before.player.program
             program = self._compile(self._patch)
             Takeover(program, found).apply()
+            self._replay.scale(self._options.rate / old_rate)
             sounding.player = self._player(program)
             if old_rate == self._options.rate:
                 sounding.checkpoints = before.checkpoints
@@ -474,23 +494,7 @@ class _Host:
 
     def _open_keys(self) -> None:
         try:
-            self._keys = open_keys(self._options.keys, self._key_played, self._key_turned)
+            self._keys = KeyPlayer(self._options.keys, self._sound(), self._news)
+            self._keys.show(self._patch)
         except DeviceError as error:
             self._tell(say.Trouble(f"{error}."))
-
-    def _key_turned(self, controller: int, place: float) -> None:
-        """A controller moved (in the keyboard's thread): the window knows what depends on it."""
-        self._news.append(say.Turned(controller, place))
-
-    def _key_played(self, note: float, velocity: float, channel: int) -> None:
-        """A key went down or up (in the keyboard's thread): every Keyboard module that wants it plays it."""
-        news = self._news
-        for module in self._keyboards:
-            what = Note(module, note, velocity)
-
-            def step(player: Player, what: Note = what) -> None:
-                if velocity == 0.0 or wants_note(player.program, what.module, note, channel):
-                    by_hand(what)(player)
-                    news.append(say.Happened(Entry(player.position, what)))
-
-            self._sound().do(Step(NOW, step))

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Literal
 
 from dunefall.patch.model import Patch, Place, SoundRef
-from dunefall.patch.take import Clear, Entry, Note, Press, Take
+from dunefall.patch.take import END, Clear, Entry, Note, Press, Take
 from dunefall.render.player import Checkpoint
 from dunefall.render.portrait import Portrait
 
@@ -36,11 +36,13 @@ __all__ = [
     "ProgramRuns",
     "Progress",
     "Quit",
+    "Replayed",
     "Seek",
     "SetDevice",
     "SetPatch",
     "Sought",
     "Stop",
+    "TakeOver",
     "Trouble",
     "Turned",
     "Watch",
@@ -88,11 +90,27 @@ class Open:
 
 @dataclass(frozen=True)
 class Seek:
-    """Go to a sample of this take, in the state that it has there; ``kept``: a file that begins with a checkpoint."""
+    """Go to a sample of this take, in the state that it has there, and go on as it does.
+
+    Attributes
+    ----------
+    kept : Path or None
+        A file that begins with a checkpoint of it.
+    same_until : int
+        Up to this sample it is the take that was heard before.
+    """
 
     take: Take
     position: int
     kept: Path | None = None
+    same_until: int = END
+
+
+@dataclass(frozen=True)
+class TakeOver:
+    """What the take has at this sample or later does not happen: it goes on by hand."""
+
+    at: int
 
 
 @dataclass(frozen=True)
@@ -238,6 +256,13 @@ class Applied:
 
 
 @dataclass(frozen=True)
+class Replayed:
+    """What the take has up to this sample has happened again."""
+
+    at: int
+
+
+@dataclass(frozen=True)
 class Happened:
     """Something that came from a device and belongs to the take."""
 
@@ -246,9 +271,10 @@ class Happened:
 
 @dataclass(frozen=True)
 class Sought:
-    """The position that was asked for has been reached, in its true state."""
+    """The position that was ``asked`` for (-1: none) has been reached, or one close by, in its true state."""
 
     at: int
+    asked: int = -1
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pickle
 import time
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,8 @@ __all__ = ["SeekJob", "nearer"]
 
 PIECE = 32 * QUANTUM
 SLICE_S = 0.03
+ROOM_S = 0.015
+"""More than a cross-fade and two quantums take."""
 
 
 def nearer(own: Checkpoint | None, kept: Path | None, position: int) -> Checkpoint | None:
@@ -47,6 +50,15 @@ def nearer(own: Checkpoint | None, kept: Path | None, position: int) -> Checkpoi
     return other
 
 
+def _clear_of(goal: int, changes: Iterable[int], room: int) -> int:
+    """The start of a quantum at the goal or behind it that is clear of changes of structure: where cross-fades meet, a
+    change waits for that of the seek, and the state would be another one."""
+    for at in sorted(changes):
+        if goal - room < at < goal + room:
+            goal = at + room
+    return goal // QUANTUM * QUANTUM
+
+
 class SeekJob:
     """Runs a take, unheard, up to a sample.
 
@@ -54,18 +66,30 @@ class SeekJob:
     ----------
     join : bool
         It follows a sound that runs on meanwhile, to take its place: then ``goal`` moves.
+    asked : int
+        What was asked for, to be told with where it ended.
+    goal : int
+        Where it ends; a little later than was asked for where the structure changes just there.
     """
 
-    def __init__(self, take: Take, goal: int, checkpoint: Checkpoint | None, *, join: bool = False) -> None:
-        self.join = join
-        self.goal = goal // QUANTUM * QUANTUM
+    def __init__(
+        self, take: Take, goal: int, checkpoint: Checkpoint | None, *, join: bool = False, asked: int = -1
+    ) -> None:
+        self.join, self.asked = join, asked
         self.performance = Performance(take, checkpoint)
+        changes = [step.at for step in self.performance.player.steps if step.structural]
+        self.goal = goal // QUANTUM * QUANTUM if join else _clear_of(goal, changes, round(ROOM_S * take.rate_hz))
         self._piece = np.zeros((PIECE, self.performance.player.channels))
 
     @property
     def position(self) -> int:
         """The current position."""
         return self.performance.player.position
+
+    @property
+    def due(self) -> int:
+        """From this sample on the take has not happened yet: a change of structure may wait for the end of a fade."""
+        return min([self.position, *(step.at for step in self.performance.player.steps)])
 
     def work(self) -> bool:
         """Go on for a moment; whether it is there, with no fade going on."""

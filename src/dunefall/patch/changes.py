@@ -6,7 +6,7 @@ than the one it was made from; what refers to a module that is not there changes
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -228,14 +228,37 @@ def apply_changes(patch: Patch, changes: Sequence[Change]) -> Patch:
     Patch
         A new patch.
     """
+    values: list[ParamSet] = []
     for change in changes:
+        if isinstance(change, ParamSet):
+            values.append(change)
+            continue
+        patch, values = _with_values(patch, values), []
         patch = _apply(patch, change)
-    return patch
+    return _with_values(patch, values)
+
+
+def _with_values(patch: Patch, changes: Sequence[ParamSet]) -> Patch:
+    """The patch with some base values set, all at once: a journal has thousands."""
+    if not changes:
+        return patch
+    values = dict[str, dict[str, float]]()
+    for change in changes:
+        values.setdefault(change.module, {})[change.param] = change.value
+    return replace(patch, layers=tuple(_layer_with(layer, values) for layer in patch.layers))
+
+
+def _layer_with(layer: Layer, values: Mapping[str, Mapping[str, float]]) -> Layer:
+    if not any(module.id in values for module in layer.modules):
+        return layer
+    return replace(layer, modules=tuple(
+        replace(module, params={**module.params, **values[module.id]}) if module.id in values else module
+        for module in layer.modules
+    ))  # fmt: skip
 
 
 def _apply(patch: Patch, change: Change) -> Patch:
-    if isinstance(change, ParamSet):
-        return patch.with_param(change.module, change.param, change.value) if _has(patch, change.module) else patch
+    assert not isinstance(change, ParamSet)
     if isinstance(change, SeriesSet):
         known = _has(patch, change.module)
         return patch.with_series(change.module, {change.series: change.values}) if known else patch

@@ -94,6 +94,18 @@ class Document:
         self._undone.clear()
         self._set(patch)
 
+    def follow(self, patch: Patch) -> None:
+        """The patch goes on by itself, as a take does that is heard again: no step; undo leads to where it led.
+
+        Parameters
+        ----------
+        patch : Patch
+            How it is now.
+        """
+        if patch != self.patch:
+            self.end_merge()
+            self._set(patch)
+
     def end_merge(self) -> None:
         """Close the present step: the next edit becomes a separate undo step, whatever its key."""
         if self._done and self._done[-1].merge:

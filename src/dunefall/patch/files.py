@@ -9,7 +9,8 @@ relative to the patch, and the ``digest`` of its bytes, with lists of numbers th
 ``curve``, ``on``) and, if there are any, ``compounds`` (``id``, ``name``, ``about``, ``parts``, ``controls`` with
 ``at``, ``name``, ``low`` and ``high``, ``ports`` with ``at`` and ``name``, ``bypassed`` with what was ``resting``
 before, and the file of the user's ``library`` with the ``digest`` of its bytes), and the ``family`` where something is
-kept (see ``patch.familyfiles``), and ``moments`` (``at_s``, ``name``, ``until_s``) where some are marked. Fields and
+kept (see ``patch.familyfiles``), and ``moments`` (``at_s``, ``name``, ``until_s``) where some are marked, and the
+``takes`` that are kept (see ``patch.entryfiles``). Fields and
 module types that this version does not know are kept and saved again.
 """
 
@@ -25,12 +26,14 @@ from dunefall.base.errors import PatchError
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
+from dunefall.patch.entryfiles import MAX_TAKES, dump_kept_take, raw_kept_take
 from dunefall.patch.familyfiles import dump_family, raw_family
 from dunefall.patch.fields import get, objects, others, within
 from dunefall.patch.migrations import migrated
 from dunefall.patch.model import (
     SHARED_ID,
     UNTITLED,
+    KeptTake,
     Layer,
     Link,
     Patch,
@@ -52,6 +55,8 @@ from dunefall.patch.partfiles import (
     raw_moment,
     split_place,
 )
+from dunefall.patch.recordings import with_recordings_beside, with_recordings_in
+from dunefall.patch.take import Take
 
 __all__ = [
     "FORMAT",
@@ -83,6 +88,7 @@ _PATCH_FIELDS = (
     "compounds",
     "family",
     "moments",
+    "takes",
 )
 
 
@@ -108,7 +114,8 @@ def load_patch(path: Path) -> Patch:
     """
     data = read_file(path)
     try:
-        return patch_of(with_sounds_in(parse_json(data), path.parent))
+        patch = patch_of(with_sounds_in(parse_json(data), path.parent))
+        return _with_takes(patch, lambda kept: with_recordings_in(kept.take, path.parent, there=False))
     except PatchError as error:
         raise PatchError(f"{path.name} cannot be opened: {error}") from error
 
@@ -160,6 +167,7 @@ def raw_patch(patch: Patch) -> dict[str, object]:
         **({"compounds": [dump_compound(compound) for compound in patch.compounds]} if patch.compounds else {}),
         **({"moments": [dump_moment(moment) for moment in patch.moments]} if patch.moments else {}),
         **({"family": dump_family(patch)} if patch.family.states else {}),
+        **({"takes": [dump_kept_take(kept, patch) for kept in patch.takes]} if patch.takes else {}),
         **patch.extra,
     }
 
@@ -167,12 +175,26 @@ def raw_patch(patch: Patch) -> dict[str, object]:
 def save_patch(patch: Patch, path: Path) -> None:
     """Write a patch to a file by way of a temporary one, so that the old file stays whole if anything fails.
 
+    Parameters
+    ----------
+    patch : Patch
+        The patch; recordings of its takes are copied beside the file.
+    path : Path
+        The file.
+
     Raises
     ------
     StorageError
         If the folder cannot be written or the disk is full.
     """
+    patch = _with_takes(patch, lambda kept: with_recordings_beside(kept.take, path, kept.name))
     write_file(dump_json(with_sounds_beside(raw_patch(patch), path.parent)), path)
+
+
+def _with_takes(patch: Patch, change: Callable[[KeptTake], Take]) -> Patch:
+    if not patch.takes:
+        return patch
+    return replace(patch, takes=tuple(replace(kept, take=change(kept)) for kept in patch.takes))
 
 
 def patch_of(raw: object) -> Patch:
@@ -230,7 +252,8 @@ def patch_of(raw: object) -> Patch:
     check_compounds(patch)
     family = get(raw, "family", dict, "", {})
     patch = migrated(patch, version)
-    return replace(patch, family=raw_family(family, patch)) if family else patch
+    takes = tuple(raw_kept_take(item, place, patch) for item, place in objects(raw, "takes", "", MAX_TAKES))
+    return replace(patch, family=raw_family(family, patch), takes=takes) if family or takes else patch
 
 
 def _a_patch(raw: object) -> dict[str, object]:

@@ -27,12 +27,15 @@ class Journal:
         self._start, self._rate_hz = take.start, take.rate_hz
         self._packed: list[bytes] = []
         self._recent = list(take.entries)
+        self._whole: Take | None = take
         self._pack()
 
     @property
     def take(self) -> Take:
-        """All of it; it takes the longer, the longer it has become."""
-        return Take(self._start, self._rate_hz, (*self._old(), *self._recent))
+        """All of it; the same object until something is added. It takes the longer, the longer it has become."""
+        if self._whole is None:
+            self._whole = Take(self._start, self._rate_hz, (*self._old(), *self._recent))
+        return self._whole
 
     def __len__(self) -> int:
         """How many entries there are."""
@@ -51,6 +54,7 @@ class Journal:
         ParameterError
             If it is earlier than the start.
         """
+        self._whole = None
         if self._packed and entry.at < self._recent[0].at:  # hardly ever
             self._recent[:0] = self._old()
             self._packed.clear()

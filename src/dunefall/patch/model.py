@@ -23,6 +23,7 @@ from dunefall.patch.parts import (
     UNTITLED,
     Compound,
     Control,
+    KeptTake,
     Layer,
     Link,
     Module,
@@ -43,6 +44,7 @@ __all__ = [
     "UNTITLED",
     "Compound",
     "Control",
+    "KeptTake",
     "Layer",
     "Link",
     "Module",
@@ -58,7 +60,8 @@ __all__ = [
 @dataclass(frozen=True)
 class Patch:
     """The document. Layers in their order, Shared first; ``layout`` is one of ``base.layouts``; ``about`` says in a
-    sentence what is heard; ``family`` is what is kept of it beside how it is now; ``moments`` are marked in time."""
+    sentence what is heard; ``family`` is what is kept of it beside how it is now; ``moments`` are marked in time;
+    ``takes`` of it are kept."""
 
     title: str = UNTITLED
     seed: int = 1
@@ -71,6 +74,7 @@ class Patch:
     pins: tuple[Place, ...] = ()
     family: Family = NO_FAMILY
     moments: tuple[Moment, ...] = ()
+    takes: tuple[KeptTake, ...] = ()
     extra: Mapping[str, object] = field(default_factory=dict)
 
     def modules(self) -> Iterator[Module]:
@@ -100,7 +104,7 @@ class Patch:
 
     def __getstate__(self) -> dict[str, object]:
         """What is sent to another process: the fields alone, and of what is kept nothing; it is not heard there."""
-        return {entry.name: getattr(self, entry.name) for entry in fields(self)} | {"family": NO_FAMILY}
+        return {entry.name: getattr(self, entry.name) for entry in fields(self)} | {"family": NO_FAMILY, "takes": ()}
 
     def has(self, module_id: str) -> bool:
         """Whether there is a module of this id."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 __all__ = [
     "CURVES", "MASTER_ID", "MOST_NESTED", "MOST_VOICES", "OUTPUT_ID", "SENDS_ID", "SHARED_ID", "UNTITLED", "Compound",
-    "Control", "Layer", "Link", "Module", "Moment", "Place", "Port", "SoundRef",
+    "Control", "KeptTake", "Layer", "Link", "Module", "Moment", "Place", "Port", "SoundRef",
 ]  # fmt: skip
 
 SHARED_ID = "shared"
@@ -20,6 +21,22 @@ MOST_NESTED = 4
 """Compounds within compounds, the outermost one counted."""
 CURVES = ("straight", "late", "early", "smooth")
 """Response curves of a link: as it is; slow start; fast start; slow at both ends."""
+
+
+@dataclass(frozen=True)
+class KeptTake:
+    """A take that a patch keeps.
+
+    Attributes
+    ----------
+    name : str
+        No other one is called so.
+    take : patch.take.Take
+        It begins with a patch itself, which is declared above this one.
+    """
+
+    name: str
+    take: Any
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 """Takes: a patch, and everything that was changed by hand while it played, each with the sample at which it happened.
 
-A take replays exactly. An entry can be changed, moved or taken out, and the take replayed without it.
+A take replays exactly. An entry can be changed, moved, muted or taken out, and the take replayed without it.
 """
 
 from __future__ import annotations
@@ -10,10 +10,22 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from dunefall.base.errors import ParameterError
-from dunefall.patch.changes import Change, apply_changes
+from dunefall.patch.changes import Change, apply_changes, difference
 from dunefall.patch.model import Patch
 
-__all__ = ["Clear", "Edit", "Entry", "Heard", "Note", "Press", "Take", "What", "place_of"]
+__all__ = [
+    "END",
+    "Clear",
+    "Edit",
+    "Entry",
+    "Heard",
+    "Note",
+    "Press",
+    "Take",
+    "What",
+    "first_difference",
+    "place_of",
+]
 
 
 @dataclass(frozen=True)
@@ -69,14 +81,17 @@ class Heard:
 
 
 What = Edit | Note | Press | Clear | Heard
+END = 1 << 62
+"""Behind every sample."""
 
 
 @dataclass(frozen=True)
 class Entry:
-    """What happened at a sample."""
+    """What happened at a sample; a muted one stays in the take without doing anything."""
 
     at: int
     what: What
+    muted: bool = False
 
 
 def place_of(entry: Entry, entries: Sequence[Entry]) -> int:
@@ -140,13 +155,42 @@ class Take:
         place = place_of(entry, self.entries)
         return replace(self, entries=(*self.entries[:place], entry, *self.entries[place:]))
 
+    @property
+    def sounding(self) -> tuple[Entry, ...]:
+        """The entries that are not muted."""
+        return tuple(entry for entry in self.entries if not entry.muted)
+
+    def with_entry_replaced(self, index: int, entry: Entry) -> Take:
+        """This take with another entry instead of one of its own.
+
+        Parameters
+        ----------
+        index : int
+            Of the entry that goes.
+        entry : Entry
+            What happens instead, at whatever sample.
+
+        Returns
+        -------
+        Take
+            Of the same length.
+
+        Raises
+        ------
+        ParameterError
+            If it is earlier than the start.
+        """
+        if entry.at != self.entries[index].at:
+            return self.without_entry(index).with_entry(entry)
+        return replace(self, entries=(*self.entries[:index], entry, *self.entries[index + 1 :]))
+
     def without_entry(self, index: int) -> Take:
         """This take without one of its entries."""
         return replace(self, entries=self.entries[:index] + self.entries[index + 1 :])
 
     def with_entry_moved(self, index: int, at: int) -> Take:
         """This take with one of its entries at another sample."""
-        return self.without_entry(index).with_entry(replace(self.entries[index], at=at))
+        return self.with_entry_replaced(index, replace(self.entries[index], at=at))
 
     def until(self, at: int) -> Take:
         """This take with what happened before a sample only."""
@@ -165,11 +209,8 @@ class Take:
         Patch
             A new patch.
         """
-        patch = self.start
-        for entry in self.entries:
-            if entry.at < at and isinstance(entry.what, Edit):
-                patch = apply_changes(patch, entry.what.changes)
-        return patch
+        done = (entry.what for entry in self.entries if entry.at < at and not entry.muted)
+        return apply_changes(self.start, [change for what in done if isinstance(what, Edit) for change in what.changes])
 
     def at_rate(self, rate_hz: float) -> Take:
         """This take counted in another sample rate.
@@ -188,3 +229,29 @@ class Take:
         scale = rate_hz / self.rate_hz
         entries = tuple(replace(entry, at=round(entry.at * scale)) for entry in self.entries)
         return Take(self.start, rate_hz, entries)
+
+
+def first_difference(before: Take, after: Take) -> int:
+    """The sample from which on two takes may sound otherwise; ``END`` where they do not.
+
+    Parameters
+    ----------
+    before, after : Take
+        Both.
+
+    Returns
+    -------
+    int
+    """
+    if before.rate_hz != after.rate_hz:
+        return 0
+    if before.start is not after.start and difference(before.start, after.start):
+        return 0
+    ours, theirs = before.sounding, after.sounding
+    for old, new in zip(ours, theirs, strict=False):
+        if old is not new and old != new:
+            return min(old.at, new.at)
+    if len(ours) == len(theirs):
+        return END
+    longer = max(ours, theirs, key=len)
+    return longer[min(len(ours), len(theirs))].at

@@ -91,10 +91,10 @@ class Performance:
         self._traced = traced
         begin = checkpoint.position if checkpoint else 0
         patch = take.patch_at(begin)
-        program = self._restored(checkpoint, probed) if checkpoint else self._compile(patch)
+        program = self._restored(checkpoint, patch, probed) if checkpoint else self._compile(patch)
         channels = layout_of(patch.layout).channels
         steps = []
-        for entry in take.entries:
+        for entry in take.sounding:
             if entry.at >= begin and not isinstance(entry.what, Heard):
                 step, patch = self._step(entry, patch)
                 steps.append(step)
@@ -117,12 +117,13 @@ class Performance:
             return Step(entry.at, partial(_glide, before, after)), after
         return Step(entry.at, partial(self._swap, after), structural=True), after
 
-    def _restored(self, checkpoint: Checkpoint, probed: Collection[Place]) -> Program:
-        """The program of a checkpoint; where something else is watched now, one that has taken its state over."""
+    def _restored(self, checkpoint: Checkpoint, patch: Patch, probed: Collection[Place]) -> Program:
+        """The program of a checkpoint; where something else is watched now, one that has taken its state over, with the
+        values that the patch has there."""
         found = checkpoint.program()
         if not set(probed) - set(checkpoint.probed):
             return found
-        program = self._compile(checkpoint.patch)
+        program = self._compile(patch)
         Takeover(program, found).apply()
         return program
 

@@ -83,7 +83,7 @@ class TakeRecordings:
 
     def __init__(self, take: Take) -> None:
         self._rate = take.rate_hz
-        heard = [(entry.at, entry.what) for entry in take.entries if isinstance(entry.what, Heard)]
+        heard = [(entry.at, entry.what) for entry in take.sounding if isinstance(entry.what, Heard)]
         self._parts = [(at, Path(what.recording)) for at, what in heard]
         self._part = -1
         self._file: soundfile.SoundFile | None = None

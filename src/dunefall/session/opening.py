@@ -7,15 +7,15 @@ from pathlib import Path
 from dunefall.base.errors import PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input
-from dunefall.catalogue.validate import check_patch
-from dunefall.patch.changes import apply_changes
+from dunefall.catalogue.validate import check_patch, check_value
+from dunefall.patch.changes import ParamSet, apply_changes
 from dunefall.patch.files import check_parts
 from dunefall.patch.library import find_patch
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Edit, Press, Take
 from dunefall.patch.takefiles import load_take
 
-__all__ = ["open_patch", "open_take"]
+__all__ = ["check_take", "open_patch", "open_take"]
 
 
 def open_patch(name: str) -> tuple[Patch, Path | None]:
@@ -37,6 +37,11 @@ def open_patch(name: str) -> tuple[Patch, Path | None]:
     """
     patch, path = find_patch(name)
     check_patch(patch)
+    for kept in patch.takes:
+        try:
+            check_take(kept.take)
+        except PatchError as error:
+            raise PatchError(f"its take {kept.name}, {error}") from error
     return patch, path
 
 
@@ -58,19 +63,42 @@ def open_take(path: Path) -> Take:
         With one clear sentence.
     """
     take = load_take(path)
-    patch = take.start
+    check_take(take)
+    return take
+
+
+def check_take(take: Take) -> None:
+    """Check the patches of a take against the catalogue, at the start and after each change.
+
+    Parameters
+    ----------
+    take : Take
+        The take.
+
+    Raises
+    ------
+    PatchError
+        With the sample of the first change that does not fit.
+    """
+    patch, waiting = take.start, list[ParamSet]()  # thousands of values are checked one by one, and applied together
     check_patch(patch)
-    for entry in take.entries:
-        if isinstance(entry.what, Edit):
-            patch = apply_changes(patch, entry.what.changes)
-            try:
+    for entry in take.sounding:
+        if isinstance(entry.what, Press):
+            _check_press(patch, entry.what, entry.at)
+        if not isinstance(entry.what, Edit):
+            continue
+        try:
+            values = [change for change in entry.what.changes if isinstance(change, ParamSet)]
+            if len(values) == len(entry.what.changes):
+                for change in values:
+                    check_value(patch, change.module, change.param, change.value)
+                waiting += values
+            else:
+                patch, waiting = apply_changes(patch, [*waiting, *entry.what.changes]), []
                 check_parts(patch.layers, patch.links)
                 check_patch(patch)
-            except PatchError as error:
-                raise PatchError(f"after the change at sample {entry.at}: {error}") from error
-        elif isinstance(entry.what, Press):
-            _check_press(patch, entry.what, entry.at)
-    return take
+        except PatchError as error:
+            raise PatchError(f"after the change at sample {entry.at}: {error}") from error
 
 
 def _check_press(patch: Patch, press: Press, at: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -9,17 +10,22 @@ from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.lastminutes import forget_last_minutes
-from dunefall.engine.messages import EngineOptions, Play
+from dunefall.engine.messages import EngineOptions, Play, Replayed, Sought
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
-from dunefall.patch.model import UNTITLED, Patch
+from dunefall.patch.model import UNTITLED, KeptTake, Patch
+from dunefall.patch.take import END, Take, first_difference
 from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.control import IncomingControl
+from dunefall.session.edits.takes import kept_take
 from dunefall.session.trial import Trial
 
-__all__ = ["Session"]
+__all__ = ["RUN_UP_S", "Session"]
+
+RUN_UP_S = 2.0
+"""A place that was changed is heard from so long before it."""
 
 
 class Session:
@@ -39,19 +45,25 @@ class Session:
         Another patch that is heard for a moment instead of the document.
     playing_changed : Event of bool
         Sound was started, or stopped.
+    heard : str
+        Name of the kept take that is heard again, or was until something else was done by hand.
+    checkpoint : function
+        Gives a file with a checkpoint of a take before a sample, where one was made ahead.
     """
 
     def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:
         self.engine = EngineClient(options)
         self.document = Document(patch, path)
         self.trial = Trial(self.document, self.engine)
-        self.document.changed.connect(lambda _before, after: self.engine.set_patch(after))
+        self.document.changed.connect(self._changed)
         self.engine.set_patch(patch)
         self.control = IncomingControl(self.document)
         self.clicks = ClickWatch()
         self.playing = False
         self.playing_changed: Event[bool] = Event()
         self._mark = mark_of(path)
+        self.heard, self._behind, self._furthest = "", False, 0
+        self.checkpoint: Callable[[Take, int], Path | None] = lambda take, position: None
 
     @property
     def patch(self) -> Patch:
@@ -76,6 +88,8 @@ class Session:
         self.trial.forget()
         self.document.open(patch, path)
         self.engine.open(patch)
+        self.engine.left.clear()
+        self.heard, self._furthest = "", 0
         self._mark = mark_of(path)
 
     def close(self) -> None:
@@ -105,6 +119,7 @@ class Session:
     def rewind(self) -> None:
         """Stop, and go back to the start."""
         self.engine.rewind()
+        self.heard, self._furthest = "", 0
         self._set_playing(False)
 
     def _set_playing(self, playing: bool) -> None:
@@ -116,19 +131,69 @@ class Session:
         """The present position of the sound."""
         return self.engine.position / self.options.rate
 
-    def seek(self, seconds: float, kept: Path | None = None) -> None:
-        """Go to a time of the take: sound and patch are as they were there; the patch comes back by undo.
+    @property
+    def length_s(self) -> float:
+        """How long the take is: as far as it was heard, or as something is still to come."""
+        last = max((entry.at for entry in self.engine.take.entries[-1:]), default=0)
+        return max(self._furthest, last, self.engine.position) / self.options.rate
+
+    def seek(self, seconds: float) -> None:
+        """Go to a time of the take: sound and patch are as they were there, and go on as they went until something else
+        is done by hand; the patch of before comes back by undo.
 
         Parameters
         ----------
         seconds : float
             Time in seconds.
-        kept : Path, optional
-            A checkpoint that was made ahead.
         """
-        then = self.engine.seek(round(seconds * self.options.rate), kept)
-        changed = apply_changes(self.patch, difference(self.patch, then))
-        self.document.edit(f"Go to {seconds:.1f} s", changed)
+        position = round(seconds * self.options.rate)
+        then = self.engine.seek(position, self.checkpoint(self.engine.take, position))
+        self.document.end_merge()
+        self.document.edit(f"Go to {seconds:.1f} s", self._as_sounding(then))
+
+    # -- takes ----------------------------------------------------------------------------------------------------
+
+    def hear_take(self, kept: KeptTake, seconds: float = 0.0) -> None:
+        """Hear a take that the patch keeps, from a time on; the patch of before comes back by undo.
+
+        Parameters
+        ----------
+        kept : KeptTake
+            The take.
+        seconds : float
+            Time in seconds.
+        """
+        self.heard = kept.name
+        then = self._take_up(kept.take, round(seconds * self.options.rate))
+        self.document.end_merge()
+        self.document.edit(f"Hear {kept.name}", self._as_sounding(then))
+
+    def _take_up(self, take: Take, position: int) -> Patch:
+        self._furthest = 0
+        return self.engine.seek(position, self.checkpoint(take.at_rate(self.options.rate), position), take)
+
+    def _changed(self, before: Patch, after: Patch) -> None:
+        """The document has changed: that is heard; a kept take that was corrected, from where it sounds otherwise."""
+        kept = kept_take(after, self.heard) if before.takes is not after.takes else None
+        differs = END if kept is None else first_difference(self.engine.take, kept.take.at_rate(self.options.rate))
+        if kept is None or differs == END:
+            self.engine.set_patch(after)
+            return
+        self._take_up(kept.take, max(differs - round(RUN_UP_S * self.options.rate), 0))
+        self._behind = True
+
+    def _as_sounding(self, then: Patch) -> Patch:
+        """The patch of the document, sounding as another one."""
+        return apply_changes(self.patch, difference(self.patch, then))
+
+    def poll(self) -> list[object]:
+        """What the engine says; the document follows a take that is heard again."""
+        messages = self.engine.poll()
+        self._furthest = max(self._furthest, self.engine.position)
+        if self._behind or any(isinstance(message, Replayed | Sought) for message in messages):
+            self._behind = False
+            self.document.follow(self._as_sounding(self.engine.patch))
+        return messages
 
     # -- files --------------------------------------------------------------------------------------------------
 

@@ -23,15 +23,14 @@ from dunefall.base.caches import cache_folder
 from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.compiler.code import LoopCode
-from dunefall.patch.changes import difference
 from dunefall.patch.family import NO_FAMILY
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Take
+from dunefall.patch.take import END, Take, first_difference
 from dunefall.survey.listening import BANDS, BIN, NoteHeard
 from dunefall.survey.pyramid import Pyramid
 from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, Stretch, hear
 
-__all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest", "first_difference"]
+__all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest"]
 
 LONGEST_S = 7200.0
 BUDGET_BYTES = 2_000_000_000
@@ -43,31 +42,6 @@ AHEAD = 2
 MOST_TRIES = 3
 SPEED_OVER = 6
 """Stretches over which the speed is told."""
-
-
-def first_difference(before: Take, after: Take) -> int | None:
-    """The sample from which on two takes may sound otherwise; None where they do not.
-
-    Parameters
-    ----------
-    before, after : Take
-        Both.
-
-    Returns
-    -------
-    int or None
-    """
-    if before.rate_hz != after.rate_hz:
-        return 0
-    if before.start is not after.start and difference(before.start, after.start):
-        return 0
-    for old, new in zip(before.entries, after.entries, strict=False):
-        if old is not new and old != new:
-            return min(old.at, new.at)
-    if len(before.entries) == len(after.entries):
-        return None
-    longer = max(before.entries, after.entries, key=len)
-    return longer[min(len(before.entries), len(after.entries))].at
 
 
 class Does(Protocol):
@@ -191,16 +165,15 @@ class Outlook:
         seconds : float
             From its start.
         """
-        take = replace(take, start=replace(take.start, family=NO_FAMILY, pins=()))
+        take = replace(take, start=replace(take.start, family=NO_FAMILY, takes=(), pins=()))
         seconds = min(seconds, LONGEST_S)
         differs = first_difference(self.take, take)
-        if differs is None and seconds == self.seconds:
+        if differs == END and seconds == self.seconds:
             return
         if seconds != self.seconds or differs == 0:
             self._forget_marks(0)
             self._begin(take, seconds)
         else:
-            assert differs is not None
             first = differs // STRETCH
             self.known[first:] = False
             self._forget_marks(first + 1)
@@ -213,6 +186,10 @@ class Outlook:
         self._file = self._place(f"take-{self._number}")
         with whole(self._file) as part:
             part.write_bytes(pickle.dumps(take))
+
+    def shows(self, take: Take) -> bool:
+        """Whether this take is looked at, or one that sounds the same."""
+        return first_difference(self.take, take) == END
 
     def _forget_marks(self, first: int) -> None:
         """Checkpoints from a stretch on are of something else now."""

@@ -157,7 +157,7 @@ def _watched(take: Take) -> tuple[Place, ...]:
 def _later(take: Take) -> list[Patch]:
     """The patches of a take behind each change of what it is made of."""
     found, patch = [], take.start
-    for entry in take.entries:
+    for entry in take.sounding:
         if isinstance(entry.what, Edit):
             before, patch = patch, apply_changes(patch, entry.what.changes)
             if not same_structure(before, patch):

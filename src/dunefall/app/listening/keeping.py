@@ -39,7 +39,7 @@ def keep_last(context: Context) -> None:
     )
     if not name:
         return
-    asked = _writer.submit(keep_moment, name, MOST_S, session.engine.take)
+    asked = _writer.submit(keep_moment, name, MOST_S, session.engine.played)
 
     def kept(moment: KeptMoment) -> None:
         first = max(end - moment.seconds, 0.0)

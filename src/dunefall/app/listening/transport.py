@@ -35,8 +35,8 @@ def go_to(context: Context) -> None:
         return
     try:
         seconds = parse_time(text)
-        if seconds > session.seconds:
-            raise ParameterError(f"the take is {session.seconds:.1f} s long; {text.strip()} is not there yet")
+        if seconds > session.length_s:
+            raise ParameterError(f"the take is {session.length_s:.1f} s long; {text.strip()} is not there yet")
         session.seek(seconds)
     except ParameterError as error:
         context.tell(str(error))

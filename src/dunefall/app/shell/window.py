@@ -289,7 +289,7 @@ class MainWindow(QMainWindow):
     def _frame(self) -> None:
         """One frame: messages of the engine, then everything that is live."""
         engine = self.session.engine
-        for message in engine.poll():
+        for message in self.session.poll():
             self.hear(message)
         refused = self.session.control.take_osc()
         if refused:

@@ -63,7 +63,7 @@ def offer_range(context: Context, first_s: float, last_s: float, *, loop: bool) 
     """
     _offer(context, "Seamless loop" if loop else "Take")
     context.shell.page("render").settings.set(
-        of="take", what="mix", start_s=round(first_s, 3), seconds=round(last_s - first_s, 3), bars=0.0
+        of="range", what="mix", start_s=round(first_s, 3), seconds=round(last_s - first_s, 3), bars=0.0
     )
 
 

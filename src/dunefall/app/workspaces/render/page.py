@@ -259,15 +259,15 @@ class RenderPage(QWidget):
             self.settings.set(folder=name)
 
     def _wanted(self) -> tuple[Job, Source]:
-        """The job with what it is of: the patch, the take, or the end of the take."""
+        """The job with what it is of: the patch, the take, a range of it, or its end."""
         job, session = self.settings.job, self._context.session
-        if job.of == "patch":
-            return job, self._source()
+        if job.of in ("patch", "range"):
+            return job, self._source() if job.of == "patch" else Source.of(session.engine.take)
         played = max(0.1, session.seconds)
         if job.of == "take":
-            return replace(job, seconds=played, bars=0.0), Source.of(session.engine.take)
+            return replace(job, seconds=played, bars=0.0), Source.of(session.engine.played)
         seconds = min(job.seconds, played)
-        return replace(job, start_s=played - seconds, seconds=seconds, bars=0.0), Source.of(session.engine.take)
+        return replace(job, start_s=played - seconds, seconds=seconds, bars=0.0), Source.of(session.engine.played)
 
     def add(self) -> None:
         """Add the job to the queue."""

@@ -39,7 +39,10 @@ from dunefall.patch.model import Patch
 __all__ = ["JobSettings", "event_modules", "usual_folder"]
 
 WHAT = (("mix", "Whole mix"), ("layer", "One layer"), ("stems", "Stems: layers apart"), ("hits", "Single hits"))
-OF = (("patch", "The patch, from its start"), ("take", "The take, as you played it"), ("last", "What you just heard"))
+OF = (
+    ("patch", "The patch, from its start"), ("take", "The take, as you played it"),
+    ("range", "A range of the take"), ("last", "What you just heard"),
+)  # fmt: skip
 EFFECTS = (("with", "With effect lanes"), ("apart", "Effect lanes apart"), ("without", "Without effect lanes"))
 ENDS = (("cut", "At this length"), ("silence", "At silence"), ("loop", "Seamless loop"))
 LOOPS = (("best", "The best way"), ("period", "By its period"), ("fold", "Tail over start"), ("crossfade", "Crossfade"))

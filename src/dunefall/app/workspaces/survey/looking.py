@@ -6,6 +6,7 @@ import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import QWidget
 from dunefall.app.model.context import Context
 from dunefall.deliver.workers import Workers
 from dunefall.patch.model import Patch
+from dunefall.patch.take import Take
 from dunefall.survey.findings import Limits, View
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.report import Report, report_of
@@ -47,7 +49,7 @@ class Looking:
         self.view = View(self.outlook, context.session.patch)
         self.report: Report | None = None
         self.changed: Callable[[], object] = lambda: None
-        self._seen: tuple[int, Patch | None] = (-1, None)
+        self._seen: tuple[Take | None, Patch | None] = (None, None)
         self._judge = ThreadPoolExecutor(1, "dunefall-judge")
         self._judging: Future[Report] | None = None
         self._judged, self._judged_at = -1, 0.0
@@ -82,6 +84,12 @@ class Looking:
         if self.outlook.changes != before:
             self._renew()
 
+    def checkpoint(self, take: Take, position: int) -> Path | None:
+        """A file with a checkpoint of a take before a sample, where one was made. This take is looked at now."""
+        if self._steps.isActive():
+            self.outlook.look(take, self.seconds)
+        return self.outlook.checkpoint_before(position) if self.outlook.shows(take) else None
+
     def set_seconds(self, seconds: float) -> None:
         """Look so far."""
         self.seconds = seconds
@@ -92,13 +100,13 @@ class Looking:
         self.limits, self._judged = limits, -1
         self._renew()
 
-    def _signs(self) -> tuple[int, Patch | None]:
+    def _signs(self) -> tuple[Take | None, Patch | None]:
         session = self._context.session
-        return session.engine.done_by_hand, session.patch
+        return session.engine.take, session.patch
 
     def _look_for_changes(self) -> None:
         now = self._signs()
-        if now[0] != self._seen[0] or now[1] is not self._seen[1]:
+        if now[0] is not self._seen[0] or now[1] is not self._seen[1]:
             self._seen = now
             self._settle.start(SETTLE_MS)
 

@@ -15,25 +15,27 @@ from dunefall.app.workspaces.render.commands import offer_range
 from dunefall.app.workspaces.survey.commands import mark_now
 from dunefall.app.workspaces.survey.eventsbox import EventsBox
 from dunefall.app.workspaces.survey.findingsbox import FindingsBox
+from dunefall.app.workspaces.survey.journalbox import JournalBox
 from dunefall.app.workspaces.survey.looking import Looking
 from dunefall.app.workspaces.survey.momentsbox import MomentsBox
 from dunefall.app.workspaces.survey.plot import Shown, TimePlot
 from dunefall.app.workspaces.survey.rangebar import RangeBar
 from dunefall.app.workspaces.survey.statusrow import StatusRow
+from dunefall.app.workspaces.survey.takesbox import TakesBox
+from dunefall.app.workspaces.survey.takesdesk import TakesDesk
 from dunefall.base.errors import ParameterError
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 from dunefall.session.edits.cures import apply_cure
 from dunefall.session.edits.modules import set_param
 from dunefall.session.edits.moments import mark_moment, remove_moment, rename_moment
+from dunefall.session.session import RUN_UP_S
 from dunefall.survey.findings import Finding
 from dunefall.survey.likeness import WINDOW_S, Period
 
 __all__ = ["SurveyPage"]
 
 RIGHT_W, NARROW_W, HIGH = 300, 1180, 640
-RUN_UP_S = 2.0
-"""A finding is heard from so long before it."""
 
 
 class SurveyPage(QWidget):
@@ -67,6 +69,8 @@ class SurveyPage(QWidget):
         area.setWidget(self.plot)
         left.addWidget(self.status)
         left.addWidget(area, 1)
+        self.journal = JournalBox(self._theme, self.plot.axis)
+        left.addWidget(self.journal)
         left.addWidget(self.range_bar)
         row.addLayout(left, 1)
         self.right = QWidget()
@@ -75,17 +79,23 @@ class SurveyPage(QWidget):
         column = QVBoxLayout(self.right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self.findings, self.events, self.moments = FindingsBox(), EventsBox(self._theme), MomentsBox()
-        column.addWidget(self.findings, 5)
+        self.findings, self.events = FindingsBox(), EventsBox(self._theme)
+        self.takes, self.moments = TakesBox(), MomentsBox()
+        column.addWidget(self.findings, 4)
         column.addWidget(_line())
         column.addWidget(self.events)
         self.below_events = _line()
         column.addWidget(self.below_events)
-        column.addWidget(self.moments, 3)
+        column.addWidget(self.takes, 2)
+        column.addWidget(_line())
+        column.addWidget(self.moments, 2)
         row.addWidget(self.right)
 
     def _connect(self) -> None:
         self.looking.changed = self._show
+        self.desk = TakesDesk(self._context, self.journal, self.takes, self.hear_from)
+        self._context.session.checkpoint = self.looking.checkpoint
+        self.plot.redrawn.connect(self.journal.lanes.redraw)
         self.plot.hear_asked.connect(self.hear_from)
         self.plot.range_changed.connect(self._show_range)
         self.plot.solo_asked.connect(self.toggle_solo)
@@ -122,6 +132,7 @@ class SurveyPage(QWidget):
             f"QFrame#finding {{ border: none; border-top: 1px solid {t.line} }}"
             f"QFrame#chosen {{ border: none; border-top: 1px solid {t.line}; border-left: 3px solid {t.text} }}"
             f"RangeBar {{ border-top: 1px solid {t.line} }}"
+            f"JournalBox {{ background: {t.ground} }}"
         )
 
     # -- hearing ----------------------------------------------------------------------------------------------------
@@ -130,9 +141,7 @@ class SurveyPage(QWidget):
         """Hear what was looked at, from a time on."""
         session = self._context.session
         self._until.stop()
-        self.looking.look()
-        kept = self.looking.outlook.checkpoint_before(round(seconds * session.options.rate))
-        session.seek(seconds, kept)
+        session.seek(seconds)
         if not session.playing:
             session.play()
 
@@ -269,6 +278,7 @@ class SurveyPage(QWidget):
         alike = report.alike if report else ()
         numbers = report.numbers if report else None
         self.plot.show_all(Shown(view, numbers, aim, statement, sound, alike, found, patch.moments))
+        self.desk.show()
         self.status.show_outlook(outlook, self._context.session.seconds)
         self._show_range()
 
@@ -287,7 +297,7 @@ class SurveyPage(QWidget):
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme
-        for part in (self.status, self.plot, self.events):
+        for part in (self.status, self.plot, self.events, self.journal.lanes):
             part.set_theme(theme)
         self._style()
         self._show()
@@ -309,6 +319,7 @@ class SurveyPage(QWidget):
         """The playhead moves."""
         seconds = self._context.session.seconds
         self.plot.show_playhead(seconds)
+        self.journal.lanes.show_playhead(seconds)
 
     def follow(self) -> None:
         """Nothing is kept."""

@@ -81,12 +81,15 @@ class TimePlot(QWidget):
         Id of a layer.
     pair_asked (int)
         Hear both stretches of a pair one after the other.
+    redrawn ()
+        Another part is seen, or something else is known of it.
     """
 
     hear_asked = Signal(float)
     range_changed = Signal()
     solo_asked = Signal(str)
     pair_asked = Signal(int)
+    redrawn = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -136,6 +139,7 @@ class TimePlot(QWidget):
         """Draw anew what does not move."""
         self._picture = None
         self.update()
+        self.redrawn.emit()
 
     @property
     def _layers(self) -> list[Layer]:

@@ -1,0 +1,233 @@
+"""A take's journal as lanes, one for each thing that was moved by hand: who, when, and how far."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from dunefall.base.units import note_name
+from dunefall.base.words import count_of, time_told
+from dunefall.catalogue.compounds import spec_for
+from dunefall.catalogue.declare import Param
+from dunefall.patch.changes import (
+    Change,
+    LayerGone,
+    LayerPut,
+    LayoutSet,
+    LinkGone,
+    LinkPut,
+    ModuleGone,
+    ModulePut,
+    ParamSet,
+    SeedSet,
+    SeriesSet,
+    TempoSet,
+)  # fmt: skip
+from dunefall.patch.model import Layer, Module
+from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take, first_difference
+from dunefall.vary.differences import differences
+
+__all__ = ["Lane", "Mark", "compared", "lanes_of", "told"]
+
+MOST_TOLD = 3
+PATCH = "Patch"
+LINKS = "Links"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """Something that happened, in its lane.
+
+    Attributes
+    ----------
+    index : int
+        Of the entry in its take.
+    at : int
+        Sample.
+    share : float or None
+        How high within its range the value went, 0 to 1; None: it has none.
+    muted : bool
+    """
+
+    index: int
+    at: int
+    share: float | None
+    muted: bool
+
+
+@dataclass
+class Lane:
+    """What happened to one thing.
+
+    Attributes
+    ----------
+    name, part : str
+        The module and its parameter, or what else it is.
+    module : str
+        Id of the module, or "".
+    marks : list of Mark
+        In order of time.
+    """
+
+    name: str
+    part: str
+    module: str = ""
+    marks: list[Mark] = field(default_factory=list)
+
+
+class _Parts:
+    """The modules and layers that a take ever has, by id."""
+
+    def __init__(self, take: Take) -> None:
+        self._modules = {module.id: module for module in take.start.modules()}
+        self._layers = {layer.id: layer for layer in take.start.layers}
+        for entry in take.entries:
+            for change in entry.what.changes if isinstance(entry.what, Edit) else ():
+                if isinstance(change, ModulePut):
+                    self._modules[change.module.id] = change.module
+                elif isinstance(change, LayerPut):
+                    self._layers[change.layer.id] = change.layer
+
+    def module(self, name: str) -> Module | None:
+        return self._modules.get(name)
+
+    def name(self, module: str) -> str:
+        found = self._modules.get(module)
+        return found.name if found else module
+
+    def layer(self, layer: str) -> str:
+        found: Layer | None = self._layers.get(layer)
+        return found.name if found else layer
+
+    def param(self, module: str, name: str) -> Param | None:
+        found = self._modules.get(module)
+        spec = spec_for(found) if found else None
+        return spec.param(name) if spec and any(one.id == name for one in spec.params) else None
+
+
+def lanes_of(take: Take) -> list[Lane]:
+    """The lanes of a take, in the order in which they were first used.
+
+    Parameters
+    ----------
+    take : Take
+        What was played.
+
+    Returns
+    -------
+    list of Lane
+    """
+    parts, lanes = _Parts(take), dict[tuple[str, str, str], Lane]()
+    for index, entry in enumerate(take.entries):
+        placed = set[tuple[str, str, str]]()
+        for key, share in _places(entry, parts):
+            if key not in placed:
+                placed.add(key)
+                lane = lanes.setdefault(key, Lane(key[0], key[1], key[2]))
+                lane.marks.append(Mark(index, entry.at, share, entry.muted))
+    return list(lanes.values())
+
+
+def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[tuple[str, str, str], float | None]]:
+    """The lanes of an entry, each by name, part and module, with the height in it."""
+    what = entry.what
+    if isinstance(what, Note):
+        yield (parts.name(what.module), "keys", what.module), min(max((what.note - 24.0) / 84.0, 0.0), 1.0)
+    elif isinstance(what, Press):
+        yield (parts.name(what.module), f"press {what.port}", what.module), float(what.high)
+    elif isinstance(what, Clear):
+        yield (parts.name(what.module) if what.module else PATCH, "silence", what.module), None
+    elif isinstance(what, Heard):
+        yield (PATCH, "live input", ""), None
+    else:
+        for change in what.changes:
+            yield _place(change, parts)
+
+
+def _place(change: Change, parts: _Parts) -> tuple[tuple[str, str, str], float | None]:
+    if isinstance(change, ParamSet):
+        param = parts.param(change.module, change.param)
+        share = min(max(param.to_rail(change.value), 0.0), 1.0) if param else None
+        return (parts.name(change.module), param.name if param else change.param, change.module), share
+    if isinstance(change, SeriesSet):
+        return (parts.name(change.module), change.series.replace("_", " "), change.module), None
+    if isinstance(change, ModulePut | ModuleGone):
+        module = change.module.id if isinstance(change, ModulePut) else change.module
+        return (parts.name(module), "module", module), None
+    if isinstance(change, LinkPut | LinkGone):
+        return (LINKS, "", ""), None
+    if isinstance(change, LayerPut | LayerGone):
+        layer = change.layer.id if isinstance(change, LayerPut) else change.layer
+        return (parts.layer(layer), "layer", ""), None
+    kinds = {TempoSet: "tempo", SeedSet: "seed", LayoutSet: "layout"}
+    return (PATCH, kinds[type(change)], ""), None
+
+
+def told(take: Take, index: int) -> str:
+    """An entry in words: when, who, from what to what.
+
+    Parameters
+    ----------
+    take : Take
+        The take.
+    index : int
+        Of the entry.
+
+    Returns
+    -------
+    str
+    """
+    entry = take.entries[index]
+    when = time_told(entry.at / take.rate_hz)
+    return f"{when}  {_what_told(take, entry)}{', muted' if entry.muted else ''}"
+
+
+def _what_told(take: Take, entry: Entry) -> str:
+    parts, what = _Parts(take), entry.what
+    if isinstance(what, Note):
+        action = f"plays {note_name(what.note)}" if what.velocity else f"lets go of {note_name(what.note)}"
+        return f"{parts.name(what.module)} {action}"
+    if isinstance(what, Press):
+        return f"{parts.name(what.module)}: {what.port} {'pressed' if what.high else 'let go'}"
+    if isinstance(what, Clear):
+        return f"{parts.name(what.module)} starts afresh" if what.module else "everything is silenced"
+    if isinstance(what, Heard):
+        return "the live input is recorded"
+    before = take.patch_at(entry.at)
+    found = differences(before, Take(before, take.rate_hz, (Entry(0, what),)).patch_at(1))
+    lines = [f"{one.where} {one.before} \u2192 {one.after}" for one in found[:MOST_TOLD]]
+    more = f" and {count_of(len(found) - MOST_TOLD, 'more change')}" if len(found) > MOST_TOLD else ""
+    return "; ".join(lines) + more if lines else "nothing that is heard"
+
+
+def compared(one: Take, other: Take) -> tuple[int, list[str], list[str]]:
+    """What differs between two takes.
+
+    Parameters
+    ----------
+    one, other : Take
+        Both, counted in the same rate.
+
+    Returns
+    -------
+    sample : int
+        From which on they may sound otherwise; ``END``: never.
+    only_one, only_other : list of str
+        The entries that only one of them has, in words.
+    """
+    ours, theirs = list[int](), list[int]()
+    a = b = 0
+    while a < len(one.entries) or b < len(other.entries):
+        first = one.entries[a] if a < len(one.entries) else None
+        second = other.entries[b] if b < len(other.entries) else None
+        if first is not None and first == second:
+            a, b = a + 1, b + 1
+        elif second is None or (first is not None and first.at <= second.at):
+            ours.append(a)
+            a += 1
+        else:
+            theirs.append(b)
+            b += 1
+    return (
+        first_difference(one, other), [told(one, index) for index in ours], [told(other, index) for index in theirs],
+    )  # fmt: skip

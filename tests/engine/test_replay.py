@@ -1,0 +1,165 @@
+"""A take that is heard again: what was done by hand happens again at its sample, until something else is done."""
+
+from __future__ import annotations
+
+import os
+import signal
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from dunefall.engine import messages as say
+from dunefall.engine.client import EngineClient
+from dunefall.engine.messages import EngineOptions
+from dunefall.engine.replay import Replay
+from dunefall.engine.shared import Status
+from dunefall.patch.changes import difference
+from dunefall.patch.model import Module
+from dunefall.patch.take import Clear, Edit, Entry, Heard, Press, Take, first_difference
+from dunefall.render.performance import Performance
+from rig import demo, until
+
+RATE = 48000
+QUIETER = demo().with_param("fog-air-output", "level_db", -20.0)
+LONGER = QUIETER.with_new_module("shared", Module("new", "lfo", "New"))
+TAKE = Take(demo(), float(RATE), (
+    Entry(RATE // 2, Edit(difference(demo(), QUIETER))),
+    Entry(RATE, Clear("drip-line-echo")),
+    Entry(RATE + 777, Edit(difference(QUIETER, LONGER))),
+    Entry(RATE + 900, Edit(difference(LONGER, LONGER.with_param("tide-1", "rate_hz", 0.5)))),
+    Entry(2 * RATE, Press("drip-line-hold", "trigger", True)),
+    Entry(2 * RATE + 4800, Press("drip-line-hold", "trigger", False)),
+))  # fmt: skip
+
+
+@pytest.fixture
+def engine() -> Iterator[EngineClient]:
+    client = EngineClient(EngineOptions(audio="simulated"))
+    client.set_patch(demo())
+    client.wait_for(say.Prepared)
+    yield client
+    client.close()
+
+
+def played_to(engine: EngineClient, position: int) -> bool:
+    return until(lambda: engine.poll() is not None and engine.position > position)
+
+
+def state_is_that_of(engine: EngineClient, take: Take) -> bool:
+    """Whether the last checkpoint of the engine holds, bit for bit, what a take that is rendered comes to there."""
+    engine.stop()
+    assert until(lambda: engine.poll() is not None and not engine.status[Status.PLAYING])
+    engine.ask_checkpoint(1 << 60)
+    answer = engine.wait_for(say.GotCheckpoint)
+    assert isinstance(answer, say.GotCheckpoint)
+    assert answer.checkpoint is not None
+    ours = answer.checkpoint
+    assert ours.position > take.entries[-1].at, "the checkpoint lies behind all of it"
+    performance = Performance(take)
+    performance.fill(np.zeros((ours.position, 2)))
+    theirs = performance.player.program.memory
+    names = ("now", "states", "memories", "amounts", "levels")
+    same = all(np.array_equal(getattr(ours.memory, name), getattr(theirs, name)) for name in names)
+    return same and all(np.array_equal(ours.memory.bases[name], theirs.bases[name]) for name in ("goal", "left"))
+
+
+def test_it_sounds_as_the_rendered_take_bit_for_bit(engine: EngineClient) -> None:
+    engine.play()
+    assert engine.seek(0, take=TAKE) == demo()
+    passed = list[int]()
+    assert until(lambda: passed.extend(m.at for m in engine.poll() if isinstance(m, say.Replayed)) or len(passed) == 6)
+    assert passed == [entry.at for entry in TAKE.entries]
+    assert engine.patch == LONGER.with_param("tide-1", "rate_hz", 0.5), "what is shown has followed"
+    assert engine.take == TAKE
+    assert played_to(engine, 5 * RATE)
+    assert state_is_that_of(engine, TAKE)
+
+
+def test_from_its_middle_what_is_still_to_come_happens(engine: EngineClient) -> None:
+    engine.play()
+    engine.seek(RATE + 800, take=TAKE)  # in the fade of a change of structure
+    assert played_to(engine, 5 * RATE)
+    assert state_is_that_of(engine, TAKE)
+    engine.play()
+    assert engine.seek(RATE // 4) == demo(), "back in the same take"
+    engine.wait_for(say.Sought)
+    assert played_to(engine, 3 * RATE)
+    assert engine.patch.has("new")
+    assert engine.take == TAKE
+
+
+def test_what_is_done_by_hand_takes_over(engine: EngineClient) -> None:
+    """The take that was heard is left as it was, the new one goes on with what was done, and replays exactly."""
+    engine.play()
+    engine.seek(0, take=TAKE)
+    assert until(lambda: any(isinstance(m, say.Replayed) for m in engine.poll()))
+    assert engine.position < RATE
+    engine.set_patch(engine.patch.with_param("fog-air-output", "level_db", -3.0))
+    assert played_to(engine, 5 * RATE)
+    mine = engine.take
+    assert mine.entries[0] == TAKE.entries[0]
+    changes = [entry.what.changes for entry in mine.entries if isinstance(entry.what, Edit)]
+    assert changes[-1][0].value == -3.0  # type: ignore[union-attr]
+    assert not engine.patch.has("new"), "what was to come has not happened"
+    assert len(mine.entries) < len(TAKE.entries)
+    assert state_is_that_of(engine, mine)
+    assert engine.own
+    assert list(engine.left) == [], "the other one is kept elsewhere: nothing was done by hand in it"
+
+
+def test_a_take_of_ones_own_is_not_lost_when_another_is_heard(engine: EngineClient) -> None:
+    engine.play()
+    assert played_to(engine, RATE // 4)
+    engine.set_patch(QUIETER)
+    assert until(lambda: engine.poll() is not None and engine.take.entries)
+    mine = engine.take
+    engine.seek(0, take=TAKE)
+    assert list(engine.left) == [mine]
+    engine.seek(RATE, take=TAKE.without_entry(0))
+    assert list(engine.left) == [mine], "a take that was only heard is not left behind"
+
+
+def test_a_corrected_take_is_heard_from_a_checkpoint_before(engine: EngineClient) -> None:
+    engine.play()
+    engine.seek(0, take=TAKE)
+    assert played_to(engine, 5 * RATE)
+    corrected = TAKE.with_entry_replaced(3, replace(TAKE.entries[3], muted=True))
+    assert first_difference(TAKE, corrected) == TAKE.entries[3].at
+    engine.seek(5 * RATE, take=corrected)
+    assert played_to(engine, 8 * RATE)
+    assert state_is_that_of(engine, corrected), "no checkpoint of the take before was used"
+
+
+def test_it_goes_on_in_another_engine(engine: EngineClient) -> None:
+    engine.play()
+    engine.seek(0, take=TAKE)
+    assert until(lambda: any(isinstance(m, say.Replayed) for m in engine.poll()))
+    assert engine.process_id is not None
+    os.kill(engine.process_id, signal.SIGKILL)
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in engine.poll()))
+    assert until(lambda: engine.poll() is not None and engine.patch.has("new"))
+    assert engine.take == TAKE
+    assert played_to(engine, 6 * RATE)
+    assert state_is_that_of(engine, TAKE)
+
+
+def test_it_goes_on_at_another_rate(engine: EngineClient) -> None:
+    engine.play()
+    engine.seek(0, take=TAKE)
+    engine.wait_for(say.Sought)
+    engine.set_device(replace(engine.options, rate=44100.0))
+    assert until(lambda: engine.poll() is not None and engine.patch.has("new"))
+    assert engine.take.rate_hz == 44100.0
+    assert [entry.at for entry in engine.take.entries] == [entry.at for entry in TAKE.at_rate(44100.0).entries]
+
+
+def test_what_is_due_comes_once_and_in_order() -> None:
+    replay = Replay()
+    replay.begin(TAKE.with_entry(Entry(RATE, Heard("voice.au"))), RATE // 2 + 1)
+    assert [entry.at for entry in replay.due(RATE + 778)] == [RATE, RATE + 777]
+    assert list(replay.due(RATE + 778)) == []
+    replay.end(2 * RATE + 1)
+    replay.scale(0.5)
+    assert [entry.at for entry in replay.due(1 << 60)] == [RATE // 2 + 450, RATE]
