@@ -43,6 +43,7 @@ def window(qapp: object) -> Iterator[MainWindow]:
 
 def opened(window: MainWindow, patch: Patch) -> SurveyPage:
     window.session.replace_document(patch, None)
+    window.selection.look_again()
     found: SurveyPage = window.page("survey")
     found.looking.seconds = SECONDS
     found.plot.set_range(0.0, 0.0)
@@ -219,6 +220,29 @@ def test_what_is_ignored_is_shown_no_more(page: SurveyPage, qtbot: QtBot) -> Non
     assert page.shown_findings == []
     page.cure(replace(finding, cure=Cure("Lower it", softened="gone")))
     assert page._context.session.patch == demo()
+
+
+def test_from_a_wrong_note_to_its_step_in_one_gesture(window: MainWindow, qtbot: QtBot) -> None:
+    fault = next(fault for fault in FAULTS if fault.kind == "off scale" and fault.patch.has("row"))
+    page = opened(window, fault.patch)
+    page.looking.set_seconds(40.0)
+    looked(page, qtbot)
+    (finding,) = [finding for finding in page.shown_findings if finding.kind == "off scale"]
+    assert finding.step is not None
+    chip = next(button for tip, button in page.findings.buttons.items() if tip.endswith("of Row in Build"))
+    assert chip.text() == f"\u2192 step {finding.step.number + 1}"
+    QTest.mouseClick(chip, LEFT)
+    assert window._shown == "build"
+    assert window.context.selection.module == "row"
+    inspector = window.page("build").inspector
+    assert inspector.editor.chosen == "row_a"
+    field = inspector.editor.fields["row_a"]
+    assert field._chosen == finding.step.number
+    assert window.focusWidget() is field, "arrows change it at once"
+    numbers = window.session.patch.module("row").series["row_a"]
+    QTest.keyClick(field, Qt.Key.Key_Down)
+    changed = window.session.patch.module("row").series["row_a"]
+    assert [k for k, (a, b) in enumerate(zip(numbers, changed, strict=True)) if a != b] == [finding.step.number]
 
 
 def test_the_range_is_offered_to_render(page: SurveyPage, window: MainWindow, qtbot: QtBot) -> None:

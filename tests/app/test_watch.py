@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.theme import DUSK, NOON
@@ -112,6 +112,18 @@ def test_the_tuner_names_the_note(watch: Watch) -> None:
     assert tuners[0].cents == pytest.approx(0.0, abs=0.2)
     assert tuners[2].told.startswith("C4 +25.0 ct"), "a pitch signal is a note already"
     assert "A4" in tuners[0].accessibleDescription()
+
+
+def test_a_click_on_the_tuner_asks_for_the_step_that_makes_the_note(watch: Watch, qtbot: QtBot) -> None:
+    watch.choose("Tuner")
+    watch.animate()
+    tuner, asked = watch.plots["Tuner"][2], list[tuple[Place, float]]()
+    watch.step_asked.connect(lambda place, note: asked.append((place, note)))
+    qtbot.mouseClick(tuner, Qt.MouseButton.LeftButton)
+    tuner.setFocus()
+    qtbot.keyClick(tuner, Qt.Key.Key_Return)
+    assert len(asked) == 2
+    assert asked[0][1] == pytest.approx(60.25, abs=0.01)
 
 
 def test_ten_minutes_are_remembered(watch: Watch) -> None:

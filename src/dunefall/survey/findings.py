@@ -17,6 +17,7 @@ from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Layer, Patch
 from dunefall.survey.listening import BIN, NoteHeard
 from dunefall.survey.outlook import Outlook
+from dunefall.survey.places import Step
 
 __all__ = ["Cure", "Finding", "Limits", "View", "level_cure"]
 
@@ -83,6 +84,8 @@ class Finding:
     error : bool
         Whether it should not be handed over like this.
     cure : Cure or None
+    step : Step or None
+        Of a series that it comes from.
     """
 
     kind: str
@@ -93,6 +96,7 @@ class Finding:
     modules: tuple[str, ...] = ()
     error: bool = True
     cure: Cure | None = None
+    step: Step | None = None
 
     @property
     def key(self) -> tuple[str, tuple[str, ...]]:

@@ -16,6 +16,7 @@ from dunefall.patch.changes import ParamSet, SeriesSet
 from dunefall.patch.model import Layer, Module, Patch
 from dunefall.survey.findings import Cure, Finding, View, level_cure
 from dunefall.survey.listening import NoteHeard
+from dunefall.survey.places import step_of_note
 from dunefall.survey.stretch import STRETCH
 
 __all__ = ["covered", "faults", "idle_sequences", "never_heard", "off_scale", "opposed", "unlinked"]
@@ -203,34 +204,15 @@ def _stranger(classes: Counter[int], which: int, total: int) -> bool:
 _SEVEN = [{(root + step) % 12 for step in SCALES[name]} for name in ("major", "harmonic minor") for root in range(12)]
 
 
-def _step_of(patch: Patch, module: str, value: float) -> tuple[str, str, int] | None:
-    """The module, series and place of the step that makes a note: the module itself, or one that it follows."""
-    todo, seen = [(module, value)], {module}
-    while todo:
-        here, note = todo.pop(0)
-        spec = spec_for(patch.module(here))
-        for series in spec.series if spec else ():
-            values = patch.module(here).series.get(series.id, series.default)
-            if series.unit == "note":
-                for k, one in enumerate(values):
-                    if abs(one - note) < 0.05:
-                        return here, series.id, k
-        for link in patch.links_into(here):
-            if link.on and link.source.module not in seen and link.amount:
-                seen.add(link.source.module)
-                todo.append((link.source.module, note))
-    return None
-
-
 def _note_finding(view: View, module: str, value: float, ours: list[NoteHeard], why: str) -> Finding | None:
     layers = {note.layer for note in ours}
     names = listed([view.patch.layer(layer).name for layer in sorted(layers)])
-    step = _step_of(view.patch, module, value)
+    step = step_of_note(view.patch, module, value)
     text = f"{note_name(value)} in {names} is off, {count_of(len(ours), 'time')}"
     times = tuple(note.at for note in ours[:6])
     if step is None:
         return Finding("off scale", text, f"{view.name(module)}: {why}.", times, modules=(module,))
-    where, series, place = step
+    where, series, place = step.module, step.series, step.number
     spec = spec_for(view.patch.module(where))
     default = next(s.default for s in spec.series if s.id == series) if spec else ()
     numbers = list(view.patch.module(where).series.get(series, default))
@@ -238,7 +220,7 @@ def _note_finding(view: View, module: str, value: float, ours: list[NoteHeard], 
     numbers[place] = float(round(value)) if abs(value - round(value)) > 0.05 else lower
     cure = Cure(f"Set step {place + 1} to {note_name(numbers[place])}", (SeriesSet(where, series, tuple(numbers)),))
     told = f"Step {place + 1} of {view.name(where)}: {why}."
-    return Finding("off scale", text, told, times, modules=(where, module), cure=cure)
+    return Finding("off scale", text, told, times, modules=(where, module), step=step, cure=cure)
 
 
 def idle_sequences(view: View) -> list[Finding]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 from dunefall.catalogue.compounds import output_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
@@ -10,7 +11,15 @@ from dunefall.catalogue.ports import Role
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Layer, Patch, Place
 
-__all__ = ["heard_layers", "level_places", "pitch_places", "trigger_places"]
+__all__ = ["Step", "heard_layers", "level_places", "pitch_places", "step_of_note", "trigger_places"]
+
+
+class Step(NamedTuple):
+    """A number of a series, by its place from 0 on."""
+
+    module: str
+    series: str
+    number: int
 
 
 def heard_layers(patch: Patch) -> list[Layer]:
@@ -101,3 +110,37 @@ def _sounds_by(spec: ModuleSpec) -> bool:
 def _gives(patch: Patch, place: Place, role: Role) -> bool:
     output = output_of(patch, place)
     return output is not None and output.role == role
+
+
+def step_of_note(patch: Patch, module: str, note: float, within: float = 0.05) -> Step | None:
+    """The step that makes a note: of a module itself, or of one that it follows.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    module : str
+        Id of the module that gives the note, or sounds it.
+    note : float
+        As a MIDI note number.
+    within : float
+        So many semitones the step's own note may be away.
+
+    Returns
+    -------
+    Step or None
+    """
+    todo, seen = [module], {module}
+    while todo:
+        here = todo.pop(0)
+        spec = spec_for(patch.module(here))
+        for series in spec.series if spec else ():
+            values = patch.module(here).series.get(series.id, series.default)
+            nearest = min(range(len(values)), key=lambda k: abs(values[k] - note), default=-1)
+            if series.unit == "note" and nearest >= 0 and abs(values[nearest] - note) < within:
+                return Step(here, series.id, nearest)
+        for link in patch.links_into(here):
+            if link.on and link.source.module not in seen and link.amount:
+                seen.add(link.source.module)
+                todo.append(link.source.module)
+    return None

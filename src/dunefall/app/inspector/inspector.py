@@ -184,6 +184,12 @@ class Inspector(QScrollArea):
             target.setFocus(Qt.FocusReason.TabFocusReason)
             self.ensureWidgetVisible(target)
 
+    def show_step(self, series: str, index: int) -> None:
+        """Put a number of a series under the keys."""
+        if self.editor is not None:
+            self.editor.choose_step(series, index)
+            self.ensureWidgetVisible(self.editor)
+
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
         self._theme = theme

@@ -94,6 +94,13 @@ class SeriesField(QWidget):
             self._place = place
             self.update()
 
+    def choose(self, index: int) -> None:
+        """Put one number under the keys."""
+        self._chosen = max(0, min(index, self._count - 1))
+        self._describe()
+        self.setFocus(Qt.FocusReason.TabFocusReason)
+        self.update()
+
     def _describe(self) -> None:
         value = self.series.format(self._values[self._chosen])
         self.setAccessibleDescription(f"number {self._chosen + 1} of {self._count}: {value}")
@@ -423,6 +430,12 @@ class SeriesEditor(QWidget):
             field.setVisible(name == series)
         for name, tab in self.tabs.items():
             tab.setChecked(name == series)
+
+    def choose_step(self, series: str, index: int) -> None:
+        """Put one number of a series under the keys, where it has a field of its own."""
+        if series in self.fields:
+            self.choose(series)
+            self.fields[series].choose(index)
 
     def _numbers(self, series: Series) -> tuple[float, ...]:
         return self._module.series.get(series.id, series.default)

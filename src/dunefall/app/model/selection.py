@@ -36,6 +36,8 @@ class Selection:
         The port whose value has the keyboard focus, or ""; the part that shows values provides it.
     port_asked : Event
         A value of the selection, by its port, is to be put under the keys.
+    step_asked : Event of (str, int)
+        A number of a series of the selection, by its place, is to be put under the keys.
     added : Event
         What is selected is new: its main value is what one would set next.
     focused_link : function to str
@@ -54,6 +56,7 @@ class Selection:
         self.focused_link: Callable[[], str] = _no_port
         self.added: Event[[]] = Event()
         self.port_asked: Event[[str]] = Event()
+        self.step_asked: Event[[str, int]] = Event()
         self.changed: Event[[]] = Event()
         self.seen_changed: Event[[]] = Event()
         self.seen = self._seeing.seen(document.patch, self.opened)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from functools import partial
 from typing import Protocol
 
 import numpy as np
@@ -30,7 +31,8 @@ PLOTS: dict[str, type[Plot]] = {"Scope": Scope, "Spectrum": Spectrum, "Spectrogr
 TIPS = {
     "Scope": "The signals over time, from 1 ms to 10 minutes",
     "Spectrum": "Level over frequency, with a peak hold",
-    "Spectrogram": "Level over time and frequency", "Tuner": "The nearest note, and the deviation in cents",
+    "Spectrogram": "Level over time and frequency",
+    "Tuner": "The nearest note, and the deviation in cents; a click shows the step that makes it",
     "Events": "Gates and triggers, and what caused them",
 }  # fmt: skip
 
@@ -59,6 +61,8 @@ class Watch(QWidget):
     -------
     unpin_asked (Place)
         A signal is no longer to be pinned.
+    step_asked (Place, float)
+        Show the step that makes a note of a pinned signal.
 
     Attributes
     ----------
@@ -71,6 +75,7 @@ class Watch(QWidget):
     """
 
     unpin_asked = Signal(object)
+    step_asked = Signal(object, float)
 
     def __init__(self, theme: Theme, source: ProbeSource, rate: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -234,6 +239,8 @@ class Watch(QWidget):
         for name, kind in PLOTS.items():
             plot = kind(module.name, patch.layer_of(pin.module).name, role, self._theme)
             plot.removed.connect(lambda place=pin: self.unpin_asked.emit(place))
+            if isinstance(plot, Tuner):
+                plot.asked.connect(partial(self.step_asked.emit, pin))
             self.plots[name].append(plot)
             self._row.addWidget(plot, 1)
 

@@ -241,9 +241,16 @@ class Spectrogram(Plot):
 
 
 class Tuner(Plot):
-    """The note that sounds, and how far it is off."""
+    """The note that sounds, and how far it is off.
+
+    Signals
+    -------
+    asked (float)
+        Where does this note come from?
+    """
 
     kind = "Tuner"
+    asked = Signal(float)
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__(name, layer, role, theme)
@@ -259,6 +266,18 @@ class Tuner(Plot):
         self._course = [*self._course, self.cents if self.hz else math.nan][-150:]
         self.setAccessibleDescription(self.told)
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Ask for the step that makes the note."""
+        if event.button() == Qt.MouseButton.LeftButton and self.hz:
+            self.asked.emit(self.note)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter asks for the step that makes the note."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.hz:
+            self.asked.emit(self.note)
+        else:
+            super().keyPressEvent(event)
 
     @property
     def note(self) -> float:

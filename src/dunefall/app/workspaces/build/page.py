@@ -19,6 +19,7 @@ from dunefall.app.listening import hearing, transport
 from dunefall.app.model.context import Context
 from dunefall.app.watch.watch import Watch
 from dunefall.app.workspaces.build.canvas import BuildCanvas
+from dunefall.base.units import note_name
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.engine import messages as say
@@ -29,11 +30,14 @@ from dunefall.session.edits.layers import toggle_fold
 from dunefall.session.edits.links import change_link, scale_reach
 from dunefall.session.edits.modules import set_series, toggle_lock
 from dunefall.session.quietwatch import QuietWatch
+from dunefall.survey.places import step_of_note
 
 __all__ = ["BuildPage"]
 
 WATCH_H, INSPECTOR_W = (130, 170, 420), (300, 334, 560)
 """Least, usual and largest height of Watch and width of the inspector, in px."""
+HALF_STEP = 0.5
+"""In semitones: what sounds may be detuned, or slide."""
 WATCH_FROM_H = 588
 """A page that is lower has no room for Watch."""
 
@@ -74,6 +78,7 @@ class BuildPage(QWidget):
         context.selection.focused_link = lambda: self.inspector.focused_link
         context.selection.added.connect(self._offer_value)
         context.selection.port_asked.connect(self._show_port)
+        context.selection.step_asked.connect(self._show_step)
         self.inspector.unfolded |= set(context.settings.values.unfolded)
         self._connect_canvas()
         self._connect_inspector()
@@ -88,6 +93,7 @@ class BuildPage(QWidget):
         canvas.compound_pressed.connect(context.selection.press_compound)
         canvas.link_drawn.connect(self.take_drawn_link)
         self.watch.unpin_asked.connect(partial(modules.unpin, context))
+        self.watch.step_asked.connect(self._find_step)
 
     def _connect_inspector(self) -> None:
         context, inspector, document = self._context, self.inspector, self._context.session.document
@@ -125,6 +131,19 @@ class BuildPage(QWidget):
     def _show_port(self, port: str) -> None:
         self._context.shell.show_workspace("build")
         self.inspector.show_port(port)
+
+    def _show_step(self, series: str, index: int) -> None:
+        self._context.shell.show_workspace("build")
+        self.inspector.show_step(series, index)
+
+    def _find_step(self, place: Place, note: float) -> None:
+        """From the note that a tuner shows to the step of a sequence that makes it."""
+        step = step_of_note(self._context.session.patch, place.module, note, HALF_STEP)
+        if step is None:
+            self._context.tell(f"No step of a sequence makes {note_name(round(note))} here.")
+            return
+        self._context.selection.select(step.module)
+        self._show_step(step.series, step.number)
 
     def _keep_folds(self, _group: str) -> None:
         """Remember which groups of values are shown."""

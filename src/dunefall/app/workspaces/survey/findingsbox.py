@@ -46,12 +46,15 @@ class FindingsBox(QWidget):
         A Finding, and a sample to hear it from.
     module_asked (str)
         Show a module in Build.
+    step_asked (object)
+        Show a Step in Build.
     cure_asked (object), ignore_asked (object)
         A Finding.
     """
 
     time_asked = Signal(object, int)
     module_asked = Signal(str)
+    step_asked = Signal(object)
     cure_asked = Signal(object)
     ignore_asked = Signal(object)
 
@@ -127,14 +130,20 @@ class FindingsBox(QWidget):
         row = QHBoxLayout()
         row.setSpacing(4)
         rate = view.outlook.take.rate_hz
-        times = () if finding.times == (0,) else finding.times[:MOST_CHIPS]
+        most = MOST_CHIPS - (finding.step is not None)
+        times = () if finding.times == (0,) else finding.times[:most]
         for at in times:
             told = time_told(at / rate)
             chip = self._button(f"\u2192 {told}", f"Hear “{finding.text}” at {told}")
             chip.setFont(mono(11, 600))
             chip.clicked.connect(lambda _=False, f=finding, a=at: self.time_asked.emit(f, a))
             row.addWidget(chip)
-        if not times and finding.modules and view.patch.has(finding.modules[0]):
+        if finding.step is not None and view.patch.has(finding.step.module):
+            name = f"step {finding.step.number + 1}"
+            chip = self._button(f"\u2192 {name}", f"Show {name} of {view.name(finding.step.module)} in Build")
+            chip.clicked.connect(lambda _=False, s=finding.step: self.step_asked.emit(s))
+            row.addWidget(chip)
+        elif not times and finding.modules and view.patch.has(finding.modules[0]):
             name = view.name(finding.modules[0])
             chip = self._button(f"\u2192 {name}"[:18], f"Show {name} in Build")
             chip.clicked.connect(lambda _=False, m=finding.modules[0]: self.module_asked.emit(m))

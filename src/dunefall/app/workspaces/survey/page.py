@@ -32,6 +32,7 @@ from dunefall.session.edits.moments import mark_moment, remove_moment, rename_mo
 from dunefall.session.session import RUN_UP_S
 from dunefall.survey.findings import Finding
 from dunefall.survey.likeness import WINDOW_S, Period
+from dunefall.survey.places import Step
 
 __all__ = ["SurveyPage"]
 
@@ -105,6 +106,7 @@ class SurveyPage(QWidget):
         self.status.target_chosen.connect(self.choose_target)
         self.findings.time_asked.connect(self._hear_finding)
         self.findings.module_asked.connect(self._show_module)
+        self.findings.step_asked.connect(self._show_step)
         self.findings.cure_asked.connect(self.cure)
         self.findings.ignore_asked.connect(self.ignore)
         self.moments.mark_asked.connect(self.mark)
@@ -232,6 +234,11 @@ class SurveyPage(QWidget):
         if self._context.session.patch.has(module):
             self._context.shell.show_workspace("build")
             self._context.selection.select(module)
+
+    def _show_step(self, step: Step) -> None:
+        self._context.shell.show_workspace("build")
+        self._context.selection.select(step.module)
+        self._context.selection.step_asked.emit(step.series, step.number)
 
     def choose_target(self, lufs: float | None) -> None:
         """Want another loudness, or any."""
