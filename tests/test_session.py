@@ -13,11 +13,12 @@ from dunefall.catalogue.joining import joined
 from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.messages import EngineOptions
+from dunefall.patch.changes import TempoSet
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
-from dunefall.patch.take import Take
+from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import raw_take
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.controls import learn, turn_controller
@@ -25,6 +26,7 @@ from dunefall.session.edits.layers import remove_layer, reroll, set_tempo
 from dunefall.session.edits.links import add_link, scale_reach
 from dunefall.session.edits.modules import remove_modules, rename, set_param, toggle_bypass, toggle_pin
 from dunefall.session.opening import open_take
+from dunefall.session.takelog import TakeLog, read_take_log
 from rig import add_layer, add_module, demo
 
 
@@ -282,3 +284,33 @@ def test_a_take_with_an_impossible_change_is_told(action: dict[str, object], tol
             open_take(tmp_path / "x.dunetake")
     else:
         open_take(tmp_path / "x.dunetake")
+
+
+def test_the_take_is_on_disk_while_it_grows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dunefall.session.takelog.EVERY_S", 0.0)
+    folder, take = tmp_path / "ring", Take(demo())
+    log = TakeLog(folder)
+
+    def followed(take: Take) -> Take | None:
+        log.follow(take)
+        log._writer.submit(int).result()
+        return read_take_log(folder)
+
+    assert followed(take) == take
+    for k in range(3):
+        take = take.with_entry(Entry(1000 * k, Edit((TempoSet(60.0 + k),))))
+        assert followed(take) == take
+    lines = (folder / "take.lines").read_text().splitlines()
+    assert len(lines) == 4, "it is added to"
+    take = take.with_entry(Entry(500, Edit((TempoSet(99.0),))))
+    assert followed(take) == take, "something came in between"
+    with (folder / "take.lines").open("a") as file:
+        file.write('{"at": 5000, "do": [{"tem')  # the crash came here
+    assert read_take_log(folder) == take
+    (folder / "take.lines").write_text("nonsense\n")
+    assert read_take_log(folder) is None
+    (folder / "take.lines").unlink()
+    (folder / "take.lines").mkdir()  # a disk that refuses
+    assert followed(take.without_entry(0)) is None
+    log.end()
+    assert read_take_log(tmp_path / "nowhere") is None

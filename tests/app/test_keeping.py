@@ -19,6 +19,7 @@ from pytestqt.qtbot import QtBot
 from dunefall.app.listening.keeping import offer_left
 from dunefall.app.shell.window import MainWindow
 from dunefall.engine.lastminutes import kept_s, last_minutes_left
+from dunefall.patch.take import Edit
 from dunefall.patch.takefiles import load_take
 from dunefall.render.offline import render_to_array
 from dunefall.session.edits.modules import set_param
@@ -69,16 +70,21 @@ def test_a_name_that_is_not_given_keeps_nothing(demo_window: MainWindow, monkeyp
 
 CRASHES = """
 import sys, time
-from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import EngineOptions, Prepared
 from dunefall.patch.library import find_patch
+from dunefall.session import Session
+from dunefall.session.edits.layers import set_tempo
 if __name__ == "__main__":
-    client = EngineClient(EngineOptions(audio="simulated"))
-    client.set_patch(find_patch("starter:pump-engine")[0])
-    client.wait_for(Prepared)
-    client.play()
+    session = Session(find_patch("starter:pump-engine")[0], None, EngineOptions(audio="simulated"))
+    session.engine.wait_for(Prepared)
+    session.play()
+    tempo = 60.0
     while True:
-        client.poll()
+        session.poll()
+        if session.seconds > (tempo - 59.0) / 2.0:
+            tempo += 1.0
+            set_tempo(session.document, tempo)
+            session.document.end_merge()
         time.sleep(0.02)
 """
 
@@ -91,7 +97,8 @@ def test_after_a_crash_they_are_offered(
     program = subprocess.Popen([sys.executable, str(tmp_path / "crash.py")])
     folder = tmp_path / "last-minutes" / str(program.pid)
     end = time.monotonic() + 90
-    while kept_s(folder) < 2.0 and time.monotonic() < end:
+    log = folder / "take.lines"
+    while (kept_s(folder) < 2.0 or not log.exists() or log.read_text().count("\n") < 5) and time.monotonic() < end:
         time.sleep(0.1)
     os.kill(program.pid, signal.SIGKILL)
     program.wait()
@@ -105,4 +112,8 @@ def test_after_a_crash_they_are_offered(
     kept = list(moments_folder().glob("Before it ended*.wav"))
     assert len(kept) == 1
     assert soundfile.info(kept[0]).duration >= 2.0
+    take = load_take(kept[0].with_suffix(".dunetake"))
+    changes = [entry.what.changes for entry in take.entries if isinstance(entry.what, Edit)]
+    assert [change.bpm for (change,) in changes] == [61.0 + k for k in range(len(changes))]
+    assert len(changes) >= 4, "all but what was done in the last two seconds"
     assert last_minutes_left() == []

@@ -26,6 +26,7 @@ __all__ = [
     "forget_last_minutes",
     "join_last_minutes",
     "kept_s",
+    "last_minutes_folder",
     "last_minutes_left",
     "pieces_of",
 ]
@@ -40,13 +41,14 @@ BLOCK = 1 << 16
 WHAT = "the sound of the last minutes"
 
 
+def last_minutes_folder(process: int | None = None) -> Path:
+    """The folder of a process's ring; without a number, of this process."""
+    return _root() / str(process or os.getpid())
+
+
 def _root() -> Path:
     """The folder of all rings; ``DUNEFALL_DATA`` names another place."""
     return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_state_dir("dunefall")) / "last-minutes"
-
-
-def _folder(process: int) -> Path:
-    return _root() / str(process)
 
 
 class LastMinutes:
@@ -63,7 +65,7 @@ class LastMinutes:
     """
 
     def __init__(self, rate: float, process: int) -> None:
-        self._rate, self._folder = rate, _folder(process)
+        self._rate, self._folder = rate, last_minutes_folder(process)
         self._ring = np.zeros((RING, 2), np.float32)
         self._written = self._kept = 0
         self._file: RecordingWriter | None = None
@@ -142,7 +144,7 @@ def last_minutes_left() -> list[Path]:
 def kept_s(folder: Path | None = None) -> float:
     """How many seconds a ring holds; without a folder, the one of this process."""
     total = 0.0
-    for piece in pieces_of(folder or _folder(os.getpid())):
+    for piece in pieces_of(folder or last_minutes_folder()):
         try:
             about = soundfile.info(piece)
         except (OSError, soundfile.SoundFileError):
@@ -153,7 +155,7 @@ def kept_s(folder: Path | None = None) -> float:
 
 def forget_last_minutes(folder: Path | None = None) -> None:
     """Remove a ring; without a folder, the one of this process."""
-    shutil.rmtree(folder or _folder(os.getpid()), ignore_errors=True)
+    shutil.rmtree(folder or last_minutes_folder(), ignore_errors=True)
 
 
 def join_last_minutes(path: Path, seconds: float, folder: Path | None = None) -> float:
@@ -178,7 +180,7 @@ def join_last_minutes(path: Path, seconds: float, folder: Path | None = None) ->
     StorageError
         If nothing is kept, or the file cannot be written.
     """
-    files = [file for piece in pieces_of(folder or _folder(os.getpid())) if (file := _opened(piece)) is not None]
+    files = [file for piece in pieces_of(folder or last_minutes_folder()) if (file := _opened(piece)) is not None]
     try:
         rate = files[-1].samplerate if files else 0
         same = [file for k, file in enumerate(files) if all(other.samplerate == rate for other in files[k:])]

@@ -14,6 +14,7 @@ from dunefall.deliver.names import clean
 from dunefall.engine.lastminutes import AT_LEAST_S, forget_last_minutes, join_last_minutes
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
+from dunefall.session.takelog import read_take_log
 
 __all__ = ["KeptMoment", "keep_left", "keep_moment", "moments_folder"]
 
@@ -104,6 +105,8 @@ def keep_left(folder: Path) -> KeptMoment:
         If the disk refuses; what was left stays.
     """
     path = _free(f"Before it ended {time.strftime('%Y-%m-%d %H-%M')}")
-    length = join_last_minutes(path, 1e9, folder)
+    length, take = join_last_minutes(path, 1e9, folder), read_take_log(folder)
+    if take is not None:
+        save_take(take, path.with_suffix(TAKE_SUFFIX))
     forget_last_minutes(folder)
-    return KeptMoment(path, None, length)
+    return KeptMoment(path, path.with_suffix(TAKE_SUFFIX) if take else None, length)

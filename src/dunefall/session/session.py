@@ -9,7 +9,7 @@ from pathlib import Path
 from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
-from dunefall.engine.lastminutes import forget_last_minutes
+from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
 from dunefall.engine.messages import EngineOptions, Play, Replayed, Sought
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
@@ -20,6 +20,7 @@ from dunefall.patch.take import END, Take, first_difference
 from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.control import IncomingControl
 from dunefall.session.edits.takes import kept_take
+from dunefall.session.takelog import TakeLog
 from dunefall.session.trial import Trial
 
 __all__ = ["RUN_UP_S", "Session"]
@@ -57,6 +58,7 @@ class Session:
         self.trial = Trial(self.document, self.engine)
         self.document.changed.connect(self._changed)
         self.engine.set_patch(patch)
+        self._log = TakeLog(last_minutes_folder())
         self.control = IncomingControl(self.document)
         self.clicks = ClickWatch()
         self.playing = False
@@ -96,6 +98,7 @@ class Session:
         """End the engine, and listen to no other program any more."""
         self.control.close()
         self.engine.close()
+        self._log.end()
         forget_last_minutes()
 
     # -- what sounds ----------------------------------------------------------------------------------------------
@@ -190,6 +193,8 @@ class Session:
         """What the engine says; the document follows a take that is heard again."""
         messages = self.engine.poll()
         self._furthest = max(self._furthest, self.engine.position)
+        if self.playing:
+            self._log.follow(self.engine.take)
         if self._behind or any(isinstance(message, Replayed | Sought) for message in messages):
             self._behind = False
             self.document.follow(self._as_sounding(self.engine.patch))
