@@ -29,7 +29,7 @@ def linked(title: str, *layers: Layer, links: str, seed: int = 1) -> Patch:
 
 def view_of(patch: Patch, seconds: float, limits: Limits | None = None) -> View:
     """What is known of a patch when so many seconds have been looked at, the code of its loops made first."""
-    outlook = Outlook(Here())
+    outlook = Outlook(Here(), keeps_sound=False)
     outlook.wait = True
     try:
         outlook.look(Take(patch), seconds)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import os
 import signal
+import time
 from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -15,11 +17,13 @@ from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.replay import Replay
 from dunefall.engine.shared import Status
-from dunefall.patch.changes import difference
+from dunefall.patch.changes import ParamSet, difference
 from dunefall.patch.model import Module
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Press, Take, first_difference
+from dunefall.render.known import Ahead, KnownFile, write_known
+from dunefall.render.offline import render_to_array
 from dunefall.render.performance import Performance
-from rig import demo, until
+from rig import demo, least_of, slowness, until
 
 RATE = 48000
 QUIETER = demo().with_param("fog-air-output", "level_db", -20.0)
@@ -101,7 +105,7 @@ def test_what_is_done_by_hand_takes_over(engine: EngineClient) -> None:
     mine = engine.take
     assert mine.entries[0] == TAKE.entries[0]
     changes = [entry.what.changes for entry in mine.entries if isinstance(entry.what, Edit)]
-    assert changes[-1][0].value == -3.0  # type: ignore[union-attr]
+    assert ParamSet("fog-air-output", "level_db", -3.0) in changes[-1]
     assert not engine.patch.has("new"), "what was to come has not happened"
     assert len(mine.entries) < len(TAKE.entries)
     assert state_is_that_of(engine, mine)
@@ -153,6 +157,35 @@ def test_it_goes_on_at_another_rate(engine: EngineClient) -> None:
     assert until(lambda: engine.poll() is not None and engine.patch.has("new"))
     assert engine.take.rate_hz == 44100.0
     assert [entry.at for entry in engine.take.entries] == [entry.at for entry in TAKE.at_rate(44100.0).entries]
+
+
+def test_what_is_known_is_heard_at_once_and_the_state_follows(engine: EngineClient, tmp_path: Path) -> None:
+    """At most 150 ms from a click to the sound, also where the last checkpoint is 4 s before (here: the start)."""
+    write_known(render_to_array(TAKE, seconds=8.0), tmp_path / "sound")
+    ahead = Ahead(None, (KnownFile(tmp_path / "sound", 0, 2),))
+    engine.play()
+    assert played_to(engine, RATE // 10)
+    goal = 4 * RATE
+
+    def wait_s() -> float:
+        engine.seek(RATE // 4, take=TAKE.without_entry(0))
+        engine.wait_for(say.Sought)
+        assert until(lambda: engine.position < RATE)
+        begun = time.perf_counter()
+        engine.seek(goal, ahead, TAKE)
+        while not goal < engine.position < goal + RATE:
+            time.sleep(0.002)
+            assert time.perf_counter() - begun < 60.0
+        return time.perf_counter() - begun
+
+    assert least_of(wait_s, 0.15) < 0.15 * slowness()
+    sought = engine.wait_for(say.Sought)
+    assert isinstance(sought, say.Sought)
+    assert sought.asked == goal
+    assert sought.at > goal, "the state was reached while it sounded"
+    assert engine.patch.has("new")
+    assert played_to(engine, 9 * RATE)
+    assert state_is_that_of(engine, TAKE)
 
 
 def test_what_is_due_comes_once_and_in_order() -> None:

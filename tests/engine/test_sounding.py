@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dunefall.base.layouts import MOST_CHANNELS
+from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.compiler.build import compile_patch, value_changes
 from dunefall.compiler.records import RAMP_S
 from dunefall.compiler.takeover import Takeover
@@ -16,6 +16,7 @@ from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Link, Module, Patch, Place
+from dunefall.render.known import KnownSound
 from dunefall.render.player import NOW, Player, Step
 from rig import demo, patch_of
 
@@ -291,3 +292,47 @@ def test_channels_that_nothing_is_for_are_silent(sounding: Sounding, fold: str) 
         sounding.fill(out)
     assert (out[:, 2:] == 0.0).all()
     assert np.abs(out[:, :2]).max() > 0.01
+
+
+def test_what_is_known_goes_over_into_the_player_without_a_seam(sounding: Sounding) -> None:
+    """It fades in over the sound of before; from then on it is the sound of the other program, bit for bit."""
+    sounding.monitor = Monitor(limited=False)
+    whole = np.zeros((200 * 256, MOST_CHANNELS))
+    Player(compile_patch(demo(), rate=48000), channels=MOST_CHANNELS).fill(whole)
+    begin, joined = 64 * 300, 64 * 391
+    other = Player(compile_patch(demo(), rate=48000), channels=MOST_CHANNELS)
+    other.fill(np.zeros((joined, MOST_CHANNELS)))
+    swap(sounding, sine_patch())
+    sounding.later(lambda: sounding.set_playing(True))
+    before = play(sounding, 20)
+    sounding.later(lambda: sounding.sound_known(KnownSound(whole[begin : begin + 9000], begin, layout_of("stereo"))))
+    first = play(sounding, 4)
+    assert sounding.shared.status[Status.POSITION] == begin + 4 * 512  # type: ignore[attr-defined]
+    assert abs(first[0, 0] - before[-1, 0]) < 0.02, "no step where it begins"
+    sounding.later(lambda: sounding.go_on_with(other))
+    heard = np.concatenate([first, play(sounding, 30)])
+    np.testing.assert_array_equal(heard[480:], whole[begin + 480 : begin + len(heard), :2])
+    assert sounding.player is other
+
+
+def test_at_the_end_of_what_is_known_it_waits(sounding: Sounding) -> None:
+    sounding.monitor = Monitor(limited=False)
+    swap(sounding, sine_patch())
+    sounding.later(lambda: sounding.set_playing(True))
+    play(sounding, 10)
+    sounding.later(lambda: sounding.sound_known(KnownSound(np.ones((1000, MOST_CHANNELS)), 6400, layout_of("stereo"))))
+    heard = play(sounding, 4)
+    assert (heard[480:1000] == 1.0).all()
+    assert (heard[1000:] == 0.0).all()
+    assert sounding.shared.status[Status.POSITION] == 7400  # type: ignore[attr-defined]
+    sounding.later(lambda: sounding.set_playing(False))
+    play(sounding, 10)
+    other = Player(compile_patch(sine_patch(), rate=48000), channels=MOST_CHANNELS)
+    sounding.later(lambda: sounding.go_on_with(other))
+    play(sounding, 2)
+    assert sounding.player is other, "also while it is paused"
+    sounding.later(lambda: sounding.sound_known(KnownSound(np.ones((100, MOST_CHANNELS)), 0, layout_of("stereo"))))
+    sounding.later(sounding.drop_known)
+    sounding.later(lambda: sounding.set_playing(True))
+    play(sounding, 2)
+    assert other.position > 0

@@ -14,11 +14,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.cli.survey import Here
 from dunefall.deliver.workers import Workers
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.model import Patch
 from dunefall.patch.take import END, Edit, Entry, Note, Take, first_difference
+from dunefall.render.known import Ahead, read_known
 from dunefall.render.offline import render_to_array
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.stretch import STRETCH, digest_of
@@ -160,12 +162,40 @@ def test_nothing_is_left_when_it_ends(tmp_path: Path, monkeypatch: pytest.Monkey
     assert not list(tmp_path.iterdir())
 
 
+def test_its_sound_is_at_hand_around_the_playhead(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = Take(demo(), RATE)
+    outlook.look(take, SECONDS)
+    done(outlook)
+    at = 2 * STRETCH - 5000
+    ahead = outlook.ahead(at)
+    assert [file.begin // STRETCH for file in ahead.sounds] == [1, 2, 3]
+    known = read_known(ahead.sounds, at, 4.0, RATE, layout_of("stereo"))
+    assert known is not None
+    sound, out = render_to_array(demo(), seconds=(at + 4 * RATE) / RATE), np.zeros((round(4 * RATE), MOST_CHANNELS))
+    assert known.fill(out) == len(out)
+    np.testing.assert_array_equal(out[:, :2], sound[at:].astype(np.float32))
+    assert not out[:, 2:].any()
+    outlook.look(take.with_entry(cutoff(3 * STRETCH + 10, 500.0)), SECONDS)
+    assert [file.begin // STRETCH for file in outlook.ahead(at).sounds] == [1, 2], "the rest is another sound now"
+    assert read_known(outlook.ahead(4 * STRETCH).sounds, 4 * STRETCH, 4.0, RATE, layout_of("stereo")) is None
+    done(outlook)
+    monkeypatch.setattr("dunefall.survey.outlook.SOUND_BYTES", 3 * STRETCH * 2 * 4)
+    outlook.playhead = 5 * STRETCH
+    outlook.look(take.with_entry(cutoff(5 * STRETCH + 10, 500.0)), SECONDS)
+    done(outlook)
+    assert not outlook.ahead(0).sounds, "far behind the playhead"
+    assert outlook.ahead(5 * STRETCH).sounds
+    names = {path.name for path in outlook._folder.iterdir() if path.name.endswith("sound")}  # type: ignore[union-attr]
+    assert names == {file.path.name for file in outlook._sounds.values()}, "nothing else is left"
+
+
 def test_a_full_disk_costs_time_and_nothing_else(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
     def full(self: object, path: Path) -> None:
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr("dunefall.survey.stretch.Kept.write", full)
+    monkeypatch.setattr("dunefall.survey.stretch.write_known", full)
     outlook.look(Take(demo(), RATE), 3 * STRETCH / RATE)
     done(outlook)
     assert not outlook._marks
-    assert outlook.checkpoint_before(10**9) is None
+    assert outlook.ahead(10**9) == outlook.ahead(0) == Ahead()

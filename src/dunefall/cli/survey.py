@@ -108,7 +108,7 @@ def run_survey(options: argparse.Namespace) -> int:
 
     _check(options)
     take = _take_of(options)
-    outlook = Outlook(Here())
+    outlook = Outlook(Here(), keeps_sound=False)
     outlook.wait = True
     try:
         outlook.look(take, 60.0 * options.minutes)

@@ -6,7 +6,6 @@ import multiprocessing
 import time
 from collections import deque
 from dataclasses import replace
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +22,7 @@ from dunefall.patch.entryfiles import only_sound
 from dunefall.patch.journal import Journal
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import END, Clear, Edit, Entry, Note, Press, Take, first_difference
+from dunefall.render.known import Ahead
 
 __all__ = ["EngineClient"]
 
@@ -196,15 +196,16 @@ class EngineClient:
         self._playing = False
         self.open(self._patch)
 
-    def seek(self, position: int, kept: Path | None = None, take: Take | None = None) -> Patch:
+    def seek(self, position: int, ahead: Ahead | None = None, take: Take | None = None) -> Patch:
         """Go to a sample of the take, which goes on from there as it went until something else is done by hand.
 
         Parameters
         ----------
         position : int
             In the rate of ``options``.
-        kept : Path, optional
-            A file with a checkpoint of it, which may be nearer than those of the engine.
+        ahead : Ahead, optional
+            A checkpoint of it, which may be nearer than those of the engine, and its sound from there on, to be heard
+            at once.
         take : Take, optional
             Another take, or the same one corrected.
 
@@ -225,7 +226,7 @@ class EngineClient:
         self._coming = deque(entry for entry in take.sounding if entry.at >= position)
         self._awaited = position
         self._pending.clear()
-        self._send(say.Seek(take, position, kept, same_until))
+        self._send(say.Seek(take, position, ahead or Ahead(), same_until))
         return self._patch
 
     def set_monitor(self, monitor: say.Monitor) -> None:

@@ -12,11 +12,10 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import replace
 from multiprocessing.connection import Connection
-from pathlib import Path
 
 from dunefall.base.caches import trouble_of_caches
 from dunefall.base.collector import freeze_loaded_objects, give_back_large_arrays
-from dunefall.base.errors import DeviceError, DunefallError
+from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
 from dunefall.catalogue import catalogue
@@ -32,11 +31,9 @@ from dunefall.engine import messages as say
 from dunefall.engine.asides import clicks_counted, portrait_drawn
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.clicknews import ClickNews
-from dunefall.engine.devices.input import open_input
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
-from dunefall.engine.keyplayer import KeyPlayer
-from dunefall.engine.live import LiveTap
+from dunefall.engine.inputs import Inputs
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.replay import AHEAD_S, Replay
 from dunefall.engine.seeking import SeekJob, nearer
@@ -46,12 +43,15 @@ from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import END, Edit, Entry, Heard, Take
+from dunefall.render.known import read_known
 from dunefall.render.performance import by_hand
 from dunefall.render.player import NOW, Player, Step, glide
 
 __all__ = ["run_engine"]
 
 JOIN_AHEAD_S = 0.1
+KNOWN_S, KNOWN_AHEAD_S = 4.0, 0.3
+"""So much of what is known is read: in this time the state is worked out, and the sound is caught up with."""
 MOST_AT_A_TIME = 4
 """Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
 FAILED = "The sound engine failed and was started again; nothing is lost."
@@ -88,8 +88,7 @@ class _Host:
         self._recent: deque[Program] = deque(maxlen=MOST_AT_A_TIME)
         self._faulty: tuple[str, ...] = ()
         self._news, self._clicks = deque[object](), ClickNews()
-        self._keys: KeyPlayer | None = None
-        self._tap = LiveTap(options.rate, self._recording_began)
+        self._inputs = Inputs(options, self._tell, self._news)
         self._seek: SeekJob | None = None
         self._take, self._replay, self._same_until = Take(Patch()), Replay(), END
         self._deferred: deque[object] = deque()
@@ -197,7 +196,7 @@ class _Host:
         self._go_on_replaying()
         self._outlet.maintain(self._sound(), self._shared)
         self._sound().checkpoints.maintain()
-        self._tap.keep()
+        self._inputs.tap.keep()
         self._sound().last_minutes.keep()
         if self._sound().failure:
             self._leave(FAILED, self._sound().failure)
@@ -261,12 +260,12 @@ class _Host:
         if message.playing:
             sounding.later(lambda: sounding.set_playing(True))
         if position > 0:
-            self._seek = SeekJob(take, start, None, join=True)
+            self._seek = SeekJob(take, start, None)
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         if not self._opened:
             self._opened = True
             raise_thread_priority()
-            self._open_keys()
+            self._inputs.open_keys(sounding, self._patch)
             self._tell(say.Prepared())
 
     @property
@@ -278,16 +277,14 @@ class _Host:
         """Let the window see this program from now on; gives where it writes what is shown."""
         self._program = program
         self._recent.append(program)
-        if self._keys is not None:
-            self._keys.show(program.patch)
-        self._listen(program.live)
+        self._inputs.show(program)
         traces = self._slots.traces(program, self._probes)
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
         return traces
 
     def _player(self, program: Program) -> Player:
         player = Player(program, self._show(program), MOST_CHANNELS)
-        player.live = self._tap.read
+        player.live = self._inputs.tap.read
         return player
 
     def _set_patch(self, message: say.SetPatch) -> None:
@@ -391,34 +388,50 @@ class _Host:
     def _start_seek(self, message: say.Seek) -> None:
         take = message.take.at_rate(self._options.rate)
         self._same_until = min(self._same_until, message.same_until)
-        own = self._sound().checkpoints.nearest(min(message.position, self._same_until))
-        checkpoint = nearer(own, message.kept, message.position)
-        until = message.position + round(self._options.rate)
-        self._seek = SeekJob(take.until(until), message.position, checkpoint, asked=message.position)
+        position, sounding = message.position, self._sound()
+        layout, begin = layout_of(take.patch_at(position).layout), position // QUANTUM * QUANTUM
+        known = read_known(message.ahead.sounds, begin, KNOWN_S, self._options.rate, layout)
+        if known is not None:  # heard while the rest of this is done
+            sounding.later(lambda: sounding.sound_known(known))
+        own = sounding.checkpoints.nearest(min(position, self._same_until))
+        until = position + round(2 * KNOWN_S * self._options.rate)
+        self._seek = SeekJob(take.until(until), position, nearer(own, message.ahead.kept, position), position, known)
         self._take, self._replay = take, Replay()
 
     def _go_on_seeking(self, job: SeekJob) -> None:
-        if job.join:
-            ahead = round(JOIN_AHEAD_S * self._options.rate) if self._shared.status[Status.PLAYING] else 0
-            now = round(self._shared.status[Status.POSITION])
+        if job.join or job.known is not None:
+            ahead_s = JOIN_AHEAD_S if job.join else KNOWN_AHEAD_S
+            ahead = round(ahead_s * self._options.rate) if self._shared.status[Status.PLAYING] else 0
+            now = job.known.position if job.known else round(self._shared.status[Status.POSITION])
             if job.position - now < ahead // 2:
-                job.goal = (now + ahead) // QUANTUM * QUANTUM
+                job.follow(now, ahead)
         if not job.work():
             return
         self._seek = None
         self._patch = self._take.patch_at(job.due)  # with all values: those of the program are of its beginning
         program = self._compile(self._patch)
         takeover = Takeover(program, job.performance.player.program)
-        traces, room = self._show(program), Room(program, self._probed)
-        sounding, news, replay, take = self._sound(), self._news, self._replay, self._take
-        same_until, self._same_until = self._same_until, END
+        sounding, room, same_until = self._sound(), Room(program, self._probed), self._same_until
+        replay, take, self._same_until = self._replay, self._take, END
 
-        def act(player: Player) -> None:
-            player.swap(program, traces, takeover)
+        def there() -> None:
             sounding.checkpoints.forget_after(same_until)
             sounding.checkpoints.begin(room)
             replay.begin(take, job.due)
-            news.append(say.Sought(job.position, job.asked))
+            self._news.append(say.Sought(job.position, job.asked))
+
+        if job.known is not None:
+            takeover.apply()
+            player = self._player(program)
+            sounding.later(lambda: sounding.go_on_with(player))
+            sounding.later(there)
+            return
+        traces = self._show(program)
+        sounding.later(sounding.drop_known)
+
+        def act(player: Player) -> None:
+            player.swap(program, traces, takeover)
+            there()
 
         sounding.do(Step(job.position if job.join else NOW, act, structural=True), after_fade=not job.join)
 
@@ -444,7 +457,7 @@ class _Host:
         old_rate = self._options.rate
         self._options = message.options
         note = self._fit()
-        self._tap = LiveTap(self._options.rate, self._recording_began)
+        self._inputs = Inputs(self._options, self._tell, self._news)
         before, self._sounding = self._sounding, None
         sounding = self._sound()
         if self._program is not None and before is not None and before.player is not None:
@@ -458,7 +471,7 @@ class _Host:
             sounding.checkpoints.begin(Room(program, self._probed))
             sounding.set_playing(playing)
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
-        self._open_keys()
+        self._inputs.open_keys(sounding, self._patch)
 
     def _fit(self) -> str:
         """Run at a rate that the device has; gives a sentence where it is another than the one asked for."""
@@ -469,32 +482,5 @@ class _Host:
         return "" if rate == asked else f"The sound device runs at {rate / 1000:g} kHz, and so does Dunefall now."
 
     def _close_devices(self) -> None:
-        if self._keys is not None:
-            self._keys.stop()
-            self._keys = None
         self._outlet.close()
-        self._listen(False)
-        self._tap.keep()
-        self._tap.end()
-
-    def _listen(self, on: bool) -> None:
-        """Open the live input while somebody listens to it, and only then."""
-        if on and self._tap.source is None:
-            try:
-                self._tap.source = open_input(self._options.live, self._options.rate)
-            except DeviceError as error:
-                self._tap.source = open_input("simulated", self._options.rate)
-                self._tell(say.Trouble(f"{error}. Using the simulated microphone instead."))
-        elif not on and self._tap.source is not None:
-            source, self._tap.source = self._tap.source, None
-            source.stop()
-
-    def _recording_began(self, at: int, path: Path) -> None:
-        self._tell(say.Happened(Entry(at, Heard(str(path)))))
-
-    def _open_keys(self) -> None:
-        try:
-            self._keys = KeyPlayer(self._options.keys, self._sound(), self._news)
-            self._keys.show(self._patch)
-        except DeviceError as error:
-            self._tell(say.Trouble(f"{error}."))
+        self._inputs.close()

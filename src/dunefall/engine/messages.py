@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import Literal
 
 from dunefall.patch.model import Patch, Place, SoundRef
 from dunefall.patch.take import END, Clear, Entry, Note, Press, Take
+from dunefall.render.known import Ahead
 from dunefall.render.player import Checkpoint
 from dunefall.render.portrait import Portrait
 
@@ -94,15 +94,15 @@ class Seek:
 
     Attributes
     ----------
-    kept : Path or None
-        A file that begins with a checkpoint of it.
+    ahead : Ahead
+        A checkpoint of it, and its sound, which were made ahead.
     same_until : int
         Up to this sample it is the take that was heard before.
     """
 
     take: Take
     position: int
-    kept: Path | None = None
+    ahead: Ahead = field(default_factory=Ahead)
     same_until: int = END
 
 

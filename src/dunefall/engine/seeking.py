@@ -11,6 +11,7 @@ import numpy as np
 
 from dunefall.compiler.records import QUANTUM
 from dunefall.patch.take import Take
+from dunefall.render.known import KnownSound
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint
 
@@ -62,29 +63,51 @@ def _clear_of(goal: int, changes: Iterable[int], room: int) -> int:
 class SeekJob:
     """Runs a take, unheard, up to a sample.
 
+    Parameters
+    ----------
+    take : Take
+        At least up to there.
+    goal : int
+        Where it ends; a little later where the structure changes just there.
+    checkpoint : Checkpoint or None
+        Where it begins; None: at the start.
+    asked : int
+        What was asked for, to be told when it is there; -1: it follows a sound that runs on, to take its place.
+    known : KnownSound, optional
+        What is heard meanwhile.
+
     Attributes
     ----------
-    join : bool
-        It follows a sound that runs on meanwhile, to take its place: then ``goal`` moves.
-    asked : int
-        What was asked for, to be told with where it ended.
     goal : int
-        Where it ends; a little later than was asked for where the structure changes just there.
+        It moves where a sound goes on meanwhile.
     """
 
     def __init__(
-        self, take: Take, goal: int, checkpoint: Checkpoint | None, *, join: bool = False, asked: int = -1
+        self, take: Take, goal: int, checkpoint: Checkpoint | None, asked: int = -1, known: KnownSound | None = None
     ) -> None:
-        self.join, self.asked = join, asked
+        self.asked, self.known = asked, known
         self.performance = Performance(take, checkpoint)
-        changes = [step.at for step in self.performance.player.steps if step.structural]
-        self.goal = goal // QUANTUM * QUANTUM if join else _clear_of(goal, changes, round(ROOM_S * take.rate_hz))
+        self._changes = [step.at for step in self.performance.player.steps if step.structural]
+        self._room = round(ROOM_S * take.rate_hz)
+        self.goal = goal // QUANTUM * QUANTUM if self.join else _clear_of(goal, self._changes, self._room)
         self._piece = np.zeros((PIECE, self.performance.player.channels))
+
+    @property
+    def join(self) -> bool:
+        """Whether it takes the place of a sound that has begun with nothing remembered."""
+        return self.asked < 0
 
     @property
     def position(self) -> int:
         """The current position."""
         return self.performance.player.position
+
+    def follow(self, now: int, ahead: int) -> None:
+        """End so far ahead of what sounds now, where that has gone on meanwhile."""
+        goal = (now + ahead) // QUANTUM * QUANTUM
+        if self.known is not None:
+            goal = _clear_of(min(goal, self.known.end), self._changes, self._room)
+        self.goal = max(goal, self.position)
 
     @property
     def due(self) -> int:

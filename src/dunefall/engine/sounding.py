@@ -25,6 +25,8 @@ from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
+from dunefall.patch.take import END
+from dunefall.render.known import KnownSound
 from dunefall.render.player import Player, Step
 
 __all__ = ["Sounding"]
@@ -32,6 +34,7 @@ __all__ = ["Sounding"]
 CORRELATION_S = 0.4
 GAIN_FADE_S = 0.03
 """Fade at start and stop."""
+KNOWN_FADE_S = 0.01
 _PEAK_FALL = 0.86
 
 
@@ -56,10 +59,14 @@ class Sounding:
         self.failure = ""
         self.last_minutes = LastMinutes(rate, os.getppid())
         self._shared = shared
+        self._known: KnownSound | None = None
+        self._leaving: KnownSound | Player | None = None
+        self._next: Player | None = None
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
         self._fade_s = GAIN_FADE_S
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
+        self._before, self._faded = np.zeros((len(self._ramp), MOST_CHANNELS)), 0
         self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
         self._layout = LAYOUTS[0]
         self._limiter, self._folded = Limiter(rate, channels=MOST_CHANNELS), Limiter(rate)
@@ -84,8 +91,27 @@ class Sounding:
 
     def sound(self, player: Player) -> None:
         """Sound another player from its own position (audio thread)."""
-        self.player = player
+        self.player, self._known, self._next = player, None, None
         self._limiter.reset()
+
+    def sound_known(self, known: KnownSound) -> None:
+        """What was worked out ahead is heard, faded in over the sound of now, until a player goes on from it (audio
+        thread)."""
+        self._leaving = self._known or self._next or self.player
+        self._known, self._next, self._faded = known, None, 0
+
+    def drop_known(self) -> None:
+        """What is known is heard no more, as it is not known where one goes next (audio thread)."""
+        if self._known is not None:
+            self._join()
+            self._known = None
+
+    def go_on_with(self, player: Player) -> None:
+        """From its own position on a player sounds instead of what is known (audio thread)."""
+        if self._known is None:
+            self.player = player
+        else:
+            self._next = player
 
     def set_playing(self, playing: bool, fade_s: float = GAIN_FADE_S) -> None:
         """Fade in, for so many seconds, or out (audio thread)."""
@@ -132,12 +158,12 @@ class Sounding:
         reduction, mix = 1.0, self._mix[: len(out)]
         if self.player is None or self.silent:
             mix[:] = 0.0
-            if self.player is not None:
+            if self._known is not None:
+                self._join()
+            elif self.player is not None:
                 self._come_to_rest(self.player, mix)
         else:
-            self.checkpoints.offer(self.player)
-            self.player.fill(mix)
-            self._layout = layout_of(self.player.program.patch.layout)
+            self._make(self.player, mix)
             self._fade(mix)
             if self.monitor.limited:
                 reduction = self._limiter.process(mix, self._layout.channels)
@@ -146,6 +172,41 @@ class Sounding:
             self.last_minutes.hear(stereo)
         self._publish(mix, stereo, begun, reduction)
         self._deliver(mix, stereo, out)
+
+    def _make(self, player: Player, mix: NDArray[np.float64]) -> None:
+        """The next frames: of the player, or what is known of them, then of the player that goes on from there."""
+        known, done = self._known, 0
+        if known is not None:
+            done = known.fill(mix, END if self._next is None else self._next.position)
+            self._layout = known.layout
+            self._fade_under(mix[:done])
+            if self._next is not None and known.position >= self._next.position:
+                player = self._join()
+        if done < len(mix):
+            self.checkpoints.offer(player)
+            player.fill(mix[done:])
+            self._layout = layout_of(player.program.patch.layout)
+
+    def _join(self) -> Player:
+        """The player that goes on sounds from now on, if it is there."""
+        assert self.player is not None
+        if self._next is not None:
+            self.player, self._known, self._next = self._next, None, None
+        return self.player
+
+    def _fade_under(self, mix: NDArray[np.float64]) -> None:
+        """Let the sound of before fade out under the first frames of what is known."""
+        length = round(KNOWN_FADE_S * self.rate)
+        n = min(length - self._faded, len(mix))
+        if n <= 0 or self._leaving is None:
+            return
+        before, weights = self._before[:n], self._ramp[:n]
+        self._leaving.fill(before)
+        weights[:, 0] = (length - self._faded - np.arange(n)) / length
+        before -= mix[:n]
+        before *= weights
+        mix[:n] += before
+        self._faded += n
 
     def _come_to_rest(self, player: Player, mix: NDArray[np.float64]) -> None:
         """After a stop: run on, unheard, to where another program can take over, and do what is due."""
@@ -196,8 +257,9 @@ class Sounding:
             status[Status.RANGE] = self._programme.range_lu
 
     def _hand_over(self, step: Step) -> None:
-        if self.player is not None:
-            self.player.steps.append(step)
+        player = self._next or self.player
+        if player is not None:
+            player.steps.append(step)
 
     def _fade(self, out: NDArray[np.float64]) -> None:
         if self._gain == self._gain_goal == 1.0:
@@ -224,7 +286,7 @@ class Sounding:
         self._judge(stereo)
         if self.player is not None:
             memory = self.player.program.memory
-            status[Status.POSITION] = memory.position[0]
+            status[Status.POSITION] = memory.position[0] if self._known is None else self._known.position
             self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
         load = (time.perf_counter() - begun) * self.rate / len(mix)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])

@@ -17,6 +17,7 @@ from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, KeptTake, Patch
 from dunefall.patch.take import END, Take, first_difference
+from dunefall.render.known import Ahead
 from dunefall.session.clickwatch import ClickWatch
 from dunefall.session.control import IncomingControl
 from dunefall.session.edits.takes import kept_take
@@ -48,8 +49,8 @@ class Session:
         Sound was started, or stopped.
     heard : str
         Name of the kept take that is heard again, or was until something else was done by hand.
-    checkpoint : function
-        Gives a file with a checkpoint of a take before a sample, where one was made ahead.
+    ahead : function
+        Gives what was made ahead of a take, near a sample.
     """
 
     def __init__(self, patch: Patch, path: Path | None, options: EngineOptions) -> None:
@@ -65,7 +66,7 @@ class Session:
         self.playing_changed: Event[bool] = Event()
         self._mark = mark_of(path)
         self.heard, self._behind, self._furthest = "", False, 0
-        self.checkpoint: Callable[[Take, int], Path | None] = lambda take, position: None
+        self.ahead: Callable[[Take, int], Ahead] = lambda take, position: Ahead()
 
     @property
     def patch(self) -> Patch:
@@ -150,7 +151,7 @@ class Session:
             Time in seconds.
         """
         position = round(seconds * self.options.rate)
-        then = self.engine.seek(position, self.checkpoint(self.engine.take, position))
+        then = self.engine.seek(position, self.ahead(self.engine.take, position))
         self.document.end_merge()
         self.document.edit(f"Go to {seconds:.1f} s", self._as_sounding(then))
 
@@ -173,7 +174,7 @@ class Session:
 
     def _take_up(self, take: Take, position: int) -> Patch:
         self._furthest = 0
-        return self.engine.seek(position, self.checkpoint(take.at_rate(self.options.rate), position), take)
+        return self.engine.seek(position, self.ahead(take.at_rate(self.options.rate), position), take)
 
     def _changed(self, before: Patch, after: Patch) -> None:
         """The document has changed: that is heard; a kept take that was corrected, from where it sounds otherwise."""

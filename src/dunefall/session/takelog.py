@@ -41,7 +41,13 @@ class TakeLog:
         self._writer = ThreadPoolExecutor(1, "dunefall-take")
 
     def follow(self, take: Take) -> None:
-        """Write what is new of a take, in a thread of its own, now and then; called as often as one likes."""
+        """Write what is new of a take, in a thread of its own, now and then; called as often as one likes.
+
+        Parameters
+        ----------
+        take : Take
+            What was played so far, and what is still to come of it.
+        """
         now = time.monotonic()
         if now - self._looked < EVERY_S or take is self._written:
             return

@@ -26,6 +26,7 @@ from dunefall.compiler.code import LoopCode
 from dunefall.patch.family import NO_FAMILY
 from dunefall.patch.model import Patch
 from dunefall.patch.take import END, Take, first_difference
+from dunefall.render.known import Ahead, KnownFile
 from dunefall.survey.listening import BANDS, BIN, NoteHeard
 from dunefall.survey.pyramid import Pyramid
 from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, Stretch, hear
@@ -35,6 +36,8 @@ __all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest"]
 LONGEST_S = 7200.0
 BUDGET_BYTES = 2_000_000_000
 """For checkpoints on disk: they are the further apart the longer one looks ahead."""
+SOUND_BYTES, SOUNDS_AT_ONCE = 600_000_000, 3
+"""For the sound itself, which is heard at a click: 25 minutes of stereo, those around the playhead."""
 NEAREST = 1
 """Stretches from one checkpoint to the next, at least."""
 AHEAD = 2
@@ -104,6 +107,8 @@ class Outlook:
     ----------
     workers : Does
         Who works it out; one is enough, as each stretch begins where the last one ended.
+    keeps_sound : bool
+        Whether somebody may want to hear it.
 
     Attributes
     ----------
@@ -127,12 +132,12 @@ class Outlook:
         Counts what became known, or unknown.
     """
 
-    def __init__(self, workers: Does) -> None:
-        self._workers = workers
+    def __init__(self, workers: Does, *, keeps_sound: bool = True) -> None:
+        self._workers, self._keeps_sound = workers, keeps_sound
         self._folder: Path | None = None
         self._code = LoopCode()
         self._number = self._tries = self.changes = 0
-        self._running: list[tuple[Future[Stretch | str], int, int, Path | None]] = []
+        self._running: list[tuple[Future[Stretch | str], int, int, Path | None, Path | None]] = []
         self._at = -1
         self._ended: list[float] = []
         self.paused, self.wait, self.playhead = False, False, 0
@@ -151,7 +156,7 @@ class Outlook:
         self._clicks: dict[int, list[ClickHeard]] = {}
         self.rest: dict[int, Rest] = {}
         self.trouble, self.deaf = "", False
-        self._size, self._marks = 0, dict[int, Path]()
+        self._size, self._marks, self._sounds = 0, dict[int, Path](), dict[int, KnownFile]()
 
     # -- what is wanted -------------------------------------------------------------------------------------------
 
@@ -171,12 +176,12 @@ class Outlook:
         if differs == END and seconds == self.seconds:
             return
         if seconds != self.seconds or differs == 0:
-            self._forget_marks(0)
+            self._forget(0)
             self._begin(take, seconds)
         else:
             first = differs // STRETCH
             self.known[first:] = False
-            self._forget_marks(first + 1)
+            self._forget(first)
             self.rest = {k: rest for k, rest in self.rest.items() if k < first}
             self._clicks = {k: clicks for k, clicks in self._clicks.items() if k < first}
         self.take, self.trouble, self._at = take, "", -1
@@ -191,10 +196,12 @@ class Outlook:
         """Whether this take is looked at, or one that sounds the same."""
         return first_difference(self.take, take) == END
 
-    def _forget_marks(self, first: int) -> None:
-        """Checkpoints from a stretch on are of something else now."""
-        for k in [k for k in self._marks if k >= first]:
+    def _forget(self, first: int) -> None:
+        """Checkpoints behind the beginning of a stretch, and the sound from there on, are of something else now."""
+        for k in [k for k in self._marks if k > first or not first]:
             self._marks.pop(k).unlink(missing_ok=True)
+        for k in [k for k in self._sounds if k >= first]:
+            self._sounds.pop(k).path.unlink(missing_ok=True)
 
     # -- working --------------------------------------------------------------------------------------------------
 
@@ -203,7 +210,7 @@ class Outlook:
         self._code.go_on()
         new = False
         while self._running and self._running[0][0].done():
-            future, number, index, kept = self._running.pop(0)
+            future, number, index, kept, sound = self._running.pop(0)
             try:
                 found = future.result()
             except BrokenExecutor:
@@ -212,8 +219,10 @@ class Outlook:
             if number == self._number:
                 self._take_in(found, index, kept)
                 new = True
-            elif kept is not None:
-                kept.unlink(missing_ok=True)
+            else:
+                for path in (kept, sound):
+                    if path is not None:
+                        path.unlink(missing_ok=True)
         while not self.paused and not self.trouble and len(self._running) < AHEAD and self._order():
             pass
         return new
@@ -221,7 +230,7 @@ class Outlook:
     def _wanted(self) -> int | None:
         """The stretch that is wanted most: the first from the playhead on that is neither known nor under way, or else
         before it."""
-        under_way = [index for _, number, index, _ in self._running if number == self._number]
+        under_way = [index for _, number, index, *_ in self._running if number == self._number]
         unknown = np.setdiff1d(np.flatnonzero(~self.known), under_way)
         if not len(unknown):
             return None
@@ -236,13 +245,15 @@ class Outlook:
         start = max((k for k in self._marks if k <= wanted), default=0)
         index = self._at if start <= self._at <= wanted else start
         kept = self._place(f"{self._number}-{index + 1}") if self._keeps(index + 1) else None
-        order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait)
+        hear_it = self._keeps_sound and index not in self._sounds
+        sound = self._place(f"{self._number}-{index}-sound") if hear_it else None
+        order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait, sound)
         try:
             future = self._workers.submit(hear, order)
         except BrokenExecutor:
             self._lost()
             return False
-        self._running.append((future, self._number, index, kept))
+        self._running.append((future, self._number, index, kept, sound))
         self._at = index + 1
         return True
 
@@ -260,6 +271,9 @@ class Outlook:
         if found.kept and kept is not None:
             self._marks[index + 1] = kept
             self._size = max(self._size, kept.stat().st_size)
+        if found.sound is not None:
+            self._sounds[index] = found.sound
+            self._make_room()
         self._code.make(found.missing)
         begin, figures = index * STRETCH_BINS, found.figures
         for name in ("bands", "energy", "folded", "peak", "offset"):
@@ -283,6 +297,13 @@ class Outlook:
         )
         self.deaf = self.deaf or found.deaf
         self.known[index] = True
+
+    def _make_room(self) -> None:
+        """Let go of the sound that is farthest from where one listens."""
+        size = STRETCH * max(sound.channels for sound in self._sounds.values()) * 4
+        if size * len(self._sounds) > SOUND_BYTES:
+            here = self.playhead // STRETCH
+            self._sounds.pop(max(self._sounds, key=lambda k: abs(k - here))).path.unlink(missing_ok=True)
 
     def _lost(self) -> None:
         """The worker has died: a new one goes on from the last checkpoint."""
@@ -334,10 +355,14 @@ class Outlook:
         """Ids of modules that were silenced."""
         return tuple(dict.fromkeys(name for k in sorted(self.rest) for name in self.rest[k].faulty))
 
-    def checkpoint_before(self, position: int) -> Path | None:
-        """File of the last state at or before a sample."""
+    def ahead(self, position: int) -> Ahead:
+        """The last state at or before a sample, and the sound from there on as far as it is kept."""
         found = [k for k in self._marks if k * STRETCH <= position]
-        return self._marks[max(found)] if found else None
+        sounds, k = list[KnownFile](), position // STRETCH
+        while len(sounds) < SOUNDS_AT_ONCE and k in self._sounds:
+            sounds.append(self._sounds[k])
+            k += 1
+        return Ahead(self._marks[max(found)] if found else None, tuple(sounds))
 
     def bins_of(self, seconds: float) -> float:
         """Bin of a time."""

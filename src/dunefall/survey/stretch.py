@@ -24,6 +24,7 @@ from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import Edit, Take
 from dunefall.render.culprit import LOOK_AHEAD_SAMPLES, Traced, find_culprit
+from dunefall.render.known import KnownFile, write_known
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint
 from dunefall.survey.listening import BIN, Figures, Listening
@@ -75,6 +76,8 @@ class Order:
         Where the state at the end is to be kept.
     wait : bool
         Make the code of its loops before it begins.
+    sound : Path or None
+        Where the sound itself is to be kept.
     """
 
     take: Path
@@ -82,6 +85,7 @@ class Order:
     checkpoint: Path | None = None
     kept: Path | None = None
     wait: bool = False
+    sound: Path | None = None
 
 
 @dataclass(frozen=True)
@@ -103,6 +107,8 @@ class Stretch:
         A module listens to the live input, which nobody knows yet.
     missing : tuple of Path
         Code of its loops that would have made it faster.
+    sound : KnownFile or None
+        The sound itself, where it was kept.
     """
 
     figures: Figures
@@ -112,6 +118,7 @@ class Stretch:
     kept: bool
     deaf: bool
     missing: tuple[Path, ...]
+    sound: KnownFile | None = None
 
 
 @dataclass(frozen=True)
@@ -203,8 +210,9 @@ class _UnderWay:
         told = self._told(patch)
         deaf = player.program.live and not self._hears
         return Stretch(
-            figures, told, player.program.faulty, digest_of(mix), self._keep(order.kept), deaf, tuple(missing)
-        )
+            figures, told, player.program.faulty, digest_of(mix), self._keep(order.kept), deaf, tuple(missing),
+            _kept_sound(mix, order),
+        )  # fmt: skip
 
     def _told(self, patch: Patch) -> tuple[ClickHeard, ...]:
         """Who made the clicks that lie far enough behind."""
@@ -233,6 +241,16 @@ class _UnderWay:
         except (OSError, StorageError):
             return False  # a full disk costs time, and nothing else
         return True
+
+
+def _kept_sound(mix: NDArray[np.float64], order: Order) -> KnownFile | None:
+    if order.sound is None:
+        return None
+    try:
+        write_known(mix, order.sound)
+    except OSError:
+        return None  # a click in it is heard a little later
+    return KnownFile(order.sound, order.begin, mix.shape[1])
 
 
 def digest_of(mix: NDArray[np.float64]) -> bytes:

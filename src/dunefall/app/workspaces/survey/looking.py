@@ -6,7 +6,6 @@ import sys
 import time
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from pathlib import Path
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
@@ -15,6 +14,7 @@ from dunefall.app.model.context import Context
 from dunefall.deliver.workers import Workers
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
+from dunefall.render.known import Ahead
 from dunefall.survey.findings import Limits, View
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.report import Report, report_of
@@ -84,11 +84,11 @@ class Looking:
         if self.outlook.changes != before:
             self._renew()
 
-    def checkpoint(self, take: Take, position: int) -> Path | None:
-        """A file with a checkpoint of a take before a sample, where one was made. This take is looked at now."""
+    def ahead(self, take: Take, position: int) -> Ahead:
+        """What is known of a take near a sample. This take is looked at now."""
         if self._steps.isActive():
             self.outlook.look(take, self.seconds)
-        return self.outlook.checkpoint_before(position) if self.outlook.shows(take) else None
+        return self.outlook.ahead(position) if self.outlook.shows(take) else Ahead()
 
     def set_seconds(self, seconds: float) -> None:
         """Look so far."""

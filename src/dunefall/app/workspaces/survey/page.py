@@ -95,7 +95,7 @@ class SurveyPage(QWidget):
     def _connect(self) -> None:
         self.looking.changed = self._show
         self.desk = TakesDesk(self._context, self.journal, self.takes, self.hear_from)
-        self._context.session.checkpoint = self.looking.checkpoint
+        self._context.session.ahead = self.looking.ahead
         self.plot.redrawn.connect(self.journal.lanes.redraw)
         self.plot.hear_asked.connect(self.hear_from)
         self.plot.range_changed.connect(self._show_range)
