@@ -96,7 +96,7 @@ def _corrections(window: MainWindow, dice: random.Random) -> None:
 
 def main() -> int:
     """Run both; 0 where nothing failed on the way."""
-    own_folders()
+    own_folders("takes")
     app = make_app("noon")
     window = MainWindow(Session(*open_patch(DEMO), EngineOptions(audio="simulated")), NOON)
     window.resize(1280, 800)

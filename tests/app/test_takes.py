@@ -81,7 +81,7 @@ def kept(window: MainWindow, name: str = "Take 1") -> Take:
 
 def place(page: SurveyPage, index: int) -> QPoint:
     lanes = page.journal.lanes
-    row, mark = next((k, m) for k, lane in enumerate(lanes.lanes) for m in lane.marks if m.index == index)
+    row, mark = next((k, m) for k, lane in enumerate(lanes.lanes) for m in lane.marks if m.number == index)
     return QPoint(round(page.plot.axis.x(mark.at / lanes.rate_hz)), row * ROW + ROW // 2)
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, Param
@@ -60,9 +58,17 @@ def check_value(patch: Patch, module_id: str, param: str, value: float) -> None:
     PatchError
         If there is no such parameter, or the value is out of its range.
     """
-    if patch.has(module_id):
-        module = patch.module(module_id)
-        _check_module(replace(module, params={param: value}, series={}), patch.layer_of(module_id).name, module_id)
+    spec = spec_of(patch.module(module_id).type) if patch.has(module_id) else None
+    found = spec.target(param) if spec else None
+    if spec is None:
+        return
+    if not isinstance(found, Param) or found.follows:
+        known = ", ".join(one.id for one in spec.params if not one.follows)
+        raise PatchError(f'a {spec.name} has no parameter "{param}"; it has {known or "none"}')
+    try:
+        found.check(value, f'"{patch.module(module_id).name}" in layer "{patch.layer_of(module_id).name}"')
+    except ParameterError as error:
+        raise PatchError(str(error)) from error
 
 
 def _check_compound(patch: Patch, compound: Compound, place: str) -> None:

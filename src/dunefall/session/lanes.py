@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from dunefall.base.units import note_name
 from dunefall.base.words import count_of, time_told
@@ -34,14 +35,13 @@ PATCH = "Patch"
 LINKS = "Links"
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(NamedTuple):
     """Something that happened, in its lane.
 
     Attributes
     ----------
-    index : int
-        Of the entry in its take.
+    number : int
+        Of the entry in its take, from 0 on.
     at : int
         Sample.
     share : float or None
@@ -49,7 +49,7 @@ class Mark:
     muted : bool
     """
 
-    index: int
+    number: int
     at: int
     share: float | None
     muted: bool
@@ -79,6 +79,7 @@ class _Parts:
     """The modules and layers that a take ever has, by id."""
 
     def __init__(self, take: Take) -> None:
+        self._values = dict[tuple[str, str], tuple[tuple[str, str, str], Param | None]]()
         self._modules = {module.id: module for module in take.start.modules()}
         self._layers = {layer.id: layer for layer in take.start.layers}
         for entry in take.entries:
@@ -99,10 +100,15 @@ class _Parts:
         found: Layer | None = self._layers.get(layer)
         return found.name if found else layer
 
-    def param(self, module: str, name: str) -> Param | None:
-        found = self._modules.get(module)
-        spec = spec_for(found) if found else None
-        return spec.param(name) if spec and any(one.id == name for one in spec.params) else None
+    def value(self, module: str, name: str) -> tuple[tuple[str, str, str], Param | None]:
+        """The lane of a base value, and its parameter: a journal has thousands of the same few."""
+        if (module, name) not in self._values:
+            found = self._modules.get(module)
+            spec = spec_for(found) if found else None
+            param = spec.target(name) if spec else None
+            param = param if isinstance(param, Param) else None
+            self._values[(module, name)] = (self.name(module), param.name if param else name, module), param
+        return self._values[(module, name)]
 
 
 def lanes_of(take: Take) -> list[Lane]:
@@ -119,12 +125,10 @@ def lanes_of(take: Take) -> list[Lane]:
     """
     parts, lanes = _Parts(take), dict[tuple[str, str, str], Lane]()
     for index, entry in enumerate(take.entries):
-        placed = set[tuple[str, str, str]]()
-        for key, share in _places(entry, parts):
-            if key not in placed:
-                placed.add(key)
-                lane = lanes.setdefault(key, Lane(key[0], key[1], key[2]))
-                lane.marks.append(Mark(index, entry.at, share, entry.muted))
+        for key, share in dict(_places(entry, parts)).items():
+            if key not in lanes:
+                lanes[key] = Lane(*key)
+            lanes[key].marks.append(Mark(index, entry.at, share, entry.muted))
     return list(lanes.values())
 
 
@@ -146,9 +150,8 @@ def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[tuple[str, str, str],
 
 def _place(change: Change, parts: _Parts) -> tuple[tuple[str, str, str], float | None]:
     if isinstance(change, ParamSet):
-        param = parts.param(change.module, change.param)
-        share = min(max(param.to_rail(change.value), 0.0), 1.0) if param else None
-        return (parts.name(change.module), param.name if param else change.param, change.module), share
+        key, param = parts.value(change.module, change.param)
+        return key, min(max(param.to_rail(change.value), 0.0), 1.0) if param else None
     if isinstance(change, SeriesSet):
         return (parts.name(change.module), change.series.replace("_", " "), change.module), None
     if isinstance(change, ModulePut | ModuleGone):

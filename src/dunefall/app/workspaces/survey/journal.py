@@ -136,7 +136,7 @@ class JournalLanes(QWidget):
     def _find(self, index: int) -> tuple[int, Mark] | None:
         """The lane and the mark of an entry: in the lane that has the keys, where it is in several."""
         order = sorted(range(len(self.lanes)), key=lambda k: k != self._lane)
-        places = ((k, mark) for k in order for mark in self.lanes[k].marks if mark.index == index)
+        places = ((k, mark) for k in order for mark in self.lanes[k].marks if mark.number == index)
         return next(places, None) if index >= 0 else None
 
     def _x(self, mark: Mark) -> float:
@@ -236,7 +236,7 @@ class JournalLanes(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Choose an entry, or begin to move it."""
         mark = self._mark_at(event.position())
-        self.choose(mark.index if mark else -1)
+        self.choose(mark.number if mark else -1)
         if event.button() == Qt.MouseButton.LeftButton and event.position().x() >= LEFT - NEAR_PX:
             self._pressed = event.position()
         self.redraw()
@@ -265,7 +265,7 @@ class JournalLanes(QWidget):
         self.update()
 
     def _ask_place(self, mark: Mark, seconds: float, *, copies: bool = False) -> None:
-        (self.copy_asked if copies else self.move_asked).emit(mark.index, round(max(seconds, 0.0) * self.rate_hz))
+        (self.copy_asked if copies else self.move_asked).emit(mark.number, round(max(seconds, 0.0) * self.rate_hz))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """What can be done with an entry."""
@@ -274,7 +274,7 @@ class JournalLanes(QWidget):
             found = self._find(self.chosen)
             at = self.mapToGlobal(QPoint(round(self._x(found[1])), (found[0] - self._top) * ROW)) if found else at
         elif mark := self._mark_at(QPointF(event.pos())):
-            self.choose(mark.index)
+            self.choose(mark.number)
         if self.chosen < 0:
             return
         menu, found = QMenu(self), self._find(self.chosen)
@@ -341,7 +341,7 @@ class JournalLanes(QWidget):
             at = found[1].at if found is not None else self.playhead * self.rate_hz
             place = min(range(len(marks)), key=lambda k: abs(marks[k].at - at))
         self._axis.reveal(marks[place].at / self.rate_hz)
-        self.choose(marks[place].index)
+        self.choose(marks[place].number)
         self.redraw()
         tell_focus(self)
 

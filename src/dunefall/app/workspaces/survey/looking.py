@@ -87,7 +87,10 @@ class Looking:
     def ahead(self, take: Take, position: int) -> Ahead:
         """What is known of a take near a sample. This take is looked at now."""
         if self._steps.isActive():
+            before = self.outlook.changes
             self.outlook.look(take, self.seconds)
+            if self.outlook.changes != before:
+                self._renew()
         return self.outlook.ahead(position) if self.outlook.shows(take) else Ahead()
 
     def set_seconds(self, seconds: float) -> None:

@@ -163,7 +163,7 @@ class TakesDesk:
         self._correct("Change a note", take.with_entry_replaced(index, entry))
 
     def _show_module(self, take: Take, index: int) -> None:
-        lane = next((lane for lane in lanes_of(take) if any(mark.index == index for mark in lane.marks)), None)
+        lane = next((lane for lane in lanes_of(take) if any(mark.number == index for mark in lane.marks)), None)
         if lane is None or not self._context.session.patch.has(lane.module):
             self._context.tell("It belongs to no module that is there now.")
             return
