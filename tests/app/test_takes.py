@@ -266,7 +266,7 @@ def test_a_take_is_compared_renamed_saved_and_read(
 def test_a_correction_that_cannot_be_is_refused(page: SurveyPage, window: MainWindow) -> None:
     """Without the module that an entry adds, a link of a later one would begin nowhere."""
     bad = TAKE.with_entry_replaced(0, replace(TAKE.entries[0], what=Edit((ParamSet(OUT, "level_db", 999.0),))))
-    assert not page.desk._correct("Change an entry", bad)
+    assert not page.desk._correct("Change an entry", bad, bad.entries[0])
     assert "after the change at sample 48000" in window.notice.text()
     assert kept(window) == TAKE
 

@@ -6,16 +6,17 @@ from dataclasses import replace
 
 import pytest
 from bench.faults import CLEAN, FAULTS, Fault, found_in, is_right
-from bench.patches import view_of
+from bench.patches import linked, view_of
 
 from dunefall.base.words import time_told
 from dunefall.patch.document import Document
 from dunefall.patch.library import find_patch
 from dunefall.patch.mixing import master_of
-from dunefall.patch.model import Module, Patch
+from dunefall.patch.model import Layer, Module, Patch
 from dunefall.session.edits.cures import apply_cure
 from dunefall.survey.findings import Cure, Finding, Limits
 from dunefall.survey.judging import judged
+from dunefall.survey.places import Step
 from dunefall.survey.report import lines_of, raw_report, report_of, table_of
 from rig import demo
 
@@ -114,3 +115,24 @@ def test_a_loudness_that_is_off_is_cured_at_the_master_of_whatever_name() -> Non
     assert apply_cure(document, finding.cure) == master.id
     after = view_of(document.patch, 12.0, Limits(target_lufs=-16.0))
     assert after.integrated == pytest.approx(-16.0, abs=0.3)
+
+
+def test_steps_that_a_sequence_never_comes_to_are_told() -> None:
+    """Eight steps, and something that sends them back after five; without it all eight sound."""
+    notes = tuple(48.0 + 2.0 * k for k in range(8)) + (48.0,) * 56
+    modules = (
+        Module("beat", "clock", "Beat", {"sync": 1, "period_s": 0.25}),
+        Module("bar", "clock", "Bar", {"sync": 1, "period_s": 1.25}),
+        Module("row", "step-sequencer", "Row", {"length_a": 8.0}, series={"row_a": notes}),
+        Module("tone", "oscillator", "Tone"), Module("a-output", "output", "A", {"level_db": -12.0}),
+    )  # fmt: skip
+    links = "beat.gate>row.clock row.a>tone.pitch_note tone.out>a-output.audio"
+    whole = linked("Whole", Layer("a", "A", modules), links=links)
+    sent_back = linked("Sent back", Layer("a", "A", modules), links=f"{links} bar.gate>row.reset")
+    assert [one for one in found_in(whole, 75.0) if one.kind == "never reached"] == []
+    (finding,) = [one for one in found_in(sent_back, 75.0) if one.kind == "never reached"]
+    assert finding.text == "Steps 6, 7 and 8 of Row never sound"
+    assert finding.why == "Bar sends it back before."
+    assert finding.step == Step("row", "row_a", 5)
+    assert not finding.error
+    assert [one for one in found_in(sent_back, 40.0) if one.kind == "never reached"] == [], "that is too early to say"

@@ -26,9 +26,8 @@ class Journal:
     def __init__(self, take: Take) -> None:
         self._start, self._rate_hz = take.start, take.rate_hz
         self._packed: list[bytes] = []
-        self._recent = list(take.entries)
+        self._recent = list(take.entries)  # packed with the first entry that is added
         self._whole: Take | None = take
-        self._pack()
 
     @property
     def take(self) -> Take:

@@ -24,11 +24,14 @@ from dunefall.patch.changes import (
     SeriesSet,
     TempoSet,
 )  # fmt: skip
-from dunefall.patch.model import Layer, Module
+from dunefall.patch.model import Layer
 from dunefall.patch.take import Clear, Edit, Entry, Heard, Note, Press, Take, first_difference
 from dunefall.vary.differences import differences
 
-__all__ = ["Lane", "Mark", "compared", "lanes_of", "told"]
+__all__ = ["Lane", "Lanes", "Mark", "compared", "told"]
+
+_Key = tuple[str, str, str]
+"""Name, part and module of a lane."""
 
 MOST_TOLD = 3
 PATCH = "Patch"
@@ -79,7 +82,7 @@ class _Parts:
     """The modules and layers that a take ever has, by id."""
 
     def __init__(self, take: Take) -> None:
-        self._values = dict[tuple[str, str], tuple[tuple[str, str, str], Param | None]]()
+        self._values = dict[tuple[str, str], tuple[_Key, Param | None]]()
         self._modules = {module.id: module for module in take.start.modules()}
         self._layers = {layer.id: layer for layer in take.start.layers}
         for entry in take.entries:
@@ -89,8 +92,11 @@ class _Parts:
                 elif isinstance(change, LayerPut):
                     self._layers[change.layer.id] = change.layer
 
-    def module(self, name: str) -> Module | None:
-        return self._modules.get(name)
+    @property
+    def names(self) -> object:
+        """What lanes are called by, and measured by."""
+        modules = {name: (module.type, module.name) for name, module in self._modules.items()}
+        return modules, {name: layer.name for name, layer in self._layers.items()}
 
     def name(self, module: str) -> str:
         found = self._modules.get(module)
@@ -100,7 +106,7 @@ class _Parts:
         found: Layer | None = self._layers.get(layer)
         return found.name if found else layer
 
-    def value(self, module: str, name: str) -> tuple[tuple[str, str, str], Param | None]:
+    def value(self, module: str, name: str) -> tuple[_Key, Param | None]:
         """The lane of a base value, and its parameter: a journal has thousands of the same few."""
         if (module, name) not in self._values:
             found = self._modules.get(module)
@@ -111,28 +117,41 @@ class _Parts:
         return self._values[(module, name)]
 
 
-def lanes_of(take: Take) -> list[Lane]:
-    """The lanes of a take, in the order in which they were first used.
+class Lanes:
+    """Sorts takes into lanes; what was found of an entry is remembered while the same names hold, as a correction changes
+    one of thousands."""
 
-    Parameters
-    ----------
-    take : Take
-        What was played.
+    def __init__(self) -> None:
+        self._names: object = None
+        self._found: dict[int, tuple[Entry, dict[_Key, float | None]]] = {}
 
-    Returns
-    -------
-    list of Lane
-    """
-    parts, lanes = _Parts(take), dict[tuple[str, str, str], Lane]()
-    for index, entry in enumerate(take.entries):
-        for key, share in dict(_places(entry, parts)).items():
-            if key not in lanes:
-                lanes[key] = Lane(*key)
-            lanes[key].marks.append(Mark(index, entry.at, share, entry.muted))
-    return list(lanes.values())
+    def of(self, take: Take) -> list[Lane]:
+        """The lanes of a take, in the order in which they were first used.
+
+        Parameters
+        ----------
+        take : Take
+            What was played.
+
+        Returns
+        -------
+        list of Lane
+        """
+        parts, lanes, found = _Parts(take), dict[_Key, Lane](), {}
+        known = self._found if parts.names == self._names else {}
+        for number, entry in enumerate(take.entries):
+            places = known.get(id(entry)) or (entry, dict(_places(entry, parts)))
+            found[id(entry)] = places
+            for key, share in places[1].items():
+                lane = lanes.get(key)
+                if lane is None:
+                    lane = lanes[key] = Lane(*key)
+                lane.marks.append(Mark(number, entry.at, share, entry.muted))
+        self._names, self._found = parts.names, found
+        return list(lanes.values())
 
 
-def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[tuple[str, str, str], float | None]]:
+def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[_Key, float | None]]:
     """The lanes of an entry, each by name, part and module, with the height in it."""
     what = entry.what
     if isinstance(what, Note):
@@ -148,7 +167,7 @@ def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[tuple[str, str, str],
             yield _place(change, parts)
 
 
-def _place(change: Change, parts: _Parts) -> tuple[tuple[str, str, str], float | None]:
+def _place(change: Change, parts: _Parts) -> tuple[_Key, float | None]:
     if isinstance(change, ParamSet):
         key, param = parts.value(change.module, change.param)
         return key, min(max(param.to_rail(change.value), 0.0), 1.0) if param else None

@@ -12,10 +12,10 @@ from dunefall.patch.changes import ParamSet, apply_changes
 from dunefall.patch.files import check_parts
 from dunefall.patch.library import find_patch
 from dunefall.patch.model import Patch
-from dunefall.patch.take import Edit, Press, Take
+from dunefall.patch.take import Edit, Entry, Press, Take
 from dunefall.patch.takefiles import load_take
 
-__all__ = ["check_take", "open_patch", "open_take"]
+__all__ = ["check_entry", "check_take", "open_patch", "open_take"]
 
 
 def open_patch(name: str) -> tuple[Patch, Path | None]:
@@ -65,6 +65,29 @@ def open_take(path: Path) -> Take:
     take = load_take(path)
     check_take(take)
     return take
+
+
+def check_entry(take: Take, entry: Entry) -> None:
+    """Check a take that was right before an entry was put in, changed, moved or taken out: all of it, where the entry
+    changes more than values.
+
+    Parameters
+    ----------
+    take : Take
+        As it is now.
+    entry : Entry
+        The one entry that is concerned.
+
+    Raises
+    ------
+    PatchError
+        With the sample of the first change that does not fit.
+    """
+    what = entry.what
+    if isinstance(what, Edit) and not all(isinstance(change, ParamSet) for change in what.changes):
+        check_take(take)
+    elif isinstance(what, Edit):
+        check_take(Take(take.patch_at(entry.at), take.rate_hz, (entry,)))
 
 
 def check_take(take: Take) -> None:

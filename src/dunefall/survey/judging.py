@@ -12,7 +12,7 @@ __all__ = ["RULES", "judged"]
 RULES: tuple[Callable[[View], list[Finding]], ...] = (
     ofpatch.faults, ofsound.clicks, ofsound.quiet, ofsound.peaks, ofsound.creeping, ofpatch.never_heard,
     ofpatch.off_scale, ofpatch.opposed, ofsound.mono_loss, ofsound.offset, ofsound.loudness, ofpatch.covered,
-    ofpatch.idle_sequences, ofpatch.unlinked,
+    ofpatch.idle_sequences, ofpatch.never_reached, ofpatch.unlinked,
 )  # fmt: skip
 """The gravest first."""
 

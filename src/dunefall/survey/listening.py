@@ -21,7 +21,7 @@ from dunefall.dsp.meter import k_weighting
 from dunefall.dsp.truepeak import AROUND, HIGHEST_BETWEEN, highest
 from dunefall.patch.model import Patch, Place
 from dunefall.render.culprit import Traced
-from dunefall.survey.places import heard_layers, level_places, pitch_places, trigger_places
+from dunefall.survey.places import heard_layers, level_places, pitch_places, step_places, trigger_places
 
 __all__ = ["BANDS", "BIN", "HIGHEST_HZ", "LOWEST_HZ", "QUIET_DB", "Figures", "LayerFigures", "Listening", "NoteHeard"]
 
@@ -106,6 +106,8 @@ class Figures:
     set_back : dict of str to tuple of int
         Samples at which a module's course fell to nothing and rose again within a bin: begun anew in the middle.
     notes : tuple of NoteHeard
+    steps : dict of str to frozenset of float
+        Places, 0 to 1, at which a module stood in its series.
     """
 
     bands: NDArray[np.uint8]
@@ -118,6 +120,7 @@ class Figures:
     spans: dict[str, tuple[float, float]]
     set_back: dict[str, tuple[int, ...]]
     notes: tuple[NoteHeard, ...]
+    steps: dict[str, frozenset[float]]
 
 
 @cache
@@ -155,6 +158,16 @@ def _spans(patch: Patch, traced: Traced, bins: int) -> dict[str, tuple[float, fl
         trace = traced.trace(module.id)
         if trace is not None:
             found[module.id] = float(trace[-bins:, 0].min()), float(trace[-bins:, 1].max())
+    return found
+
+
+def _steps(patch: Patch, traced: Traced, bins: int) -> dict[str, frozenset[float]]:
+    found = {}
+    for place in step_places(patch):
+        trace = traced.trace(place.module, place.port)
+        if trace is not None:
+            still = trace[-bins:][trace[-bins:, 0] == trace[-bins:, 1], 0]
+            found[place.module] = frozenset(np.unique(np.round(still, 4)).tolist())
     return found
 
 
@@ -240,7 +253,7 @@ class Listening:
             self._bands(whole), energy.astype(np.float32), folded.astype(np.float32), np.array(peak, np.float32),
             mix.reshape(bins, -1).mean(axis=1).astype(np.float32), layers, _alike(sides), _spans(patch, traced, bins),
             _set_back(patch, traced, bins, begin),
-            tuple(sorted(notes, key=lambda note: note.at)),
+            tuple(sorted(notes, key=lambda note: note.at)), _steps(patch, traced, bins),
         )  # fmt: skip
 
     def _bands(self, whole: NDArray[np.float64]) -> NDArray[np.uint8]:

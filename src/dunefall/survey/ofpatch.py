@@ -12,14 +12,15 @@ from dunefall.base.words import count_of, listed, time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE, SCALES
+from dunefall.catalogue.ports import Series
 from dunefall.patch.changes import ParamSet, SeriesSet
 from dunefall.patch.model import Layer, Module, Patch
 from dunefall.survey.findings import Cure, Finding, View, level_cure
 from dunefall.survey.listening import NoteHeard
-from dunefall.survey.places import step_of_note
+from dunefall.survey.places import Step, step_of_note
 from dunefall.survey.stretch import STRETCH
 
-__all__ = ["covered", "faults", "idle_sequences", "never_heard", "off_scale", "opposed", "unlinked"]
+__all__ = ["covered", "faults", "idle_sequences", "never_heard", "never_reached", "off_scale", "opposed", "unlinked"]
 
 SILENT = 1e-4
 FROM_S = 30.0
@@ -239,6 +240,51 @@ def idle_sequences(view: View) -> list[Finding]:
                 why = f"{view.name(gate)} never gives it a trigger."
                 found.append(Finding("idle", text, why, (0,), modules=(module.id, gate), error=False))
     return found
+
+
+def never_reached(view: View) -> list[Finding]:
+    """Steps that a sequence never comes to: in the later half of what is known it went through the same ones again."""
+    if view.seconds < 2 * FROM_S:
+        return []
+    known = sorted(view.rest)
+    halves = known[: len(known) // 2], known[len(known) // 2 :]
+    found = []
+    for layer in view.patch.layers:
+        for module in layer.modules:
+            first, then = (
+                frozenset[float]().union(*(view.rest[k].steps.get(module.id, ()) for k in half)) for half in halves
+            )
+            spec = spec_for(module)
+            series = spec.series[0] if spec and spec.series else None
+            if series is None or len(then) < 2 or not then <= first:
+                continue
+            count = _used(module, series)
+            reached = {round(place * count) for place in first}
+            stands = all(abs(place * count - round(place * count)) < 0.02 for place in first)
+            missing = [k for k in range(count) if k not in reached]
+            if stands and missing:
+                found.append(_missing_steps(view, layer, module, series.id, missing))
+    return found
+
+
+def _used(module: Module, series: Series) -> int:
+    """How many numbers of a series a module uses."""
+    values = module.series.get(series.id, series.default)
+    spec = spec_for(module)
+    if not series.used or spec is None:
+        return len(values)
+    return round(module.params.get(series.used, spec.param(series.used).default))
+
+
+def _missing_steps(view: View, layer: Layer, module: Module, series: str, missing: list[int]) -> Finding:
+    told = listed([str(k + 1) for k in missing]) if len(missing) <= 4 else f"{missing[0] + 1} to {missing[-1] + 1}"
+    verb = "Steps {} of {} never sound" if len(missing) > 1 else "Step {} of {} never sounds"
+    back = next((link.source.module for link in view.patch.links_into(module.id, "reset") if link.on), "")
+    why = f"{view.name(back)} sends it back before." if back else f"In {layer.name}: it never comes there."
+    return Finding(
+        "never reached", verb.format(told, module.name), why, (0,), modules=(module.id, *([back] if back else [])),
+        error=False, step=Step(module.id, series, missing[0]),
+    )  # fmt: skip
 
 
 def unlinked(view: View) -> list[Finding]:

@@ -85,6 +85,7 @@ class Rest:
     spans : dict of str to (float, float)
     set_back : dict of str to tuple of int
     notes : tuple of NoteHeard
+    steps : dict of str to frozenset of float
     faulty : tuple of str
     digest : bytes
         See ``listening`` and ``stretch``.
@@ -96,6 +97,7 @@ class Rest:
     spans: dict[str, tuple[float, float]]
     set_back: dict[str, tuple[int, ...]]
     notes: tuple[NoteHeard, ...]
+    steps: dict[str, frozenset[float]]
     faulty: tuple[str, ...]
     digest: bytes
 
@@ -293,7 +295,15 @@ class Outlook:
         powers = {layer: theirs.powers for layer, theirs in figures.layers.items()}
         offsets = {layer: theirs.offset for layer, theirs in figures.layers.items()}
         self.rest[index] = Rest(
-            powers, offsets, figures.alike, figures.spans, figures.set_back, figures.notes, found.faulty, found.digest
+            powers,
+            offsets,
+            figures.alike,
+            figures.spans,
+            figures.set_back,
+            figures.notes,
+            figures.steps,
+            found.faulty,
+            found.digest,
         )
         self.deaf = self.deaf or found.deaf
         self.known[index] = True

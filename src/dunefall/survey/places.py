@@ -11,7 +11,10 @@ from dunefall.catalogue.ports import Role
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import Layer, Patch, Place
 
-__all__ = ["Step", "heard_layers", "level_places", "pitch_places", "step_of_note", "trigger_places"]
+__all__ = [
+    "Step", "heard_layers", "level_places", "pitch_places", "step_of_note", "step_places",
+    "trigger_places",
+]  # fmt: skip
 
 
 class Step(NamedTuple):
@@ -74,6 +77,26 @@ def pitch_places(patch: Patch, layer: Layer) -> tuple[Place, ...]:
     tuple of Place
     """
     return _sources(patch, layer, "pitch", _is_played)
+
+
+def step_places(patch: Patch) -> tuple[Place, ...]:
+    """The outputs that tell where in its series a module is, of those that are computed.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+
+    Returns
+    -------
+    tuple of Place
+    """
+    found = []
+    for module in patch.modules():
+        spec = spec_for(module)
+        if spec and spec.series and spec.output("place") and patch.links_from(module.id) and not module.bypassed:
+            found.append(Place(module.id, "place"))
+    return tuple(found)
 
 
 def _sources(

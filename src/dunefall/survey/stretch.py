@@ -28,7 +28,7 @@ from dunefall.render.known import KnownFile, write_known
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint
 from dunefall.survey.listening import BIN, Figures, Listening
-from dunefall.survey.places import heard_layers, level_places, pitch_places, trigger_places
+from dunefall.survey.places import heard_layers, level_places, pitch_places, step_places, trigger_places
 
 __all__ = ["STRETCH", "STRETCH_BINS", "ClickHeard", "Kept", "Order", "Stretch", "digest_of", "hear"]
 
@@ -158,6 +158,7 @@ def _watched(take: Take) -> tuple[Place, ...]:
         for layer in heard_layers(one):
             places = (*level_places(layer), *trigger_places(one, layer), *pitch_places(one, layer))
             found |= dict.fromkeys(places)
+        found |= dict.fromkeys(step_places(one))
     return tuple(found)
 
 

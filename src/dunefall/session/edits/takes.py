@@ -9,8 +9,8 @@ from dunefall.base.errors import ParameterError
 from dunefall.patch.document import Document
 from dunefall.patch.entryfiles import MAX_TAKES, only_sound
 from dunefall.patch.model import KeptTake, Patch
-from dunefall.patch.take import Take
-from dunefall.session.opening import check_take
+from dunefall.patch.take import Entry, Take
+from dunefall.session.opening import check_entry
 
 __all__ = ["correct_take", "free_take_name", "keep_take", "kept_take", "remove_take", "rename_take"]
 
@@ -74,7 +74,7 @@ def _new(patch: Patch, take: Take, name: str) -> KeptTake:
     return KeptTake(free_take_name(patch, name), replace(take, start=only_sound(take.start)))
 
 
-def correct_take(document: Document, label: str, take: Take, name: str) -> None:
+def correct_take(document: Document, label: str, take: Take, entry: Entry, name: str) -> None:
     """Put something right in a take: the kept one of this name, or a new one that is kept from now on.
 
     Parameters
@@ -85,6 +85,8 @@ def correct_take(document: Document, label: str, take: Take, name: str) -> None:
         What is done, as it reads after "Undo".
     take : Take
         As it is to be.
+    entry : Entry
+        The entry that is concerned, as it was or is to be.
     name : str
         Of the take.
 
@@ -95,7 +97,7 @@ def correct_take(document: Document, label: str, take: Take, name: str) -> None:
     PatchError
         If the take makes something of the patch that cannot be.
     """
-    check_take(take)
+    check_entry(take, entry)
     patch = document.patch
     if kept_take(patch, name) is None:
         takes = (*patch.takes, _new(patch, take, name))

@@ -10,7 +10,7 @@ from dunefall.app.workspaces.survey.axis import Axis
 from dunefall.app.workspaces.survey.journal import ROW, JournalLanes
 from dunefall.base.words import count_of
 from dunefall.patch.take import Take
-from dunefall.session.lanes import lanes_of, told
+from dunefall.session.lanes import Lanes, told
 
 __all__ = ["JournalBox"]
 
@@ -68,6 +68,7 @@ class JournalBox(QWidget):
         column.addWidget(self.lanes, 1)
         column.addSpacing(BELOW)
         self._take: Take | None = None
+        self._sorter = Lanes()
         self.setVisible(False)
 
     def show_take(self, take: Take) -> None:
@@ -81,7 +82,7 @@ class JournalBox(QWidget):
         if self._take is not None and take.entries == self._take.entries:
             return
         self._take = take
-        lanes = lanes_of(take)
+        lanes = self._sorter.of(take)
         self.setVisible(bool(lanes))
         self.setFixedHeight(HEAD_H + ROW * min(len(lanes), MOST_ROWS) + BELOW)
         number = count_of(len(take.entries), "entry", "entries")

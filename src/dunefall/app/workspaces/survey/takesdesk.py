@@ -19,7 +19,7 @@ from dunefall.patch.changes import ParamSet
 from dunefall.patch.take import END, Edit, Entry, Note, Take
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
 from dunefall.session.edits.takes import correct_take, free_take_name, keep_take, remove_take, rename_take
-from dunefall.session.lanes import compared, lanes_of
+from dunefall.session.lanes import compared
 from dunefall.session.opening import open_take
 from dunefall.session.session import RUN_UP_S
 
@@ -74,21 +74,21 @@ class TakesDesk:
             self._hear(max(entry.at / take.rate_hz - RUN_UP_S, 0.0))
         elif action == "mute":
             label = "Unmute an entry" if entry.muted else "Mute an entry"
-            self._correct(label, take.with_entry_replaced(index, replace(entry, muted=not entry.muted)))
+            self._correct(label, take.with_entry_replaced(index, replace(entry, muted=not entry.muted)), entry)
         elif action == "remove":
-            self._correct("Remove an entry", take.without_entry(index))
+            self._correct("Remove an entry", take.without_entry(index), entry)
         elif action == "copy":
             self.copy(index, round(self._context.session.seconds * take.rate_hz))
         elif action == "change":
             self._change(take, index)
         else:
-            self._show_module(take, index)
+            self._show_module(index)
 
     def move(self, index: int, at: int) -> None:
         """Let an entry happen at another sample."""
         take = self._context.session.engine.take
         moved = take.with_entry_moved(index, at)
-        if self._correct("Move an entry", moved):
+        if self._correct("Move an entry", moved, take.entries[index]):
             self._journal.lanes.choose(_index_of(moved, replace(take.entries[index], at=at)))
 
     def copy(self, index: int, at: int) -> None:
@@ -96,17 +96,17 @@ class TakesDesk:
         take = self._context.session.engine.take
         added = replace(take.entries[index], at=at, muted=False)
         copied = take.with_entry(added)
-        if self._correct("Copy an entry", copied):
+        if self._correct("Copy an entry", copied, added):
             self._journal.lanes.choose(_index_of(copied, added))
 
-    def _correct(self, label: str, take: Take) -> bool:
+    def _correct(self, label: str, take: Take, entry: Entry) -> bool:
         """Put the take right, as one step; one that is not kept yet is kept from now on."""
         session = self._context.session
         known = any(one.name == session.heard for one in session.patch.takes) and not session.engine.own
         name = session.heard if known else free_take_name(session.patch)
         before, session.heard = session.heard, name
         try:
-            correct_take(session.document, label, take, name)
+            correct_take(session.document, label, take, entry, name)
         except DunefallError as error:
             session.heard = before
             self._context.tell(f"{error}.")
@@ -148,7 +148,8 @@ class TakesDesk:
             replace(change, value=value) if change is values[0] and isinstance(change, ParamSet) else change
             for change in entry.what.changes
         )
-        self._correct("Change an entry", take.with_entry_replaced(index, replace(entry, what=Edit(changes))))
+        changed = replace(entry, what=Edit(changes))
+        self._correct("Change an entry", take.with_entry_replaced(index, changed), changed)
 
     def _change_note(self, take: Take, index: int, note: Note) -> None:
         text = self._context.talk.ask_text("Change", "Note", f"{note.note:g}")
@@ -160,10 +161,12 @@ class TakesDesk:
             self._context.tell(f"{error}.")
             return
         entry = replace(take.entries[index], what=replace(note, note=pitch))
-        self._correct("Change a note", take.with_entry_replaced(index, entry))
+        self._correct("Change a note", take.with_entry_replaced(index, entry), entry)
 
-    def _show_module(self, take: Take, index: int) -> None:
-        lane = next((lane for lane in lanes_of(take) if any(mark.number == index for mark in lane.marks)), None)
+    def _show_module(self, index: int) -> None:
+        lane = next(
+            (lane for lane in self._journal.lanes.lanes if any(mark.number == index for mark in lane.marks)), None
+        )
         if lane is None or not self._context.session.patch.has(lane.module):
             self._context.tell("It belongs to no module that is there now.")
             return
