@@ -129,6 +129,20 @@ def test_what_was_done_happens_again_and_the_patch_follows(page: SurveyPage, win
     assert page.takes.list.item(0).text().startswith("\u25b8 Being played")
 
 
+def test_what_is_on_trial_does_not_get_into_the_document(page: SurveyPage, window: MainWindow, qtbot: QtBot) -> None:
+    session = window.session
+    session.play()
+    qtbot.waitUntil(lambda: session.seconds > 0.7, timeout=20_000)
+    before = session.patch
+    session.trial.hear(before.with_param(OUT, "level_db", -40.0))  # just before an entry is due
+    QTest.qWait(1500)
+    assert session.patch == before
+    session.trial.end()
+    QTest.qWait(300)
+    assert session.patch == before
+    assert [one.take for one in session.patch.takes] == [TAKE]
+
+
 def test_an_entry_is_moved_by_dragging_and_heard_from_there(page: SurveyPage, window: MainWindow, qtbot: QtBot) -> None:
     lanes, axis = page.journal.lanes, page.plot.axis
     start = place(page, 3)

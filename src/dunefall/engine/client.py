@@ -54,6 +54,8 @@ class EngineClient:
         Modules that lead nowhere and are not computed unless watched.
     monitor : Monitor
         How the mix goes to the device.
+    moved_on : bool
+        What a take that is heard again has in store has happened since somebody looked at ``patch``, and reset this.
     left : deque of Take
         Takes that were left behind: something else was done by hand while they were heard again, or a new one began.
     """
@@ -72,7 +74,7 @@ class EngineClient:
         self._number = 0
         self._coming: deque[Entry] = deque()
         self._awaited = -1
-        self._own = False
+        self._own = self.moved_on = False
         self.left: deque[Take] = deque(maxlen=MOST_LEFT)
         self._pending: dict[int, Edit | Note | Press | Clear] = {}
         self._probes: dict[int, Place | None] = {}
@@ -168,6 +170,7 @@ class EngineClient:
         """What the take has up to a sample has happened again."""
         while self._coming and self._coming[0].at <= at:
             self._pass(self._coming.popleft())
+            self.moved_on = True
 
     def _pass(self, entry: Entry) -> None:
         if isinstance(entry.what, Edit):

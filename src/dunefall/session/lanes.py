@@ -118,7 +118,7 @@ class _Parts:
 
 
 class Lanes:
-    """Sorts takes into lanes; what was found of an entry is remembered while the same names hold, as a correction changes
+    """Sorts takes into lanes; what was found of an entry is remembered while the same names hold, as corrections change
     one of thousands."""
 
     def __init__(self) -> None:

@@ -10,7 +10,7 @@ from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
-from dunefall.engine.messages import EngineOptions, Play, Replayed, Sought
+from dunefall.engine.messages import EngineOptions, Play
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
@@ -196,8 +196,8 @@ class Session:
         self._furthest = max(self._furthest, self.engine.position)
         if self.playing:
             self._log.follow(self.engine.take)
-        if self._behind or any(isinstance(message, Replayed | Sought) for message in messages):
-            self._behind = False
+        if self._behind or self.engine.moved_on:
+            self._behind = self.engine.moved_on = False
             self.document.follow(self._as_sounding(self.engine.patch))
         return messages
 
