@@ -23,7 +23,7 @@ import time
 import traceback
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from types import FrameType
 from typing import Any, TypeVar
@@ -52,6 +52,7 @@ from dunefall.deliver.ogg import set_serial
 from dunefall.engine.devices.osc import OscInput
 from dunefall.patch.changes import LinkGone, ParamSet, TempoSet
 from dunefall.patch.document import Document
+from dunefall.patch.entryfiles import only_sound
 from dunefall.patch.files import dump_patch, parse_patch, raw_patch
 from dunefall.patch.library import DEMO, find_patch, load_patch, starters
 from dunefall.patch.model import Patch
@@ -63,7 +64,9 @@ from dunefall.patch.tuning import parse_tuning
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.render.performance import Performance
 from dunefall.session.edits.family import fill_board, keep_snapshot
-from dunefall.session.opening import open_take
+from dunefall.session.edits.takes import keep_take
+from dunefall.session.lanes import Lanes, compared
+from dunefall.session.opening import check_take, open_take
 from dunefall.vary.states import checked_patch_of
 
 __all__ = ["CORPUS", "KINDS", "Find", "fuzzed", "kept", "packets", "tried"]
@@ -128,6 +131,11 @@ def _use_patch(data: bytes, folder: Path) -> None:
     assert doubts(patch) is not None
     assert patch_story(patch)
     repeat_of_patch(patch).told(patch.tempo_bpm)
+    for kept in patch.takes:
+        with suppress(DunefallError):
+            check_take(kept.take)
+            Lanes().of(kept.take)
+            compared(kept.take, Take(only_sound(patch), kept.take.rate_hz))
     for state in patch.family.states:
         with suppress(DunefallError):
             compile_patch(recalled(patch, checked_patch_of(patch.family, state), state.part), rate=RATE)
@@ -223,12 +231,14 @@ def _patches() -> list[object]:
 
 
 def _with_family(patch: Patch) -> Patch:
-    """A patch that keeps a snapshot, one that is built differently, and a board."""
+    """A patch that keeps a snapshot, one that is built differently, a board, and a take."""
     document = Document(patch)
     keep_snapshot(document, "Calm")
     document.edit("Change", patch.without_module("drip-line-echo").with_param("fog-air-band", "cutoff_hz", 300.0))
     keep_snapshot(document, "Storm")
     fill_board(document, ["fog-air-band"], 0.4, ("tone", "pitch"), seed=1, count=3)
+    take = _take(patch)
+    keep_take(document, take.with_entry_replaced(3, replace(take.entries[3], muted=True)))
     return document.patch
 
 
