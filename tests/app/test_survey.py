@@ -220,6 +220,16 @@ def test_what_is_ignored_is_shown_no_more(page: SurveyPage, qtbot: QtBot) -> Non
     assert page.shown_findings == []
     page.cure(replace(finding, cure=Cure("Lower it", softened="gone")))
     assert page._context.session.patch == demo()
+    assert page.findings.ignored.text() == "1 ignored"
+    QTest.mouseClick(page.findings.ignored, LEFT)
+    assert finding in page.shown_findings
+    page.never_show(finding)
+    assert finding not in page.shown_findings
+    assert page._context.settings.values.unwanted == (finding.kind,)
+    assert page.findings.ignored.isVisible()
+    QTest.mouseClick(page.findings.ignored, LEFT)
+    assert finding in page.shown_findings
+    assert page._context.settings.values.unwanted == ()
 
 
 def test_from_a_wrong_note_to_its_step_in_one_gesture(window: MainWindow, qtbot: QtBot) -> None:

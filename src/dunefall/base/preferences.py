@@ -20,6 +20,7 @@ MOST_RECENT, MOST_UNFOLDED = 8, 500
 RATES_HZ = (44100.0, 48000.0, 88200.0, 96000.0)
 FRAMES = (64, 128, 256, 512, 1024, 2048)
 SCALES = (1.0, 1.25, 1.5, 1.75, 2.0)
+_LISTS = ("recent", "unfolded", "unwanted")
 
 
 def preferences_file() -> Path:
@@ -52,6 +53,8 @@ class Preferences:
         Keys of commands that the user has changed.
     hints_seen : bool
         The hints of the first start have been dismissed.
+    unwanted : tuple of str
+        Kinds of findings that Survey does not show.
     watch_h, inspector_w : int
         Height of Watch and width of the inspector in px; 0: the usual ones.
     unfolded : tuple of str
@@ -70,6 +73,7 @@ class Preferences:
     shortcuts: Mapping[str, str] = field(default_factory=dict)
     hints_seen: bool = False
     unfolded: tuple[str, ...] = ()
+    unwanted: tuple[str, ...] = ()
     watch_h: int = 0
     inspector_w: int = 0
 
@@ -107,7 +111,7 @@ class Preferences:
             The file.
         """
         raw = {entry.name: getattr(self, entry.name) for entry in fields(self)}
-        raw |= {"recent": list(self.recent), "unfolded": list(self.unfolded), "shortcuts": dict(self.shortcuts)}
+        raw |= {name: list(getattr(self, name)) for name in _LISTS} | {"shortcuts": dict(self.shortcuts)}
         with contextlib.suppress(OSError, StorageError):
             path.parent.mkdir(parents=True, exist_ok=True)
             write_file(dump_json(raw), path)
@@ -137,7 +141,7 @@ def _changed() -> Callable[..., Preferences]:
 
 def _valid(name: str, value: object, default: object) -> object:
     """A value of a file, if it is one of its kind; else the default."""
-    if name in ("recent", "unfolded"):
+    if name in _LISTS:
         texts = [item for item in value if isinstance(item, str)] if isinstance(value, list) else []
         return tuple(texts[: MOST_RECENT if name == "recent" else MOST_UNFOLDED])
     if name == "shortcuts":

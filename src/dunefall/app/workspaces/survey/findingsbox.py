@@ -22,6 +22,7 @@ class _Card(QFrame):
     """One finding; its context menu ignores it."""
 
     ignore_asked = Signal(object)
+    never_asked = Signal(object)
 
     def __init__(self, finding: Finding, chosen: bool) -> None:
         super().__init__()
@@ -34,6 +35,7 @@ class _Card(QFrame):
         """Offer to ignore it."""
         menu = QMenu(self)
         menu.addAction("Ignore this", lambda: self.ignore_asked.emit(self.finding))
+        menu.addAction("Never show findings of this kind", lambda: self.never_asked.emit(self.finding))
         menu.popup(event.globalPos())
 
 
@@ -48,8 +50,10 @@ class FindingsBox(QWidget):
         Show a module in Build.
     step_asked (object)
         Show a Step in Build.
-    cure_asked (object), ignore_asked (object)
+    cure_asked (object), ignore_asked (object), never_asked (object)
         A Finding.
+    all_asked ()
+        Show those again that are ignored.
     """
 
     time_asked = Signal(object, int)
@@ -57,6 +61,8 @@ class FindingsBox(QWidget):
     step_asked = Signal(object)
     cure_asked = Signal(object)
     ignore_asked = Signal(object)
+    never_asked = Signal(object)
+    all_asked = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -70,6 +76,12 @@ class FindingsBox(QWidget):
         self.count.setProperty("quiet", True)
         head.addWidget(title, 1)
         head.addWidget(self.count)
+        self.ignored = QPushButton()
+        self.ignored.setStyleSheet("padding: 1px 6px")
+        self.ignored.setFont(sans(11, 600))
+        self.ignored.setToolTip("Show all of them again")
+        self.ignored.clicked.connect(self.all_asked)
+        head.addWidget(self.ignored)
         head.addSpacing(12)
         column.addLayout(head)
         self._area = QScrollArea()
@@ -80,7 +92,7 @@ class FindingsBox(QWidget):
         self._shown: object = None
         self.buttons: dict[str, QPushButton] = {}
 
-    def show_findings(self, found: Sequence[Finding], view: View, chosen: int, known: str) -> None:
+    def show_findings(self, found: Sequence[Finding], view: View, chosen: int, known: str, ignored: int = 0) -> None:
         """Show findings; ``known`` tells how far they go.
 
         Parameters
@@ -93,7 +105,11 @@ class FindingsBox(QWidget):
             Place of the one that was gone to last, or -1.
         known : str
             As ``up to 14:30``.
+        ignored : int
+            So many are not shown.
         """
+        self.ignored.setText(f"{ignored} ignored")
+        self.ignored.setVisible(ignored > 0)
         now = (tuple(found), chosen, id(view.patch))
         self.count.setText(f"{len(found)}, {known}" if found else known)
         if now == self._shown:
@@ -114,6 +130,7 @@ class FindingsBox(QWidget):
     def _card(self, finding: Finding, view: View, chosen: bool) -> QWidget:
         card = _Card(finding, chosen)
         card.ignore_asked.connect(self.ignore_asked)
+        card.never_asked.connect(self.never_asked)
         column = QVBoxLayout(card)
         column.setContentsMargins(6, 6, 2, 7)
         column.setSpacing(2)

@@ -109,6 +109,8 @@ class SurveyPage(QWidget):
         self.findings.step_asked.connect(self._show_step)
         self.findings.cure_asked.connect(self.cure)
         self.findings.ignore_asked.connect(self.ignore)
+        self.findings.never_asked.connect(self.never_show)
+        self.findings.all_asked.connect(self.show_all_findings)
         self.moments.mark_asked.connect(self.mark)
         self.moments.list.hear_asked.connect(self._hear_moment)
         self.moments.list.rename_asked.connect(self._rename)
@@ -200,7 +202,9 @@ class SurveyPage(QWidget):
     def shown_findings(self) -> list[Finding]:
         """What was found and is not ignored."""
         report = self.looking.report
-        return [f for f in report.findings if f.key not in self._ignored] if report else []
+        unwanted = self._context.settings.values.unwanted
+        wanted = [f for f in report.findings if f.kind not in unwanted] if report else []
+        return [f for f in wanted if f.key not in self._ignored]
 
     def go_to_finding(self, by: int) -> None:
         """Hear the next finding that has a time, or the one before."""
@@ -228,6 +232,18 @@ class SurveyPage(QWidget):
     def ignore(self, finding: Finding) -> None:
         """Show a finding no more."""
         self._ignored.add(finding.key)
+        self._show()
+
+    def never_show(self, finding: Finding) -> None:
+        """Show findings of this kind no more, in any patch."""
+        settings = self._context.settings
+        settings.change(unwanted=(*settings.values.unwanted, finding.kind))
+        self._show()
+
+    def show_all_findings(self) -> None:
+        """Show again what is ignored."""
+        self._ignored.clear()
+        self._context.settings.change(unwanted=())
         self._show()
 
     def _show_module(self, module: str) -> None:
@@ -281,7 +297,8 @@ class SurveyPage(QWidget):
         if report is not None:
             statement, sound = report.exact[""], _by_sound(report.period, outlook.frontier_s)
             self.events.show_numbers(report.numbers)
-        self.findings.show_findings(found, view, self._at_finding, known)
+        ignored = len(report.findings) - len(found) if report is not None else 0
+        self.findings.show_findings(found, view, self._at_finding, known, ignored)
         alike = report.alike if report else ()
         numbers = report.numbers if report else None
         self.plot.show_all(Shown(view, numbers, aim, statement, sound, alike, found, patch.moments))
