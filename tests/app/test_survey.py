@@ -8,8 +8,8 @@ from dataclasses import replace
 
 import pytest
 from bench.faults import FAULTS
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QEnterEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -23,7 +23,7 @@ from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import Moment, Patch
 from dunefall.session import Session
 from dunefall.session.edits.modules import set_param
-from dunefall.survey.findings import Cure, Finding
+from dunefall.survey.findings import Cure, Finding, level_cure
 from dunefall.survey.stretch import STRETCH
 from rig import demo
 
@@ -230,6 +230,29 @@ def test_what_is_ignored_is_shown_no_more(page: SurveyPage, qtbot: QtBot) -> Non
     QTest.mouseClick(page.findings.ignored, LEFT)
     assert finding in page.shown_findings
     assert page._context.settings.values.unwanted == ()
+
+
+def test_a_cure_under_the_pointer_shows_what_would_become_of_the_layers(page: SurveyPage, qtbot: QtBot) -> None:
+    looked(page, qtbot)
+    layer = page.looking.view.layers[1]
+    cure = level_cure(page._context.session.patch, layer, -6.0)
+    report = page.looking.report
+    assert report is not None
+    page.looking.report = replace(report, findings=(Finding("covered", "It covers", "Why.", (0,), cure=cure),))
+    page._show()
+    button = next(button for tip, button in page.findings.buttons.items() if tip.startswith("Lower Fog air"))
+    before = page.plot.grab().toImage()
+    QTest.mouseMove(button)
+    button.enterEvent(QEnterEvent(QPointF(2, 2), QPointF(2, 2), QPointF(2, 2)))
+    assert page.plot.outcome == {layer.id: -6.0}
+    box = page.plot._boxes[f"lane {layer.id}"].toRect().adjusted(2, 2, -2, -2)
+    assert page.plot.grab().toImage().copy(box) != before.copy(box)
+    button.leaveEvent(QEvent(QEvent.Type.Leave))
+    assert page.plot.outcome == {}
+    button.setFocus()
+    page.cure(page.shown_findings[0])
+    assert page.plot.outcome == {}, "it is what it is now"
+    page._context.session.document.undo()
 
 
 def test_from_a_wrong_note_to_its_step_in_one_gesture(window: MainWindow, qtbot: QtBot) -> None:

@@ -19,7 +19,7 @@ from dunefall.survey.listening import BIN, NoteHeard
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.places import Step
 
-__all__ = ["Cure", "Finding", "Limits", "View", "level_cure"]
+__all__ = ["Cure", "Finding", "Limits", "View", "level_cure", "outcome_db"]
 
 SHORT_S, STEP_BINS = 3.0, 8
 
@@ -222,6 +222,29 @@ class View:
         """How loud a layer is between two bins: the mean of its highest samples, in dB."""
         piece = self.level(layer)[first:last].astype(float)
         return 20.0 * math.log10(max(float(np.sqrt((piece**2).mean())) if len(piece) else 0.0, 1e-6))
+
+
+def outcome_db(patch: Patch, cure: Cure | None) -> dict[str, float]:
+    """By how many dB a cure makes layers louder, by their ids, "" for all of them; empty where it does something else.
+
+    Parameters
+    ----------
+    patch : Patch
+        The patch.
+    cure : Cure or None
+        What is proposed.
+
+    Returns
+    -------
+    dict of str to float
+    """
+    layers = {layer.output_id: layer.id for layer in mixed_layers(patch)}
+    found = dict[str, float]()
+    for change in cure.changes if cure is not None else ():
+        if isinstance(change, ParamSet) and change.param == "level_db" and patch.has(change.module):
+            before = patch.module(change.module).params.get("level_db", 0.0)
+            found[layers.get(change.module, "")] = change.value - before
+    return found
 
 
 def level_cure(patch: Patch, layer: Layer, by_db: float) -> Cure | None:

@@ -118,15 +118,23 @@ def draw_cover(painter: QPainter, box: QRectF, cover: NDArray[np.float64], colou
     painter.drawImage(box, QImage(pixels.data, columns, rows, columns * 4, QImage.Format.Format_ARGB32_Premultiplied))
 
 
+def _share(level: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Of the room that a level takes, in dB."""
+    return np.clip(1.0 - 20.0 * np.log10(np.maximum(level, 1e-6)) / LEVEL_LOW_DB, 0.0, 1.0)
+
+
+def _band(height: float, triggered: bool) -> tuple[float, float]:
+    """Half the room for a layer's level, and its middle: there is room for triggers below."""
+    return (0.30 if triggered else 0.46) * height, (0.36 if triggered else 0.5) * height
+
+
 def draw_layer(
     painter: QPainter, box: QRectF, course: LayerCourse, outlook: Outlook, axis: Axis, theme: Theme, triggered: bool
 ) -> None:
     """A layer's level as a band around its middle, its triggers as ticks below."""
     seen = _bins(axis, outlook, box)
-    level = course.level.view(*seen).astype(float)
-    share = np.clip(1.0 - 20.0 * np.log10(np.maximum(level, 1e-6)) / LEVEL_LOW_DB, 0.0, 1.0)
-    room = box.height() * (0.30 if triggered else 0.46)
-    middle = (0.36 if triggered else 0.5) * box.height()
+    share = _share(course.level.view(*seen).astype(float))
+    room, middle = _band(box.height(), triggered)
     ratio = painter.device().devicePixelRatioF()
     rows = (np.arange(round(box.height() * ratio)) + 0.5)[:, None] / ratio
     cover = np.clip(ratio * (share * room - np.abs(rows - middle)) + 0.5, 0.0, 1.0) * (share > 0.0)
@@ -134,6 +142,19 @@ def draw_layer(
     if triggered:
         _draw_triggers(painter, QRectF(box.x(), box.y() + 0.68 * box.height(), box.width(), 0.3 * box.height()),
                        course.triggers.view(*seen).astype(float), seen, theme)  # fmt: skip
+
+
+def draw_outcome(
+    painter: QPainter, box: QRectF, course: LayerCourse, outlook: Outlook, axis: Axis, theme: Theme, triggered: bool,
+    by_db: float,
+) -> None:  # fmt: skip
+    """How a layer's level would be, louder or quieter by so much: a dashed outline."""
+    level = course.level.view(*_bins(axis, outlook, box)).astype(float)
+    share = _share(level * 10.0 ** (by_db / 20.0)).tolist()
+    room, middle = _band(box.height(), triggered)
+    painter.setPen(QPen(theme.colour("text"), 1, Qt.PenStyle.DashLine))
+    for side in (-room, room):
+        painter.drawPolyline([QPointF(box.x() + k, box.y() + middle + side * y) for k, y in enumerate(share)])
 
 
 def _draw_triggers(

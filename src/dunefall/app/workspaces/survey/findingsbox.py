@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TypeVar
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QEnterEvent, QFocusEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from dunefall.app.controls.replacing import replace_content
@@ -16,6 +17,7 @@ from dunefall.survey.findings import Finding, View
 __all__ = ["FindingsBox"]
 
 MOST_CHIPS = 2
+B = TypeVar("B", bound=QPushButton)
 
 
 class _Card(QFrame):
@@ -39,6 +41,32 @@ class _Card(QFrame):
         menu.popup(event.globalPos())
 
 
+class _CureButton(QPushButton):
+    """A cure; tells when the pointer or the keys come to it, and when they leave."""
+
+    looked_at = Signal(bool)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        """The pointer is over it."""
+        self.looked_at.emit(True)
+        super().enterEvent(event)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        """The pointer has left."""
+        self.looked_at.emit(False)
+        super().leaveEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """The keys are here."""
+        self.looked_at.emit(True)
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The keys have left."""
+        self.looked_at.emit(False)
+        super().focusOutEvent(event)
+
+
 class FindingsBox(QWidget):
     """All findings.
 
@@ -54,6 +82,8 @@ class FindingsBox(QWidget):
         A Finding.
     all_asked ()
         Show those again that are ignored.
+    cure_looked_at (object)
+        A Finding whose cure is under the pointer or the keys, or None.
     """
 
     time_asked = Signal(object, int)
@@ -63,6 +93,7 @@ class FindingsBox(QWidget):
     ignore_asked = Signal(object)
     never_asked = Signal(object)
     all_asked = Signal()
+    cure_looked_at = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -167,13 +198,17 @@ class FindingsBox(QWidget):
             row.addWidget(chip)
         row.addStretch(1)
         if finding.cure is not None:
-            cure = self._button(finding.cure.text, f"{finding.cure.text}: one step, Undo takes it back")
+            tip = f"{finding.cure.text}: one step, Undo takes it back"
+            cure = self._made(_CureButton(finding.cure.text), tip)
             cure.clicked.connect(lambda _=False, f=finding: self.cure_asked.emit(f))
+            cure.looked_at.connect(lambda on, f=finding: self.cure_looked_at.emit(f if on else None))
             row.addWidget(cure)
         return row
 
     def _button(self, text: str, tip: str) -> QPushButton:
-        button = QPushButton(text)
+        return self._made(QPushButton(text), tip)
+
+    def _made(self, button: B, tip: str) -> B:
         button.setFont(sans(11, 600))
         button.setStyleSheet("padding: 2px 7px")
         button.setMinimumHeight(24)

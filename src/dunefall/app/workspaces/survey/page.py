@@ -30,7 +30,7 @@ from dunefall.session.edits.cures import apply_cure
 from dunefall.session.edits.modules import set_param
 from dunefall.session.edits.moments import mark_moment, remove_moment, rename_moment
 from dunefall.session.session import RUN_UP_S
-from dunefall.survey.findings import Finding
+from dunefall.survey.findings import Finding, outcome_db
 from dunefall.survey.likeness import WINDOW_S, Period
 from dunefall.survey.places import Step
 
@@ -109,6 +109,7 @@ class SurveyPage(QWidget):
         self.findings.step_asked.connect(self._show_step)
         self.findings.cure_asked.connect(self.cure)
         self.findings.ignore_asked.connect(self.ignore)
+        self.findings.cure_looked_at.connect(self._show_outcome)
         self.findings.never_asked.connect(self.never_show)
         self.findings.all_asked.connect(self.show_all_findings)
         self.moments.mark_asked.connect(self.mark)
@@ -221,6 +222,7 @@ class SurveyPage(QWidget):
         """Do what is proposed about a finding."""
         if finding.cure is None:
             return
+        self._show_outcome(None)
         changed = apply_cure(self._context.session.document, finding.cure)
         if changed:
             self._context.selection.select(changed)
@@ -233,6 +235,9 @@ class SurveyPage(QWidget):
         """Show a finding no more."""
         self._ignored.add(finding.key)
         self._show()
+
+    def _show_outcome(self, finding: Finding | None) -> None:
+        self.plot.show_outcome(outcome_db(self._context.session.patch, finding.cure if finding else None))
 
     def never_show(self, finding: Finding) -> None:
         """Show findings of this kind no more, in any patch."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QPointF, QRect, QRectF, Qt, Signal
@@ -96,6 +96,7 @@ class TimePlot(QWidget):
         self._theme = theme
         self.axis = Axis()
         self.shown: Shown | None = None
+        self.outcome: Mapping[str, float] = {}
         self.range: tuple[float, float] | None = None
         self.playhead, self.caret, self.pair = 0.0, 0.0, -1
         self._picture: QPixmap | None = None
@@ -134,6 +135,11 @@ class TimePlot(QWidget):
         self.range = (first, last) if last > first else None
         self.update()
         self.range_changed.emit()
+
+    def show_outcome(self, outcome: Mapping[str, float]) -> None:
+        """Outline what would become of the layers: by how many dB each is louder; "" is all of them."""
+        self.outcome = outcome
+        self.update()
 
     def redraw(self) -> None:
         """Draw anew what does not move."""
@@ -184,6 +190,7 @@ class TimePlot(QWidget):
             still.end()
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._picture)
+        self._draw_outcome(painter)
         self._draw_range(painter)
         self._draw_playhead(painter)
         painter.end()
@@ -207,6 +214,18 @@ class TimePlot(QWidget):
         self._draw_heads(painter)
         self._draw_alike(painter)
         self._draw_marks(painter)
+
+    def _draw_outcome(self, painter: QPainter) -> None:
+        """What a cure that is looked at would make of the layers."""
+        if self.shown is None or not self.outcome:
+            return
+        view = self.shown.view
+        for layer in self._layers:
+            by_db = self.outcome.get(layer.id, self.outcome.get("", 0.0))
+            if by_db and layer.id in view.outlook.layers:
+                triggered, box = bool(trigger_places(view.patch, layer)), self._boxes[f"lane {layer.id}"]
+                course = view.outlook.layers[layer.id]
+                drawing.draw_outcome(painter, box, course, view.outlook, self.axis, self._theme, triggered, by_db)
 
     def _draw_card(self, painter: QPainter, box: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
