@@ -148,5 +148,8 @@ def test_buttons_and_names_of_the_guide_are_in_the_window(demo_window: MainWindo
     assert not missing, "; ".join(missing)
 
 
-GIVEN = {"Tank", "Drops", "Wide hall", "Repeats never", "Drag from the right edge of a card", "Let the palette do it"}
-"""What the worked example calls things, and what is only stressed."""
+GIVEN = {
+    "Tank", "Drops", "Wide hall", "Repeats never", "Drag from the right edge of a card", "Let the palette do it",
+    "Take 1", "Left 1", "2 ignored", "→ step 3",
+}  # fmt: skip
+"""What the worked example calls things, what is numbered, and what is only stressed."""

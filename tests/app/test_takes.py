@@ -277,6 +277,14 @@ def test_a_take_is_compared_renamed_saved_and_read(
     assert len(window.session.patch.takes) == 2
 
 
+def test_a_range_becomes_a_take(page: SurveyPage, window: MainWindow) -> None:
+    page.plot.set_range(1.5, 4.0)
+    QTest.mouseClick(page.range_bar.buttons["Keep as take"], LEFT)
+    assert kept(window, "00:01 to 00:04").entries == TAKE.entries[:3]
+    assert [(one.at_s, one.until_s) for one in window.session.patch.moments] == [(1.5, 4.0)]
+    page.plot.set_range(0.0, 0.0)
+
+
 def test_a_correction_that_cannot_be_is_refused(page: SurveyPage, window: MainWindow) -> None:
     """Without the module that an entry adds, a link of a later one would begin nowhere."""
     bad = TAKE.with_entry_replaced(0, replace(TAKE.entries[0], what=Edit((ParamSet(OUT, "level_db", 999.0),))))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import signal
 import time
-from collections.abc import Iterator
 from dataclasses import replace
 from multiprocessing.shared_memory import SharedMemory
 
@@ -27,15 +26,6 @@ from dunefall.patch.take import Clear, Take
 from dunefall.render.performance import Performance
 from dunefall.render.player import Player
 from rig import demo, least_of, slowness, until
-
-
-@pytest.fixture
-def engine() -> Iterator[EngineClient]:
-    client = EngineClient(EngineOptions(audio="simulated"))
-    client.set_patch(demo())
-    client.wait_for(say.Prepared)
-    yield client
-    client.close()
 
 
 def test_plays_and_shows_what_it_does(engine: EngineClient) -> None:
@@ -76,16 +66,16 @@ def test_pause_holds_the_position_and_rewind_clears_it(engine: EngineClient) -> 
     assert until(lambda: engine.status[Status.POSITION] == 0)
 
 
-def test_a_killed_engine_comes_back(engine: EngineClient) -> None:
-    engine.play()
-    assert until(lambda: engine.status[Status.BLOCKS] > 5)
-    first = engine.process_id
+def test_a_killed_engine_comes_back(own_engine: EngineClient) -> None:
+    own_engine.play()
+    assert until(lambda: own_engine.status[Status.BLOCKS] > 5)
+    first = own_engine.process_id
     os.kill(first, signal.SIGKILL)
     time.sleep(0.1)
     heard: list[object] = []
-    assert until(lambda: heard.extend(engine.poll()) or any(isinstance(m, say.Trouble) for m in heard))
-    assert engine.process_id != first
-    assert until(lambda: engine.poll() is not None and engine.status[Status.PEAKS] > 0.01)
+    assert until(lambda: heard.extend(own_engine.poll()) or any(isinstance(m, say.Trouble) for m in heard))
+    assert own_engine.process_id != first
+    assert until(lambda: own_engine.poll() is not None and own_engine.status[Status.PEAKS] > 0.01)
 
 
 def test_an_engine_that_keeps_dying_is_not_started_for_ever() -> None:
@@ -188,10 +178,10 @@ def test_seeking_goes_to_the_true_state_of_that_moment(engine: EngineClient) -> 
         assert until(lambda m=module, p=port, v=there: engine.value_now(m, p) == pytest.approx(v, rel=1e-9))
 
 
-def test_an_engine_in_reserve_takes_over_within_a_second_at_the_same_place(engine: EngineClient) -> None:
-    engine.play()
+def test_an_engine_in_reserve_takes_over_within_a_second_at_the_same_place(own_engine: EngineClient) -> None:
+    own_engine.play()
     most_s = 1.0 * slowness()
-    assert least_of(lambda: takeover_s(engine), most_s) < most_s
+    assert least_of(lambda: takeover_s(own_engine), most_s) < most_s
 
 
 def takeover_s(engine: EngineClient) -> float:
@@ -212,27 +202,27 @@ def takeover_s(engine: EngineClient) -> float:
     return silent_s
 
 
-def test_a_hung_engine_is_replaced(engine: EngineClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_hung_engine_is_replaced(own_engine: EngineClient, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("dunefall.engine.client.NO_BEAT_S", 0.6)
-    first = engine.process_id
+    first = own_engine.process_id
     os.kill(first, signal.SIGSTOP)
-    assert until(lambda: any(isinstance(m, say.Trouble) for m in engine.poll()), 8)
-    assert engine.process_id != first
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in own_engine.poll()), 8)
+    assert own_engine.process_id != first
 
 
 @pytest.mark.parametrize(("rate", "frames"), [(44100.0, 64), (96000.0, 2048), (88200.0, 128)])
-def test_rate_and_block_change_while_it_plays(engine: EngineClient, rate: float, frames: int) -> None:
-    engine.play()
-    assert until(lambda: engine.status[Status.POSITION] > 24000)
-    before = engine.status[Status.POSITION] / 48000
-    engine.set_device(EngineOptions("simulated", rate, frames))
-    chosen = engine.wait_for(say.DeviceChosen)
+def test_rate_and_block_change_while_it_plays(own_engine: EngineClient, rate: float, frames: int) -> None:
+    own_engine.play()
+    assert until(lambda: own_engine.status[Status.POSITION] > 24000)
+    before = own_engine.status[Status.POSITION] / 48000
+    own_engine.set_device(EngineOptions("simulated", rate, frames))
+    chosen = own_engine.wait_for(say.DeviceChosen)
     assert isinstance(chosen, say.DeviceChosen)
     assert (chosen.rate, chosen.frames) == (rate, frames)
-    assert until(lambda: engine.status[Status.RATE] == rate and engine.status[Status.POSITION] / rate > before)
-    assert engine.status[Status.POSITION] / rate - before < 3.0
-    assert until(lambda: engine.status[Status.PEAKS] > 0.01)
-    assert engine.take.rate_hz == rate
+    assert until(lambda: own_engine.status[Status.RATE] == rate and own_engine.status[Status.POSITION] / rate > before)
+    assert own_engine.status[Status.POSITION] / rate - before < 3.0
+    assert until(lambda: own_engine.status[Status.PEAKS] > 0.01)
+    assert own_engine.take.rate_hz == rate
 
 
 def test_the_limiter_holds_and_can_be_taken_out(engine: EngineClient) -> None:

@@ -5,16 +5,13 @@ from __future__ import annotations
 import os
 import signal
 import time
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-import pytest
 
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
-from dunefall.engine.messages import EngineOptions
 from dunefall.engine.replay import Replay
 from dunefall.engine.shared import Status
 from dunefall.patch.changes import ParamSet, difference
@@ -36,15 +33,6 @@ TAKE = Take(demo(), float(RATE), (
     Entry(2 * RATE, Press("drip-line-hold", "trigger", True)),
     Entry(2 * RATE + 4800, Press("drip-line-hold", "trigger", False)),
 ))  # fmt: skip
-
-
-@pytest.fixture
-def engine() -> Iterator[EngineClient]:
-    client = EngineClient(EngineOptions(audio="simulated"))
-    client.set_patch(demo())
-    client.wait_for(say.Prepared)
-    yield client
-    client.close()
 
 
 def played_to(engine: EngineClient, position: int) -> bool:
@@ -136,27 +124,27 @@ def test_a_corrected_take_is_heard_from_a_checkpoint_before(engine: EngineClient
     assert state_is_that_of(engine, corrected), "no checkpoint of the take before was used"
 
 
-def test_it_goes_on_in_another_engine(engine: EngineClient) -> None:
-    engine.play()
-    engine.seek(0, take=TAKE)
-    assert until(lambda: any(isinstance(m, say.Replayed) for m in engine.poll()))
-    assert engine.process_id is not None
-    os.kill(engine.process_id, signal.SIGKILL)
-    assert until(lambda: any(isinstance(m, say.Trouble) for m in engine.poll()))
-    assert until(lambda: engine.poll() is not None and engine.patch.has("new"))
-    assert engine.take == TAKE
-    assert played_to(engine, 6 * RATE)
-    assert state_is_that_of(engine, TAKE)
+def test_it_goes_on_in_another_engine(own_engine: EngineClient) -> None:
+    own_engine.play()
+    own_engine.seek(0, take=TAKE)
+    assert until(lambda: any(isinstance(m, say.Replayed) for m in own_engine.poll()))
+    assert own_engine.process_id is not None
+    os.kill(own_engine.process_id, signal.SIGKILL)
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in own_engine.poll()))
+    assert until(lambda: own_engine.poll() is not None and own_engine.patch.has("new"))
+    assert own_engine.take == TAKE
+    assert played_to(own_engine, 6 * RATE)
+    assert state_is_that_of(own_engine, TAKE)
 
 
-def test_it_goes_on_at_another_rate(engine: EngineClient) -> None:
-    engine.play()
-    engine.seek(0, take=TAKE)
-    engine.wait_for(say.Sought)
-    engine.set_device(replace(engine.options, rate=44100.0))
-    assert until(lambda: engine.poll() is not None and engine.patch.has("new"))
-    assert engine.take.rate_hz == 44100.0
-    assert [entry.at for entry in engine.take.entries] == [entry.at for entry in TAKE.at_rate(44100.0).entries]
+def test_it_goes_on_at_another_rate(own_engine: EngineClient) -> None:
+    own_engine.play()
+    own_engine.seek(0, take=TAKE)
+    own_engine.wait_for(say.Sought)
+    own_engine.set_device(replace(own_engine.options, rate=44100.0))
+    assert until(lambda: own_engine.poll() is not None and own_engine.patch.has("new"))
+    assert own_engine.take.rate_hz == 44100.0
+    assert [entry.at for entry in own_engine.take.entries] == [entry.at for entry in TAKE.at_rate(44100.0).entries]
 
 
 def test_what_is_known_is_heard_at_once_and_the_state_follows(engine: EngineClient, tmp_path: Path) -> None:

@@ -119,6 +119,7 @@ class SurveyPage(QWidget):
         self.range_bar.range_typed.connect(self.plot.set_range)
         self.range_bar.hear_asked.connect(self.hear_range)
         self.range_bar.mark_asked.connect(self.mark)
+        self.range_bar.keep_asked.connect(self._keep_range)
         self.range_bar.loop_asked.connect(lambda: self._offer(loop=True))
         self.range_bar.render_asked.connect(lambda: self._offer(loop=False))
         self.range_bar.refused.connect(self._context.tell)
@@ -277,6 +278,10 @@ class SurveyPage(QWidget):
             mark_moment(self._context.session.document, self.plot.range[0], until_s=self.plot.range[1])
         except ParameterError as error:
             self._context.tell(f"{error}.")
+
+    def _keep_range(self) -> None:
+        if self.plot.range is not None:
+            self.desk.keep_range(*self.plot.range)
 
     def _rename(self, moment: Moment) -> None:
         asked = f"Name of the moment at {time_told(moment.at_s)}"

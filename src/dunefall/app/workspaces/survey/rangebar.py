@@ -24,7 +24,7 @@ class RangeBar(QWidget):
     -------
     range_typed (float, float)
         In seconds.
-    hear_asked (), loop_asked (), render_asked (), mark_asked ()
+    hear_asked (), loop_asked (), render_asked (), mark_asked (), keep_asked ()
         What to do with the range.
     refused (str)
         What was typed is no time.
@@ -35,6 +35,7 @@ class RangeBar(QWidget):
     loop_asked = Signal()
     render_asked = Signal()
     mark_asked = Signal()
+    keep_asked = Signal()
     refused = Signal(str)
 
     def __init__(self) -> None:
@@ -62,6 +63,7 @@ class RangeBar(QWidget):
             ("Hear it", "Play the range, then pause", self.hear_asked),
             ("Find a loop in it…", "Show Render with a seamless loop of the range", self.loop_asked),
             ("Mark it", "Keep the range as a moment", self.mark_asked),
+            ("Keep as take", "Keep the take up to its end with the patch, and mark the range", self.keep_asked),
             ("Render it…", "Show Render with the range of the take", self.render_asked),
         ):
             button = QPushButton(text)

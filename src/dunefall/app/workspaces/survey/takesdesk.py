@@ -18,6 +18,7 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.take import END, Edit, Entry, Note, Take
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
+from dunefall.session.edits.moments import mark_moment
 from dunefall.session.edits.takes import correct_take, free_take_name, keep_take, remove_take, rename_take
 from dunefall.session.lanes import compared
 from dunefall.session.opening import open_take
@@ -179,6 +180,17 @@ class TakesDesk:
         """Keep what is played."""
         session = self._context.session
         self._keep(session.engine.take)
+
+    def keep_range(self, first_s: float, last_s: float) -> None:
+        """Keep what is played up to the end of a range, and mark the range under the same name."""
+        session = self._context.session
+        take = session.engine.take
+        name = self._keep(take.until(round(last_s * take.rate_hz)), f"{time_told(first_s)} to {time_told(last_s)}")
+        if name:
+            try:
+                mark_moment(session.document, first_s, name, last_s)
+            except ParameterError as error:
+                self._context.tell(f"{error}.")
 
     def _keep(self, take: Take, name: str = "") -> str:
         try:
