@@ -281,7 +281,7 @@ def test_from_a_wrong_note_to_its_step_in_one_gesture(window: MainWindow, qtbot:
 def test_the_range_is_offered_to_render(page: SurveyPage, window: MainWindow, qtbot: QtBot) -> None:
     looked(page, qtbot)
     page.plot.set_range(2.0, 12.5)
-    QTest.mouseClick(page.range_bar.buttons["Find a loop in it…"], LEFT)
+    QTest.mouseClick(page.range_bar.buttons["Loop it…"], LEFT)
     assert window._shown == "render"
     job = window.page("render").settings.job
     assert (job.of, job.start_s, job.seconds, job.ends) == ("range", 2.0, 10.5, "loop")

@@ -36,6 +36,7 @@ __all__ = ["Shown", "TimePlot"]
 
 HEAD_W, LEFT, RIGHT = 150.0, 168.0, 12.0
 RULER, MARKS, GAP, LOUDNESS, LANE, LOWEST_LANE, ALIKE, SPECTRUM = 18, 18, 6, 82, 28, 18, 124, 110
+LOWEST_ALIKE = 84
 STATEMENT, SOLO, ROOM_FOR_SCALE = 28, 22, 140
 DRAG_PX, STEPS, FLAG_APART = 4.0, 100.0, 50.0
 
@@ -120,7 +121,7 @@ class TimePlot(QWidget):
         self.shown = shown
         self.axis.set_total(shown.view.outlook.seconds)
         count = len(self._layers)
-        self.setMinimumHeight(RULER + MARKS + SPECTRUM + LOUDNESS + ALIKE + 4 * GAP + LOWEST_LANE * count)
+        self.setMinimumHeight(RULER + MARKS + SPECTRUM + LOUDNESS + LOWEST_ALIKE + 4 * GAP + LOWEST_LANE * count)
         self.redraw()
 
     def show_playhead(self, seconds: float) -> None:
@@ -155,12 +156,14 @@ class TimePlot(QWidget):
         """Places of all parts; the spectrogram takes what is left."""
         self.axis.left, self.axis.width = LEFT, max(self.width() - LEFT - RIGHT, 50.0)
         count, width = max(len(self._layers), 1), self.axis.width
-        fixed = RULER + MARKS + LOUDNESS + ALIKE + 4 * GAP
+        room = self.height() - RULER - MARKS - LOUDNESS - 4 * GAP
+        alike = min(ALIKE, max(LOWEST_ALIKE, room - SPECTRUM - LOWEST_LANE * count))
+        fixed = self.height() - room + alike
         lane = min(LANE, max(LOWEST_LANE, (self.height() - fixed - SPECTRUM) / count))
         y, boxes = float(RULER + MARKS), dict[str, QRectF]()
         for name, height in (
             ("spectrum", max(SPECTRUM, self.height() - fixed - lane * count)), ("loudness", LOUDNESS),
-            ("lanes", lane * count), ("alike", ALIKE),
+            ("lanes", lane * count), ("alike", alike),
         ):  # fmt: skip
             boxes[name] = QRectF(LEFT, y, width, height)
             y += height + GAP

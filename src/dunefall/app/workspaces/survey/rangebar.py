@@ -61,7 +61,7 @@ class RangeBar(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for text, tip, signal in (
             ("Hear it", "Play the range, then pause", self.hear_asked),
-            ("Find a loop in it…", "Show Render with a seamless loop of the range", self.loop_asked),
+            ("Loop it…", "Show Render with a seamless loop of the range", self.loop_asked),
             ("Mark it", "Keep the range as a moment", self.mark_asked),
             ("Keep as take", "Keep the take up to its end with the patch, and mark the range", self.keep_asked),
             ("Render it…", "Show Render with the range of the take", self.render_asked),
