@@ -277,6 +277,25 @@ def test_a_take_is_compared_renamed_saved_and_read(
     assert len(window.session.patch.takes) == 2
 
 
+def test_what_was_played_on_by_hand_goes_on_when_takes_are_named_or_kept(
+    page: SurveyPage, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = window.session
+    session.play()
+    qtbot.waitUntil(lambda: session.seconds > 0.3, timeout=20_000)
+    set_param(session.document, OUT, "level_db", -33.0)
+    qtbot.waitUntil(lambda: session.engine.own, timeout=20_000)
+    session.pause()
+    mine = session.engine.take
+    QTest.mouseClick(page.takes.keep, LEFT)
+    monkeypatch.setattr(page._context.talk, "ask_text", lambda *_: "Dusk")
+    rows = [page.takes.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(page.takes.list.count())]
+    page.desk.do_with_take("rename", next(row for row in rows if row.name == "Take 1"))
+    assert session.engine.take == mine
+    assert db_now(window) == -33.0
+    assert kept(window, "Take 2").entries == mine.entries
+
+
 def test_a_range_becomes_a_take(page: SurveyPage, window: MainWindow) -> None:
     page.plot.set_range(1.5, 4.0)
     QTest.mouseClick(page.range_bar.buttons["Keep as take"], LEFT)

@@ -456,6 +456,7 @@ class EngineClient:
         self._send(self.monitor)
         self._send(say.Watch(self._watched))
         self._awaited = -1
+        self._pass_until(position)
         if self._opened:
             self._send(say.Open(self.take, position, self._playing))
 

@@ -178,13 +178,14 @@ class Session:
 
     def _changed(self, before: Patch, after: Patch) -> None:
         """The document has changed: that is heard; a kept take that was corrected, from where it sounds otherwise."""
-        kept = kept_take(after, self.heard) if before.takes is not after.takes else None
-        differs = END if kept is None else first_difference(self.engine.take, kept.take.at_rate(self.options.rate))
-        if kept is None or differs == END:
+        was, kept = kept_take(before, self.heard), kept_take(after, self.heard)
+        take = kept.take if kept is not None and (was is None or was.take is not kept.take) else None
+        differs = END if take is None else first_difference(self.engine.take, take.at_rate(self.options.rate))
+        if take is None or differs == END:
             self.engine.set_patch(after)
-            return
-        self._take_up(kept.take, max(differs - round(RUN_UP_S * self.options.rate), 0))
-        self._behind = True
+        else:
+            self._take_up(take, max(differs - round(RUN_UP_S * self.options.rate), 0))
+            self._behind = True
 
     def _as_sounding(self, then: Patch) -> Patch:
         """The patch of the document, sounding as another one."""

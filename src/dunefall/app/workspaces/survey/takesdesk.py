@@ -230,9 +230,8 @@ class TakesDesk:
         elif action == "rename":
             name = self._context.talk.ask_text("Rename the take", "Name", row.name)
             if name:
-                session.heard = name if session.heard == row.name else session.heard
                 named = rename_take(session.document, row.name, name)
-                session.heard = named if session.heard == name else session.heard
+                session.heard = named if session.heard == row.name else session.heard
         else:
             remove_take(session.document, row.name)
         self.show()
