@@ -82,9 +82,10 @@ def _corrections(window: MainWindow, dice: random.Random) -> None:
     print(f"an hour of it looked at in {_looked(window, HOUR_S):.0f} s")
     session.play()
     times = []
-    for _ in range(TRIES):
+    for index in sorted(
+        (dice.randrange(100, COUNT - 100) for _ in range(TRIES)), reverse=True
+    ):  # what is before is known
         QTest.qWait(1500)
-        index = dice.randrange(100, COUNT)
         at = session.engine.take.entries[index].at / RATE
         begun = time.perf_counter()
         page.desk.do("remove", index)
