@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import spec_of
-from dunefall.catalogue.declare import Input, Param
+from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.patch.model import Compound, Module, Patch
 
 __all__ = ["check_patch", "check_value"]
@@ -58,17 +60,23 @@ def check_value(patch: Patch, module_id: str, param: str, value: float) -> None:
     PatchError
         If there is no such parameter, or the value is out of its range.
     """
-    spec = spec_of(patch.module(module_id).type) if patch.has(module_id) else None
-    found = spec.target(param) if spec else None
-    if spec is None:
-        return
-    if not isinstance(found, Param) or found.follows:
-        known = ", ".join(one.id for one in spec.params if not one.follows)
-        raise PatchError(f'a {spec.name} has no parameter "{param}"; it has {known or "none"}')
-    try:
-        found.check(value, f'"{patch.module(module_id).name}" in layer "{patch.layer_of(module_id).name}"')
-    except ParameterError as error:
-        raise PatchError(str(error)) from error
+    module = patch.module(module_id) if patch.has(module_id) else None
+    spec = spec_of(module.type) if module else None
+    if module and spec:
+        _check_values(spec, module, {param: value}, patch.layer_of(module_id).name)
+
+
+def _check_values(spec: ModuleSpec, module: Module, values: Mapping[str, float], layer: str, place: str = "") -> None:
+    known: dict[str, Param] = {param.id: param for param in spec.params if not param.follows}
+    for name, value in values.items():
+        if name not in known:
+            raise PatchError(
+                f'a {spec.name} has no parameter "{name}"; it has {", ".join(known) or "none"}', place=place
+            )
+        try:
+            known[name].check(value, f'"{module.name}" in layer "{layer}"')
+        except ParameterError as error:
+            raise PatchError(str(error), place=f"{place}.{name}" if place else "") from error
 
 
 def _check_compound(patch: Patch, compound: Compound, place: str) -> None:
@@ -90,17 +98,7 @@ def _check_module(module: Module, layer: str, place: str) -> None:
     spec = spec_of(module.type)
     if spec is None:
         return
-    known: dict[str, Param] = {param.id: param for param in spec.params if not param.follows}
-    for name, value in module.params.items():
-        if name not in known:
-            raise PatchError(
-                f'a {spec.name} has no parameter "{name}"; it has {", ".join(known) or "none"}',
-                place=f"{place}.params",
-            )
-        try:
-            known[name].check(value, f'"{module.name}" in layer "{layer}"')
-        except ParameterError as error:
-            raise PatchError(str(error), place=f"{place}.params.{name}") from error
+    _check_values(spec, module, module.params, layer, f"{place}.params")
     drawn = {series.id: series for series in spec.series}
     for name, values in module.series.items():
         if name not in drawn:

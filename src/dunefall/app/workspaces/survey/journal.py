@@ -68,6 +68,7 @@ class JournalLanes(QWidget):
         self._lane = self._top = 0
         self._courses: list[tuple[Times, Times, NDArray[np.bool_]]] = []
         self._picture: QPixmap | None = None
+        self._drawn = (0.0, 0.0, 0.0)
         self._pressed: QPointF | None = None
         self._moved: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -150,7 +151,9 @@ class JournalLanes(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """The lanes from a picture, then what moves."""
         ratio, theme = self.devicePixelRatioF(), self._theme
-        if self._picture is None:
+        part = self._axis.first, self._axis.last, self._axis.width
+        if self._picture is None or part != self._drawn:
+            self._drawn = part
             self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
             self._picture.setDevicePixelRatio(ratio)
             self._picture.fill(theme.colour("ground"))

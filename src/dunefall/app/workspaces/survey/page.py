@@ -96,7 +96,7 @@ class SurveyPage(QWidget):
         self.looking.changed = self._show
         self.desk = TakesDesk(self._context, self.journal, self.takes, self.hear_from)
         self._context.session.ahead = self.looking.ahead
-        self.plot.redrawn.connect(self.journal.lanes.redraw)
+        self.plot.redrawn.connect(self.journal.lanes.update)
         self.plot.hear_asked.connect(self.hear_from)
         self.plot.range_changed.connect(self._show_range)
         self.plot.solo_asked.connect(self.toggle_solo)

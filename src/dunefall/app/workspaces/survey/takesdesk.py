@@ -19,7 +19,7 @@ from dunefall.patch.changes import ParamSet
 from dunefall.patch.take import END, Edit, Entry, Note, Take
 from dunefall.patch.takefiles import TAKE_SUFFIX, save_take
 from dunefall.session.edits.moments import mark_moment
-from dunefall.session.edits.takes import correct_take, free_take_name, keep_take, remove_take, rename_take
+from dunefall.session.edits.takes import correct_take, free_take_name, keep_take, kept_take, remove_take, rename_take
 from dunefall.session.lanes import compared
 from dunefall.session.opening import open_take
 from dunefall.session.session import RUN_UP_S
@@ -56,7 +56,7 @@ class TakesDesk:
         session = self._context.session
         take, kept = session.engine.take, session.patch.takes
         heard = session.heard if not session.engine.own else ""
-        rows = [] if any(one.name == heard for one in kept) else [Row(PLAYED, take, kept=False, heard=True)]
+        rows = [] if kept_take(session.patch, heard) else [Row(PLAYED, take, kept=False, heard=True)]
         rows += [Row(one.name, one.take, kept=True, heard=one.name == heard) for one in kept]
         left = session.engine.left
         rows += [Row(f"Left {k + 1}", one, kept=False, heard=False) for k, one in enumerate(left)]
@@ -103,7 +103,7 @@ class TakesDesk:
     def _correct(self, label: str, take: Take, entry: Entry) -> bool:
         """Put the take right, as one step; one that is not kept yet is kept from now on."""
         session = self._context.session
-        known = any(one.name == session.heard for one in session.patch.takes) and not session.engine.own
+        known = kept_take(session.patch, session.heard) is not None and not session.engine.own
         name = session.heard if known else free_take_name(session.patch)
         before, session.heard = session.heard, name
         try:
@@ -212,7 +212,7 @@ class TakesDesk:
         except DunefallError as error:
             self._context.talk.warn("The take was not added", str(error))
             return
-        found = next((kept for kept in self._context.session.patch.takes if kept.name == name), None)
+        found = kept_take(self._context.session.patch, name)
         if found is not None:
             self._context.session.hear_take(found)
 
@@ -238,13 +238,12 @@ class TakesDesk:
 
     def _hear_take(self, row: Row) -> None:
         session = self._context.session
-        kept = next((one for one in session.patch.takes if row.kept and one.name == row.name), None)
+        kept = kept_take(session.patch, row.name) if row.kept else None
         if row.heard:
             self._hear(0.0)
             return
         if kept is None:
-            name = self._keep(row.take)
-            kept = next((one for one in session.patch.takes if one.name == name), None)
+            kept = kept_take(session.patch, self._keep(row.take))
             if kept is None:
                 return
         session.hear_take(kept)
