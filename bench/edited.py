@@ -48,6 +48,8 @@ MOST_GROWTH = 0.02
 """In an hour."""
 LIGHT = "pump-engine"
 """The starter that runs for a day: it is worked out 250 times as fast as it sounds."""
+FULL_S = 660.0
+"""The ring of the last ten minutes is full: it grows no more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
 
 
@@ -192,11 +194,11 @@ def real(minutes: float, seed: int) -> int:
         used = {"window": _memory_mb(), "engine": _memory_mb(engine.process_id or "self")}
         for name, growth in growths.items():
             growth.note(now, used[name])
-        first = first or (_left() if now > 300 else {})
+        first = first or (_left() if now > FULL_S else {})
         more = {name: count - first[name] for name, count in _left().items() if first}
-        print(f"{now / 60:5.1f} min, {engine.done_by_hand} edits, " + ", ".join(
+        print(f"{now / 60:5.1f} min, {len(engine.journal)} edits, " + ", ".join(
             f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
-        ) + f", more than at minute 5: {more}, {len(faults)} errors", flush=True)  # fmt: skip
+        ) + f", more than at minute 11: {more}, {len(faults)} errors", flush=True)  # fmt: skip
     timer.stop()
     grown = max(growth.per_hour for growth in growths.values())
     wrong = grown > MOST_GROWTH or any(count > 0 for count in more.values()) or faults

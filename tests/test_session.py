@@ -15,6 +15,7 @@ from dunefall.catalogue.validate import check_patch
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.changes import TempoSet
 from dunefall.patch.files import load_patch
+from dunefall.patch.journal import Journal
 from dunefall.patch.library import DATA, DEMO, find_patch, starters
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
@@ -288,29 +289,53 @@ def test_a_take_with_an_impossible_change_is_told(action: dict[str, object], tol
 
 def test_the_take_is_on_disk_while_it_grows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("dunefall.session.takelog.EVERY_S", 0.0)
-    folder, take = tmp_path / "ring", Take(demo())
-    log = TakeLog(folder)
+    folder, journal = tmp_path / "ring", Journal(Take(demo()))
+    path, log = folder / "take.lines", TakeLog(folder)
 
-    def followed(take: Take) -> Take | None:
-        log.follow(take)
+    def followed(journal: Journal) -> Take | None:
+        log.follow(journal)
         log._writer.submit(int).result()
         return read_take_log(folder)
 
-    assert followed(take) == take
+    assert followed(journal) == journal.take
     for k in range(3):
-        take = take.with_entry(Entry(1000 * k, Edit((TempoSet(60.0 + k),))))
-        assert followed(take) == take
-    lines = (folder / "take.lines").read_text().splitlines()
-    assert len(lines) == 4, "it is added to"
-    take = take.with_entry(Entry(500, Edit((TempoSet(99.0),))))
-    assert followed(take) == take, "something came in between"
-    with (folder / "take.lines").open("a") as file:
+        journal.note(Entry(1000 * k, Edit((TempoSet(60.0 + k),))))
+        assert followed(journal) == journal.take
+    assert len(path.read_text().splitlines()) == 4
+    journal.note(Entry(500, Edit((TempoSet(99.0),))))
+    assert followed(journal) == journal.take, "something came in between"
+    with path.open("a") as file:
         file.write('{"at": 5000, "do": [{"tem')  # the crash came here
-    assert read_take_log(folder) == take
-    (folder / "take.lines").write_text("nonsense\n")
+    assert read_take_log(folder) == journal.take
+    path.write_text("nonsense\n")
     assert read_take_log(folder) is None
-    (folder / "take.lines").unlink()
-    (folder / "take.lines").mkdir()  # a disk that refuses
-    assert followed(take.without_entry(0)) is None
+    path.unlink()
+    path.mkdir()  # a disk that refuses
+    journal.note(Entry(5000, Edit((TempoSet(98.0),))))
+    assert followed(journal) is None
+    path.rmdir()
+    assert followed(journal) == journal.take, "all of it, once it can be written"
+    other = Journal(journal.take.without_entry(0))
+    assert followed(other) == other.take
     log.end()
     assert read_take_log(tmp_path / "nowhere") is None
+
+
+def test_a_long_take_costs_no_more_to_follow_than_a_short_one(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """All of it was taken apart with every frame of the window: 41 ms after five minutes of edits."""
+    monkeypatch.setattr("dunefall.session.takelog.EVERY_S", 0.0)
+    log, journal = TakeLog(tmp_path), Journal(Take(demo()))
+    for k in range(5000):
+        journal.note(Entry(1000 * k, Edit((TempoSet(60.0 + k % 100),))))
+    log.follow(journal)
+    size = log._writer.submit((tmp_path / "take.lines").stat).result().st_size
+    opened = list[int]()
+    monkeypatch.setattr("dunefall.patch.journal.pickle.loads", lambda piece: opened.append(len(piece)) or [])
+    for k in range(20):
+        journal.note(Entry(10_000_000 + k, Edit((TempoSet(60.0 + k),))))
+        log.follow(journal)
+    log._writer.submit(int).result()
+    log.end()
+    assert not opened
+    assert 0 < (tmp_path / "take.lines").stat().st_size - size < 20 * 100
+    assert len(read_take_log(tmp_path).entries) == 5020

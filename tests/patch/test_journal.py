@@ -26,10 +26,18 @@ def test_it_holds_what_a_take_holds_in_the_same_order(times: list[int]) -> None:
         patched.setattr(journal_module, "AT_HAND", 8)
         take = Take(demo())
         kept = Journal(take)
+        held, known = kept.take, list[Entry]()
         for number, at in enumerate(times):
-            take = take.with_entry(entry(at, number))
+            take, before = take.with_entry(entry(at, number)), kept.reordered
             kept.note(entry(at, number))
+            assert (kept.reordered == before) == (take.entries[-1] == entry(at, number))
+            known = [*known, *kept.since(len(known))] if kept.reordered == before else list(kept.take.entries)
+            held = kept.take if number % 3 == 0 else held  # the next one is made of it
         assert kept.take == take
+        assert known == list(take.entries)
+        assert [kept.since(count) for count in range(len(times) + 1)] == [
+            take.entries[count:] for count in range(len(times) + 1)
+        ]
         assert len(kept) == len(times)
         assert Journal(take).take == take
 

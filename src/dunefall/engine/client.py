@@ -52,6 +52,8 @@ class EngineClient:
         Trace slot of each output (by ``trace_key``), and place of each (module, port) in ``now``; set by ``poll``.
     asleep : frozenset of str
         Modules that lead nowhere and are not computed unless watched.
+    journal : Journal
+        ``take`` as it grows.
     monitor : Monitor
         How the mix goes to the device.
     moved_on : bool
@@ -64,7 +66,7 @@ class EngineClient:
         self.slots: dict[str, int] = {}
         self.inputs: dict[tuple[str, str], int] = {}
         self.asleep: frozenset[str] = frozenset()
-        self._journal = Journal(Take(Patch(), options.rate))
+        self.journal = Journal(Take(Patch(), options.rate))
         self.options = options
         self._shared = SharedState()
         self._patch = Patch()
@@ -92,7 +94,7 @@ class EngineClient:
     @property
     def take(self) -> Take:
         """Everything changed by hand since the start, and, of a take that is heard again, what is still to come."""
-        return self._journal.take
+        return self.journal.take
 
     @property
     def played(self) -> Take:
@@ -103,11 +105,6 @@ class EngineClient:
     def patch(self) -> Patch:
         """What sounds, as far as is known here."""
         return self._patch
-
-    @property
-    def done_by_hand(self) -> int:
-        """How many entries the take has."""
-        return len(self._journal)
 
     @property
     def own(self) -> bool:
@@ -134,7 +131,7 @@ class EngineClient:
     def open(self, patch: Patch) -> None:
         """Start a take of a patch, stopped or playing as before."""
         self._leave_behind(self.take)
-        self._patch, self._journal, self._own = patch, Journal(Take(only_sound(patch), self.options.rate)), False
+        self._patch, self.journal, self._own = patch, Journal(Take(only_sound(patch), self.options.rate)), False
         self._pending.clear()
         self._coming.clear()
         self._opened = True
@@ -163,7 +160,7 @@ class EngineClient:
             if entry.at < at:
                 self._pass(entry)
         self._coming.clear()
-        self._journal, self._own = Journal(take.until(at)), True
+        self.journal, self._own = Journal(take.until(at)), True
         self._send(say.TakeOver(at))
 
     def _pass_until(self, at: int) -> None:
@@ -225,7 +222,7 @@ class EngineClient:
             same_until = first_difference(before, take)
             self._leave_behind(before)
             self._own = False
-        self._journal, self._patch = Journal(take), take.patch_at(position)
+        self.journal, self._patch = Journal(take), take.patch_at(position)
         self._coming = deque(entry for entry in take.sounding if entry.at >= position)
         self._awaited = position
         self._pending.clear()
@@ -246,7 +243,7 @@ class EngineClient:
     def _use_rate(self, rate: float) -> None:
         """Count the take in another rate."""
         if rate != self.options.rate:
-            self._journal = Journal(self.take.at_rate(rate))
+            self.journal = Journal(self.take.at_rate(rate))
             scale = rate / self.options.rate
             self._coming = deque(replace(entry, at=round(entry.at * scale)) for entry in self._coming)
 
@@ -344,7 +341,7 @@ class EngineClient:
             self._pass_until(message.at)
 
     def _note(self, entry: Entry) -> None:
-        self._journal.note(entry)
+        self.journal.note(entry)
         self._own = True
 
     def _note_down(self, what: Edit | Note | Press | Clear) -> int:

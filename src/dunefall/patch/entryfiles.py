@@ -6,7 +6,7 @@ A kept take is written as the changes that lead from the patch of the file to th
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from dunefall.base.errors import PatchError
@@ -49,7 +49,7 @@ def dump_kept_take(kept: KeptTake, patch: Patch) -> dict[str, object]:
         "name": kept.name,
         "rate_hz": kept.take.rate_hz,
         **({"start": start} if start else {}),
-        "entries": dump_entries(kept.take),
+        "entries": dump_entries(kept.take.entries),
     }
 
 
@@ -84,9 +84,9 @@ def raw_rate(raw: Mapping[str, object], place: str) -> float:
     return within(raw, "rate_hz", float, place, (8000, 192000), unit="Hz")
 
 
-def dump_entries(take: Take) -> list[dict[str, object]]:
+def dump_entries(entries: Iterable[Entry]) -> list[dict[str, object]]:
     """The entries of a take as objects."""
-    return [{"at": entry.at, "do": _dump(entry), **({"muted": True} if entry.muted else {})} for entry in take.entries]
+    return [{"at": entry.at, "do": _dump(entry), **({"muted": True} if entry.muted else {})} for entry in entries]
 
 
 def raw_entries(raw: Mapping[str, object], place: str) -> tuple[Entry, ...]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import pickle
+import weakref
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from dunefall.patch.take import Entry, Take, place_of
 
@@ -21,6 +22,11 @@ class Journal:
     ----------
     take : Take
         What has happened so far.
+
+    Attributes
+    ----------
+    reordered : int
+        How often an entry came in before the last one: what was read before no longer is the begin of it.
     """
 
     def __init__(self, take: Take) -> None:
@@ -28,13 +34,35 @@ class Journal:
         self._packed: list[bytes] = []
         self._recent = list(take.entries)  # packed with the first entry that is added
         self._whole: Take | None = take
+        self._last: Callable[[], Take | None] = weakref.ref(take)  # while somebody holds it, the next one is made of it
+        self.reordered = 0
 
     @property
     def take(self) -> Take:
         """All of it; the same object until something is added. It takes the longer, the longer it has become."""
         if self._whole is None:
-            self._whole = Take(self._start, self._rate_hz, (*self._old(), *self._recent))
+            last = self._last()
+            known = last.entries if last is not None else ()
+            self._whole = Take(self._start, self._rate_hz, known + self.since(len(known)))
+            self._last = weakref.ref(self._whole)
         return self._whole
+
+    def since(self, count: int) -> tuple[Entry, ...]:
+        """What follows the first entries; quick for the latest ones.
+
+        Parameters
+        ----------
+        count : int
+            How many are left out.
+
+        Returns
+        -------
+        tuple of Entry
+        """
+        old = len(self) - len(self._recent)
+        if count >= old:
+            return tuple(self._recent[count - old :])
+        return (*self._old(), *self._recent)[count:]
 
     def __len__(self) -> int:
         """How many entries there are."""
@@ -57,7 +85,11 @@ class Journal:
         if self._packed and entry.at < self._recent[0].at:  # hardly ever
             self._recent[:0] = self._old()
             self._packed.clear()
-        self._recent.insert(place_of(entry, self._recent), entry)
+        place = place_of(entry, self._recent)
+        if place < len(self._recent):
+            self.reordered += 1
+            self._last = _forgotten
+        self._recent.insert(place, entry)
         self._pack()
 
     def _pack(self) -> None:
@@ -69,3 +101,8 @@ class Journal:
     def _old(self) -> Iterator[Entry]:
         for piece in self._packed:
             yield from pickle.loads(zlib.decompress(piece))  # written above, by this process
+
+
+def _forgotten() -> Take | None:
+    """In place of a reference to a take of which the next one cannot be made."""
+    return None

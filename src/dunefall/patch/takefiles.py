@@ -79,7 +79,7 @@ def raw_take(take: Take) -> dict[str, object]:
         "kind": "take",
         "rate_hz": take.rate_hz,
         "start": raw_patch(only_sound(take.start)),
-        "entries": dump_entries(take),
+        "entries": dump_entries(take.entries),
     }
 
 

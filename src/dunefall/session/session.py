@@ -138,7 +138,8 @@ class Session:
     @property
     def length_s(self) -> float:
         """How long the take is: as far as it was heard, or as something is still to come."""
-        last = max((entry.at for entry in self.engine.take.entries[-1:]), default=0)
+        journal = self.engine.journal
+        last = max((entry.at for entry in journal.since(max(len(journal) - 1, 0))), default=0)
         return max(self._furthest, last, self.engine.position) / self.options.rate
 
     def seek(self, seconds: float) -> None:
@@ -196,7 +197,7 @@ class Session:
         messages = self.engine.poll()
         self._furthest = max(self._furthest, self.engine.position)
         if self.playing:
-            self._log.follow(self.engine.take)
+            self._log.follow(self.engine.journal)
         if self._behind or self.engine.moved_on:
             self._behind = self.engine.moved_on = False
             self.document.follow(self._as_sounding(self.engine.patch))

@@ -10,13 +10,15 @@ import json
 import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from os import SEEK_END
 from pathlib import Path
 
 from dunefall.base.door import parse_json, read_file
 from dunefall.base.errors import DunefallError
 from dunefall.base.storage import whole
 from dunefall.patch.entryfiles import dump_entries
-from dunefall.patch.take import Take
+from dunefall.patch.journal import Journal
+from dunefall.patch.take import Entry, Take
 from dunefall.patch.takefiles import raw_take, take_of
 
 __all__ = ["TakeLog", "read_take_log"]
@@ -36,48 +38,58 @@ class TakeLog:
 
     def __init__(self, folder: Path) -> None:
         self._path = folder / NAME
-        self._written: Take | None = None
+        self._journal: Journal | None = None
+        self._count = self._reordered = 0
         self._looked = 0.0
         self._writer = ThreadPoolExecutor(1, "dunefall-take")
 
-    def follow(self, take: Take) -> None:
+    def follow(self, journal: Journal) -> None:
         """Write what is new of a take, in a thread of its own, now and then; called as often as one likes.
 
         Parameters
         ----------
-        take : Take
+        journal : Journal
             What was played so far, and what is still to come of it.
         """
         now = time.monotonic()
-        if now - self._looked < EVERY_S or take is self._written:
+        if now - self._looked < EVERY_S:
             return
         self._looked = now
-        before, self._written = self._written, take
-        self._writer.submit(self._write, before, take)
+        count = self._count
+        grows = journal is self._journal and journal.reordered == self._reordered
+        if grows and len(journal) == count:
+            return
+        self._journal, self._reordered, self._count = journal, journal.reordered, len(journal)
+        if grows:
+            self._writer.submit(self._add, journal.since(count))
+        else:
+            self._writer.submit(self._begin, journal.take)
 
-    def _write(self, before: Take | None, take: Take) -> None:
+    def _add(self, entries: tuple[Entry, ...]) -> None:
+        try:
+            with self._path.open("r+") as file:  # "a" would make a file without a head
+                file.seek(0, SEEK_END)
+                file.write(_lines(entries))
+        except OSError:
+            self._journal = None
+
+    def _begin(self, take: Take) -> None:
         """A disk that refuses costs what a crash would take, and nothing else: the ring says so."""
         try:
-            count = len(before.entries) if before is not None else 0
-            grows = before is not None and before.start is take.start and before.rate_hz == take.rate_hz
-            if before is not None and grows and self._path.exists() and take.entries[:count] == before.entries:
-                with self._path.open("a") as file:
-                    file.write(_lines(replace(take, entries=take.entries[count:])))
-                return
             self._path.parent.mkdir(parents=True, exist_ok=True)
             head = {**raw_take(replace(take, entries=())), "entries": []}
             with whole(self._path) as part:
-                part.write_text(json.dumps(head) + "\n" + _lines(take))
+                part.write_text(json.dumps(head) + "\n" + _lines(take.entries))
         except (OSError, DunefallError):
-            self._written = None
+            self._journal = None
 
     def end(self) -> None:
         """Write no more; what is being written is finished."""
         self._writer.shutdown(wait=True, cancel_futures=True)
 
 
-def _lines(take: Take) -> str:
-    return "".join(json.dumps(entry) + "\n" for entry in dump_entries(take))
+def _lines(entries: tuple[Entry, ...]) -> str:
+    return "".join(json.dumps(entry) + "\n" for entry in dump_entries(entries))
 
 
 def read_take_log(folder: Path) -> Take | None:
