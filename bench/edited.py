@@ -65,18 +65,20 @@ class Hand:
     """
 
     def __init__(self, document: Document, seed: int) -> None:
-        self._document, self._dice, self._added = document, random.Random(seed), list[str]()
+        self._document, self._dice = document, random.Random(seed)
+        self._own = {module.id for module in document.patch.modules()}
         self._usual = dict[str, float]()
 
     def edit(self) -> None:
         """One edit; one that the patch refuses is none."""
         dice, document = self._dice, self._document
         what, patch = dice.random(), document.patch
+        added = [module.id for module in patch.modules() if module.id not in self._own]  # undo may bring one back
         try:
             if what < 0.004:
                 self._add(patch)
-            elif what < 0.01 and self._added:
-                remove_modules(document, (self._added.pop(0),))
+            elif what < 0.01 and added:
+                remove_modules(document, (added[0],))
             elif what < 0.05 and document.undo_label:
                 document.undo()
             elif what < 0.15:
@@ -87,14 +89,13 @@ class Hand:
                 toggle_bypass(document, (dice.choice([m for m in patch.modules() if m.type != "master"]).id,))
             else:
                 self._turn(patch)
-        except (DunefallError, KeyError):  # undo took away what it had added
-            self._added = [module for module in self._added if document.patch.has(module)]
+        except DunefallError:
+            pass
 
     def _add(self, patch: Patch) -> None:
         layer = self._dice.choice([layer.id for layer in patch.layers if layer.id not in ("shared", "master")])
         made = joined(patch, layer, self._dice.choice([name for name in ADDED if spec_of(name)]))
         self._document.edit("Add", made.patch)
-        self._added.append(made.module)
 
     def _turn(self, patch: Patch) -> None:
         module = self._dice.choice([m for m in patch.modules() if (spec := spec_of(m.type)) and spec.params])
