@@ -7,11 +7,12 @@ from typing import Any
 
 from numba import njit
 
+from dunefall.base.arrays import Row
 from dunefall.compiler.plan import Floats, Memory, Plan, Record, Records
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.maths import exp2, fma
-from dunefall.dsp.saturation import saturate_rarely
+from dunefall.dsp.saturation import saturate_rarely, saturate_row
 
 __all__ = ["ceiling", "fill", "gather_late", "gather_linked", "gather_restless", "keep_late", "shaped"]
 
@@ -56,16 +57,30 @@ def _place(left: float, ramp: int) -> float:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _link_signal(rows: Floats, link: Record, i: int, kept: int = -1) -> float:
-    """What a link takes at sample i of the quantum, before its amount; ``kept`` is where the sample before is, if it is
-    no longer in its row."""
+def _link_signal(rows: Floats, link: Record, i: int) -> float:
+    """What a link takes at sample i of the quantum, before its amount."""
     if link.delayed != 0:
-        value = rows[kept if kept >= 0 else link.row + ((i + QUANTUM - link.delayed) & (QUANTUM - 1))]
+        value = rows[link.row + ((i + QUANTUM - link.delayed) & (QUANTUM - 1))]
         if link.bounded != 0:
             value = ceiling(value)
     else:
         value = rows[link.row + i]
     return shaped(value, link.curve) if link.curve != 0 else value
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _late_signal(row: Row, rows: Floats, link: Record, start: int, kept: int) -> None:
+    """A row of what a late link takes, before its amount; ``kept`` is where the first sample is, if it is no longer in
+    its row."""
+    for i in range(row.size):
+        row[i] = rows[link.row + ((start + i + QUANTUM - link.delayed) & (QUANTUM - 1))]
+    if kept >= 0:
+        row[0] = rows[kept]
+    if link.bounded != 0:
+        saturate_row(row, LOOP_KNEE)
+    if link.curve != 0:
+        for i in range(row.size):
+            row[i] = shaped(row[i], link.curve)
 
 
 @njit(nogil=True, error_model="numpy")
@@ -104,13 +119,11 @@ def _plain(entry: Record, base: Record, amounts: Records) -> bool:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _gather_one(
-    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int, kept: int = -1
-) -> None:
+def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, i: int, ramp: int) -> None:
     """Sample i of an input's row: its base value, the offsets of its links, then what each link brings. All that
-    glides moves on by one sample. From ``kept`` on is what its late links take, if that is no longer in their rows."""
+    glides moves on by one sample."""
     if _plain(entry, base, amounts):
-        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i, kept)
+        rows[entry.row + i] = _link_signal(rows, links[entry.link_first], i)
         return
     value = base.goal
     if base.left > 0:
@@ -129,8 +142,7 @@ def _gather_one(
         if moving.left != 0:
             moving.left -= 1
             amount = moving.amount_start + (amount - moving.amount_start) * _place(moving.left, ramp)
-        value = fma(_link_signal(rows, links[k], i, kept), amount, value)
-        kept += int(kept >= 0 and links[k].delayed != 0)
+        value = fma(_link_signal(rows, links[k], i), amount, value)
     value = min(max(value, entry.low), entry.high)
     rows[entry.row + i] = exp2(value) if entry.octaves != 0 else value
 
@@ -154,9 +166,12 @@ def _add_link(row: Floats, source: Floats, curve: int, amount: Record) -> None:
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _gather(
-    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, start: int, n: int, ramp: int
-) -> None:
-    """Samples start..start+n of an input's row; where nothing glides, by plain loops over views, which vectorise."""
+    rows: Floats, entry: Record, base: Record, links: Records, amounts: Records, start: int, n: int, ramp: int,
+    brought: Row, kept: int = -1,
+) -> None:  # fmt: skip
+    """Samples start..start+n of an input's row; where nothing glides, by plain loops over views, which vectorise.
+    ``brought`` is room for a row. From ``kept`` on is what its late links take first, if it is no longer in their
+    rows."""
     value, steady = base.goal, base.left == 0
     for k in range(entry.link_first, entry.link_last):
         value += amounts[k].offset_goal
@@ -168,10 +183,11 @@ def _gather(
     row = piece(rows, entry.row + start, n)
     for k in range(entry.link_first, entry.link_last):
         source, amount = piece(rows, links[k].row + start, n), amounts[k].amount_goal
-        if links[k].delayed != 0:  # by a quantum: outside of loops nothing else is late
+        if links[k].delayed != 0:
+            _late_signal(brought, rows, links[k], start, kept)
+            kept += int(kept >= 0)
             for i in range(n):
-                brought = _link_signal(rows, links[k], start + i)
-                row[i] = fma(brought, amount, row[i] if k > entry.link_first else value)
+                row[i] = fma(brought[i], amount, row[i] if k > entry.link_first else value)
         elif k > entry.link_first:
             _add_link(row, source, links[k].curve, amount)
         elif links[k].curve == 0:
@@ -221,7 +237,7 @@ def gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int
         elif _as_it_is(entry, base, plan.links, memory.amounts):
             row = plan.links[entry.link_first].row
         else:
-            _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
+            _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp, piece(plan.scratch, 0, n))
         memory.now[i] = rows[row + last]
         plan.ports[module.port_first + i - module.input_first] = row
 
@@ -255,7 +271,7 @@ def keep_late(plan: Plan, memory: Memory, module: Record, start: int, kept: int)
 
 @njit(nogil=True, error_model="numpy")
 def gather_late(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, kept: int) -> int:
-    """Prepare the inputs of a delay line that late links lead to, when their sources have run.
+    """Prepare the inputs of a delay line that late links lead to, when their sources have run; nothing of it glides.
 
     Parameters
     ----------
@@ -277,9 +293,14 @@ def gather_late(plan: Plan, memory: Memory, module: Record, start: int, n: int, 
             late += int(plan.links[link].delayed != 0)
         if late == 0:
             continue
-        for at in range(start, start + n):
-            first = kept if at == start else -1
-            _gather_one(memory.rows, entry, base, plan.links, memory.amounts, at, ramp, first)
+        if _plain(entry, base, memory.amounts):
+            _late_signal(
+                piece(memory.rows, entry.row + start, n), memory.rows, plan.links[entry.link_first], start, kept
+            )
+        else:
+            _gather(
+                memory.rows, entry, base, plan.links, memory.amounts, start, n, ramp, piece(plan.scratch, 0, n), kept
+            )
         plan.ports[module.port_first + i - module.input_first] = entry.row
         memory.now[i] = memory.rows[entry.row + start + n - 1]
         kept += late
@@ -319,7 +340,7 @@ def gather_restless(
             if single:
                 _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
             else:
-                _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp)
+                _gather(rows, entry, base, plan.links, memory.amounts, start, n, ramp, piece(plan.scratch, 0, n))
             memory.now[i] = rows[row + start + n - 1]
         elif base.pool < 0 and (base.stale != 0 or not single):
             memory.now[i] = fill(rows, entry, base)

@@ -17,6 +17,7 @@ __all__ = [
     "long_weights",
     "read_line",
     "read_long",
+    "read_rest",
     "read_ring",
     "read_run",
     "write_run",
@@ -205,6 +206,37 @@ def read_ring(memory: Row, first: int, size: int, write: int, delay: float) -> f
     oldest = get(memory, first + (at - 2 if at >= 2 else at - 2 + size))
     w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
     return fma(w_oldest, oldest, fma(w_older, older, fma(w_newer, after, w_here * here)))
+
+
+@njit(error_model="numpy", forceinline=True)
+def read_rest(out: Row, memory: Row, first: int, size: int, write: int, delay: float) -> None:
+    """As ``read_ring`` for a row of samples to come, with one delay of at least ``out.size + NEAR``.
+
+    Parameters
+    ----------
+    out : ndarray [shape=(n,)]
+        Where the samples are written.
+    memory : ndarray
+        The delay line.
+    first : int
+        Where it begins.
+    size : int
+        Numbers in the ring.
+    write : int
+        Where the next sample is written.
+    delay : float
+        Delay in samples.
+    """
+    back = int(delay)
+    w_newer, w_here, w_older, w_oldest = cubic_weights(delay - back)
+    at = write - back - 2 if write >= back + 2 else write - back - 2 + size
+    even = min(out.size, max(size - 3 - at, 0))
+    run = memory[first + at : first + at + even + 3]
+    for i in range(even):
+        out[i] = fma(w_oldest, run[i], fma(w_older, run[i + 1], fma(w_newer, run[i + 3], w_here * run[i + 2])))
+    for i in range(even, out.size):
+        here = write + i if write + i < size else write + i - size
+        out[i] = read_ring(memory, first, size, here, delay)
 
 
 @njit(error_model="numpy", forceinline=True)

@@ -19,8 +19,7 @@ PLACE, DRAWS, VOICE = range(3)
 MEMORY = VOICE + VOICES
 RESTART_LINK = 0b1
 LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES, FM_MOVES, SCATTER_MOVES = 1 << 6, 1 << 7, 1 << 9, 1 << 11, 1 << 12
-WAVE_MOVES = 0b11100100111110
-"""What moves the tables, the pitch or a voice's share in it: all but level, spread and phase."""
+FORMANT_MOVES = 1 << 5
 CROWD_MOVES, PHASE_MOVES = VOICES_MOVE | 1 << 13, 1 << 10
 
 ROOM, FADE_SAMPLES, WIDENED, BEGINS = 0.11, 11.0, 3.25, 16.0
@@ -77,13 +76,10 @@ def kernel(
             state[PHASE] = phase
         if moving & (PHASE_MOVES | FM_MOVES) or phase_deg[0] != 0.0 or fm_hz[0] != 0.0:
             bend(at, own, phase_deg)
-        if moving & WAVE_MOVES or drift_ct[0] != 0.0:
-            for i in range(n):
-                at[i] = _wave(sound, tables, frames, table[i], position[i], formant_st[i], at[i], own[i])
+        if moving & FORMANT_MOVES or formant_st[0] > 0.0:
+            _squeezed(sound, tables, frames, table, position, formant_st, at, own, scratch)
         else:
-            form, place, formant, step = table[0], position[0], formant_st[0], own[0]
-            for i in range(n):
-                at[i] = _wave(sound, tables, frames, form, place, formant, at[i], step)
+            _in_tables(sound, tables, frames, table, position, own, at, at, scratch[768 : 768 + n])
         _mix(v, at, gains, unison, spread, out, out_right, moving, wanted & 0b10)
     state[LAST] = restart[n - 1]
 
@@ -119,77 +115,104 @@ def _restarted(restart: Row, last: float, phase: float, start: float, at: Row, s
 
 
 @njit(error_model="numpy", forceinline=True)
-def _wave(
-    sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
-) -> float:
-    """The cycle at a phase, squeezed or not."""
-    if formant > 0.0:
-        return _squeezed(sound, tables, frames, table, position, formant, phase, step)
-    return _in_tables(sound, tables, frames, table, position, abs(step), phase)
+def _squeezed(
+    sound: Row, tables: int, frames: int, table: Row, position: Row, formant: Row, at: Row, steps: Row, scratch: Row
+) -> None:
+    """``at``, phases, become the cycle in a part of its time, faded at both ends, and its begin for the rest."""
+    n = at.size
+    wide, inside = scratch[448 : 448 + n], scratch[512 : 512 + n]
+    values, rests = scratch[576 : 576 + n], scratch[640 : 640 + n]
+    plain, depths, some = scratch[704 : 704 + n], scratch[768 : 768 + n], False
+    for i in range(n):
+        squeeze, fast = _squeeze(formant[i], steps[i])
+        wide[i] = fast * squeeze
+        fade = min(FADE_SAMPLES * wide[i], 0.5)
+        wide[i] /= max(1.0 - WIDENED * wide[i] / fade, 0.1)
+        inside[i] = at[i] * squeeze
+        inside[i] = 0.0 if inside[i] >= 1.0 else inside[i]
+        rests[i] = 0.0
+        some = some or BEGINS * (squeeze - 1.0) < 1.0
+    _in_tables(sound, tables, frames, table, position, wide, inside, values, depths)
+    _in_tables(sound, tables, frames, table, position, wide, rests, rests, depths)
+    if some:
+        _in_tables(sound, tables, frames, table, position, steps, at, plain, depths)
+    for i in range(n):
+        squeeze, fast = _squeeze(formant[i], steps[i])
+        fade, share = min(FADE_SAMPLES * (fast * squeeze), 0.5), BEGINS * (squeeze - 1.0)
+        edge = min(max(min(inside[i], 1.0 - inside[i]), 0.0) / fade, 1.0)
+        value = (values[i] - rests[i]) * (edge * edge * fma(-2.0, edge, 3.0)) + rests[i] * (1.0 / squeeze)
+        at[i] = value if share >= 1.0 else fma(share, value - plain[i], plain[i]) if share > 0.0 else plain[i]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _squeeze(formant: float, step: float) -> tuple[float, float]:
+    """By how much a cycle is squeezed, and how fast it goes on."""
+    fast = max(abs(step), 1e-9)
+    return max(min(exp2(max(formant, 0.0) * (1.0 / 12.0)), ROOM / fast), 1.0), fast
 
 
 @njit(error_model="numpy")
-def _squeezed(
-    sound: Row, tables: int, frames: int, table: float, position: float, formant: float, phase: float, step: float
-) -> float:
-    """The cycle in a part of its time, faded at both ends, and its begin for the rest."""
-    fast = max(abs(step), 1e-9)
-    squeeze = max(min(exp2(formant * (1.0 / 12.0)), ROOM / fast), 1.0)
-    if squeeze == 1.0:
-        return _in_tables(sound, tables, frames, table, position, fast, phase)
-    wide = fast * squeeze
-    fade = min(FADE_SAMPLES * wide, 0.5)
-    wide /= max(1.0 - WIDENED * wide / fade, 0.1)
-    inside = phase * squeeze
-    inside = 0.0 if inside >= 1.0 else inside
-    value = _in_tables(sound, tables, frames, table, position, wide, inside)
-    rest = _in_tables(sound, tables, frames, table, position, wide, 0.0)
-    edge = min(max(min(inside, 1.0 - inside), 0.0) / fade, 1.0)
-    value = (value - rest) * (edge * edge * fma(-2.0, edge, 3.0)) + rest * (1.0 / squeeze)
-    share = BEGINS * (squeeze - 1.0)
-    if share < 1.0:
-        plain = _in_tables(sound, tables, frames, table, position, fast, phase)
-        value = fma(share, value - plain, plain)
+def _in_tables(
+    sound: Row,
+    tables: int,
+    frames: int,
+    table: Row,
+    position: Row,
+    wide: Row,
+    phases: Row,
+    out: Row,
+    depths: Row,
+) -> None:
+    """The cycle at each phase, between two tables, two frames and two levels, for what goes on by so much in a sample;
+    ``out`` may be one of the others. Samples that read the same ones are done in one go."""
+    n, begin = phases.size, 0
+    for i in range(n):
+        depths[i] = min(max(log2(max(2.0 * HARMONICS * abs(wide[i]), 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
+    while begin < n:
+        first, frame, level = _where(tables, frames, table[begin], position[begin], depths[begin])
+        end, between = begin + 1, table[begin] > first
+        while end < n and _where(tables, frames, table[end], position[end], depths[end]) == (first, frame, level):
+            between = between or table[end] > first
+            end += 1
+        base = FRAME_SIZE * (first * frames + frame)
+        beside, other = FRAME_SIZE if frames > 1 else 0, FRAME_SIZE * frames if between and first < tables - 1 else 0
+        for i in range(begin, end):
+            deep, share = depths[i] - level, position[i] * (frames - 1) - frame
+            value = _in_table(sound, base, beside, level, deep, share, phases[i])
+            if other > 0:
+                more = _in_table(sound, base + other, beside, level, deep, share, phases[i])
+                value = fma(more - value, min(max(table[i], 0.0), tables - 1.0) - first, value)
+            out[i] = value
+        begin = end
+
+
+@njit(error_model="numpy", forceinline=True)
+def _where(tables: int, frames: int, table: float, position: float, depth: float) -> tuple[int, int, int]:
+    """Table, frame and level: of each the first of two."""
+    return (
+        int(min(max(table, 0.0), tables - 1.0)), min(int(position * (frames - 1)), max(frames - 2, 0)), int(depth)
+    )  # fmt: skip
+
+
+@njit(error_model="numpy", forceinline=True)
+def _in_table(sound: Row, base: int, beside: int, level: int, deep: float, share: float, phase: float) -> float:
+    """Between two frames and two levels."""
+    a, b = base + OFFSETS[level], base + OFFSETS[level + 1]
+    low, high = phase * SIZES[level], phase * SIZES[level + 1]
+    j, k, last, last_high = int(low), int(high), SIZES[level] - 1, SIZES[level + 1] - 1
+    f, g = low - j, high - k
+    value = _between(sound, a, j, last, f)
+    value = fma(_between(sound, b, k, last_high, g) - value, deep, value)
+    if beside > 0:
+        more = _between(sound, a + beside, j, last, f)
+        more = fma(_between(sound, b + beside, k, last_high, g) - more, deep, more)
+        value = fma(more - value, share, value)
     return value
 
 
 @njit(error_model="numpy", forceinline=True)
-def _in_tables(sound: Row, tables: int, frames: int, table: float, position: float, wide: float, phase: float) -> float:
-    """The cycle at a phase, between two tables, two frames and two levels, for what goes on by so much in a sample."""
-    depth = min(max(log2(max(2.0 * HARMONICS * wide, 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
-    level = int(depth)
-    deep = depth - level
-    at = min(max(table, 0.0), tables - 1.0)
-    first = int(at)
-    value = _in_table(sound, frames, first, position, level, deep, phase)
-    if at > first:
-        value = fma(_in_table(sound, frames, first + 1, position, level, deep, phase) - value, at - first, value)
-    return value
-
-
-@njit(error_model="numpy", forceinline=True)
-def _in_table(sound: Row, frames: int, table: int, position: float, level: int, deep: float, inside: float) -> float:
-    at = position * (frames - 1)
-    frame = min(int(at), max(frames - 2, 0))
-    share, begin = at - frame, FRAME_SIZE * (table * frames + frame)
-    value = _in_frame(sound, begin, level, deep, inside)
-    if share > 0.0:
-        value = fma(_in_frame(sound, begin + FRAME_SIZE, level, deep, inside) - value, share, value)
-    return value
-
-
-@njit(error_model="numpy", forceinline=True)
-def _in_frame(sound: Row, begin: int, level: int, deep: float, inside: float) -> float:
-    low = _between(sound, begin + OFFSETS[level], SIZES[level], inside)
-    return fma(_between(sound, begin + OFFSETS[level + 1], SIZES[level + 1], inside) - low, deep, low)
-
-
-@njit(error_model="numpy", forceinline=True)
-def _between(sound: Row, begin: int, size: int, inside: float) -> float:
+def _between(sound: Row, begin: int, k: int, last: int, f: float) -> float:
     """Between four samples of a cycle by a cubic (Catmull and Rom 1974)."""
-    at = inside * size
-    k = int(at)
-    f, last = at - k, size - 1
     a, b = get(sound, begin + ((k - 1) & last)), get(sound, begin + (k & last))
     c, d = get(sound, begin + ((k + 1) & last)), get(sound, begin + ((k + 2) & last))
     return b + 0.5 * f * ((c - a) + f * ((2.0 * a - 5.0 * b + 4.0 * c - d) + f * (3.0 * (b - c) + d - a)))

@@ -6,74 +6,68 @@ import math
 
 from numba import njit
 
-from dunefall.base.arrays import Mask, Memory, Row, Scalar, State
+from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
-from dunefall.dsp.lines import read_ring
+from dunefall.dsp.lanes import LANES, all_pass_four, copy_four
+from dunefall.dsp.lines import read_rest, read_ring
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share, share_for
 from dunefall.dsp.reading import get, put
-from dunefall.dsp.saturation import saturate
+from dunefall.dsp.saturation import saturate_row
 from dunefall.dsp.strike import TO_60_DB
 
 __all__ = ["MODULE"]
 
 WRITE, HIGH, DULL, LOW, ROUND = range(5)
-SPRINGS, LANES, ROWS = 3, 4, 60
+SPRINGS, ROWS = 3, 60
 STATE = ROUND + SPRINGS
 ROUNDS_S = (0.0371, 0.0443, 0.0533)
 SIDES = (-0.8, 0.0, 0.8)
-LONGEST_S, WIDEST_S = 0.13, 0.0003
+LONGEST_S, STRETCH_S = 0.13, 0.0001
 LOW_HZ, HIGH_HZ, MIDDLE_HZ, LATE_HZ = 70.0, 4200.0, 700.0, 4000.0
 KNEE = 1.0
+ROOM = 96
+"""Numbers of a row of samples under way, with those before it."""
+OF_SPRING = 3 * ROOM
 
 
 def kernel(
     audio: Row, decay_s: Row, tension: Row, splash: Row, tone: Row, width: Row, dry: Row, wet: Row, out: Row,
-    out_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask,
+    out_right: Row, state: State, memory: Memory, rate: Scalar, moving: Mask, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: place of writing, the tone filters, what each spring holds back of the high partials. Memory: for each
-    spring a ring, and one for each of its all-passes.
+    spring a ring; then, for each spring and each place between its all-passes, the last samples.
 
     Each spring is a row of all-passes stretched over some samples, of which the low frequencies come out first, with
     what has come out of it going in again, weaker and turned over, a way to and fro later. The tone is that of what
     goes in, so that what goes round loses as much as the decay says and nothing beside.
     """
-    write = int(state[WRITE])
-    stretch, size = max(int(WIDEST_S / 3 * rate), 2), int(LONGEST_S * rate)
-    at_rows = SPRINGS * size
+    n, write = out.size, int(state[WRITE])
+    stretch, size = max(int(STRETCH_S * rate), 2), int(LONGEST_S * rate)
+    turn = write % size
+    toned, factors, rows = scratch[:n], scratch[64 : 64 + n], scratch[128:]
     low_share = one_pole_share(LOW_HZ, rate)
-    turn, step = write % size, write % stretch
-    for i in range(out.size):
+    for i in range(n):
         if i == 0 or moving & 0b001000:
             high_share = one_pole_share(HIGH_HZ * exp2(2.0 * tone[i] - 1.0), rate)
-        if i == 0 or moving & 0b00110:
-            slack = exp2(1.0 - 2.0 * tension[i])
-            pace = -TO_60_DB / decay_s[i]
-        if i == 0 or moving & 0b01010:
-            smears = _smearing_s(0.8 * splash[i], MIDDLE_HZ, stretch, rate)
-            late = max(_smearing_s(0.8 * splash[i], LATE_HZ, stretch, rate) - smears, 0.0)
-            kept = share_for(exp2(2.0 * pace * late), LATE_HZ, rate)  # these take longer for a round
-        if i == 0 or moving & 0b01110:
-            gain_0 = exp2(pace * (ROUNDS_S[0] * slack + smears))
-            gain_1 = exp2(pace * (ROUNDS_S[1] * slack + smears))
-            gain_2 = exp2(pace * (ROUNDS_S[2] * slack + smears))
         state[HIGH] = fma(high_share, audio[i] - state[HIGH], state[HIGH])
         state[DULL] = fma(high_share, state[HIGH] - state[DULL], state[DULL])
         state[LOW] = fma(low_share, state[DULL] - state[LOW], state[LOW])
-        toned = state[DULL] - state[LOW]
-        first = _turned(0, toned, kept, slack, gain_0, turn, size, memory, state, rate)
-        second = _turned(1, toned, kept, slack, gain_1, turn, size, memory, state, rate)
-        third = _turned(2, toned, kept, slack, gain_2, turn, size, memory, state, rate)
-        first, second, third = _dispersed(first, second, third, 0.8 * splash[i], memory, at_rows, step)
-        memory[turn], memory[size + turn], memory[2 * size + turn] = first, second, third
+        toned[i], factors[i] = state[DULL] - state[LOW], 0.8 * splash[i]
+    _turned(toned, factors, decay_s, tension, rows, stretch, turn, size, memory, state, rate, moving)
+    _dispersed(rows, factors, n, stretch, write % stretch, memory, SPRINGS * size)
+    first, second, third = rows[stretch:], rows[OF_SPRING + stretch :], rows[2 * OF_SPRING + stretch :]
+    for i in range(n):
+        here = turn + i if turn + i < size else turn + i - size
+        memory[here], memory[size + here], memory[2 * size + here] = first[i], second[i], third[i]
+    for i in range(n):
         a = b = 0.0
         for s in range(SPRINGS):
-            x = first if s == 0 else second if s == 1 else third
+            x = first[i] if s == 0 else second[i] if s == 1 else third[i]
             side = SIDES[s] * width[i]
             a, b = fma(0.5 - 0.5 * side, x, a), fma(0.5 + 0.5 * side, x, b)
         out[i], out_right[i] = fma(audio[i], dry[i], a * wet[i]), fma(audio[i], dry[i], b * wet[i])
-        turn, step = turn + 1 if turn + 1 < size else 0, step + 1 if step + 1 < stretch else 0
-    state[WRITE] = (write + out.size) % (size * stretch)
+    state[WRITE] = (write + n) % (size * stretch)
 
 
 @njit(error_model="numpy")
@@ -85,39 +79,140 @@ def _smearing_s(factor: float, hz: float, stretch: int, rate: float) -> float:
 
 @njit(error_model="numpy", forceinline=True)
 def _turned(
-    s: int, toned: float, kept: float, slack: float, gain: float, turn: int, size: int, memory: Memory, state: State,
-    rate: float,
-) -> float:  # fmt: skip
-    """What goes into a spring: the sound, and what came out of it a way to and fro ago, turned over."""
-    x = read_ring(memory, s * size, size, turn, min(ROUNDS_S[s] * slack * rate, size - 5.0))
-    state[ROUND + s] = fma(kept, x - state[ROUND + s], state[ROUND + s])
-    return toned - saturate(gain * state[ROUND + s], KNEE)
+    toned: Row, factors: Row, decay_s: Row, tension: Row, rows: Row, stretch: int, turn: int, size: int, memory: Memory,
+    state: State, rate: float, moving: Mask,
+) -> None:  # fmt: skip
+    """What goes into each spring: the sound, and what came out of it a way to and fro ago, turned over."""
+    n = toned.size
+    slacks, paces, smears = _free(rows, 0, 1, n), _free(rows, 0, 2, n), _free(rows, 1, 1, n)
+    kept, gains = _free(rows, 1, 2, n), _free(rows, 2, 1, n)
+    for i in range(n):
+        if i == 0 or moving & 0b01110:
+            slack, pace = exp2(1.0 - 2.0 * tension[i]), -TO_60_DB / decay_s[i]
+            smear = _smearing_s(factors[i], MIDDLE_HZ, stretch, rate)
+            late = max(_smearing_s(factors[i], LATE_HZ, stretch, rate) - smear, 0.0)
+            keeps = share_for(exp2(2.0 * pace * late), LATE_HZ, rate)  # these take longer for a round
+        slacks[i], paces[i], smears[i], kept[i] = slack, pace, smear, keeps
+    for s in range(SPRINGS):
+        into = rows[OF_SPRING * s + stretch : OF_SPRING * s + stretch + n]
+        for i in range(n):
+            if i == 0 or moving & 0b01110:
+                gain = exp2(paces[i] * (ROUNDS_S[s] * slacks[i] + smears[i]))
+            gains[i] = gain
+        if moving & 0b00100:
+            for i in range(n):
+                here = turn + i if turn + i < size else turn + i - size
+                into[i] = read_ring(memory, s * size, size, here, min(ROUNDS_S[s] * slacks[i] * rate, size - 5.0))
+        else:
+            read_rest(into, memory, s * size, size, turn, min(ROUNDS_S[s] * slacks[0] * rate, size - 5.0))
+        held = state[ROUND + s]
+        for i in range(n):
+            held = fma(kept[i], into[i] - held, held)
+            into[i] = gains[i] * held
+        state[ROUND + s] = held
+        saturate_row(into, KNEE)
+        for i in range(n):
+            into[i] = toned[i] - into[i]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _dispersed(
-    a: float, b: float, c: float, factor: float, memory: Memory, first: int, step: int
-) -> tuple[float, float, float]:
-    """A sample through the all-passes of all three springs side by side, as each alone waits for itself: their inputs
-    and outputs of that time are stored beside each other."""
-    d = 0.0
-    at = first + 2 * LANES * ROWS * step
+def _free(rows: Row, s: int, k: int, n: int) -> Row:
+    """A row of a spring that holds nothing yet."""
+    first = OF_SPRING * s + ROOM * k
+    return rows[first : first + n]
+
+
+@njit(error_model="numpy", forceinline=True)
+def _dispersed(rows: Row, factors: Row, n: int, stretch: int, step: int, memory: Memory, first: int) -> None:
+    """The samples of all springs through their all-passes, two after each other at a time, the second four samples
+    behind, so that they need not wait for each other. Each row of samples begins with the last ``stretch`` ones before:
+    what goes into two all-passes, what lies between, and what comes out."""
+    of_spring, after = (ROWS + 1) * stretch, (step + n) % stretch
+    if n < LANES:
+        for i in range(n):
+            _one(rows, stretch + i, factors[i], stretch, (step + i) % stretch, memory, first)
+        return
+    for s in range(SPRINGS):
+        _take(rows, OF_SPRING * s, memory, first + of_spring * s, stretch, step)
+    fours = n // LANES if stretch >= LANES else 0
+    x, y, z = 0, ROOM, 2 * ROOM
+    for k in range(0, ROWS, 2):
+        for s in range(SPRINGS):
+            at, own = first + of_spring * s + stretch * k, OF_SPRING * s
+            _take(rows, y + own, memory, at + stretch, stretch, step)
+            _take(rows, z + own, memory, at + 2 * stretch, stretch, step)
+            _keep(memory, at, rows, x + own + n, stretch, after)
+        for four in range(fours + 1):
+            i = LANES * four
+            for s in range(SPRINGS):
+                own = OF_SPRING * s + i
+                if four < fours:
+                    all_pass_four(rows, x + own, y + own, stretch, factors, i)
+                if four > 0:
+                    all_pass_four(rows, y + own - LANES, z + own - LANES, stretch, factors, i - LANES)
+        for s in range(SPRINGS):
+            own = OF_SPRING * s
+            for i in range(LANES * fours, n):
+                _pass(rows, x + own + i, y + own + i, stretch, get(factors, i))
+                _pass(rows, y + own + i, z + own + i, stretch, get(factors, i))
+            _keep(memory, first + of_spring * s + stretch * (k + 1), rows, y + own + n, stretch, after)
+        x, z = z, x
+    for s in range(SPRINGS):
+        _keep(memory, first + of_spring * s + stretch * ROWS, rows, x + OF_SPRING * s + n, stretch, after)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _pass(rows: Row, x: int, y: int, stretch: int, factor: float) -> None:
+    """One sample through an all-pass."""
+    put(rows, y + stretch, fma(factor, get(rows, x + stretch) - get(rows, y), get(rows, x)))
+
+
+@njit(error_model="numpy", forceinline=True)
+def _one(rows: Row, i: int, factor: float, stretch: int, step: int, memory: Memory, first: int) -> None:
+    """One sample of all springs through their all-passes, side by side, as each alone waits for itself."""
+    a, b, c = rows[i], rows[OF_SPRING + i], rows[2 * OF_SPRING + i]
+    second, third = (ROWS + 1) * stretch, 2 * (ROWS + 1) * stretch
+    at = first + step
     for _ in range(ROWS):
-        w = fma(factor, a - get(memory, at + 4), get(memory, at))
-        x = fma(factor, b - get(memory, at + 5), get(memory, at + 1))
-        y = fma(factor, c - get(memory, at + 6), get(memory, at + 2))
-        z = fma(factor, d - get(memory, at + 7), get(memory, at + 3))
+        x = fma(factor, a - get(memory, at + stretch), get(memory, at))
+        y = fma(factor, b - get(memory, at + second + stretch), get(memory, at + second))
+        z = fma(factor, c - get(memory, at + third + stretch), get(memory, at + third))
         put(memory, at, a)
-        put(memory, at + 1, b)
-        put(memory, at + 2, c)
-        put(memory, at + 3, d)
-        put(memory, at + 4, w)
-        put(memory, at + 5, x)
-        put(memory, at + 6, y)
-        put(memory, at + 7, z)
-        a, b, c, d = w, x, y, z
-        at += 2 * LANES
-    return a, b, c
+        put(memory, at + second, b)
+        put(memory, at + third, c)
+        a, b, c, at = x, y, z, at + stretch
+    memory[at], memory[at + second], memory[at + third] = a, b, c
+    rows[i], rows[OF_SPRING + i], rows[2 * OF_SPRING + i] = a, b, c
+
+
+@njit(error_model="numpy", forceinline=True)
+def _take(rows: Row, at: int, memory: Memory, first: int, stretch: int, step: int) -> None:
+    """The last samples, of which the oldest stands at ``step`` of a ring, in order."""
+    _copy(rows, at, memory, first + step, stretch - step)
+    if step > 0:
+        _copy(rows, at + stretch - step, memory, first, step)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _keep(memory: Memory, first: int, rows: Row, at: int, stretch: int, step: int) -> None:
+    """The other way round."""
+    _copy(memory, first + step, rows, at, stretch - step)
+    if step > 0:
+        _copy(memory, first, rows, at + stretch - step, step)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _copy(to: Row, at: int, source: Row, first: int, count: int) -> None:
+    end = first + count
+    while first + LANES <= end:
+        copy_four(to, at, source, first)
+        at, first = at + LANES, first + LANES
+    if first < end:
+        put(to, at, get(source, first))
+    if first + 1 < end:
+        put(to, at + 1, get(source, first + 1))
+    if first + 2 < end:
+        put(to, at + 2, get(source, first + 2))
 
 
 MODULE = ModuleSpec(
@@ -141,7 +236,7 @@ MODULE = ModuleSpec(
     outputs=(Output("out", "Audio", "audio", stereo=True, width="width"),),
     state=STATE,
     memory=4096,
-    memory_s=SPRINGS * LONGEST_S + LANES * ROWS * 2 * WIDEST_S,
+    memory_s=SPRINGS * (LONGEST_S + (ROWS + 1) * STRETCH_S),
     cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="decay_s",
     passes="audio",
