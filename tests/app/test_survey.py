@@ -84,6 +84,23 @@ def test_it_looks_ahead_by_itself_and_shows_every_layer(page: SurveyPage, qtbot:
     assert page.events._numbers is not None
 
 
+def test_a_picture_that_takes_long_is_drawn_seldom(page: SurveyPage, qtbot: QtBot) -> None:
+    """With an hour in view the plots were drawn anew seven times a second, which was most of what the window did."""
+    looked(page, qtbot)
+    looking = page.looking
+    try:
+        looking.set_seconds(SECONDS + 16.0)
+        view, looking.drawing_s = looking.view, lambda: 60.0
+        qtbot.waitUntil(lambda: looking.outlook.done, timeout=120_000)
+        QTest.qWait(200)
+        assert looking.view is view
+        looking.drawing_s = lambda: 0.0
+        qtbot.waitUntil(lambda: looking.view is not view, timeout=10_000)
+    finally:
+        looking.drawing_s = lambda: page.plot.took_s
+        looking.set_seconds(SECONDS)
+
+
 def test_an_edit_hatches_what_it_may_have_changed_and_that_is_looked_at_again(page: SurveyPage, qtbot: QtBot) -> None:
     looked(page, qtbot)
     session = page._context.session

@@ -8,6 +8,7 @@ from __future__ import annotations
 import bisect
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from dunefall.base.errors import ParameterError
 from dunefall.patch.changes import Change, apply_changes, difference
@@ -155,9 +156,11 @@ class Take:
         place = place_of(entry, self.entries)
         return replace(self, entries=(*self.entries[:place], entry, *self.entries[place:]))
 
-    @property
+    @cached_property
     def sounding(self) -> tuple[Entry, ...]:
         """The entries that are not muted."""
+        if not any(entry.muted for entry in self.entries):
+            return self.entries
         return tuple(entry for entry in self.entries if not entry.muted)
 
     def with_entry_replaced(self, index: int, entry: Entry) -> Take:

@@ -143,7 +143,8 @@ class Outlook:
         self._at = -1
         self._ended: list[float] = []
         self.paused, self.wait, self.playhead = False, False, 0
-        self.take, self._file = Take(Patch()), Path()
+        self.take = Take(Patch())
+        self._file: Path | None = None
         self._begin(self.take, 0.0)
 
     def _begin(self, take: Take, seconds: float) -> None:
@@ -190,9 +191,7 @@ class Outlook:
         self._number += 1
         self._ended.clear()
         self.changes += 1
-        self._file = self._place(f"take-{self._number}")
-        with whole(self._file) as part:
-            part.write_bytes(pickle.dumps(take))
+        self._file = None
 
     def shows(self, take: Take) -> bool:
         """Whether this take is looked at, or one that sounds the same."""
@@ -247,6 +246,10 @@ class Outlook:
         start = max((k for k in self._marks if k <= wanted), default=0)
         index = self._at if start <= self._at <= wanted else start
         kept = self._place(f"{self._number}-{index + 1}") if self._keeps(index + 1) else None
+        if self._file is None:
+            self._file = self._place(f"take-{self._number}")
+            with whole(self._file) as part:
+                part.write_bytes(pickle.dumps(self.take))
         hear_it = self._keeps_sound and index not in self._sounds
         sound = self._place(f"{self._number}-{index}-sound") if hear_it else None
         order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait, sound)

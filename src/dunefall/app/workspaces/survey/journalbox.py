@@ -81,6 +81,8 @@ class JournalBox(QWidget):
         """
         if self._take is not None and take.entries == self._take.entries:
             return
+        if self._take is None or take.start is not self._take.start:
+            self.lanes.choose(-1)
         self._take = take
         lanes = self._sorter.of(take)
         self.setVisible(bool(lanes))

@@ -23,6 +23,8 @@ __all__ = ["Looking"]
 
 STEP_MS, WATCH_MS, SETTLE_MS = 50, 250, 1000
 JUDGE_S = 0.7
+REST = 4.0
+"""So many times as long as it took, nothing is drawn or judged anew: with hours in view both take long."""
 USUAL_S = 1200.0
 
 
@@ -41,6 +43,8 @@ class Looking:
         How far one looks.
     changed : function
         Called when something new is known.
+    drawing_s : function
+        How long it took to draw what was known.
     """
 
     def __init__(self, context: Context, parent: QWidget) -> None:
@@ -52,7 +56,9 @@ class Looking:
         self._seen: tuple[Take | None, Patch | None] = (None, None)
         self._judge = ThreadPoolExecutor(1, "dunefall-judge")
         self._judging: Future[Report] | None = None
-        self._judged, self._judged_at = -1, 0.0
+        self._judged, self._judged_at, self._judge_next = -1, 0.0, 0.0
+        self.drawing_s: Callable[[], float] = lambda: 0.0
+        self._news, self._drawn_at = False, 0.0
         self._steps, self._watch, self._settle = QTimer(parent), QTimer(parent), QTimer(parent)
         self._settle.setSingleShot(True)
         self._steps.timeout.connect(self._step)
@@ -100,7 +106,7 @@ class Looking:
 
     def set_limits(self, limits: Limits) -> None:
         """Call other things faults."""
-        self.limits, self._judged = limits, -1
+        self.limits, self._judged, self._judge_next = limits, -1, 0.0
         self._renew()
 
     def _signs(self) -> tuple[Take | None, Patch | None]:
@@ -115,23 +121,26 @@ class Looking:
 
     def _renew(self) -> None:
         self.view = View(self.outlook, self._context.session.patch, self.limits)
+        self._news, self._drawn_at = False, time.monotonic()
         self.changed()
 
     def _step(self) -> None:
         session = self._context.session
         self.outlook.playhead = session.engine.position
-        known = self.outlook.step()
+        self._news = self.outlook.step() or self._news
+        now = time.monotonic()
         if self._judging is not None and self._judging.done():
             judging, self._judging = self._judging, None
+            self._judge_next = now + max(JUDGE_S, REST * (now - self._judged_at))
             error = judging.exception()
             if error is not None:
                 sys.excepthook(type(error), error, error.__traceback__)
             else:
                 self.report = judging.result()
             self.changed()
-        if known:
+        if self._news and now - self._drawn_at >= REST * self.drawing_s():
             self._renew()
-        due = self.outlook.changes != self._judged and time.monotonic() - self._judged_at > JUDGE_S
+        due = self.outlook.changes != self._judged and now > self._judge_next
         if due and self._judging is None and self.view.bins:
-            self._judged, self._judged_at = self.outlook.changes, time.monotonic()
+            self._judged, self._judged_at = self.outlook.changes, now
             self._judging = self._judge.submit(report_of, self.view)

@@ -93,7 +93,7 @@ class SurveyPage(QWidget):
         row.addWidget(self.right)
 
     def _connect(self) -> None:
-        self.looking.changed = self._show
+        self.looking.changed, self.looking.drawing_s = self._show, lambda: self.plot.took_s
         self.desk = TakesDesk(self._context, self.journal, self.takes, self.hear_from)
         self._context.session.ahead = self.looking.ahead
         self.plot.redrawn.connect(self.journal.lanes.update)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -101,6 +102,7 @@ class TimePlot(QWidget):
         self.range: tuple[float, float] | None = None
         self.playhead, self.caret, self.pair = 0.0, 0.0, -1
         self._picture: QPixmap | None = None
+        self.took_s = 0.0
         self._pressed: QPointF | None = None
         self._moves: str = ""
         self._boxes: dict[str, QRectF] = {}
@@ -184,6 +186,7 @@ class TimePlot(QWidget):
         """What does not move from a picture, then playhead, range and caret."""
         ratio = self.devicePixelRatioF()
         if self._picture is None:
+            begun = time.perf_counter()
             self._arrange()
             self._picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
             self._picture.setDevicePixelRatio(ratio)
@@ -191,6 +194,7 @@ class TimePlot(QWidget):
             still = QPainter(self._picture)
             self._draw_still(still)
             still.end()
+            self.took_s = time.perf_counter() - begun
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._picture)
         self._draw_outcome(painter)
