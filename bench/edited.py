@@ -52,6 +52,9 @@ FULL_S = 660.0
 """The ring of the last ten minutes is full: it grows no more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
 
+MOST_ADDED = 2
+"""At a time: a delay or a reverb has megabytes of lines, which would be taken for growth."""
+
 
 class Hand:
     """Edits a document at random: mostly values, and now and then the structure; what it adds, it removes again.
@@ -75,7 +78,7 @@ class Hand:
         what, patch = dice.random(), document.patch
         added = [module.id for module in patch.modules() if module.id not in self._own]  # undo may bring one back
         try:
-            if what < 0.004:
+            if what < 0.004 and len(added) < MOST_ADDED:
                 self._add(patch)
             elif what < 0.01 and added:
                 remove_modules(document, (added[0],))
