@@ -31,7 +31,7 @@ from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.modules import set_param
 
-__all__ = ["measure", "own_underruns", "use"]
+__all__ = ["measure", "own_underruns", "stolen_s", "use"]
 
 FRAMES, QUEUE_FRAMES = 128, 256
 LATE_S = 0.01
@@ -53,7 +53,7 @@ def _sleeper(pipe: Connection) -> None:
     pipe.send(stalls)
 
 
-def _stolen_s() -> float:
+def stolen_s() -> float:
     """Seconds that the host took from all processors since the start."""
     fields = Path("/proc/stat").read_text().splitlines()[0].split()
     return int(fields[8]) / os.sysconf("SC_CLK_TCK")
@@ -92,7 +92,7 @@ def use(seconds: float, patch: str = DEMO, queue: bool = False) -> None:
         while len(page.queue.entries[0].files) < 2:
             QTest.qWait(20)
     begun, loads, step = time.monotonic(), [], 0
-    looks = [(begun, float(status[Status.UNDERRUNS]), _stolen_s())]
+    looks = [(begun, float(status[Status.UNDERRUNS]), stolen_s())]
     modules = [module.id for module in window.session.patch.modules()]
     while time.monotonic() - begun < seconds:
         step += 1
@@ -113,7 +113,7 @@ def use(seconds: float, patch: str = DEMO, queue: bool = False) -> None:
             window.session.document.undo()
         QTest.qWait(30)
         loads.append(float(status[Status.LOAD]))
-        looks.append((time.monotonic(), float(status[Status.UNDERRUNS]), _stolen_s()))
+        looks.append((time.monotonic(), float(status[Status.UNDERRUNS]), stolen_s()))
     mine.send("end")
     stalls = mine.recv()
     sleeper.join()
