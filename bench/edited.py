@@ -51,7 +51,6 @@ LIGHT = "pump-engine"
 FULL_S = 660.0
 """The ring of the last ten minutes is full: it grows no more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
-
 MOST_ADDED = 2
 """At a time: a delay or a reverb has megabytes of lines, which would be taken for growth."""
 

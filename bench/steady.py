@@ -17,10 +17,10 @@ import sys
 import tempfile
 import time
 from multiprocessing.connection import Connection
-from pathlib import Path
 
 from PySide6.QtTest import QTest
 
+from bench.machine import stolen_s
 from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.shell.start import make_app
 from dunefall.app.shell.window import MainWindow
@@ -31,7 +31,7 @@ from dunefall.patch.library import DEMO
 from dunefall.session import Session, open_patch
 from dunefall.session.edits.modules import set_param
 
-__all__ = ["measure", "own_underruns", "stolen_s", "use"]
+__all__ = ["measure", "own_underruns", "use"]
 
 FRAMES, QUEUE_FRAMES = 128, 256
 LATE_S = 0.01
@@ -51,12 +51,6 @@ def _sleeper(pipe: Connection) -> None:
         if late > LATE_S:
             stalls.append((due, due + late))
     pipe.send(stalls)
-
-
-def stolen_s() -> float:
-    """Seconds that the host took from all processors since the start."""
-    fields = Path("/proc/stat").read_text().splitlines()[0].split()
-    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
 
 
 def own_underruns(looks: list[tuple[float, float, float]], stalls: list[tuple[float, float]]) -> float:

@@ -39,6 +39,7 @@ run_module: Any = loop._run_module
 run_loop: Any = loop._run_loop
 after: Any = loop._after
 rest: Any = loop._rest
+borrowed: Any = loop.borrowed
 borrow: Any = _borrow
 tiny_is_zero: Any = _tiny_is_zero
 restore_tiny: Any = _restore_tiny
@@ -62,22 +63,9 @@ cycles: Any = _cycles
 @njit(nogil=True, error_model="numpy")
 def _timed(p: Plan, m: Memory, t: Traces, quantums: int, modules_held: Counts, ends_held: Counts) -> None:
     """As ``loop.run``, but for what goes out: cycles of each module (a loop counts as its first one), and of what
-    follows each; the last one is the end of a quantum. Arrays are borrowed as there: counting references to them would
-    cost more than most modules."""
-    plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
-        borrow(p.live), borrow(p.places), borrow(p.rate),
-    )  # fmt: skip
-    memory = Memory(
-        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
-        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
-        borrow(m.now), borrow(m.position),
-    )  # fmt: skip
-    traces = Traces(
-        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
-        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
-    )  # fmt: skip
+    follows each; the last one is the end of a quantum. The program must have run before, as its addresses are noted
+    there. Arrays are borrowed as there: counting references to them would cost more than most modules."""
+    plan, memory, traces = borrowed(p, m, t)
     modules, ends, ramp, mode = borrow(modules_held), borrow(ends_held), round(RAMP_S * plan.rate[0]), tiny_is_zero()
     for _ in range(quantums):
         plan.mix[:] = 0.0

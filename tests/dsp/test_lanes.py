@@ -8,7 +8,7 @@ from numba import njit
 
 from dunefall.base.arrays import Row
 from dunefall.dsp.lanes import all_pass_four, copy_four
-from dunefall.dsp.lines import NEAR, read_rest, read_ring
+from dunefall.dsp.lines import NEAR, read_ring, read_ring_run
 from dunefall.dsp.maths import fma
 
 
@@ -60,7 +60,7 @@ def read_one_by_one(out: Row, memory: Row, first: int, size: int, write: int, de
 
 @njit
 def read_together(out: Row, memory: Row, first: int, size: int, write: int, delay: float) -> None:
-    read_rest(out, memory, first, size, write, delay)
+    read_ring_run(out, memory, first, size, write, delay)
 
 
 @pytest.mark.parametrize("n", [1, 7, 64])

@@ -24,7 +24,7 @@ from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "LOUDEST", "run", "sound"]
+__all__ = ["FAULT_SIZE", "LOUDEST", "borrowed", "run", "sound"]
 
 MIX_PLACE, PHASE_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), PLACES.index("line_phase"), (1 << 62) - 1
 WHOLE, ASK, READ, WRITE = range(len(PHASES))
@@ -354,6 +354,36 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
                 trace_end(memory.rows, traces)
 
 
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def borrowed(p: Plan, m: Memory, t: Traces) -> tuple[Plan, Memory, Traces]:
+    """The same without counts of references, for as long as the caller holds them.
+
+    Parameters
+    ----------
+    p, m, t : Plan, Memory, Traces
+        The program, what it remembers, and where the window looks.
+
+    Returns
+    -------
+    (Plan, Memory, Traces)
+    """
+    plan = Plan(
+        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
+        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
+        borrow(p.live), borrow(p.places), borrow(p.rate),
+    )  # fmt: skip
+    memory = Memory(
+        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
+        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
+        borrow(m.now), borrow(m.position),
+    )  # fmt: skip
+    traces = Traces(
+        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
+        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
+    )  # fmt: skip
+    return plan, memory, traces
+
+
 @cached_njit()
 def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats) -> None:
     """Compute the next samples of a program, in quantums aligned to multiples of QUANTUM.
@@ -367,22 +397,7 @@ def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Flo
         are silent. A program with stems divides the channels evenly: the mix first, then each stem.
         What ends within a quantum goes on there next time.
     """
-    p, m = plan_held, memory_held
-    plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
-        borrow(p.live), borrow(p.places), borrow(p.rate),
-    )  # fmt: skip
-    memory = Memory(
-        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
-        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
-        borrow(m.now), borrow(m.position),
-    )  # fmt: skip
-    t = traces_held
-    traces = Traces(
-        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
-        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
-    )  # fmt: skip
+    plan, memory, traces = borrowed(plan_held, memory_held, traces_held)
     mode = tiny_is_zero()
     _run(plan, memory, traces, borrow(out_held))
     restore_tiny(mode)

@@ -17,8 +17,8 @@ __all__ = [
     "long_weights",
     "read_line",
     "read_long",
-    "read_rest",
     "read_ring",
+    "read_ring_run",
     "read_run",
     "write_run",
 ]
@@ -209,7 +209,7 @@ def read_ring(memory: Row, first: int, size: int, write: int, delay: float) -> f
 
 
 @njit(error_model="numpy", forceinline=True)
-def read_rest(out: Row, memory: Row, first: int, size: int, write: int, delay: float) -> None:
+def read_ring_run(out: Row, memory: Row, first: int, size: int, write: int, delay: float) -> None:
     """As ``read_ring`` for a row of samples to come, with one delay of at least ``out.size + NEAR``.
 
     Parameters

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pickle
 import weakref
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from dunefall.patch.take import Entry, Take, place_of
 
@@ -34,15 +34,15 @@ class Journal:
         self._packed: list[bytes] = []
         self._recent = list(take.entries)  # packed with the first entry that is added
         self._whole: Take | None = take
-        self._last: Callable[[], Take | None] = weakref.ref(take)  # while somebody holds it, the next one is made of it
+        self._last: weakref.ref[Take] | None = weakref.ref(take)  # while somebody holds it, the next is made of it
         self.reordered = 0
 
     @property
     def take(self) -> Take:
         """All of it; the same object until something is added. It takes the longer, the longer it has become."""
         if self._whole is None:
-            last = self._last()
-            known = last.entries if last is not None else ()
+            last = self._last() if self._last else None
+            known = last.entries if last else ()
             self._whole = Take(self._start, self._rate_hz, known + self.since(len(known)))
             self._last = weakref.ref(self._whole)
         return self._whole
@@ -88,7 +88,7 @@ class Journal:
         place = place_of(entry, self._recent)
         if place < len(self._recent):
             self.reordered += 1
-            self._last = _forgotten
+            self._last = None
         self._recent.insert(place, entry)
         self._pack()
 
@@ -101,8 +101,3 @@ class Journal:
     def _old(self) -> Iterator[Entry]:
         for piece in self._packed:
             yield from pickle.loads(zlib.decompress(piece))  # written above, by this process
-
-
-def _forgotten() -> Take | None:
-    """In place of a reference to a take of which the next one cannot be made."""
-    return None

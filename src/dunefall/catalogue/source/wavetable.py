@@ -122,11 +122,14 @@ def _squeezed(
     n = at.size
     wide, inside = scratch[448 : 448 + n], scratch[512 : 512 + n]
     values, rests = scratch[576 : 576 + n], scratch[640 : 640 + n]
-    plain, depths, some = scratch[704 : 704 + n], scratch[768 : 768 + n], False
+    plain, depths = scratch[704 : 704 + n], scratch[768 : 768 + n]
+    squeezes, fades, some = scratch[832 : 832 + n], scratch[896 : 896 + n], False
     for i in range(n):
-        squeeze, fast = _squeeze(formant[i], steps[i])
+        fast = max(abs(steps[i]), 1e-9)
+        squeeze = max(min(exp2(max(formant[i], 0.0) * (1.0 / 12.0)), ROOM / fast), 1.0)
         wide[i] = fast * squeeze
         fade = min(FADE_SAMPLES * wide[i], 0.5)
+        squeezes[i], fades[i] = squeeze, fade
         wide[i] /= max(1.0 - WIDENED * wide[i] / fade, 0.1)
         inside[i] = at[i] * squeeze
         inside[i] = 0.0 if inside[i] >= 1.0 else inside[i]
@@ -137,34 +140,18 @@ def _squeezed(
     if some:
         _in_tables(sound, tables, frames, table, position, steps, at, plain, depths)
     for i in range(n):
-        squeeze, fast = _squeeze(formant[i], steps[i])
-        fade, share = min(FADE_SAMPLES * (fast * squeeze), 0.5), BEGINS * (squeeze - 1.0)
-        edge = min(max(min(inside[i], 1.0 - inside[i]), 0.0) / fade, 1.0)
-        value = (values[i] - rests[i]) * (edge * edge * fma(-2.0, edge, 3.0)) + rests[i] * (1.0 / squeeze)
+        share = BEGINS * (squeezes[i] - 1.0)
+        edge = min(max(min(inside[i], 1.0 - inside[i]), 0.0) / fades[i], 1.0)
+        value = (values[i] - rests[i]) * (edge * edge * fma(-2.0, edge, 3.0)) + rests[i] * (1.0 / squeezes[i])
         at[i] = value if share >= 1.0 else fma(share, value - plain[i], plain[i]) if share > 0.0 else plain[i]
-
-
-@njit(error_model="numpy", forceinline=True)
-def _squeeze(formant: float, step: float) -> tuple[float, float]:
-    """By how much a cycle is squeezed, and how fast it goes on."""
-    fast = max(abs(step), 1e-9)
-    return max(min(exp2(max(formant, 0.0) * (1.0 / 12.0)), ROOM / fast), 1.0), fast
 
 
 @njit(error_model="numpy")
 def _in_tables(
-    sound: Row,
-    tables: int,
-    frames: int,
-    table: Row,
-    position: Row,
-    wide: Row,
-    phases: Row,
-    out: Row,
-    depths: Row,
+    sound: Row, tables: int, frames: int, table: Row, position: Row, wide: Row, phases: Row, out: Row, depths: Row
 ) -> None:
     """The cycle at each phase, between two tables, two frames and two levels, for what goes on by so much in a sample;
-    ``out`` may be one of the others. Samples that read the same ones are done in one go."""
+    ``out`` may be one of the others, ``depths`` is room. Samples that read the same ones are done in one go."""
     n, begin = phases.size, 0
     for i in range(n):
         depths[i] = min(max(log2(max(2.0 * HARMONICS * abs(wide[i]), 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)

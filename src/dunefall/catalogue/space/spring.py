@@ -9,7 +9,7 @@ from numba import njit
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
 from dunefall.dsp.lanes import LANES, all_pass_four, copy_four
-from dunefall.dsp.lines import read_rest, read_ring
+from dunefall.dsp.lines import read_ring, read_ring_run, write_run
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share, share_for
 from dunefall.dsp.reading import get, put
@@ -57,9 +57,9 @@ def kernel(
     _turned(toned, factors, decay_s, tension, rows, stretch, turn, size, memory, state, rate, moving)
     _dispersed(rows, factors, n, stretch, write % stretch, memory, SPRINGS * size)
     first, second, third = rows[stretch:], rows[OF_SPRING + stretch :], rows[2 * OF_SPRING + stretch :]
-    for i in range(n):
-        here = turn + i if turn + i < size else turn + i - size
-        memory[here], memory[size + here], memory[2 * size + here] = first[i], second[i], third[i]
+    for s in range(SPRINGS):
+        came = rows[OF_SPRING * s + stretch : OF_SPRING * s + stretch + n]
+        write_run(memory[s * size : (s + 1) * size], turn, came)
     for i in range(n):
         a = b = 0.0
         for s in range(SPRINGS):
@@ -104,7 +104,7 @@ def _turned(
                 here = turn + i if turn + i < size else turn + i - size
                 into[i] = read_ring(memory, s * size, size, here, min(ROUNDS_S[s] * slacks[i] * rate, size - 5.0))
         else:
-            read_rest(into, memory, s * size, size, turn, min(ROUNDS_S[s] * slacks[0] * rate, size - 5.0))
+            read_ring_run(into, memory, s * size, size, turn, min(ROUNDS_S[s] * slacks[0] * rate, size - 5.0))
         held = state[ROUND + s]
         for i in range(n):
             held = fma(kept[i], into[i] - held, held)
