@@ -14,7 +14,7 @@ __all__ = [
 
 QUANTUM = 64
 """Samples that are computed at a time, whatever the device asks for."""
-SCRATCH = 16 * QUANTUM
+SCRATCH = 32 * QUANTUM
 """Numbers that every kernel may use while it runs."""
 RAMP_S = 0.06
 """Time in which a changed value glides to its new place."""

@@ -1,43 +1,128 @@
-"""Four numbers at a time where a filter waits for what it gave some samples ago: the compiler does not see by itself
-that four of them do not wait for each other."""
+"""Several numbers at a time, where the compiler does not see by itself that they do not wait for each other; and rings
+fetched before they are read. Each is plain Python, too, for what is not compiled; ``lanefilters`` builds on it."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from llvmlite import ir
 from numba import types
+from numba.core import cgutils
 from numba.extending import intrinsic, overload
 
 from dunefall.base.arrays import Row
 from dunefall.dsp.maths import fma
 
-__all__ = ["LANES", "all_pass_four", "copy_four"]
+__all__ = ["EIGHT", "LANES", "Emitter", "between_four", "compiled_as", "copy_four", "fetch", "turn_eight"]
 
-LANES = 4
-_FOUR = ir.VectorType(ir.DoubleType(), LANES)
-_INLINED: Any = {"forceinline": True, "error_model": "numpy"}
+LANES, EIGHT = 4, 8
+_LINE = 8
+"""Numbers in a line of the processor's cache (64 bytes on every processor that matters here)."""
+_WORD, _INDEX = ir.IntType(32), ir.IntType(64)
+_FETCH = "llvm.prefetch.p0i8"
 
 
-def all_pass_four(row: Row, x: int, y: int, stretch: int, factors: Row, first: int) -> None:
-    """Four samples through an all-pass that is stretched over ``stretch`` samples, four or more of them.
+class Emitter:
+    """Writes out what an intrinsic does: the arguments as addresses and whole numbers, loads, stores and arithmetic of
+    ``size`` numbers at a time.
 
     Parameters
     ----------
-    row : ndarray
-        Holds what goes in and what comes out: the samples of ``stretch`` ago stand at ``x`` and ``y``, the present ones
-        ``stretch`` behind them.
-    x, y : int
-        Where.
-    stretch : int
-        Samples, at least 4.
-    factors : ndarray
-        The all-pass's factor for each sample.
-    first : int
-        The first of these four.
+    context, builder, signature, values
+        What Numba hands to an intrinsic.
+    size : int
+        Numbers at a time.
     """
-    for i in range(LANES):
-        row[y + stretch + i] = fma(factors[first + i], row[x + stretch + i] - row[y + i], row[x + i])
+
+    def __init__(self, context: Any, builder: Any, signature: Any, values: Any, size: int) -> None:
+        self.builder, self.size = builder, size
+        self.vector = ir.VectorType(ir.DoubleType(), size)
+        self.arguments = [
+            context.make_array(kind)(context, builder, value).data if isinstance(kind, types.Array)
+            else value if isinstance(kind, types.Float)
+            else context.cast(builder, value, kind, types.int64)
+            for kind, value in zip(signature.args, values, strict=True)
+        ]  # fmt: skip
+
+    def index(self, *parts: Any) -> Any:
+        """The sum of whole numbers, given as such or as what they become."""
+        total = None
+        for part in parts:
+            value = ir.Constant(_INDEX, part) if isinstance(part, int) else part
+            total = value if total is None else self.builder.add(total, value)
+        return total
+
+    def times(self, part: Any, factor: int) -> Any:
+        """A whole number multiplied."""
+        return self.builder.mul(part, ir.Constant(_INDEX, factor))
+
+    def address(self, array: Any, index: Any, kind: Any) -> Any:
+        """Where a number of an array stands."""
+        return self.builder.bitcast(self.builder.gep(array, [index]), kind.as_pointer())
+
+    def load(self, array: Any, index: Any) -> Any:
+        """Numbers from a place on, whether they are kept in double or in single precision."""
+        if array.type.pointee == ir.FloatType():
+            kind = ir.VectorType(ir.FloatType(), self.size)
+            return self.builder.fpext(self.builder.load(self.address(array, index, kind), align=4), self.vector)
+        return self.builder.load(self.address(array, index, self.vector), align=8)
+
+    def store(self, value: Any, array: Any, index: Any) -> None:
+        """Numbers to a place and those behind it."""
+        self.builder.store(value, self.address(array, index, self.vector), align=8)
+
+    def slot(self) -> Any:
+        """A place for numbers that change within a loop; the compiler keeps it in registers."""
+        return cgutils.alloca_once(self.builder, self.vector)  # type: ignore[no-untyped-call]
+
+    def fma(self, factor: Any, x: Any, more: Any) -> Any:
+        """``factor * x + more``, rounded once."""
+        name = f"llvm.fma.v{self.size}f64"
+        kind = ir.FunctionType(self.vector, [self.vector] * 3)
+        return self.builder.call(
+            self.builder.module.globals.get(name) or ir.Function(self.builder.module, kind, name), [factor, x, more]
+        )
+
+    def shuffle(self, a: Any, b: Any, order: list[int]) -> Any:
+        """Numbers of two vectors, by their places in both together."""
+        mask = ir.Constant(ir.VectorType(_WORD, len(order)), [ir.Constant(_WORD, place) for place in order])
+        return self.builder.shuffle_vector(a, b, mask)
+
+    def spread(self, value: Any) -> Any:
+        """One number in every place."""
+        empty = ir.Constant(self.vector, ir.Undefined)
+        return self.shuffle(
+            self.builder.insert_element(empty, value, ir.Constant(_WORD, 0)), empty, [0] * self.size
+        )  # fmt: skip
+
+
+def compiled_as(plain: Callable[..., None], size: int, emit: Callable[[Emitter], None]) -> None:
+    """Let compiled code do what ``emit`` writes out wherever it calls ``plain``.
+
+    Parameters
+    ----------
+    plain : function
+        Does the same in Python; its arguments are arrays and numbers.
+    size : int
+        Numbers at a time.
+    emit : function of an Emitter
+        Writes it out.
+    """
+    names = ", ".join(plain.__code__.co_varnames[: plain.__code__.co_argcount])
+
+    def typed(typingctx: Any, *kinds: Any) -> Any:
+        def generate(context: Any, builder: Any, signature: Any, values: Any) -> Any:
+            emit(Emitter(context, builder, signature, values, size))
+            return context.get_dummy_value()
+
+        return types.void(*kinds), generate
+
+    made: dict[str, Any] = {"typed": typed}
+    exec(f"def asked(typingctx, {names}):\n    return typed(typingctx, {names})", made)
+    made["work"] = intrinsic(made["asked"])
+    exec(f"def chosen({names}):\n    return lambda {names}: work({names})", made)
+    overload(plain, jit_options={"forceinline": True, "error_model": "numpy"})(made["chosen"])
 
 
 def copy_four(to: Row, at: int, source: Row, first: int) -> None:
@@ -53,72 +138,101 @@ def copy_four(to: Row, at: int, source: Row, first: int) -> None:
     to[at], to[at + 1], to[at + 2], to[at + 3] = (source[first + i] for i in range(LANES))
 
 
-class _Lanes:
-    """Loads and stores of four numbers at places among the arguments of what is generated."""
-
-    def __init__(self, context: Any, builder: Any, signature: Any, values: Any) -> None:
-        self._builder = builder
-        self._arrays = [
-            context.make_array(kind)(context, builder, value).data if isinstance(kind, types.Array)
-            else context.cast(builder, value, kind, types.int64)
-            for kind, value in zip(signature.args, values, strict=True)
-        ]  # fmt: skip
-
-    def index(self, *arguments: int) -> Any:
-        """The sum of whole numbers among the arguments."""
-        total = self._arrays[arguments[0]]
-        for k in arguments[1:]:
-            total = self._builder.add(total, self._arrays[k])
-        return total
-
-    def place(self, array: int, index: Any) -> Any:
-        return self._builder.bitcast(self._builder.gep(self._arrays[array], [index]), _FOUR.as_pointer())
-
-    def load(self, array: int, index: Any) -> Any:
-        return self._builder.load(self.place(array, index), align=8)
-
-    def store(self, value: Any, array: int, index: Any) -> None:
-        self._builder.store(value, self.place(array, index), align=8)
+def _copy_four(emit: Emitter) -> None:
+    to, at, source, first = emit.arguments
+    emit.store(emit.load(source, first), to, at)
 
 
-@intrinsic
-def _all_pass_four(typingctx, row, x, y, stretch, factors, first):  # type: ignore[no-untyped-def]
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        four = _Lanes(context, builder, signature, values)
-        name = f"llvm.fma.v{LANES}f64"
-        kind = ir.FunctionType(_FOUR, [_FOUR] * 3)
-        fused = builder.module.globals.get(name) or ir.Function(builder.module, kind, name)
-        difference = builder.fsub(four.load(0, four.index(1, 3)), four.load(0, four.index(2)))
-        result = builder.call(fused, [four.load(4, four.index(5)), difference, four.load(0, four.index(1))])
-        four.store(result, 0, four.index(2, 3))
-        return context.get_dummy_value()
-
-    return types.void(row, x, y, stretch, factors, first), generate
+compiled_as(copy_four, LANES, _copy_four)
 
 
-@intrinsic
-def _copy_four(typingctx, to, at, source, first):  # type: ignore[no-untyped-def]
-    def generate(context, builder, signature, values):  # type: ignore[no-untyped-def]
-        four = _Lanes(context, builder, signature, values)
-        four.store(four.load(2, four.index(3)), 0, four.index(1))
-        return context.get_dummy_value()
+def between_four(to: Row, at: int, source: Row, first: int, second: int, share: float) -> None:
+    """Four numbers between those from two places on, by a share of the second.
 
-    return types.void(to, at, source, first), generate
-
-
-def _compiled_all_pass(row, x, y, stretch, factors, first):  # type: ignore[no-untyped-def]
-    def work(row, x, y, stretch, factors, first):  # type: ignore[no-untyped-def]
-        _all_pass_four(row, x, y, stretch, factors, first)  # type: ignore[call-arg]
-
-    return work
-
-
-def _compiled_copy(to, at, source, first):  # type: ignore[no-untyped-def]
-    def work(to, at, source, first):  # type: ignore[no-untyped-def]
-        _copy_four(to, at, source, first)  # type: ignore[call-arg]
-
-    return work
+    Parameters
+    ----------
+    to, source : ndarray
+        Where to and where from; the latter may be of single precision.
+    at, first, second : int
+        Places in them.
+    share : float
+        0 gives the first, 1 the second.
+    """
+    for i in range(LANES):
+        here = float(source[first + i])
+        to[at + i] = fma(float(source[second + i]) - here, share, here)
 
 
-overload(all_pass_four, jit_options=_INLINED)(_compiled_all_pass)
-overload(copy_four, jit_options=_INLINED)(_compiled_copy)
+def _between_four(emit: Emitter) -> None:
+    to, at, source, first, second, share = emit.arguments
+    here, there = emit.load(source, first), emit.load(source, second)
+    emit.store(emit.fma(emit.builder.fsub(there, here), emit.spread(share), here), to, at)
+
+
+compiled_as(between_four, LANES, _between_four)
+
+
+def turn_eight(to: Row, at: int, to_apart: int, source: Row, first: int, apart: int) -> None:
+    """Eight rows of eight numbers as columns: each row of the result has one number of each row of the source.
+
+    Parameters
+    ----------
+    to, source : ndarray
+        Where to and where from; not the same numbers.
+    at, first : int
+        Where the first row begins.
+    to_apart, apart : int
+        From the begin of a row to that of the next one.
+    """
+    for k in range(EIGHT):
+        for i in range(EIGHT):
+            to[at + k * to_apart + i] = source[first + i * apart + k]
+
+
+def _turn_eight(emit: Emitter) -> None:
+    to, at, to_apart, source, first, apart = emit.arguments
+    rows = [emit.load(source, emit.index(first, emit.times(apart, k))) for k in range(EIGHT)]
+    half = EIGHT // 2
+    while half > 0:  # squares of this size beside the diagonal change places
+        for k in range(EIGHT):
+            if not k & half:
+                upper = [j if not j & half else EIGHT + j - half for j in range(EIGHT)]
+                lower = [j + half if not j & half else EIGHT + j for j in range(EIGHT)]
+                a, b = rows[k], rows[k + half]
+                rows[k], rows[k + half] = emit.shuffle(a, b, upper), emit.shuffle(a, b, lower)
+        half //= 2
+    for k, row in enumerate(rows):
+        emit.store(row, to, emit.index(at, emit.times(to_apart, k)))
+
+
+compiled_as(turn_eight, EIGHT, _turn_eight)
+
+
+def fetch(memory: Row, first: int, count: int) -> None:
+    """Have the processor bring numbers near that will soon be read: long rings lie in slow memory. Places beyond the
+    end do no harm.
+
+    Parameters
+    ----------
+    memory : ndarray
+        Where they are.
+    first : int
+        The first of them.
+    count : int
+        How many.
+    """
+
+
+def _fetch(emit: Emitter) -> None:
+    memory, first, count = emit.arguments
+    byte, module = ir.IntType(8).as_pointer(), emit.builder.module
+    kind = ir.FunctionType(ir.VoidType(), [byte, _WORD, _WORD, _WORD])
+    function = module.globals.get(_FETCH) or ir.Function(module, kind, _FETCH)
+    reads, near, data = (ir.Constant(_WORD, value) for value in (0, 3, 1))
+    step = ir.Constant(_INDEX, _LINE)
+    with cgutils.for_range_slice(emit.builder, ir.Constant(_INDEX, 0), count, step, _INDEX) as (at, _):
+        place = emit.builder.gep(memory, [emit.index(first, at)])
+        emit.builder.call(function, [emit.builder.bitcast(place, byte), reads, near, data])
+
+
+compiled_as(fetch, 1, _fetch)

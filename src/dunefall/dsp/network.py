@@ -14,6 +14,8 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Memory, Row
+from dunefall.dsp.lanefilters import FACTORS, LINES, two_sections
+from dunefall.dsp.lanes import EIGHT, fetch, turn_eight
 from dunefall.dsp.maths import db_to_gain, exp2, fma, sine, tangent_parts
 
 __all__ = [
@@ -32,22 +34,22 @@ __all__ = [
     "weaken",
 ]
 
-LINES, BLOCK = 16, 64
+BLOCK = 64
 TAPS = 8
 SCALES = tuple(1.0 / math.prod(tap - k for k in range(TAPS) if k != tap) for tap in range(TAPS))
 BANDS = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 """Middles of the octaves whose decay can be set, in Hz."""
-EIGHT, COEFFICIENTS, Q = len(BANDS), 5, 1.3
+OCTAVES, Q = len(BANDS), 1.3
 LOW_SHELF, HIGH_SHELF = BANDS[0] * 2**0.5, BANDS[-1] / 2**0.5
 RATIOS = (
     1.0, 0.9408, 0.8548, 0.8147, 0.7351, 0.6952, 0.6315, 0.6026, 0.5508, 0.5219, 0.4723, 0.4453, 0.4062, 0.386,
     0.3528, 0.33,
 )  # fmt: skip
 """Lengths of the lines as shares of the longest: even steps in octaves, without common measures."""
-GAIN, GAIN_TO, ROW, SECTIONS = 0, LINES, 2 * LINES, 3 * LINES
-HELD = SECTIONS + EIGHT * COEFFICIENTS * LINES
-SECTIONS_SIZE = HELD + 2 * EIGHT * LINES
-"""Numbers of the weakening: gains at the quantum's begin and end, a sample of all lines, coefficients, what is held."""
+GAIN, GAIN_TO, SECTIONS = 0, LINES, 2 * LINES
+HELD = SECTIONS + OCTAVES * FACTORS * LINES
+SECTIONS_SIZE = HELD + 2 * OCTAVES * LINES
+"""Numbers of the weakening: gains at the quantum's begin and end, coefficients, what is held."""
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -68,11 +70,11 @@ def section(band: int, gain_db: float, per: float) -> tuple[float, float, float,
     -------
     tuple[float, float, float, float, float]
     """
-    hz = LOW_SHELF if band == 0 else HIGH_SHELF if band == EIGHT - 1 else BANDS[band]
+    hz = LOW_SHELF if band == 0 else HIGH_SHELF if band == OCTAVES - 1 else BANDS[band]
     up, down = tangent_parts(min(2.0 * hz * per, 0.95))
     cosine, sined = down * down - up * up, 2.0 * up * down
     root = exp2(gain_db * (0.025 * 3.321928094887362))
-    if 0 < band < EIGHT - 1:
+    if 0 < band < OCTAVES - 1:
         alpha = sined / (2.0 * Q)
         scale = 1.0 / (1.0 + alpha / root)
         turn = -2.0 * cosine * scale
@@ -121,14 +123,14 @@ def set_sections(memory: Memory, first: int, delays: Row, wanted_db: Row, share:
         Sample rate in Hz.
     """
     middle = 0.5 * (wanted_db[3] + wanted_db[4])
-    for band in range(EIGHT):
+    for band in range(OCTAVES):
         gain = 0.0
-        for k in range(EIGHT):
+        for k in range(OCTAVES):
             gain = fma(SOLVED[band, k], wanted_db[k] - middle, gain)
         for line in range(LINES):
             seconds = delays[line] * share / rate
             b0, b1, b2, a1, a2 = section(band, min(max(gain * seconds, -90.0), 90.0), 1.0 / rate)
-            at = first + SECTIONS + band * COEFFICIENTS * LINES + line
+            at = first + SECTIONS + band * FACTORS * LINES + line
             memory[at], memory[at + LINES], memory[at + 2 * LINES] = b0, b1, b2
             memory[at + 3 * LINES], memory[at + 4 * LINES] = -a1, -a2
     for line in range(LINES):
@@ -143,10 +145,10 @@ def keep_gains(memory: Memory, first: int) -> None:
 
 
 @njit(error_model="numpy", forceinline=True)
-def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int) -> None:
-    """Weaken a sample of all lines at a time, in place; line k's samples stand from ``rows`` + 64 k on, the first is
-    sample ``start`` of the quantum, over which the gains go evenly to their new values. ``lines`` is 16, given as a
-    variable, so that the loop over the lines becomes one of vectors.
+def weaken(memory: Memory, first: int, rows: int, n: int, start: int, room: int) -> None:
+    """Weaken a row of samples of each line, in place; line k's samples stand from ``rows`` + 64 k on, the first is
+    sample ``start`` of the quantum, over which the gains go evenly to their new values. The sections take the samples
+    of all lines at a time.
 
     Parameters
     ----------
@@ -160,26 +162,23 @@ def weaken(memory: Memory, first: int, rows: int, n: int, start: int, lines: int
         Samples.
     start : int
         First sample within the quantum.
-    lines : int
-        How many delay lines.
+    room : int
+        Where there is room for as many numbers as the rows have.
     """
-    row, held = first + ROW, first + HELD
-    for i in range(n):
-        share = (start + i) * (1.0 / BLOCK)
-        for k in range(lines):
-            gain = fma(share, memory[first + GAIN_TO + k] - memory[first + GAIN + k], memory[first + GAIN + k])
-            memory[row + k] = memory[rows + BLOCK * k + i] * gain
-        for band in range(EIGHT):
-            at, keep = first + SECTIONS + band * COEFFICIENTS * LINES, held + 2 * LINES * band
-            for k in range(lines):
-                x = memory[row + k]
-                y = fma(memory[at + k], x, memory[keep + k])
-                memory[keep + k] = fma(memory[at + LINES + k], x, fma(memory[at + 3 * LINES + k], y,
-                                       memory[keep + LINES + k]))  # fmt: skip
-                memory[keep + LINES + k] = fma(memory[at + 2 * LINES + k], x, memory[at + 4 * LINES + k] * y)
-                memory[row + k] = y
-        for k in range(lines):
-            memory[rows + BLOCK * k + i] = memory[row + k]
+    for k in range(LINES):
+        row, gain = memory[rows + BLOCK * k : rows + BLOCK * k + n], memory[first + GAIN + k]
+        slope = memory[first + GAIN_TO + k] - gain
+        for i in range(n):
+            row[i] *= fma((start + i) * (1.0 / BLOCK), slope, gain)
+    for i in range(0, n, EIGHT):  # up to seven samples behind the last one change places, too
+        for k in range(0, LINES, EIGHT):
+            turn_eight(memory, room + LINES * i + k, LINES, memory, rows + BLOCK * k + i, BLOCK)
+    for band in range(0, OCTAVES, 2):
+        at, held = first + SECTIONS + band * FACTORS * LINES, first + HELD + 2 * band * LINES
+        two_sections(memory, room, n, memory, at, held)
+    for i in range(0, n, EIGHT):
+        for k in range(0, LINES, EIGHT):
+            turn_eight(memory, rows + BLOCK * k + i, BLOCK, memory, room + LINES * i + k, LINES)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -238,6 +237,7 @@ def fill_row(
     n = row.size
     whole = int(before)
     at = write - whole if write >= whole else write - whole + size
+    fetch(memory, first + at + BLOCK, BLOCK + TAPS)  # for the next quantum
     if before == after and before == whole:
         if at + n <= size:
             past = memory[first + at : first + at + n]
@@ -251,6 +251,8 @@ def fill_row(
     slope, begin = (after - before) * (1.0 / BLOCK), 0
     while begin < n:  # runs of samples whose delay lies between the same two whole numbers
         whole, end = int(fma(slope, start + begin, before)), begin + 1
+        if int(fma(slope, start + n - 1, before)) == whole:
+            end = n
         while end < n and int(fma(slope, start + end, before)) == whole:
             end += 1
         at = write + begin - whole

@@ -1,14 +1,15 @@
 """Reading and writing an array at a place that is worked out: compiled, without the question whether it counts from the
-end."""
+end. And what holds for a whole row, counted, as the compiler can look at several numbers at a time then."""
 
 from __future__ import annotations
 
 import numpy as np
+from numba import njit
 from numba.extending import overload
 
 from dunefall.base.arrays import Row
 
-__all__ = ["get", "put"]
+__all__ = ["constant", "get", "put"]
 
 
 def get(row: Row, place: int) -> float:
@@ -34,3 +35,12 @@ def _put(row, place, value):  # type: ignore[no-untyped-def]
 
 
 overload(put, jit_options={"forceinline": True, "error_model": "numpy"})(_put)
+
+
+@njit(error_model="numpy", forceinline=True)
+def constant(row: Row) -> bool:
+    """Whether all numbers of a row are the same."""
+    different = 0
+    for i in range(row.size):
+        different += row[i] != row[0]
+    return different == 0

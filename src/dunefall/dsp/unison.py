@@ -13,6 +13,7 @@ from numba import njit
 from dunefall.base.arrays import Key, Memory, Row
 from dunefall.dsp.maths import exp2, floor, fma, on_grid, sine, smooth_step
 from dunefall.dsp.random import uniform
+from dunefall.dsp.reading import constant
 
 __all__ = ["arrange", "begin_phase", "bend", "drifts", "own_steps", "sides", "weight"]
 
@@ -167,18 +168,33 @@ def own_steps(
     rate : float
         Sample rate in Hz.
     """
-    drawn, a, b = -1.0, 0.0, 0.0
-    for i in range(own.size):
-        if draws[i] != drawn:
-            drawn = draws[i]
-            a, b = uniform(key, drawn, DRIFT_STREAM + v), uniform(key, drawn + 1.0, DRIFT_STREAM + v)
-        own[i] = fma(2.0, fma(b - a, places[i], a), -1.0)
+    n = own.size
+    drawn, a, b = draws[0], uniform(key, draws[0], DRIFT_STREAM + v), uniform(key, draws[0] + 1.0, DRIFT_STREAM + v)
+    if constant(draws):  # the same for all samples, and so for each of the loops below, which then run in vectors
+        for i in range(n):
+            own[i] = fma(2.0, fma(b - a, places[i], a), -1.0)
+    else:
+        for i in range(n):
+            if draws[i] != drawn:
+                drawn = draws[i]
+                a, b = uniform(key, drawn, DRIFT_STREAM + v), uniform(key, drawn + 1.0, DRIFT_STREAM + v)
+            own[i] = fma(2.0, fma(b - a, places[i], a), -1.0)
+    if constant(unison) and constant(scatter) and constant(middles):
+        aside = _aside(v, unison[0], scatter[0], key) - middles[0] if unison[0] > 0.0 else 0.0
+        for i in range(n):
+            own[i] = _step(steps[i], aside, detune_ct[i], drift_ct[i] * own[i], fm_hz[i] / rate)
+        return
     aside = 0.0
-    for i in range(own.size):
+    for i in range(n):
         if i == 0 or unison[i] != unison[i - 1] or scatter[i] != scatter[i - 1]:
             aside = _aside(v, unison[i], scatter[i], key) - middles[i] if unison[i] > 0.0 else 0.0
-        cents = fma(aside, detune_ct[i], drift_ct[i] * own[i])
-        own[i] = on_grid(min(max(fma(steps[i], exp2(cents * (1.0 / 1200.0)), fm_hz[i] / rate), -0.5), 0.5))
+        own[i] = _step(steps[i], aside, detune_ct[i], drift_ct[i] * own[i], fm_hz[i] / rate)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _step(step: float, aside: float, detune_ct: float, drifted_ct: float, added: float) -> float:
+    cents = fma(aside, detune_ct, drifted_ct)
+    return on_grid(min(max(fma(step, exp2(cents * (1.0 / 1200.0)), added), -0.5), 0.5))
 
 
 @njit(error_model="numpy", forceinline=True)

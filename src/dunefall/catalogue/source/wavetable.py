@@ -6,6 +6,7 @@ from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, Sound, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param
+from dunefall.dsp.lanes import LANES, between_four
 from dunefall.dsp.maths import exp2, floor, fma, log2, note_to_hz, on_grid, ramp_by
 from dunefall.dsp.reading import get
 from dunefall.dsp.unison import arrange, begin_phase, bend, drifts, own_steps, sides, weight
@@ -22,6 +23,8 @@ LEVEL_MOVES, VOICES_MOVE, SPREAD_MOVES, FM_MOVES, SCATTER_MOVES = 1 << 6, 1 << 7
 FORMANT_MOVES = 1 << 5
 CROWD_MOVES, PHASE_MOVES = VOICES_MOVE | 1 << 13, 1 << 10
 
+ROOM_AT = 896
+"""Where the scratch is free for reading the tables."""
 ROOM, FADE_SAMPLES, WIDENED, BEGINS = 0.11, 11.0, 3.25, 16.0
 """A squeezed cycle goes on by so much in a sample at most: a shorter one would fold back. It fades at both ends, over
 so many samples or half of it, which makes each partial wider, by so much for a fade of its own length. It takes the
@@ -79,7 +82,7 @@ def kernel(
         if moving & FORMANT_MOVES or formant_st[0] > 0.0:
             _squeezed(sound, tables, frames, table, position, formant_st, at, own, scratch)
         else:
-            _in_tables(sound, tables, frames, table, position, own, at, at, scratch[768 : 768 + n])
+            _in_tables(sound, tables, frames, table, position, own, at, at, scratch[ROOM_AT:])
         _mix(v, at, gains, unison, spread, out, out_right, moving, wanted & 0b10)
     state[LAST] = restart[n - 1]
 
@@ -122,8 +125,8 @@ def _squeezed(
     n = at.size
     wide, inside = scratch[448 : 448 + n], scratch[512 : 512 + n]
     values, rests = scratch[576 : 576 + n], scratch[640 : 640 + n]
-    plain, depths = scratch[704 : 704 + n], scratch[768 : 768 + n]
-    squeezes, fades, some = scratch[832 : 832 + n], scratch[896 : 896 + n], False
+    plain, squeezes = scratch[704 : 704 + n], scratch[768 : 768 + n]
+    fades, room, some = scratch[832 : 832 + n], scratch[ROOM_AT:], False
     for i in range(n):
         fast = max(abs(steps[i]), 1e-9)
         squeeze = max(min(exp2(max(formant[i], 0.0) * (1.0 / 12.0)), ROOM / fast), 1.0)
@@ -135,10 +138,10 @@ def _squeezed(
         inside[i] = 0.0 if inside[i] >= 1.0 else inside[i]
         rests[i] = 0.0
         some = some or BEGINS * (squeeze - 1.0) < 1.0
-    _in_tables(sound, tables, frames, table, position, wide, inside, values, depths)
-    _in_tables(sound, tables, frames, table, position, wide, rests, rests, depths)
+    _in_tables(sound, tables, frames, table, position, wide, inside, values, room)
+    _in_tables(sound, tables, frames, table, position, wide, rests, rests, room)
     if some:
-        _in_tables(sound, tables, frames, table, position, steps, at, plain, depths)
+        _in_tables(sound, tables, frames, table, position, steps, at, plain, room)
     for i in range(n):
         share = BEGINS * (squeezes[i] - 1.0)
         edge = min(max(min(inside[i], 1.0 - inside[i]), 0.0) / fades[i], 1.0)
@@ -148,61 +151,66 @@ def _squeezed(
 
 @njit(error_model="numpy")
 def _in_tables(
-    sound: Row, tables: int, frames: int, table: Row, position: Row, wide: Row, phases: Row, out: Row, depths: Row
+    sound: Row, tables: int, frames: int, table: Row, position: Row, wide: Row, phases: Row, out: Row, room: Row
 ) -> None:
     """The cycle at each phase, between two tables, two frames and two levels, for what goes on by so much in a sample;
-    ``out`` may be one of the others, ``depths`` is room. Samples that read the same ones are done in one go."""
-    n, begin = phases.size, 0
+    ``out`` may be one of the others."""
+    n = phases.size
+    depths, values, more = room[:n], room[64 : 64 + n], room[128 : 128 + n]
     for i in range(n):
         depths[i] = min(max(log2(max(2.0 * HARMONICS * abs(wide[i]), 1e-9)), -1.0) + 1.0, LEVELS - 1.000001)
-    while begin < n:
-        first, frame, level = _where(tables, frames, table[begin], position[begin], depths[begin])
-        end, between = begin + 1, table[begin] > first
-        while end < n and _where(tables, frames, table[end], position[end], depths[end]) == (first, frame, level):
-            between = between or table[end] > first
-            end += 1
-        base = FRAME_SIZE * (first * frames + frame)
-        beside, other = FRAME_SIZE if frames > 1 else 0, FRAME_SIZE * frames if between and first < tables - 1 else 0
-        for i in range(begin, end):
-            deep, share = depths[i] - level, position[i] * (frames - 1) - frame
-            value = _in_table(sound, base, beside, level, deep, share, phases[i])
-            if other > 0:
-                more = _in_table(sound, base + other, beside, level, deep, share, phases[i])
-                value = fma(more - value, min(max(table[i], 0.0), tables - 1.0) - first, value)
-            out[i] = value
-        begin = end
+    _in_table(sound, tables, frames, table, 0, position, depths, phases, values, room[192:])
+    between = 0
+    for i in range(n):
+        between += table[i] != floor(table[i])
+    if between > 0:
+        _in_table(sound, tables, frames, table, 1, position, depths, phases, more, room[192:])
+        for i in range(n):
+            share = min(max(table[i], 0.0), tables - 1.0)
+            values[i] = fma(more[i] - values[i], share - floor(share), values[i])
+    for i in range(n):
+        out[i] = values[i]
 
 
 @njit(error_model="numpy", forceinline=True)
-def _where(tables: int, frames: int, table: float, position: float, depth: float) -> tuple[int, int, int]:
-    """Table, frame and level: of each the first of two."""
-    return (
-        int(min(max(table, 0.0), tables - 1.0)), min(int(position * (frames - 1)), max(frames - 2, 0)), int(depth)
-    )  # fmt: skip
+def _in_table(
+    sound: Row, tables: int, frames: int, table: Row, later: int, position: Row, depths: Row, phases: Row, out: Row,
+    room: Row,
+) -> None:  # fmt: skip
+    """In so many tables after the given one, between two frames and two levels."""
+    n = out.size
+    higher = room[:n]
+    _in_level(sound, tables, frames, table, later, position, depths, 0, phases, out, room[64:])
+    _in_level(sound, tables, frames, table, later, position, depths, 1, phases, higher, room[64:])
+    for i in range(n):
+        out[i] = fma(higher[i] - out[i], depths[i] - floor(depths[i]), out[i])
 
 
 @njit(error_model="numpy", forceinline=True)
-def _in_table(sound: Row, base: int, beside: int, level: int, deep: float, share: float, phase: float) -> float:
-    """Between two frames and two levels."""
-    a, b = base + OFFSETS[level], base + OFFSETS[level + 1]
-    low, high = phase * SIZES[level], phase * SIZES[level + 1]
-    j, k, last, last_high = int(low), int(high), SIZES[level] - 1, SIZES[level + 1] - 1
-    f, g = low - j, high - k
-    value = _between(sound, a, j, last, f)
-    value = fma(_between(sound, b, k, last_high, g) - value, deep, value)
-    if beside > 0:
-        more = _between(sound, a + beside, j, last, f)
-        more = fma(_between(sound, b + beside, k, last_high, g) - more, deep, more)
-        value = fma(more - value, share, value)
-    return value
-
-
-@njit(error_model="numpy", forceinline=True)
-def _between(sound: Row, begin: int, k: int, last: int, f: float) -> float:
-    """Between four samples of a cycle by a cubic (Catmull and Rom 1974)."""
-    a, b = get(sound, begin + ((k - 1) & last)), get(sound, begin + (k & last))
-    c, d = get(sound, begin + ((k + 1) & last)), get(sound, begin + ((k + 2) & last))
-    return b + 0.5 * f * ((c - a) + f * ((2.0 * a - 5.0 * b + 4.0 * c - d) + f * (3.0 * (b - c) + d - a)))
+def _in_level(
+    sound: Row, tables: int, frames: int, table: Row, later: int, position: Row, depths: Row, above: int, phases: Row,
+    out: Row, room: Row,
+) -> None:  # fmt: skip
+    """In so many levels above the given one, between four samples of a cycle by a cubic (Catmull and Rom 1974)."""
+    n, beside = out.size, FRAME_SIZE if frames > 1 else 0
+    shares, fours = room[:n], room[64 : 64 + LANES * n]
+    for i in range(n):
+        level = int(depths[i]) + above
+        size, place = SIZES[level], position[i] * (frames - 1)
+        at, frame = phases[i] * size, min(int(place), max(frames - 2, 0))
+        first = min(int(min(max(table[i], 0.0), tables - 1.0)) + later, tables - 1)
+        base, k = FRAME_SIZE * (first * frames + frame) + OFFSETS[level], (int(at) - 1) & (size - 1)
+        shares[i] = at - int(at)
+        if k <= size - LANES:
+            between_four(fours, LANES * i, sound, base + k, base + beside + k, place - frame)
+        else:  # over the cycle's end
+            for j in range(LANES):
+                there = base + ((k + j) & (size - 1))
+                here = float(get(sound, there))
+                fours[LANES * i + j] = fma(float(get(sound, there + beside)) - here, place - frame, here)
+    for i in range(n):
+        a, b, c, d, f = fours[LANES * i], fours[LANES * i + 1], fours[LANES * i + 2], fours[LANES * i + 3], shares[i]
+        out[i] = b + 0.5 * f * ((c - a) + f * ((2.0 * a - 5.0 * b + 4.0 * c - d) + f * (3.0 * (b - c) + d - a)))
 
 
 MODULE = ModuleSpec(

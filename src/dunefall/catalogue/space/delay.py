@@ -9,6 +9,7 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, fed_back
+from dunefall.dsp.lanes import fetch
 from dunefall.dsp.lines import LONG, long_weights, read_long, read_ring
 from dunefall.dsp.maths import exp2, fma, nearest, sine, smooth_step
 from dunefall.dsp.onepole import one_pole_share
@@ -281,6 +282,24 @@ def _damped(x: float, high: float, low: float, state: State, side: int) -> float
 
 
 @njit(error_model="numpy", forceinline=True)
+def _damp(row: Row, damped: Row, high: float, low: float, state: State, side: int) -> None:
+    """As ``_damped``, for a row."""
+    upper, lower = state[HIGH + side], state[LOW + side]
+    if low == 0.0 and lower == 0.0:
+        for i in range(row.size):
+            upper = fma(1.0 - high, upper, high * row[i])
+            damped[i] = upper
+    else:
+        for i in range(row.size):
+            upper = fma(1.0 - high, upper, high * row[i])
+            lower = fma(1.0 - low, lower, low * upper)
+            if low == 0.0:
+                lower = lower * FORGETS if abs(lower) > 1e-9 else 0.0
+            damped[i] = upper - lower
+    state[HIGH + side], state[LOW + side] = upper, lower
+
+
+@njit(error_model="numpy", forceinline=True)
 def _write(
     memory: Memory, size: int, write: int, left: float, right: float, a: float, b: float, c: float, d: float,
     layer: float, frozen: float, crossed: bool, both: bool,
@@ -314,18 +333,7 @@ def _run(
     n = audio.size
     echoes, fed = scratch[:n], scratch[64 : 64 + n]
     _read(past, share, echoes, scratch)
-    if patched:
-        for i in range(n):
-            fed[i] = _damped(back[i], high, low, state, side)
-    elif low == 0.0 and state[LOW + side] == 0.0:
-        upper, keeps = state[HIGH + side], 1.0 - high
-        for i in range(n):
-            upper = fma(keeps, upper, high * echoes[i])
-            fed[i] = upper
-        state[HIGH + side] = upper
-    else:
-        for i in range(n):
-            fed[i] = _damped(echoes[i], high, low, state, side)
+    _damp(back if patched else echoes, fed, high, low, state, side)
     for i in range(n):
         fed[i] *= feedback[i]
     saturate_row(fed, knee)
@@ -340,6 +348,7 @@ def _run(
 def _read(past: Row, share: float, echoes: Row, scratch: Scratch) -> None:
     """What comes out of one side of a delay that rests."""
     n, weights = echoes.size, scratch[WEIGHTS]
+    fetch(past, n, past.size)  # for the next row
     if share == 0.0:
         for i in range(n):
             echoes[i] = past[i + LONG]

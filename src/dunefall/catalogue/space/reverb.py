@@ -53,7 +53,8 @@ DELAY, DELAY_TO, MOVED, BASE = OF_LINE, OF_LINE + LINES, OF_LINE + 2 * LINES, OF
 WANTED = OF_LINE + 4 * LINES
 FACTORS = WANTED + len(BANDS)
 ROWS = FACTORS + SIX
-FIXED = ROWS + (LINES + 2) * BLOCK
+TURNED = ROWS + (LINES + 2) * BLOCK
+FIXED = TURNED + LINES * BLOCK
 
 
 def kernel(
@@ -64,8 +65,8 @@ def kernel(
     """State: place of writing, phase of the movement, whether begun, then what is let in, the late part's gain,
     pre-delay and size, each at the quantum's begin and end. Memory: the weakening; of each line its length at the
     quantum's begin and end, its movement and its length without it; the decay of each octave; factors of the
-    diffusers; rows of the samples under way; rings of the lines, of the diffusers, of the early part and of the
-    pre-delay.
+    diffusers; rows of the samples under way, and room for them turned; rings of the lines, of the diffusers, of the
+    early part and of the pre-delay.
 
     Everything but dry, wet and width is looked at at the begin of each quantum of 64 samples, and goes evenly to it.
     """
@@ -76,6 +77,7 @@ def kernel(
     at_diffusers = at_lines + LINES * line
     at_early = at_diffusers + 2 * SIX * diffuser
     at_pre = at_early + 2 * early_size
+    in_line, in_early, in_pre, in_diffuser = write % line, write % early_size, write % pre_size, write % diffuser
     if start == 0:
         seconds = predelay_s[0] if nearest(timing[0]) == 0.0 else predelay_beats[0] * 60.0 / tempo_bpm[0]
         _begin_quantum(state, memory, decay_s[0], size_m[0], min(seconds, LONGEST_PRE_S), motion[0], motion_hz[0],
@@ -83,31 +85,32 @@ def kernel(
     sides = ROWS + LINES * BLOCK
     for side in range(2):
         sound, row = (audio, scratch[:n]) if side == 0 else (audio_right, scratch[64 : 64 + n])
-        _pass(sound, row, memory, at_pre + side * pre_size, pre_size, write, state[PRE], state[PRE_TO], start,
+        _pass(sound, row, memory, at_pre + side * pre_size, pre_size, in_pre, state[PRE], state[PRE_TO], start,
               scratch[128:])  # fmt: skip
         here = memory[sides + BLOCK * side : sides + BLOCK * side + n]
-        _early(row, here, memory, at_early + side * early_size, early_size, write, side, state, start, rate,
+        _early(row, here, memory, at_early + side * early_size, early_size, in_early, side, state, start, rate,
                scratch[128:])  # fmt: skip
         for k in range(SIX):
-            _diffuse(row, memory, at_diffusers + (SIX * side + k) * diffuser, diffuser, write,
+            _diffuse(row, memory, at_diffusers + (SIX * side + k) * diffuser, diffuser, in_diffuser,
                      int(DIFFUSERS_S[SIX * side + k] * rate), memory[FACTORS + k])  # fmt: skip
     for k in range(LINES):
         row = memory[ROWS + BLOCK * k : ROWS + BLOCK * k + n]
-        fill_row(row, memory, at_lines + k * line, line, write % line, memory[DELAY + k], memory[DELAY_TO + k], start,
+        fill_row(row, memory, at_lines + k * line, line, in_line, memory[DELAY + k], memory[DELAY_TO + k], start,
                  scratch[128:])  # fmt: skip
-    if state[FED] > 0.0 or state[FED_TO] > 0.0:
-        weaken(memory, SET, ROWS, n, start, int(state[BEGUN]))
+    fed, loud = state[FED], state[GAIN]
+    if fed > 0.0 or state[FED_TO] > 0.0:
+        weaken(memory, SET, ROWS, n, start, TURNED)
     mix_rows(memory, ROWS, n)
-    fed_slope = (state[FED_TO] - state[FED]) * (1.0 / BLOCK)
+    fed_slope = (state[FED_TO] - fed) * (1.0 / BLOCK)
     for k in range(LINES):
-        row, place = memory[ROWS + BLOCK * k : ROWS + BLOCK * k + n], at_lines + k * line + write % line
+        row, place = memory[ROWS + BLOCK * k : ROWS + BLOCK * k + n], at_lines + k * line + in_line
         into, ring = scratch[64 * (k % 2) : 64 * (k % 2) + n], memory[place : place + n]
         sign = 0.25 if k % 4 < 2 else -0.25
         for i in range(n):
-            ring[i] = fma(fma(fed_slope, start + i, state[FED]) * sign, into[i], 0.25 * row[i])
-    gain_slope = (state[GAIN_TO] - state[GAIN]) * (1.0 / BLOCK)
+            ring[i] = fma(fma(fed_slope, start + i, fed) * sign, into[i], 0.25 * row[i])
+    gain_slope = (state[GAIN_TO] - loud) * (1.0 / BLOCK)
     for i in range(n):
-        gain = fma(gain_slope, start + i, state[GAIN])
+        gain = fma(gain_slope, start + i, loud)
         a = fma(early[i], memory[sides + i], gain * memory[ROWS + BLOCK + i])
         b = fma(early[i], memory[sides + BLOCK + i], gain * memory[ROWS + 2 * BLOCK + i])
         middle, side_part = 0.5 * (a + b), 0.5 * width[i] * (a - b)
@@ -129,7 +132,7 @@ def _begin_quantum(
 ) -> None:  # fmt: skip
     """Where everything that moves shall be at the end of this quantum."""
     first = state[BEGUN] == 0.0
-    state[BEGUN] = LINES
+    state[BEGUN] = 1.0
     state[PHASE] += BLOCK * hz / rate
     state[PHASE] -= floor(state[PHASE])
     longest = size * rate / SOUND_M_PER_S
@@ -183,11 +186,10 @@ def _pass(
     scratch: Scratch,
 ) -> None:  # fmt: skip
     """A sound through a ring."""
-    at = write % size
-    ring = memory[first + at : first + at + row.size]
+    ring = memory[first + write : first + write + row.size]
     for i in range(row.size):
         ring[i] = sound[i]
-    fill_row(row, memory, first, size, at, before, after, start, scratch)
+    fill_row(row, memory, first, size, write, before, after, start, scratch)
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -196,8 +198,7 @@ def _early(
     rate: float, scratch: Scratch,
 ) -> None:  # fmt: skip
     """The first reflections of one side, each weaker by its way."""
-    at = write % size
-    ring, one = memory[first + at : first + at + row.size], memory[ROWS : ROWS + row.size]
+    ring, one = memory[first + write : first + write + row.size], memory[ROWS : ROWS + row.size]
     for i in range(row.size):
         ring[i] = row[i]
         heard[i] = 0.0
@@ -206,7 +207,7 @@ def _early(
         before, after = state[SPREAD] * share, state[SPREAD_TO] * share
         if before == after:
             before = after = floor(before)
-        fill_row(one, memory, first, size, at, before, after, start, scratch)
+        fill_row(one, memory, first, size, write, before, after, start, scratch)
         gain = FIRST_TAPS[0] / share * (0.4 if k % 3 == 0 else -0.4)
         for i in range(row.size):
             heard[i] = fma(gain, one[i], heard[i])
@@ -215,10 +216,10 @@ def _early(
 @njit(error_model="numpy", forceinline=True)
 def _diffuse(row: Row, memory: Memory, first: int, size: int, write: int, delay: int, factor: float) -> None:
     """An all-pass in place: the same loudness at all frequencies, spread over time."""
-    n, at = row.size, write % size
-    past = at - delay if at >= delay else at - delay + size
+    n = row.size
+    past = write - delay if write >= delay else write - delay + size
     if past + n <= size:
-        old, new = memory[first + past : first + past + n], memory[first + at : first + at + n]
+        old, new = memory[first + past : first + past + n], memory[first + write : first + write + n]
         for i in range(n):
             new[i] = fma(-factor, old[i], row[i])
         for i in range(n):
@@ -229,7 +230,7 @@ def _diffuse(row: Row, memory: Memory, first: int, size: int, write: int, delay:
         once = memory[first + (here if here < size else here - size)]
         fresh = fma(-factor, once, row[i])
         row[i] = fma(factor, fresh, once)
-        memory[first + at + i] = fresh
+        memory[first + write + i] = fresh
 
 
 def _remembers(given: Given) -> float:

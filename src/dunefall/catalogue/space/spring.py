@@ -8,7 +8,8 @@ from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, ringing
-from dunefall.dsp.lanes import LANES, all_pass_four, copy_four
+from dunefall.dsp.lanefilters import CHAIN, CHAINS, all_pass_chains, all_pass_four
+from dunefall.dsp.lanes import LANES, copy_four
 from dunefall.dsp.lines import read_ring, read_ring_run, write_run
 from dunefall.dsp.maths import exp2, fma
 from dunefall.dsp.onepole import one_pole_share, share_for
@@ -19,7 +20,7 @@ from dunefall.dsp.strike import TO_60_DB
 __all__ = ["MODULE"]
 
 WRITE, HIGH, DULL, LOW, ROUND = range(5)
-SPRINGS, ROWS = 3, 60
+SPRINGS, ROWS = CHAINS, 20 * CHAIN
 STATE = ROUND + SPRINGS
 ROUNDS_S = (0.0371, 0.0443, 0.0533)
 SIDES = (-0.8, 0.0, 0.8)
@@ -124,13 +125,20 @@ def _free(rows: Row, s: int, k: int, n: int) -> Row:
 
 @njit(error_model="numpy", forceinline=True)
 def _dispersed(rows: Row, factors: Row, n: int, stretch: int, step: int, memory: Memory, first: int) -> None:
-    """The samples of all springs through their all-passes, two after each other at a time, the second four samples
-    behind, so that they need not wait for each other. Each row of samples begins with the last ``stretch`` ones before:
+    """The samples of all springs through their all-passes: where these are stretched over four samples (up to 49 kHz),
+    some after each other at a time; else two, the second four samples behind, so that they need not wait for each
+    other. Each row of samples begins with the last ``stretch`` ones before:
     what goes into two all-passes, what lies between, and what comes out."""
     of_spring, after = (ROWS + 1) * stretch, (step + n) % stretch
     if n < LANES:
         for i in range(n):
             _one(rows, stretch + i, factors[i], stretch, (step + i) % stretch, memory, first)
+        return
+    if stretch == LANES and step == 0 and n % LANES == 0 and n >= CHAIN * LANES:
+        for k in range(0, ROWS, CHAIN):
+            all_pass_chains(rows, stretch, OF_SPRING, factors, n // LANES, memory, first + stretch * k, of_spring)
+        for s in range(SPRINGS):
+            copy_four(memory, first + of_spring * s + stretch * ROWS, rows, OF_SPRING * s + n)
         return
     for s in range(SPRINGS):
         _take(rows, OF_SPRING * s, memory, first + of_spring * s, stretch, step)
