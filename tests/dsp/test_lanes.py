@@ -10,7 +10,7 @@ import pytest
 from numba import njit
 
 from dunefall.base.arrays import Row
-from dunefall.dsp.lanefilters import CHAIN, all_pass_chains, all_pass_four, two_sections
+from dunefall.dsp.lanefilters import CHAIN, all_pass_chains, all_pass_four, ring_modes, two_sections
 from dunefall.dsp.lanes import between_four, copy_four, fetch, turn_eight
 from dunefall.dsp.lines import NEAR, read_ring, read_ring_run
 from dunefall.dsp.maths import fma
@@ -100,6 +100,7 @@ NOISE = np.random.default_rng(7).standard_normal(400)
         (fetch, (NOISE, 3, 100_000)),
         (all_pass_four, (NOISE, 0, 100, 5, 0.3 * NOISE, 3)),
         *((all_pass_chains, (NOISE, 4, 100, 0.3 * NOISE, fours, 2 * NOISE, 10, 40)) for fours in (CHAIN, 6, 16)),
+        *((ring_modes, (np.zeros(400), 4, 0.3 * NOISE, 5, NOISE, 2 * NOISE, 3, n)) for n in (1, 7, 16)),
         *((two_sections, (NOISE, 4, n, 0.3 * NOISE, 10, 200)) for n in (1, 6, 24)),
     ],
 )

@@ -72,8 +72,11 @@ def _link_signal(rows: Floats, link: Record, i: int) -> float:
 def _late_signal(row: Row, rows: Floats, link: Record, start: int, kept: int) -> None:
     """A row of what a late link takes, before its amount; ``kept`` is where the first sample is, if it is no longer in
     its row."""
-    for i in range(row.size):
-        row[i] = rows[link.row + ((start + i + QUANTUM - link.delayed) & (QUANTUM - 1))]
+    past = min(max(link.delayed - start, 0), row.size)  # samples that are still those of the quantum before
+    for i in range(past):
+        row[i] = rows[link.row + QUANTUM + start - link.delayed + i]
+    for i in range(past, row.size):
+        row[i] = rows[link.row + start - link.delayed + i]
     if kept >= 0:
         row[0] = rows[kept]
     if link.bounded != 0:
@@ -148,6 +151,15 @@ def _gather_one(rows: Floats, entry: Record, base: Record, links: Records, amoun
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
+def _late_links(entry: Record, links: Records) -> int:
+    """How many links of an input bring what was there a sample before."""
+    late = 0
+    for k in range(entry.link_first, entry.link_last):
+        late += int(links[k].delayed != 0)
+    return late
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _add_link(row: Floats, source: Floats, curve: int, amount: Record) -> None:
     """Add what a link brings to a row; a loop for each curve, so that all vectorise."""
     if curve == 0:
@@ -207,7 +219,9 @@ def _gather(
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, single: int) -> None:
+def gather_linked(
+    plan: Plan, memory: Memory, module: Record, start: int, n: int, ramp: int, single: int, late: bool = True
+) -> None:
     """Prepare the linked inputs of a module whose base values are those it was compiled with.
 
     An input that takes one unchanged signal reads that signal's row: nothing is copied.
@@ -226,12 +240,16 @@ def gather_linked(plan: Plan, memory: Memory, module: Record, start: int, n: int
         Samples in which a value glides.
     single : int
         Whether it is part of a feedback loop.
+    late : bool
+        Without, inputs that take something late are left for ``gather_late``.
     """
     rows, last = memory.rows, start + n - 1
     for k in range(module.moved_first, module.moved_last):
         i = plan.moved[k]
         entry, base = plan.inputs[i], memory.bases[i]
         row = entry.row
+        if not late and _late_links(entry, plan.links) > 0:
+            continue
         if single:
             _gather_one(rows, entry, base, plan.links, memory.amounts, start, ramp)
         elif _as_it_is(entry, base, plan.links, memory.amounts):
@@ -288,9 +306,7 @@ def gather_late(plan: Plan, memory: Memory, module: Record, start: int, n: int, 
     for k in range(module.moved_first, module.moved_last):
         i = plan.moved[k]
         entry, base = plan.inputs[i], memory.bases[i]
-        late = 0
-        for link in range(entry.link_first, entry.link_last):
-            late += int(plan.links[link].delayed != 0)
+        late = _late_links(entry, plan.links)
         if late == 0:
             continue
         if _plain(entry, base, memory.amounts):

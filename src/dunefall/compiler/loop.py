@@ -200,7 +200,7 @@ def _run_by_rows(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: i
 @njit(nogil=True, error_model="numpy")
 def _line_can(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int) -> bool:
     """Whether all that a delay line gives in this quantum was written before; its inputs from outside are prepared."""
-    gather_linked(plan, memory, plan.modules[m], start, n, ramp, False)
+    gather_linked(plan, memory, plan.modules[m], start, n, ramp, False, False)
     plan.scratch[0] = 0.0
     _line(plan, m, start, n, ASK)
     can: bool = plan.scratch[0] == 1.0

@@ -1,5 +1,5 @@
-"""Filters of which several run side by side, in vectors: all-passes stretched over four samples, and second-order
-sections of sixteen lines. The compiler keeps neither in registers by itself."""
+"""Filters of which several run side by side, in vectors: all-passes stretched over four samples, second-order sections
+of sixteen lines, sixteen modes. The compiler keeps none of them in registers by itself."""
 
 from __future__ import annotations
 
@@ -12,12 +12,14 @@ from dunefall.base.arrays import Row
 from dunefall.dsp.lanes import EIGHT, LANES, Emitter, compiled_as
 from dunefall.dsp.maths import fma
 
-__all__ = ["CHAIN", "CHAINS", "LINES", "all_pass_chains", "all_pass_four", "two_sections"]
+__all__ = ["CHAIN", "CHAINS", "LINES", "MODES", "all_pass_chains", "all_pass_four", "ring_modes", "two_sections"]
 
 CHAIN, CHAINS = 3, 3
 """All-passes after each other, and rows of them beside each other, in ``all_pass_chains``."""
 LINES, FACTORS = 16, 5
 """Lines and coefficients of ``two_sections``."""
+MODES = 16
+"""Modes of ``ring_modes``."""
 
 
 def all_pass_four(row: Row, x: int, y: int, stretch: int, factors: Row, first: int) -> None:
@@ -185,3 +187,59 @@ def _two_sections(emit: Emitter) -> None:
 
 
 compiled_as(two_sections, EIGHT, _two_sections)
+
+
+def ring_modes(out: Row, to: int, modes: Row, at: int, drive: Row, push: Row, first: int, n: int) -> None:
+    """``MODES`` numbers in the plane, each of which turns and shrinks from sample to sample, while two sounds move it.
+
+    Parameters
+    ----------
+    out : ndarray
+        Receives the second coordinate of every mode after the other, sample after sample.
+    to : int
+        Where that begins.
+    modes : ndarray
+        Of every mode both coordinates, then those of its turn by one sample, then what the second sound gives it, then
+        the first.
+    at : int
+        Where that begins.
+    drive, push : ndarray
+        The two sounds.
+    first, n : int
+        The first sample of both, and how many.
+    """
+    re, im, turn_re, turn_im, of_push, of_drive = (at + MODES * k for k in range(6))
+    for i in range(n):
+        for k in range(MODES):
+            a, b, c, s = modes[re + k], modes[im + k], modes[turn_re + k], modes[turn_im + k]
+            given = fma(modes[of_push + k], push[first + i], modes[of_drive + k] * drive[first + i])
+            modes[re + k] = fma(c, a, fma(-s, b, given))
+            out[to + MODES * i + k] = modes[im + k] = fma(s, a, c * b)
+
+
+def _ring_modes(emit: Emitter) -> None:
+    out, to, modes, at, drive, push, first, n = emit.arguments
+    builder, halves = emit.builder, range(MODES // EIGHT)
+    places = [[emit.index(at, MODES * k + EIGHT * half) for k in range(6)] for half in halves]
+    given = [[emit.load(modes, place) for place in places[half]] for half in halves]
+    slots = [[emit.slot() for _ in range(2)] for _ in halves]
+    for half in halves:
+        for k in range(2):
+            builder.store(given[half][k], slots[half][k])
+    with cgutils.for_range(builder, n) as loop:
+        now = emit.index(first, loop.index)
+        pushed, driven = (emit.spread(builder.load(builder.gep(sound, [now]))) for sound in (push, drive))
+        for half in halves:
+            a, b = (builder.load(slot) for slot in slots[half])
+            _, _, c, s, of_push, of_drive = given[half]
+            moved = emit.fma(of_push, pushed, builder.fmul(of_drive, driven))
+            builder.store(emit.fma(c, a, emit.fma(builder.fneg(s), b, moved)), slots[half][0])
+            turned = emit.fma(s, a, builder.fmul(c, b))
+            builder.store(turned, slots[half][1])
+            emit.store(turned, out, emit.index(to, emit.times(loop.index, MODES), EIGHT * half))
+    for half in halves:
+        for k in range(2):
+            emit.store(builder.load(slots[half][k]), modes, places[half][k])
+
+
+compiled_as(ring_modes, EIGHT, _ring_modes)

@@ -38,7 +38,9 @@ def kernel(
         at = 1.0 - phase if back > 0.5 and way == TO_AND_FRO else phase
         turns, goal_y = turning[i] > 0.5, drawn(path_y, at, way == LOOP)
         goal_x = _turned(path_x, at, way == LOOP) if turns else drawn(path_x, at, way == LOOP)
-        step = 1.0 if begun == 0.0 else approach_step(smooth_s[i], rate)
+        if i == 0 or smooth_s[i] != smooth_s[i - 1]:
+            smooth = approach_step(smooth_s[i], rate)
+        step = 1.0 if begun == 0.0 else smooth
         across = _round(across + _round(goal_x - across) * step) if turns else across + (goal_x - across) * step
         up += (goal_y - up) * step
         begun = 1.0

@@ -9,6 +9,8 @@ from numba import njit
 
 from dunefall.base.arrays import Row, Scalar, Scratch, State
 from dunefall.catalogue.declare import Cycle, Input, ModuleSpec, Output, Param, Preset, ringing
+from dunefall.dsp.lanefilters import MODES, ring_modes
+from dunefall.dsp.lanes import EIGHT, turn_eight
 from dunefall.dsp.maths import exp2, fma, note_to_hz, sine
 from dunefall.dsp.saturation import saturate
 from dunefall.dsp.strike import fall_factor
@@ -16,11 +18,14 @@ from dunefall.dsp.strike import fall_factor
 __all__ = ["BODIES", "MODULE"]
 
 COUNT, LAST, LEFT, LENGTH, FORCE = range(5)
-MODES = 16
 RE, IM, TURN_RE, TURN_IM, STRIKE, DRIVE = (8 + MODES * k for k in range(6))
-STATE = 8 + 6 * MODES
+KNOWN = 8 + 6 * MODES
+VALUES = 6
+STATE = KNOWN + VALUES
 STEP = 16
 """Pitches and decays of the modes follow their parameters every so many samples."""
+TURNED, SUMS = STEP * MODES, 2 * STEP * MODES
+"""Where, behind the strike, the modes stand mode by mode, and their sums."""
 HIGHEST = 0.45
 KNEE = 2.0
 LOUD = 0.5
@@ -57,7 +62,8 @@ def kernel(
     hardness: Row, strength: Row, out: Row, state: State, rate: Scalar, scratch: Scratch,
 ) -> None:  # fmt: skip
     """State: samples since the modes were set, last trigger, samples of the strike that are left, its length and force,
-    then for each mode its two numbers, its turn by one sample, what a strike and what the drive give it.
+    then for each mode its two numbers, its turn by one sample, what a strike and what the drive give it; then the
+    values for which these were worked out.
 
     A mode is a number in the plane that turns and shrinks from sample to sample. A strike is one smooth push of unit
     area, shorter the harder.
@@ -65,11 +71,13 @@ def kernel(
     n, i, count = out.size, 0, int(state[COUNT])
     while i < n:
         if count == 0:
-            _set(state, int(body[i] + 0.5), pitch_note[i], size[i], decay_s[i], material[i], place[i], rate)
+            values = body[i], pitch_note[i], size[i], decay_s[i], material[i], place[i]
+            if not _known(state, values):
+                _set(state, int(body[i] + 0.5), pitch_note[i], size[i], decay_s[i], material[i], place[i], rate)
         last = min(n, i + STEP - count)
         count = (count + last - i) % STEP
         _strike(trigger, hardness, strength, scratch, state, i, last, rate)
-        _ring(audio, scratch, out, state, i, last)
+        _ring(audio, scratch, out, state, i, last, scratch[64:])
         i = last
     state[COUNT] = count
 
@@ -93,20 +101,31 @@ def _strike(
 
 
 @njit(error_model="numpy", forceinline=True)
-def _ring(audio: Row, push: Row, out: Row, state: State, first: int, end: int) -> None:
-    for i in range(first, end):
-        drive, strike = audio[i], push[i]
-        even = odd = 0.0
-        for k in range(MODES):
-            a, b = state[RE + k], state[IM + k]
-            c, s = state[TURN_RE + k], state[TURN_IM + k]
-            given = fma(state[STRIKE + k], strike, state[DRIVE + k] * drive)
-            state[RE + k] = fma(c, a, fma(-s, b, given))
-            state[IM + k] = fma(s, a, c * b)
-        for k in range(0, MODES, 2):
-            even += state[IM + k]
-            odd += state[IM + k + 1]
-        out[i] = saturate(even + odd, KNEE)
+def _ring(audio: Row, push: Row, out: Row, state: State, first: int, end: int, room: Row) -> None:
+    n = end - first
+    ring_modes(room, 0, state, RE, audio, push, first, n)
+    for i in range(0, n, EIGHT):
+        for k in range(0, MODES, EIGHT):
+            turn_eight(room, TURNED + STEP * k + i, STEP, room, MODES * i + k, MODES)
+    even, odd = room[SUMS : SUMS + n], room[SUMS + STEP : SUMS + STEP + n]
+    for i in range(n):
+        even[i] = odd[i] = 0.0
+    for k in range(0, MODES, 2):
+        for i in range(n):
+            even[i] += room[TURNED + STEP * k + i]
+            odd[i] += room[TURNED + STEP * (k + 1) + i]
+    for i in range(n):
+        out[first + i] = saturate(even[i] + odd[i], KNEE)
+
+
+@njit(error_model="numpy", forceinline=True)
+def _known(state: State, values: tuple[float, float, float, float, float, float]) -> bool:
+    """Whether the modes were worked out for these values; they are noted."""
+    same = True
+    for k in range(VALUES):
+        same = same and state[KNOWN + k] == values[k]
+        state[KNOWN + k] = values[k]
+    return same
 
 
 @njit(error_model="numpy", forceinline=True)
@@ -156,6 +175,7 @@ MODULE = ModuleSpec(
     ),
     outputs=(Output("out", "Tone", "audio"),),
     state=STATE,
+    cached=(KNOWN + 2,),  # a size of 0: they are worked out anew
     handle=("place", "decay_s"),
     cycle=Cycle(memory_s=lambda g: ringing(g, "decay_s")),
     face="pitch_note",
