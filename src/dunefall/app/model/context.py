@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Protocol
@@ -83,6 +83,13 @@ class Shell(Protocol):
 
     def show_notices(self) -> None:
         """Show earlier notices."""
+
+    @property
+    def shown(self) -> Any:
+        """The workspace that is shown (a ``Workspace``)."""
+
+    def show_help(self, page: str, heading: str = "", words: Sequence[str] = ()) -> None:
+        """Show a page of the help, from a heading on, at the first of some words that stands there."""
 
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""

@@ -78,6 +78,10 @@ class Workspace:
         Prepares what docs/screenshots/ shows of it.
     hints : function of Context and page to tuple of Hint
         What a newcomer should know of it, in the order of doing.
+    chapter : str
+        The chapter of the guide that explains it, by the name of its file.
+    shows_module : bool
+        The selected module is shown in it.
     """
 
     id: str
@@ -90,3 +94,5 @@ class Workspace:
     empty: str
     scene: Callable[[Context, Page], None]
     hints: Callable[[Context, Page], tuple[Hint, ...]] = _no_hints
+    chapter: str = "README"
+    shows_module: bool = False

@@ -10,11 +10,11 @@ from dunefall.app.listening import hearing, keeping, transport
 from dunefall.app.model.command import MENUS, Command
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
-from dunefall.app.shell import files, preferences
+from dunefall.app.shell import files, helping, preferences
 
 __all__ = ["gathered"]
 
-TABLES = (files, layers, modules, copies, links, compounds, hearing, keeping, transport, preferences)
+TABLES = (files, layers, modules, copies, links, compounds, hearing, keeping, transport, preferences, helping)
 
 
 def _show(workspace: str, context: Context) -> None:

@@ -35,6 +35,8 @@ from dunefall.app.shell.commanddialog import CommandDialog
 from dunefall.app.shell.commands import gathered
 from dunefall.app.shell.guard import guard_overrides
 from dunefall.app.shell.header import Header, position_text, type_seed, type_tempo
+from dunefall.app.shell.helppages import help_pages
+from dunefall.app.shell.helpwindow import HelpWindow
 from dunefall.app.shell.hints import Hints, header_hints
 from dunefall.app.shell.notices import NoticeDialog, Notices
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
@@ -94,6 +96,7 @@ class MainWindow(QMainWindow):
         self.commands = gathered(workspaces)
         self.actions_by_id = menus.actions(self.commands, self.context, self)
         self._shown = workspaces[0].id
+        self._help: HelpWindow | None = None
         self._build()
         self.copies = CrashCopies(self.context, self)
         self._repeat_timer = self._timer(self._show_repeat, once=True)
@@ -195,6 +198,20 @@ class MainWindow(QMainWindow):
         """Show earlier notices."""
         self.context.talk.show(NoticeDialog(self.notice, self))
 
+    @property
+    def shown(self) -> Workspace:
+        """The workspace that is shown."""
+        return self.workspaces[self._shown]
+
+    def show_help(self, page: str, heading: str = "", words: Sequence[str] = ()) -> None:
+        """Show a page of the help; its window stays open beside this one."""
+        if self._help is None:
+            self._help = HelpWindow(help_pages(self.commands, self.key_of), self)
+        self._help.show()
+        self._help.show_page(page, heading, words)
+        self._help.raise_()
+        self._help.activateWindow()
+
     def ask_command(self) -> None:
         """Let the user search every command, and do one."""
         dialog = CommandDialog(self.commands, self.context, self)
@@ -239,7 +256,7 @@ class MainWindow(QMainWindow):
 
     def _show_empty(self) -> None:
         """What to do first, over the page, while there is no layer."""
-        self.empty.setText(self.workspaces[self._shown].empty)
+        self.empty.setText(self.shown.empty)
         self.empty.setGeometry(0, EMPTY_Y, self.pages.width(), EMPTY_H)
         self.empty.setVisible(all(layer.id in (SHARED_ID, MASTER_ID) for layer in self.session.patch.layers))
         self.empty.raise_()
@@ -261,7 +278,7 @@ class MainWindow(QMainWindow):
 
     def _listen(self) -> None:
         """Have the engine compute what the shown workspace listens to."""
-        self.session.engine.watch(self.workspaces[self._shown].listens(self.context))
+        self.session.engine.watch(self.shown.listens(self.context))
 
     def _update_actions(self) -> None:
         menus.update(self.commands, self.actions_by_id, self.context)

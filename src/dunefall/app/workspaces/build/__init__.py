@@ -23,4 +23,5 @@ WORKSPACE = Workspace(
     "build", "Build", "Ctrl+1", "The Build workspace", BuildPage, COMMANDS, _listens,
     "There is no layer yet. Press A, type what you want to hear and press Enter, or open the demo from the menu File.",
     _scene, first_hints,
+    chapter="1-first-sound", shows_module=True,
 )  # fmt: skip

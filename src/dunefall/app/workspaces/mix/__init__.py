@@ -27,4 +27,5 @@ def _scene(context: Context, _page: Page) -> None:
 WORKSPACE = Workspace(
     "mix", "Mix", "Ctrl+2", "The Mix workspace", MixPage, COMMANDS, _listens,
     "There is nothing to mix yet: add a layer in Build.", _scene,
+    chapter="6-place-and-mix",
 )  # fmt: skip

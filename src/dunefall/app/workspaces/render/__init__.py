@@ -35,4 +35,5 @@ def _scene(_context: Context, page: Page) -> None:
 WORKSPACE = Workspace(
     "render", "Render", "Ctrl+5", "The Render workspace", RenderPage, COMMANDS, _listens,
     "There is nothing to render yet: add a layer in Build.", _scene,
+    chapter="8-deliver",
 )  # fmt: skip

@@ -52,4 +52,5 @@ def _scene(context: Context, page: Page) -> None:
 WORKSPACE = Workspace(
     "survey", "Survey", "Ctrl+4", "The Survey workspace", SurveyPage, COMMANDS, _listens,
     "Nothing to survey yet. Add a layer in Build.", _scene,
+    chapter="7-look-ahead",
 )  # fmt: skip

@@ -35,4 +35,5 @@ def _scene(context: Context, page: Page) -> None:
 WORKSPACE = Workspace(
     "vary", "Vary", "Ctrl+3", "The Vary workspace", VaryPage, COMMANDS, _listens,
     "There is nothing to vary yet: add a layer in Build.", _scene,
+    chapter="5-vary",
 )  # fmt: skip

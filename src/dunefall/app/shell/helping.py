@@ -1,0 +1,62 @@
+"""Commands of the help."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QApplication
+
+from dunefall.app.model.command import Command
+from dunefall.app.model.context import Context
+from dunefall.app.shell.helppages import ABOUT, KEYS, NEWS, module_page
+from dunefall.catalogue import catalogue
+
+__all__ = ["COMMANDS"]
+
+
+def explain(context: Context) -> None:
+    """The selected module where it is shown, with the value under the keys; else the workspace, with its part."""
+    shown, module_id, names = context.shell.shown, context.selection.module, _names()
+    if shown.shows_module and context.session.patch.has(module_id):
+        module = context.session.patch.module(module_id)
+        spec = catalogue().get(module.type)
+        if spec is not None:
+            context.shell.show_help(module_page(spec.stage), spec.name, names)
+            return
+    context.shell.show_help(shown.chapter, "", names)
+
+
+def _names() -> tuple[str, ...]:
+    """What has the keys, and what that is part of, by their names for screen readers."""
+    found, widget = list[str](), QApplication.focusWidget()
+    while widget is not None and not widget.isWindow():
+        found += [name] if (name := widget.accessibleName()) else []
+        widget = widget.parentWidget()
+    return tuple(found)
+
+
+def show_guide(context: Context) -> None:
+    """The guide's first page."""
+    context.shell.show_help("README")
+
+
+def show_keys(context: Context) -> None:
+    """All keys on one page."""
+    context.shell.show_help(KEYS)
+
+
+def show_news(context: Context) -> None:
+    """What has changed."""
+    context.shell.show_help(NEWS)
+
+
+def show_about(context: Context) -> None:
+    """Versions and licences."""
+    context.shell.show_help(ABOUT)
+
+
+COMMANDS = (
+    Command("explain", "Explain this", "F1", "Help", explain),
+    Command("guide", "Guide", "Shift+F1", "Help", show_guide),
+    Command("keys", "Keys", "", "Help", show_keys),
+    Command("news", "What is new", "", "Help", show_news),
+    Command("about", "About and licences", "", "Help", show_about),
+)
