@@ -51,8 +51,9 @@ LIGHT = "pump-engine"
 FULL_S = 660.0
 """The ring of the last ten minutes is full: it grows no more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
-MOST_ADDED = 2
-"""At a time: a delay or a reverb has megabytes of lines, which would be taken for growth."""
+MOST_ADDED, MOST_BYPASSED = 2, 2
+"""At a time: a delay or a reverb has megabytes of lines, in every program and checkpoint, and none while it is bypassed;
+more of them would be taken for growth."""
 
 
 class Hand:
@@ -88,11 +89,17 @@ class Hand:
                 usual = self._usual.setdefault(link.id, link.amount)
                 change_link(document, replace(link, amount=usual * dice.uniform(0.5, 1.5)))
             elif what < 0.17:
-                toggle_bypass(document, (dice.choice([m for m in patch.modules() if m.type != "master"]).id,))
+                self._bypass(patch)
             else:
                 self._turn(patch)
         except DunefallError:
             pass
+
+    def _bypass(self, patch: Patch) -> None:
+        """One more, or one of those that are."""
+        bypassed = [module.id for module in patch.modules() if module.bypassed]
+        offered = [module.id for module in patch.modules() if module.type != "master"]
+        toggle_bypass(self._document, (self._dice.choice(bypassed if len(bypassed) >= MOST_BYPASSED else offered),))
 
     def _add(self, patch: Patch) -> None:
         layer = self._dice.choice([layer.id for layer in patch.layers if layer.id not in ("shared", "master")])
