@@ -52,7 +52,7 @@ FULL_S = 660.0
 """The ring of the last ten minutes is full: it grows no more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
 MOST_ADDED, MOST_BYPASSED = 2, 2
-"""At a time: a delay or a reverb has megabytes of lines, in every program and checkpoint, and none while it is bypassed;
+"""At a time: a delay or a reverb has megabytes of lines, in every program and checkpoint, none while it is bypassed;
 more of them would be taken for growth."""
 
 
