@@ -14,6 +14,7 @@ from dunefall import __version__
 from dunefall.base.caches import trouble_of_caches
 from dunefall.base.errors import DunefallError
 from dunefall.base.words import count_of, listed
+from dunefall.cli.doctor import add_doctor, run_doctor
 from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, layer_named, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
@@ -25,7 +26,8 @@ from dunefall.patch.takefiles import TAKE_SUFFIX
 __all__ = ["main"]
 
 COMMANDS = (
-    "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "completion",
+    "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "doctor",
+    "completion",
 )  # fmt: skip
 
 
@@ -91,7 +93,7 @@ def _run_command(words: list[str]) -> int:
     run = {
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
         "check": _check, "library": run_library, "completion": _completion, "vary": run_vary, "compare": run_compare,
-        "survey": run_survey,
+        "survey": run_survey, "doctor": run_doctor,
     }  # fmt: skip
     try:
         return run[options.command](options)
@@ -115,8 +117,9 @@ def _add_commands(parser: Parser) -> None:
     check = commands.add_parser("check", help="say what is wrong with a patch, and where")
     check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     add_library(commands)
+    add_doctor(commands)
     completion = commands.add_parser("completion", help="print the completion script of a shell")
-    completion.add_argument("shell", choices=("bash", "zsh", "tcsh"), help="your shell")
+    completion.add_argument("shell", choices=("bash", "zsh", "tcsh", "fish"), help="your shell")
 
 
 def _modules(options: argparse.Namespace) -> int:

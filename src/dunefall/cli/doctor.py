@@ -1,0 +1,226 @@
+"""``dunefall doctor``: what this machine has of all that Dunefall needs, and what to do where something is missing."""
+
+from __future__ import annotations
+
+import argparse
+import importlib.util
+import json
+import os
+import platform
+import resource
+import shutil
+from collections.abc import Callable, Iterator
+from importlib import metadata
+from pathlib import Path
+from typing import Any, Literal, NamedTuple
+
+from dunefall import __version__
+from dunefall.base.words import count_of, listed
+
+__all__ = ["Finding", "add_doctor", "findings", "run_doctor"]
+
+State = Literal["ok", "note", "wrong"]
+NEEDED = ("PySide6-Essentials", "numpy", "scipy", "numba", "soxr", "sounddevice", "soundfile", "mido")
+LEAST_FREE_BYTES = 500_000_000
+"""For compiled code, converted sounds and the last ten minutes."""
+
+
+class Finding(NamedTuple):
+    """What was found of a part.
+
+    Attributes
+    ----------
+    part : str
+        Of what.
+    state : str
+        "ok"; "note": it works with less; "wrong": something will not work.
+    text, cure : str
+        What there is, and what to do about it.
+    """
+
+    part: str
+    state: State
+    text: str
+    cure: str = ""
+
+
+def add_doctor(commands: Any) -> None:
+    """Declare ``dunefall doctor``.
+
+    Parameters
+    ----------
+    commands : argparse subparsers
+        Where the command is added.
+    """
+    parser = commands.add_parser("doctor", help="say what this machine has and lacks, and what to do about it")
+    parser.add_argument("--json", action="store_true", help="as JSON")
+
+
+def run_doctor(options: argparse.Namespace) -> int:
+    """Print what was found; 3 where something will not work.
+
+    Parameters
+    ----------
+    options : argparse.Namespace
+        What was typed.
+
+    Returns
+    -------
+    int
+    """
+    found = list(findings())
+    if options.json:
+        print(json.dumps([finding._asdict() for finding in found], indent=1, ensure_ascii=False))
+    else:
+        for finding in found:
+            print(f"{finding.state:6}{finding.part:12}{finding.text}")
+            if finding.cure:
+                print(f"{'':18}{finding.cure}")
+    return 3 if any(finding.state == "wrong" for finding in found) else 0
+
+
+def findings() -> Iterator[Finding]:
+    """Everything that is looked at, in order; whatever cannot be looked at is a finding of its own."""
+    parts: tuple[tuple[str, Callable[[], Iterator[Finding]]], ...] = (
+        ("versions", _versions), ("sound", _sound), ("MIDI", _midi), ("real time", _real_time), ("code", _code),
+        ("files", _files), ("window", _window), ("errors", _errors),
+    )  # fmt: skip
+    for name, look in parts:
+        try:
+            yield from look()
+        except Exception as error:  # one part must not hide the others
+            yield Finding(name, "wrong", f"could not be looked at: {type(error).__name__}: {error}")
+
+
+def _versions() -> Iterator[Finding]:
+    yield Finding(
+        "versions", "ok", f"Dunefall {__version__}, Python {platform.python_version()}, {platform.platform()}"
+    )
+    missing, there = [], []
+    for name in NEEDED:
+        try:
+            there.append(f"{name} {metadata.version(name)}")
+        except metadata.PackageNotFoundError:
+            missing.append(name)
+    yield Finding("packages", "ok", ", ".join(there))
+    if missing:
+        yield Finding("packages", "wrong", f"{listed(missing)} missing", f"python -m pip install {' '.join(missing)}")
+
+
+def _sound() -> Iterator[Finding]:
+    from dunefall.engine.devices.ports import portaudio, sound_names
+
+    try:
+        library = portaudio()
+    except (ImportError, OSError) as error:
+        yield Finding("sound", "wrong", f"PortAudio cannot be loaded: {error}", "Install libportaudio2 (Debian).")
+        return
+    servers = [str(api["name"]) for api in library.query_hostapis()]
+    outputs, inputs = sound_names("output", 1), sound_names("input", 1)
+    yield Finding("sound", "ok", f"{library.get_portaudio_version()[1]}; speaks to {', '.join(servers) or 'nothing'}")
+    if outputs:
+        yield Finding("outputs", "ok", ", ".join(outputs))
+    else:
+        yield Finding("outputs", "note", "no sound device: Dunefall plays to a simulated one, which cannot be heard",
+                      "Start the sound server (PipeWire or JACK), or connect a device.")  # fmt: skip
+    yield Finding("inputs", "ok", ", ".join(inputs) or "none; a simulated one can be chosen")
+
+
+def _midi() -> Iterator[Finding]:
+    from dunefall.engine.devices.keys import SEQUENCER, key_names
+
+    if not SEQUENCER.exists():
+        yield Finding("MIDI", "note", f"this machine has no {SEQUENCER}, so no MIDI", "sudo modprobe snd-seq")
+        return
+    if importlib.util.find_spec("rtmidi") is None:
+        yield Finding("MIDI", "note", "the package python-rtmidi is missing, so there is no MIDI",
+                      "python -m pip install python-rtmidi")  # fmt: skip
+        return
+    yield Finding("MIDI", "ok", ", ".join(key_names()) or "ready; no keyboard is connected")
+
+
+def _real_time() -> Iterator[Finding]:
+    most = resource.getrlimit(resource.RLIMIT_RTPRIO)[1]
+    if os.geteuid() == 0 or most == resource.RLIM_INFINITY or most >= 10:
+        yield Finding("real time", "ok", "the sound may go before all else")
+        return
+    yield Finding("real time", "note", "the sound may not go before all else: it can drop out on a busy machine",
+                  "Put “@audio - rtprio 95” into /etc/security/limits.d/audio.conf, add yourself to the group "
+                  "(sudo usermod -aG audio $USER), and log in again.")  # fmt: skip
+
+
+def _code() -> Iterator[Finding]:
+    from llvmlite import binding
+
+    from dunefall.catalogue import catalogue
+    from dunefall.compiler.kernels import compiled_before, kernel_path
+
+    features = binding.get_host_cpu_features()
+    wide = next((name for name in ("avx512f", "avx2", "neon") if features.get(name)), "no wide vectors")
+    specs = catalogue().values()
+    ready = sum(compiled_before(kernel_path(spec)) for spec in specs)
+    yield Finding("processor", "ok", f"{count_of(os.cpu_count() or 1, 'core')}, {binding.get_host_cpu_name()}, {wide}")
+    if ready == len(specs):
+        yield Finding("code", "ok", f"all {len(specs)} modules are compiled")
+    else:
+        yield Finding("code", "note", f"{ready} of {len(specs)} modules are compiled; the others follow when they are "
+                      "first needed, some seconds each", "python -m dunefall.compiler.makecode --all")  # fmt: skip
+
+
+def _files() -> Iterator[Finding]:
+    from dunefall.base.caches import cache_folder
+    from dunefall.base.preferences import preferences_file
+    from dunefall.patch.recovery import recovery_folder
+    from dunefall.patch.userlibrary import library_folder
+
+    places = {
+        "cache": cache_folder(), "preferences": preferences_file().parent, "recovery": recovery_folder(),
+        "library": library_folder(),
+    }  # fmt: skip
+    for name, folder in places.items():
+        there = _nearest(folder)
+        if not os.access(there, os.W_OK | os.X_OK):
+            yield Finding(name, "wrong", f"{folder} cannot be written", f"Give yourself the right to write in {there}.")
+            continue
+        free = shutil.disk_usage(there).free
+        state: State = "ok" if free >= LEAST_FREE_BYTES else "note"
+        yield Finding(name, state, f"{folder}, {free / 1e9:.1f} GB free", "" if state == "ok" else "Make room there.")
+
+
+def _nearest(folder: Path) -> Path:
+    """The folder, or the one that it would be made in."""
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    return folder
+
+
+def _window() -> Iterator[Finding]:
+    from dunefall.patch.library import DATA
+
+    shown = os.environ.get("WAYLAND_DISPLAY") or os.environ.get("DISPLAY")
+    asked = os.environ.get("QT_QPA_PLATFORM", "")
+    if shown or asked in ("offscreen", "minimal", "vnc"):
+        yield Finding("window", "ok", f"on {shown or asked}")
+    else:
+        yield Finding("window", "note", "no display: only commands without a window work here",
+                      "Log in to a desktop, or use: xvfb-run dunefall --screenshot FILE")  # fmt: skip
+    try:
+        from PySide6 import QtWidgets  # noqa: F401
+    except ImportError as error:
+        yield Finding(
+            "window", "wrong", f"Qt cannot be loaded: {error}", "Run scripts/system-packages in the checkout."
+        )
+    fonts = list((DATA / "fonts").glob("*.ttf")) + list((DATA / "fonts").glob("*.otf"))
+    yield Finding("fonts", "ok" if fonts else "wrong", f"{count_of(len(fonts), 'font')} of its own",
+                  "" if fonts else "Install Dunefall again.")  # fmt: skip
+
+
+def _errors() -> Iterator[Finding]:
+    from dunefall.patch.recovery import recovery_folder
+
+    log = recovery_folder().parent / "errors.log"
+    if log.exists() and log.stat().st_size:
+        yield Finding("errors", "note", f"errors that nobody expected are written down in {log}",
+                      "Please send that file with a report; it holds no sound and no patch.")  # fmt: skip
+    else:
+        yield Finding("errors", "ok", "none written down")

@@ -1,0 +1,66 @@
+"""``dunefall doctor`` says what a machine has and lacks, and what to do."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import shutil
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+
+from dunefall.cli import doctor, main
+from dunefall.cli.doctor import findings
+from dunefall.engine.devices import keys, ports
+
+
+def states() -> dict[str, str]:
+    """The worst state of each part."""
+    order = ("ok", "note", "wrong")
+    found = dict[str, str]()
+    for finding in findings():
+        found[finding.part] = max(finding.state, found.get(finding.part, "ok"), key=order.index)
+    return found
+
+
+def test_everything_is_looked_at_and_told(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["doctor", "--json"]) in (0, 3)
+    told = json.loads(capsys.readouterr().out)
+    parts = {finding["part"] for finding in told}
+    assert {"versions", "packages", "MIDI", "real time", "code", "cache", "preferences", "fonts", "errors"} <= parts
+    assert main(["doctor"]) in (0, 3)
+    assert "Dunefall" in capsys.readouterr().out
+
+
+def test_what_is_missing_comes_with_a_cure(monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuses() -> None:
+        raise OSError("no library")
+
+    monkeypatch.setattr(ports, "portaudio", refuses)
+    monkeypatch.setattr(keys, "SEQUENCER", Path("/nowhere/seq"))
+    monkeypatch.setattr(os, "geteuid", lambda: 1000)
+    monkeypatch.setattr(resource, "getrlimit", lambda _: (0, 0))
+    monkeypatch.setattr(os, "access", lambda *_: False)
+    monkeypatch.setattr(doctor, "NEEDED", ("numpy", "nothing-of-this-name"))
+    found = states()
+    assert found["sound"] == found["cache"] == found["packages"] == "wrong"
+    assert found["MIDI"] == found["real time"] == "note"
+    assert all(finding.cure for finding in findings() if finding.state != "ok")
+    assert main(["doctor"]) == 3
+
+
+def test_a_full_disk_is_noticed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=1))
+    assert states()["cache"] == "note"
+
+
+def test_a_part_that_fails_hides_no_other(monkeypatch: pytest.MonkeyPatch) -> None:
+    def fails() -> None:
+        raise RuntimeError("unexpected")
+
+    monkeypatch.setattr(ports, "portaudio", fails)
+    found = states()
+    assert found["sound"] == "wrong"
+    assert found["fonts"] == "ok"
