@@ -14,6 +14,7 @@ from dunefall import __version__
 from dunefall.base.caches import trouble_of_caches
 from dunefall.base.errors import DunefallError
 from dunefall.base.words import count_of, listed
+from dunefall.cli.desktop import add_desktop, run_desktop
 from dunefall.cli.doctor import add_doctor, run_doctor
 from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, layer_named, seconds_of
@@ -23,11 +24,11 @@ from dunefall.cli.vary import add_compare, add_vary, run_compare, run_vary
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX
 
-__all__ = ["main"]
+__all__ = ["main", "manual_parser"]
 
 COMMANDS = (
     "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "doctor",
-    "completion",
+    "desktop", "completion",
 )  # fmt: skip
 
 
@@ -79,6 +80,14 @@ def _window_parser() -> Parser:
     return parser
 
 
+def manual_parser() -> Parser:
+    """All of it in one parser, for the manual page: the window's options, and every command."""
+    parser = _window_parser()
+    parser.epilog = None
+    _add_commands(parser)
+    return parser
+
+
 def _open_window(words: list[str]) -> int:
     options = _window_parser().parse_args(words)
     from dunefall.app.shell.start import open_window
@@ -94,6 +103,7 @@ def _run_command(words: list[str]) -> int:
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
         "check": _check, "library": run_library, "completion": _completion, "vary": run_vary, "compare": run_compare,
         "survey": run_survey, "doctor": run_doctor,
+        "desktop": run_desktop,
     }  # fmt: skip
     try:
         return run[options.command](options)
@@ -103,7 +113,7 @@ def _run_command(words: list[str]) -> int:
 
 
 def _add_commands(parser: Parser) -> None:
-    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser, prog="dunefall")
     add_render(commands)
     add_remake(commands)
     add_vary(commands)
@@ -118,6 +128,7 @@ def _add_commands(parser: Parser) -> None:
     check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     add_library(commands)
     add_doctor(commands)
+    add_desktop(commands)
     completion = commands.add_parser("completion", help="print the completion script of a shell")
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh", "fish"), help="your shell")
 

@@ -205,7 +205,7 @@ def _window() -> Iterator[Finding]:
         yield Finding("window", "note", "no display: only commands without a window work here",
                       "Log in to a desktop, or use: xvfb-run dunefall --screenshot FILE")  # fmt: skip
     try:
-        from PySide6 import QtWidgets  # noqa: F401
+        import dunefall.app.controls.theme  # noqa: F401
     except ImportError as error:
         yield Finding(
             "window", "wrong", f"Qt cannot be loaded: {error}", "Run scripts/system-packages in the checkout."

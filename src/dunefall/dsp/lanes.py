@@ -46,7 +46,17 @@ class Emitter:
         ]  # fmt: skip
 
     def index(self, *parts: Any) -> Any:
-        """The sum of whole numbers, given as such or as what they become."""
+        """The sum of whole numbers.
+
+        Parameters
+        ----------
+        *parts : int or value of LLVM
+            What is added.
+
+        Returns
+        -------
+        value of LLVM
+        """
         total = None
         for part in parts:
             value = ir.Constant(_INDEX, part) if isinstance(part, int) else part
@@ -54,30 +64,88 @@ class Emitter:
         return total
 
     def times(self, part: Any, factor: int) -> Any:
-        """A whole number multiplied."""
+        """A whole number multiplied.
+
+        Parameters
+        ----------
+        part : value of LLVM
+            The number.
+        factor : int
+            How many times.
+
+        Returns
+        -------
+        value of LLVM
+        """
         return self.builder.mul(part, ir.Constant(_INDEX, factor))
 
     def address(self, array: Any, index: Any, kind: Any) -> Any:
-        """Where a number of an array stands."""
+        """Where a number of an array stands.
+
+        Parameters
+        ----------
+        array, index : values of LLVM
+            The array's data, and the number's place in it.
+        kind : type of LLVM
+            What stands there.
+
+        Returns
+        -------
+        value of LLVM
+        """
         return self.builder.bitcast(self.builder.gep(array, [index]), kind.as_pointer())
 
     def load(self, array: Any, index: Any) -> Any:
-        """Numbers from a place on, whether they are kept in double or in single precision."""
+        """Numbers from a place on, whether they are kept in double or in single precision.
+
+        Parameters
+        ----------
+        array, index : values of LLVM
+            The array's data, and the place of the first of them.
+
+        Returns
+        -------
+        value of LLVM
+            ``size`` numbers in double precision.
+        """
         if array.type.pointee == ir.FloatType():
             kind = ir.VectorType(ir.FloatType(), self.size)
             return self.builder.fpext(self.builder.load(self.address(array, index, kind), align=4), self.vector)
         return self.builder.load(self.address(array, index, self.vector), align=8)
 
     def store(self, value: Any, array: Any, index: Any) -> None:
-        """Numbers to a place and those behind it."""
+        """Numbers to a place and those behind it.
+
+        Parameters
+        ----------
+        value : value of LLVM
+            ``size`` numbers.
+        array, index : values of LLVM
+            The array's data, and the place of the first of them.
+        """
         self.builder.store(value, self.address(array, index, self.vector), align=8)
 
     def slot(self) -> Any:
-        """A place for numbers that change within a loop; the compiler keeps it in registers."""
+        """A place for numbers that change within a loop; the compiler keeps it in registers.
+
+        Returns
+        -------
+        value of LLVM
+        """
         return cgutils.alloca_once(self.builder, self.vector)  # type: ignore[no-untyped-call]
 
     def fma(self, factor: Any, x: Any, more: Any) -> Any:
-        """``factor * x + more``, rounded once."""
+        """``factor * x + more``, rounded once.
+
+        Parameters
+        ----------
+        factor, x, more : values of LLVM
+            ``size`` numbers each.
+
+        Returns
+        -------
+        value of LLVM
+        """
         name = f"llvm.fma.v{self.size}f64"
         kind = ir.FunctionType(self.vector, [self.vector] * 3)
         return self.builder.call(
@@ -85,12 +153,34 @@ class Emitter:
         )
 
     def shuffle(self, a: Any, b: Any, order: list[int]) -> Any:
-        """Numbers of two vectors, by their places in both together."""
+        """Numbers of two vectors, by their places in both together.
+
+        Parameters
+        ----------
+        a, b : values of LLVM
+            The vectors.
+        order : list of int
+            Which number comes to each place.
+
+        Returns
+        -------
+        value of LLVM
+        """
         mask = ir.Constant(ir.VectorType(_WORD, len(order)), [ir.Constant(_WORD, place) for place in order])
         return self.builder.shuffle_vector(a, b, mask)
 
     def spread(self, value: Any) -> Any:
-        """One number in every place."""
+        """One number in every place.
+
+        Parameters
+        ----------
+        value : value of LLVM
+            The number.
+
+        Returns
+        -------
+        value of LLVM
+        """
         empty = ir.Constant(self.vector, ir.Undefined)
         return self.shuffle(
             self.builder.insert_element(empty, value, ir.Constant(_WORD, 0)), empty, [0] * self.size

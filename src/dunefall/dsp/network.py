@@ -250,9 +250,8 @@ def fill_row(
         return
     slope, begin = (after - before) * (1.0 / BLOCK), 0
     while begin < n:  # runs of samples whose delay lies between the same two whole numbers
-        whole, end = int(fma(slope, start + begin, before)), begin + 1
-        if int(fma(slope, start + n - 1, before)) == whole:
-            end = n
+        whole = int(fma(slope, start + begin, before))
+        end = n if int(fma(slope, start + n - 1, before)) == whole else begin + 1
         while end < n and int(fma(slope, start + end, before)) == whole:
             end += 1
         at = write + begin - whole

@@ -10,6 +10,7 @@ import time
 from functools import partial
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from dunefall.app.controls.accessible import install_accessibility
@@ -26,13 +27,15 @@ from dunefall.compiler.sounds import import_sounds
 from dunefall.engine.devices.osc import OscInput
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
-from dunefall.patch.library import DEMO
+from dunefall.patch.library import DATA, DEMO
 from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
 
 __all__ = ["make_app", "open_window"]
 
 SETTLE_S = 6.0
+APP_ID = "org.dunefall.Dunefall"
+"""Under which the desktop knows the program (``cli.desktop``)."""
 FIRST_FADE_S = 4.0
 
 
@@ -44,6 +47,8 @@ def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
     app = QApplication.instance() or QApplication(["dunefall"])
     assert isinstance(app, QApplication)
     app.setApplicationName("Dunefall")
+    app.setDesktopFileName(APP_ID)
+    app.setWindowIcon(QIcon(str(DATA / "desktop" / f"{APP_ID}.svg")))
     app.setStyle("Fusion")
     install_accessibility()
     load_fonts()
