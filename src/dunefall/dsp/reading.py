@@ -39,7 +39,17 @@ overload(put, jit_options={"forceinline": True, "error_model": "numpy"})(_put)
 
 @njit(error_model="numpy", forceinline=True)
 def constant(row: Row) -> bool:
-    """Whether all numbers of a row are the same."""
+    """Whether all numbers of a row are the same.
+
+    Parameters
+    ----------
+    row : ndarray [shape=(n,)]
+        The numbers.
+
+    Returns
+    -------
+    bool
+    """
     different = 0
     for i in range(row.size):
         different += row[i] != row[0]
