@@ -18,6 +18,7 @@ from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.listening.keeping import offer_left
 from dunefall.app.shell.files import save_copy
 from dunefall.app.shell.mishaps import Mishaps, errors_file
+from dunefall.app.shell.reports import Report, offer_reports, reports_folder
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.collector import freeze_loaded_objects
@@ -91,6 +92,7 @@ def open_window(options: argparse.Namespace) -> int:
     mishaps.install()
     window.show_workspace(options.workspace or next(iter(window.workspaces)))
     window.show()
+    report = _report(window) if alone else None
     if alone:
         window.note_recent(path)
         QTimer.singleShot(0, lambda: _greet(window, first))
@@ -100,6 +102,8 @@ def open_window(options: argparse.Namespace) -> int:
     errands = _Errands(window, options)
     status = app.exec()
     session.close()
+    if report is not None:
+        report.close()
     return 2 if errands.failed else status
 
 
@@ -111,12 +115,22 @@ def _engine_options(options: argparse.Namespace, preferences: Preferences) -> En
     )  # fmt: skip
 
 
+def _report(window: MainWindow) -> Report:
+    """Write down what is done, for a fault that ends the program."""
+    options = window.session.engine.options
+    report = Report(reports_folder(), f"sound {options.audio}, {options.rate:.0f} Hz, {options.frames} frames")
+    for name, action in window.actions_by_id.items():
+        action.triggered.connect(lambda _=False, name=name: report.note(name))
+    return report
+
+
 def _greet(window: MainWindow, first: bool) -> None:
     """Offer what a crash left behind; at the very first start, play softly and give five hints."""
     if not window.copies.offer() and first:
         window.first_fade_s = FIRST_FADE_S
         window.show_hints()
     offer_left(window.context)
+    offer_reports(window.context, reports_folder())
 
 
 class _Errands:
