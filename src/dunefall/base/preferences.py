@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-import os
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from pathlib import Path
 
-import platformdirs
-
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, StorageError
+from dunefall.base.folders import config_folder
 from dunefall.base.storage import write_file
 
 __all__ = ["FRAMES", "MOST_RECENT", "RATES_HZ", "Preferences", "preferences_file"]
@@ -24,9 +22,8 @@ _LISTS = ("recent", "unfolded", "unwanted")
 
 
 def preferences_file() -> Path:
-    """Where they are kept; ``DUNEFALL_CONFIG`` names another folder."""
-    folder = os.environ.get("DUNEFALL_CONFIG") or platformdirs.user_config_dir("dunefall")
-    return Path(folder) / "preferences.json"
+    """Where they are kept."""
+    return config_folder() / "preferences.json"
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
 from dunefall import __version__
+from dunefall.base.folders import config_folder, data_folder, state_folder
 from dunefall.base.words import count_of, listed
 
 __all__ = ["Finding", "add_doctor", "findings", "run_doctor"]
@@ -169,12 +170,10 @@ def _code() -> Iterator[Finding]:
 
 def _files() -> Iterator[Finding]:
     from dunefall.base.caches import cache_folder
-    from dunefall.base.preferences import preferences_file
-    from dunefall.patch.recovery import recovery_folder
     from dunefall.patch.userlibrary import library_folder
 
     places = {
-        "cache": cache_folder(), "preferences": preferences_file().parent, "recovery": recovery_folder(),
+        "cache": cache_folder(), "preferences": config_folder(), "data": data_folder(), "state": state_folder(),
         "library": library_folder(),
     }  # fmt: skip
     for name, folder in places.items():
@@ -216,9 +215,7 @@ def _window() -> Iterator[Finding]:
 
 
 def _errors() -> Iterator[Finding]:
-    from dunefall.patch.recovery import recovery_folder
-
-    log = recovery_folder().parent / "errors.log"
+    log = state_folder() / "errors.log"
     if log.exists() and log.stat().st_size:
         yield Finding("errors", "note", f"errors that nobody expected are written down in {log}",
                       "Please send that file with a report; it holds no sound and no patch.")  # fmt: skip

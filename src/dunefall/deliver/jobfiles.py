@@ -7,14 +7,12 @@ A preset is a job file with gaps: without a patch, or without some settings.
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import platformdirs
-
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, PatchError
+from dunefall.base.folders import data_folder
 from dunefall.base.storage import write_file
 from dunefall.catalogue.validate import check_patch
 from dunefall.deliver.job import Job, Source, job_from, raw_job
@@ -26,7 +24,6 @@ from dunefall.patch.takefiles import raw_take, take_of
 __all__ = [
     "JOB_SUFFIX",
     "JobFile",
-    "data_folder",
     "load_job",
     "parse_job",
     "preset_folder",
@@ -160,11 +157,6 @@ def parse_job(raw: object, base: Job | None = None) -> JobFile:
         raise PatchError(f"the job has format {version}; this Dunefall reads format {FORMAT}")
     job = job_from(get(raw, "settings", dict, "", {}), "settings", base)
     return JobFile(job, source_of(raw), get(raw, "name", str, "", ""), get(raw, "about", str, "", ""))
-
-
-def data_folder() -> Path:
-    """Where the user's presets and the queue are kept; ``DUNEFALL_DATA`` names another place."""
-    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall"))
 
 
 def preset_folder() -> Path:

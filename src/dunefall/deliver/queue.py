@@ -19,9 +19,10 @@ from typing import Any
 
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, ParameterError, PatchError
+from dunefall.base.folders import data_folder
 from dunefall.base.storage import write_file
 from dunefall.deliver.job import Job, Source
-from dunefall.deliver.jobfiles import JobFile, data_folder, parse_job, raw_job_file
+from dunefall.deliver.jobfiles import JobFile, parse_job, raw_job_file
 from dunefall.deliver.loops import Seam
 from dunefall.deliver.making import File, Task
 from dunefall.deliver.measure import Measures

@@ -11,11 +11,11 @@ import time
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.folders import state_folder
 from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.render.recordings import SUFFIX, RecordingWriter
@@ -47,8 +47,8 @@ def last_minutes_folder(process: int | None = None) -> Path:
 
 
 def _root() -> Path:
-    """The folder of all rings; ``DUNEFALL_DATA`` names another place."""
-    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_state_dir("dunefall")) / "last-minutes"
+    """The folder of all rings."""
+    return state_folder() / "last-minutes"
 
 
 class LastMinutes:

@@ -10,11 +10,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.folders import data_folder
 from dunefall.engine.devices.input import AudioInput, SimulatedInput
 from dunefall.render.recordings import SUFFIX, RecordingWriter
 
@@ -29,8 +29,7 @@ KEPT_DAYS = 30.0
 def recordings_folder() -> Path:
     """The folder for recordings until a take is saved with copies of them. Those older than a month are deleted, but
     none of this window, whatever the clock says."""
-    root = os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")
-    folder = Path(root) / "recordings"
+    folder = data_folder() / "recordings"
     folder.mkdir(parents=True, exist_ok=True)
     for old in folder.glob(f"*{SUFFIX}"):
         if f" {os.getppid()}-" not in old.name and time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:

@@ -7,10 +7,9 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-import platformdirs
-
 from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import DunefallError, PatchError
+from dunefall.base.folders import data_folder
 from dunefall.base.processes import runs
 from dunefall.base.storage import write_file
 from dunefall.patch.fields import get
@@ -23,8 +22,8 @@ SUFFIX = ".recovery"
 
 
 def recovery_folder() -> Path:
-    """The folder of the copies; ``DUNEFALL_DATA`` names another place."""
-    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")) / "recovery"
+    """The folder of the copies."""
+    return data_folder() / "recovery"
 
 
 @dataclass(frozen=True)

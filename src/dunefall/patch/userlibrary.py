@@ -10,10 +10,10 @@ from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-import platformdirs
 from numpy.typing import NDArray
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.folders import data_folder
 from dunefall.patch.compounds import compounds_in, modules_in, parents, with_compound
 from dunefall.patch.copying import Clip
 from dunefall.patch.files import load_patch, save_patch
@@ -60,7 +60,7 @@ class TinyPicture(NamedTuple):
 def library_folder() -> Path:
     """Its folder; ``DUNEFALL_LIBRARY`` names another."""
     folder = os.environ.get("DUNEFALL_LIBRARY")
-    return Path(folder) if folder else Path(platformdirs.user_data_dir("dunefall")) / "compounds"
+    return Path(folder) if folder else data_folder() / "compounds"
 
 
 def main_compound(patch: Patch) -> Compound:

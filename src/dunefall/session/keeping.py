@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import time
 from dataclasses import dataclass
 from pathlib import Path
 
-import platformdirs
-
 from dunefall.base.errors import StorageError
+from dunefall.base.folders import data_folder
 from dunefall.deliver.names import clean
 from dunefall.engine.lastminutes import AT_LEAST_S, forget_last_minutes, join_last_minutes
 from dunefall.patch.take import Take
@@ -38,8 +36,8 @@ class KeptMoment:
 
 
 def moments_folder() -> Path:
-    """The user's folder of kept moments; ``DUNEFALL_DATA`` names another place."""
-    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir("dunefall")) / "moments"
+    """The user's folder of kept moments."""
+    return data_folder() / "moments"
 
 
 def _free(name: str) -> Path:

@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QDialog, QMenu, QWidget
 from dunefall.app.controls.theme import Theme
 from dunefall.app.model.selection import Selection
 from dunefall.base.events import Event
+from dunefall.base.folders import data_folder
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.patch.claims import Claim
 from dunefall.patch.model import Link
-from dunefall.patch.recovery import recovery_folder
 from dunefall.patch.userlibrary import UserLibrary
 from dunefall.session import Session
 
@@ -143,7 +143,7 @@ class Context:
         self.session, self.talk, self.shell, self.theme = session, talk, shell, theme
         self.settings, self.library = settings, library
         self.selection = Selection(session.document)
-        self.claim = Claim(recovery_folder().parent / "open")
+        self.claim = Claim(data_folder() / "open")
         self.movement: tuple[Link, ...] = ()
         self.closing: Event[[]] = Event()
         self.held_key_up: Event[[]] = Event()

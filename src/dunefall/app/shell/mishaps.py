@@ -16,7 +16,7 @@ from PySide6.QtCore import QObject, Signal
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
-from dunefall.patch.recovery import recovery_folder
+from dunefall.base.folders import state_folder
 
 __all__ = ["Mishaps", "errors_file"]
 
@@ -27,7 +27,7 @@ AGAIN_S = 10.0
 
 def errors_file() -> Path:
     """Where they are written down."""
-    return recovery_folder().parent / "errors.log"
+    return state_folder() / "errors.log"
 
 
 class Mishaps(QObject):

@@ -23,8 +23,8 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPlainTextEdit,
 from dunefall import __version__
 from dunefall.app.controls.theme import mono
 from dunefall.app.model.context import Context
+from dunefall.base.folders import state_folder
 from dunefall.base.processes import runs
-from dunefall.patch.recovery import recovery_folder
 
 __all__ = ["Report", "ReportDialog", "offer_reports", "reports_folder"]
 
@@ -37,7 +37,7 @@ MOST_BYTES = 100_000
 
 def reports_folder() -> Path:
     """Where reports are."""
-    return recovery_folder().parent / "reports"
+    return state_folder() / "reports"
 
 
 class Report:

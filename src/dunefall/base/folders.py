@@ -1,0 +1,27 @@
+"""Where the program keeps what is the user's (XDG Base Directory Specification); variables name other places."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import platformdirs
+
+__all__ = ["config_folder", "data_folder", "state_folder"]
+
+_NAME = "dunefall"
+
+
+def config_folder() -> Path:
+    """What the user prefers; ``DUNEFALL_CONFIG`` names another place."""
+    return Path(os.environ.get("DUNEFALL_CONFIG") or platformdirs.user_config_dir(_NAME))
+
+
+def data_folder() -> Path:
+    """What the user has made and would miss; ``DUNEFALL_DATA`` names another place."""
+    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_data_dir(_NAME))
+
+
+def state_folder() -> Path:
+    """What has happened of late: errors, reports, the last minutes; ``DUNEFALL_DATA`` names another place."""
+    return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_state_dir(_NAME))
