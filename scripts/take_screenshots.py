@@ -14,6 +14,8 @@ from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.editing.linkdialog import LinkDialog
 from dunefall.app.editing.links import ask_link
 from dunefall.app.editing.palette import Palette
+from dunefall.app.shell.helppages import module_page
+from dunefall.app.shell.helpwindow import HelpWindow
 from dunefall.app.shell.hints import Hints
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.start import make_app
@@ -79,7 +81,7 @@ def palette_picture(window: MainWindow) -> None:
 
 
 def dialog_pictures(window: MainWindow) -> None:
-    """What asks for a link, the preferences, and the first of the five hints."""
+    """What asks for a link, the preferences, the help, and the first of the five hints."""
     window.selection.select("drip-line-low-pass")
     ask_link(window.context, "cutoff_hz")
     link = window.findChildren(LinkDialog)[-1]
@@ -89,6 +91,11 @@ def dialog_pictures(window: MainWindow) -> None:
     for dialog, name in ((link, "link-noon"), (preferences, "preferences-noon")):
         dialog.grab().save(str(FOLDER / f"{name}.png"))
         dialog.reject()
+    window.show_help(module_page("shape"), "Filter", ("Cutoff",))
+    shown = window.findChild(HelpWindow)
+    QTest.qWait(500)
+    shown.grab().save(str(FOLDER / "help-noon.png"))
+    shown.close()
     window.show_hints()
     QTest.qWait(500)
     window.grab().save(str(FOLDER / "first-start-noon.png"))
