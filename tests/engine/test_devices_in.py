@@ -23,7 +23,7 @@ from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices import keys as keys_module
 from dunefall.engine.devices.input import open_input, voice
-from dunefall.engine.devices.keys import SHIPPED, RealKeys, open_keys
+from dunefall.engine.devices.keys import SHIPPED, RealKeys, open_keys, why_no_keys
 from dunefall.engine.devices.osc import OscInput, osc_name
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
@@ -225,3 +225,16 @@ def test_a_flood_of_packets_leaves_the_last_value_of_each_control(capfd: pytest.
     assert all(len(text) < 200 for text in told)
     assert capfd.readouterr() == ("", "")
     osc.close()
+
+
+def test_why_there_is_no_midi_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setattr(keys_module, "SEQUENCER", tmp_path / "nowhere")
+    assert "sequencer" in why_no_keys()[0]
+    (tmp_path / "seq").touch()
+    monkeypatch.setattr(keys_module, "SEQUENCER", tmp_path / "seq")
+    monkeypatch.setattr(keys_module, "find_spec", lambda _: None)
+    reason, cure = why_no_keys()
+    assert "python-rtmidi" in reason
+    assert "pip install" in cure
+    monkeypatch.setattr(keys_module, "find_spec", lambda name: name)
+    assert why_no_keys() == ("", "")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import importlib.util
 import json
 import os
 import platform
@@ -128,14 +127,11 @@ def _sound() -> Iterator[Finding]:
 
 
 def _midi() -> Iterator[Finding]:
-    from dunefall.engine.devices.keys import SEQUENCER, key_names
+    from dunefall.engine.devices.keys import key_names, why_no_keys
 
-    if not SEQUENCER.exists():
-        yield Finding("MIDI", "note", f"this machine has no {SEQUENCER}, so no MIDI", "sudo modprobe snd-seq")
-        return
-    if importlib.util.find_spec("rtmidi") is None:
-        yield Finding("MIDI", "note", "the package python-rtmidi is missing, so there is no MIDI",
-                      "python -m pip install python-rtmidi")  # fmt: skip
+    reason, cure = why_no_keys()
+    if reason:
+        yield Finding("MIDI", "note", f"none: {reason}", cure)
         return
     yield Finding("MIDI", "ok", ", ".join(key_names()) or "ready; no keyboard is connected")
 

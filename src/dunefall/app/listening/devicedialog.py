@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.preferences import FRAMES, RATES_HZ
-from dunefall.engine.devices.keys import key_names
+from dunefall.engine.devices.keys import key_names, why_no_keys
 from dunefall.engine.devices.lookout import COMMAND, names_in
 from dunefall.engine.messages import EngineOptions
 
@@ -21,11 +21,17 @@ NOTE = (
 )
 
 
+def _sentence(reason: str, cure: str) -> str:
+    """Why there is no MIDI, where there is none."""
+    return f"There is no MIDI here: {reason}. Try: {cure}" if reason else ""
+
+
 class DeviceDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are the options of then. Sound devices are looked for while it is open."""
 
     def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
-        super().__init__("Sound devices", NOTE, parent)
+        reason, cure = why_no_keys()
+        super().__init__("Sound devices", f"{NOTE} {_sentence(reason, cure)}".strip(), parent)
         output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
         live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
         keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated")]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -13,7 +14,7 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.ports import chosen
 from dunefall.patch.library import DATA
 
-__all__ = ["PRESSURE", "WHEEL", "Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys"]
+__all__ = ["PRESSURE", "WHEEL", "Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys", "why_no_keys"]
 
 Played = Callable[[float, float, int], None]
 """Takes a note number, a velocity, 0 to 1, where 0 lets the note go, and a MIDI channel, 1 to 16."""
@@ -109,6 +110,15 @@ class RealKeys:
         """Close the port."""
         self._port.close()
         self._held.let_go()
+
+
+def why_no_keys() -> tuple[str, str]:
+    """Why this machine can have no MIDI, and what to do about it; both empty if it can."""
+    if not SEQUENCER.exists():
+        return f"this machine has no {SEQUENCER}, the kernel's MIDI sequencer", "sudo modprobe snd-seq"
+    if find_spec("rtmidi") is None:
+        return "the package python-rtmidi is missing", "python -m pip install python-rtmidi"
+    return "", ""
 
 
 def key_names() -> list[str]:
