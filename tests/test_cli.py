@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shlex
 import subprocess
 import sys
 from pathlib import Path
@@ -11,7 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from dunefall.cli import main
+from dunefall.cli import COMMANDS, main, manual_parser
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import Compound, Layer, Link, Module, Patch, Place
@@ -238,3 +239,13 @@ def test_survey_tells_findings_repeats_and_numbers(tmp_path: Path, capsys: pytes
     for wrong in (["--minutes", "0"], ["--peak", "99"], ["--lufs", "7"], ["--seed", "-1"]):
         assert main(["survey", "starter:pump-engine", *wrong]) == 2
         assert capsys.readouterr().err.count("\n") == 1
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_shows_an_example_that_it_understands(command: str, capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit):
+        main([command, "--help"])
+    example = " ".join(capsys.readouterr().out.split("example: ")[1].split())
+    words = shlex.split(example)
+    assert words[:2] == ["dunefall", command]
+    assert manual_parser().parse_args(["", *words[1:]]).command == command

@@ -24,7 +24,7 @@ from dunefall.cli.vary import add_compare, add_vary, run_compare, run_vary
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX
 
-__all__ = ["main", "manual_parser"]
+__all__ = ["COMMANDS", "main", "manual_parser"]
 
 COMMANDS = (
     "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "doctor",
@@ -120,16 +120,23 @@ def _add_commands(parser: Parser) -> None:
     add_compare(commands)
     add_survey(commands)
     for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
-        commands.add_parser(name, help=what).add_argument("--json", action="store_true", help="as JSON")
-    story = commands.add_parser("story", help="say what a patch does")
+        lister = commands.add_parser(name, help=what, epilog=f"example: dunefall {name} --json")
+        lister.add_argument("--json", action="store_true", help="as JSON")
+    story = commands.add_parser(
+        "story", help="say what a patch does", epilog="example: dunefall story demo: 'Drip line'"
+    )
     story.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
-    check = commands.add_parser("check", help="say what is wrong with a patch, and where")
+    check = commands.add_parser(
+        "check", help="say what is wrong with a patch, and where", epilog="example: dunefall check my.dunefall"
+    )
     check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
     add_library(commands)
     add_doctor(commands)
     add_desktop(commands)
-    completion = commands.add_parser("completion", help="print the completion script of a shell")
+    completion = commands.add_parser(
+        "completion", help="print the completion script of a shell", epilog="example: dunefall completion bash"
+    )
     completion.add_argument("shell", choices=("bash", "zsh", "tcsh", "fish"), help="your shell")
 
 

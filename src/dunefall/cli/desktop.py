@@ -35,7 +35,10 @@ def add_desktop(commands: Any) -> None:
     commands : argparse subparsers
         Where the command is added.
     """
-    parser = commands.add_parser("desktop", help="put Dunefall among the desktop's programs, or take it away")
+    parser = commands.add_parser(
+        "desktop", help="put Dunefall among the desktop's programs, or take it away",
+        epilog="example: dunefall desktop install",
+    )  # fmt: skip
     parser.add_argument("action", choices=("install", "remove"), help="what to do")
     parser.add_argument("--data", type=Path, metavar="FOLDER", help="the data folder; default: your own")
 

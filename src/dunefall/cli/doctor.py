@@ -52,7 +52,10 @@ def add_doctor(commands: Any) -> None:
     commands : argparse subparsers
         Where the command is added.
     """
-    parser = commands.add_parser("doctor", help="say what this machine has and lacks, and what to do about it")
+    parser = commands.add_parser(
+        "doctor", help="say what this machine has and lacks, and what to do about it",
+        epilog="exit status: 0, or 3 where something will not work. example: dunefall doctor --json",
+    )  # fmt: skip
     parser.add_argument("--json", action="store_true", help="as JSON")
 
 

@@ -20,7 +20,10 @@ def add_library(commands: Any) -> None:
     commands : argparse subparsers
         Where the command is added.
     """
-    parser = commands.add_parser("library", help="list, show, add and remove your own compounds")
+    parser = commands.add_parser(
+        "library", help="list, show, add and remove your own compounds",
+        epilog="example: dunefall library add rain.dunefall",
+    )  # fmt: skip
     actions = parser.add_subparsers(dest="action", required=True, parser_class=type(parser))
     actions.add_parser("list", help="all of them").add_argument("--json", action="store_true", help="as JSON")
     show = actions.add_parser("show", help="say what one is made of")

@@ -34,6 +34,7 @@ def add_render(commands: Any) -> None:
     parser = commands.add_parser(
         "render", help="render a patch or a take to files",
         description="Render a patch, a take or a job. Exit status 3: a file missed its limits.",
+        epilog="example: dunefall render demo: --seconds 60 --seed 7 --out sluice.wav",
     )  # fmt: skip
     add = parser.add_argument
     add("patch", metavar="PATCH", nargs="?", help=f"{PATCH_HELP}; or a take (.dunetake); a job may hold its own")
@@ -81,7 +82,10 @@ def add_remake(commands: Any) -> None:
     commands : argparse subparsers
         Where the command is added.
     """
-    parser = commands.add_parser("remake", help="make rendered files again, bit for bit")
+    parser = commands.add_parser(
+        "remake", help="make rendered files again, bit for bit",
+        epilog="example: dunefall remake drips/drip.json drip_07.wav --out again",
+    )  # fmt: skip
     parser.add_argument("set", type=Path, metavar="FILE.json", help="the JSON file beside the rendered files")
     parser.add_argument("names", nargs="*", metavar="NAME", help="which files; default: all")
     parser.add_argument("--out", type=Path, default=Path("."), metavar="FOLDER", help="where they go")

@@ -51,7 +51,10 @@ def add_compare(commands: Any) -> None:
     commands : argparse subparsers
         Where the command is added.
     """
-    parser = commands.add_parser("compare", help="say what differs between two patches, by what is heard of it")
+    parser = commands.add_parser(
+        "compare", help="say what differs between two patches, by what is heard of it",
+        epilog="example: dunefall compare demo: my.dunefall",
+    )  # fmt: skip
     parser.add_argument("before", metavar="A", help=PATCH_HELP)
     parser.add_argument("after", metavar="B", help=PATCH_HELP)
     _add_seconds(parser)
