@@ -11,9 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from dunefall import __version__
+from dunefall import APP_ID, __version__
 from dunefall.cli import main
-from dunefall.cli.desktop import ID, PLACES
+from dunefall.cli.desktop import PLACES
 from dunefall.patch.library import DATA
 
 ROOT = Path(__file__).parent.parent
@@ -50,7 +50,7 @@ def test_everything_is_installed_and_removed_again(data: Path) -> None:
 def test_for_oneself_the_program_is_named_with_its_path(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     assert main(["desktop", "install"]) == 0
-    lines = (tmp_path / "applications" / f"{ID}.desktop").read_text().split("\n")
+    lines = (tmp_path / "applications" / f"{APP_ID}.desktop").read_text().split("\n")
     named = [line.removeprefix("Exec=").split(" ")[0] for line in lines if line.startswith("Exec=")]
     assert len(named) == 2
     assert all(Path(program).is_absolute() for program in named)
@@ -64,13 +64,13 @@ def test_what_cannot_be_written_is_told(tmp_path: Path, capsys: pytest.CaptureFi
 
 def test_the_desktop_entry_is_valid(data: Path) -> None:
     checker = needed("desktop-file-validate")
-    run = subprocess.run([checker, data / "applications" / f"{ID}.desktop"], capture_output=True, text=True)
+    run = subprocess.run([checker, data / "applications" / f"{APP_ID}.desktop"], capture_output=True, text=True)
     assert (run.returncode, run.stdout) == (0, "")
 
 
 def test_the_software_description_is_valid(data: Path) -> None:
     checker = needed("appstreamcli")
-    description = data / "metainfo" / f"{ID}.metainfo.xml"
+    description = data / "metainfo" / f"{APP_ID}.metainfo.xml"
     run = subprocess.run([checker, "validate", "--no-net", description], capture_output=True, text=True)
     assert run.returncode == 0, run.stdout
 
@@ -98,4 +98,4 @@ def test_the_manual_page_is_that_of_the_command_line_and_has_no_faults() -> None
 
 
 def test_the_version_is_that_of_the_package() -> None:
-    assert f'<release version="{__version__}"' in (DATA / "desktop" / f"{ID}.metainfo.xml").read_text()
+    assert f'<release version="{__version__}"' in (DATA / "desktop" / f"{APP_ID}.metainfo.xml").read_text()

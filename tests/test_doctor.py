@@ -43,7 +43,7 @@ def test_what_is_missing_comes_with_a_cure(monkeypatch: pytest.MonkeyPatch) -> N
     monkeypatch.setattr(os, "geteuid", lambda: 1000)
     monkeypatch.setattr(resource, "getrlimit", lambda _: (0, 0))
     monkeypatch.setattr(os, "access", lambda *_: False)
-    monkeypatch.setattr(doctor, "NEEDED", ("numpy", "nothing-of-this-name"))
+    monkeypatch.setattr(doctor, "packages", lambda: {"numpy": "2.4", "nothing-of-this-name": ""})
     found = states()
     assert found["sound"] == found["cache"] == found["packages"] == "wrong"
     assert found["MIDI"] == found["real time"] == "note"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
-__all__ = ["config_folder", "data_folder", "state_folder"]
+__all__ = ["config_folder", "data_folder", "errors_file", "state_folder"]
 
 _NAME = "dunefall"
 
@@ -25,3 +25,8 @@ def data_folder() -> Path:
 def state_folder() -> Path:
     """What has happened of late: errors, reports, the last minutes; ``DUNEFALL_DATA`` names another place."""
     return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_state_dir(_NAME))
+
+
+def errors_file() -> Path:
+    """Where the window writes down errors that nobody expected."""
+    return state_folder() / "errors.log"

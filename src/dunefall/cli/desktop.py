@@ -10,16 +10,16 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from dunefall import APP_ID
 from dunefall.base.errors import DunefallError
 from dunefall.patch.library import DATA
 
 __all__ = ["PLACES", "add_desktop", "run_desktop"]
 
-ID = "org.dunefall.Dunefall"
 FOLDER = DATA / "desktop"
 PLACES = {
-    f"{ID}.desktop": "applications", f"{ID}.xml": "mime/packages", f"{ID}.metainfo.xml": "metainfo",
-    f"{ID}.svg": "icons/hicolor/scalable/apps", "dunefall.1": "man/man1",
+    f"{APP_ID}.desktop": "applications", f"{APP_ID}.xml": "mime/packages", f"{APP_ID}.metainfo.xml": "metainfo",
+    f"{APP_ID}.svg": "icons/hicolor/scalable/apps", "dunefall.1": "man/man1",
 }  # fmt: skip
 """Where each file goes, below a data folder (freedesktop.org: Desktop Entry, Shared MIME-info, AppStream, Icon Theme
 specifications)."""

@@ -9,18 +9,17 @@ import platform
 import resource
 import shutil
 from collections.abc import Callable, Iterator
-from importlib import metadata
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
 from dunefall import __version__
-from dunefall.base.folders import config_folder, data_folder, state_folder
+from dunefall.base.folders import config_folder, data_folder, errors_file, state_folder
+from dunefall.base.packages import packages
 from dunefall.base.words import count_of, listed
 
 __all__ = ["Finding", "add_doctor", "findings", "run_doctor"]
 
 State = Literal["ok", "note", "wrong"]
-NEEDED = ("PySide6-Essentials", "numpy", "scipy", "numba", "soxr", "sounddevice", "soundfile", "mido")
 LEAST_FREE_BYTES = 500_000_000
 """For compiled code, converted sounds and the last ten minutes."""
 
@@ -99,12 +98,9 @@ def _versions() -> Iterator[Finding]:
     yield Finding(
         "versions", "ok", f"Dunefall {__version__}, Python {platform.python_version()}, {platform.platform()}"
     )
-    missing, there = [], []
-    for name in NEEDED:
-        try:
-            there.append(f"{name} {metadata.version(name)}")
-        except metadata.PackageNotFoundError:
-            missing.append(name)
+    built_on = packages()
+    missing = [name for name, version in built_on.items() if not version]
+    there = [f"{name} {version}" for name, version in built_on.items() if version]
     yield Finding("packages", "ok", ", ".join(there))
     if missing:
         yield Finding("packages", "wrong", f"{listed(missing)} missing", f"python -m pip install {' '.join(missing)}")
@@ -214,7 +210,7 @@ def _window() -> Iterator[Finding]:
 
 
 def _errors() -> Iterator[Finding]:
-    log = state_folder() / "errors.log"
+    log = errors_file()
     if log.exists() and log.stat().st_size:
         yield Finding("errors", "note", f"errors that nobody expected are written down in {log}",
                       "Please send that file with a report; it holds no sound and no patch.")  # fmt: skip

@@ -21,17 +21,17 @@ NOTE = (
 )
 
 
-def _sentence(reason: str, cure: str) -> str:
-    """Why there is no MIDI, where there is none."""
-    return f"There is no MIDI here: {reason}. Try: {cure}" if reason else ""
+def _note() -> str:
+    """What to know of all this; and why there is no MIDI, where there is none."""
+    reason, cure = why_no_keys()
+    return f"{NOTE} There is no MIDI here: {reason}. Try: {cure}" if reason else NOTE
 
 
 class DeviceDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are the options of then. Sound devices are looked for while it is open."""
 
     def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
-        reason, cure = why_no_keys()
-        super().__init__("Sound devices", f"{NOTE} {_sentence(reason, cure)}".strip(), parent)
+        super().__init__("Sound devices", _note(), parent)
         output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
         live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
         keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated")]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtWidgets import QApplication
 
 from dunefall.app.model.command import Command
@@ -33,30 +35,15 @@ def _names() -> tuple[str, ...]:
     return tuple(found)
 
 
-def show_guide(context: Context) -> None:
-    """The guide's first page."""
-    context.shell.show_help("README")
-
-
-def show_keys(context: Context) -> None:
-    """All keys on one page."""
-    context.shell.show_help(KEYS)
-
-
-def show_news(context: Context) -> None:
-    """What has changed."""
-    context.shell.show_help(NEWS)
-
-
-def show_about(context: Context) -> None:
-    """Versions and licences."""
-    context.shell.show_help(ABOUT)
+def _show(page: str, context: Context) -> None:
+    """A page of the help."""
+    context.shell.show_help(page)
 
 
 COMMANDS = (
     Command("explain", "Explain this", "F1", "Help", explain),
-    Command("guide", "Guide", "Shift+F1", "Help", show_guide),
-    Command("keys", "Keys", "", "Help", show_keys),
-    Command("news", "What is new", "", "Help", show_news),
-    Command("about", "About and licences", "", "Help", show_about),
+    Command("guide", "Guide", "Shift+F1", "Help", partial(_show, "README")),
+    Command("keys", "Keys", "", "Help", partial(_show, KEYS)),
+    Command("news", "What is new", "", "Help", partial(_show, NEWS)),
+    Command("about", "About and licences", "", "Help", partial(_show, ABOUT)),
 )

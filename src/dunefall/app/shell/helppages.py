@@ -12,6 +12,7 @@ from PySide6.QtCore import qVersion
 
 from dunefall import __version__
 from dunefall.app.model.command import MENUS, Command
+from dunefall.base.packages import packages
 from dunefall.catalogue.declare import STAGES
 from dunefall.patch.library import DATA
 
@@ -100,18 +101,10 @@ def _about() -> str:
         "Its fonts are under the SIL Open Font License 1.1. It is built on:", "", "| package | version | licence |",
         "|---|---|---|",
     ]  # fmt: skip
-    needed = [line.split(";")[0] for line in metadata.requires("dunefall") or () if "extra ==" not in line]
-    for name in sorted({_name_of(line) for line in needed}, key=str.lower):
-        try:
-            lines.append(f"| {name} | {metadata.version(name)} | {_licence(metadata.metadata(name))} |")
-        except metadata.PackageNotFoundError:
-            continue
+    for name, version in sorted(packages().items(), key=lambda entry: entry[0].lower()):
+        if version:
+            lines.append(f"| {name} | {version} | {_licence(metadata.metadata(name))} |")
     return "\n".join(lines)
-
-
-def _name_of(requirement: str) -> str:
-    """The name in a requirement such as ``numpy>=2.2``."""
-    return requirement.split("[")[0].split(" ")[0].rstrip().translate(str.maketrans("<>=!~", "     ")).split(" ")[0]
 
 
 def _licence(package: metadata.PackageMetadata) -> str:

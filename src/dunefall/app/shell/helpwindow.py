@@ -142,6 +142,7 @@ class HelpWindow(QDialog):
         self.setWindowTitle("Dunefall help")
         self.resize(1000, 700)
         self._pages, self._before = {page.id: page for page in pages}, list[str]()
+        self._texts = dict[str, str]()
         self.browser, self.list, self.wanted = _Browser(), QListWidget(), QLineEdit()
         self.back = QPushButton("Back")
         self.list.setFixedWidth(LIST_W)
@@ -213,12 +214,15 @@ class HelpWindow(QDialog):
             self.show_page(item.data(_ID))
 
     def _search(self, words: str) -> None:
-        """List the pages that hold what is typed."""
+        """List the pages that hold what is typed; they are read when something is, for the first time."""
+        words = words.strip().lower()
+        if words and not self._texts:
+            self._texts = {page.id: page.text().lower() for page in self._pages.values()}
         self.list.blockSignals(True)
         self.list.clear()
         part = ""
         for page in self._pages.values():
-            if words.strip().lower() not in page.text().lower():
+            if words and words not in self._texts[page.id]:
                 continue
             if page.part != part:
                 part = page.part

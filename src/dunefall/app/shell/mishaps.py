@@ -16,18 +16,12 @@ from PySide6.QtCore import QObject, Signal
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
-from dunefall.base.folders import state_folder
 
-__all__ = ["Mishaps", "errors_file"]
+__all__ = ["Mishaps"]
 
 MOST_BYTES = 200_000
 AGAIN_S = 10.0
 """The same is told again after so long."""
-
-
-def errors_file() -> Path:
-    """Where they are written down."""
-    return state_folder() / "errors.log"
 
 
 class Mishaps(QObject):

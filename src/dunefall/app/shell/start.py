@@ -13,16 +13,18 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from dunefall import APP_ID
 from dunefall.app.controls.accessible import install_accessibility
 from dunefall.app.controls.theme import apply_theme, load_fonts, wanted_theme
 from dunefall.app.listening.keeping import offer_left
 from dunefall.app.shell.files import save_copy
-from dunefall.app.shell.mishaps import Mishaps, errors_file
+from dunefall.app.shell.mishaps import Mishaps
 from dunefall.app.shell.reports import Report, offer_reports, reports_folder
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DunefallError
+from dunefall.base.folders import errors_file
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.compiler.sounds import import_sounds
 from dunefall.engine.devices.osc import OscInput
@@ -35,8 +37,6 @@ from dunefall.session import Session, open_patch
 __all__ = ["make_app", "open_window"]
 
 SETTLE_S = 6.0
-APP_ID = "org.dunefall.Dunefall"
-"""Under which the desktop knows the program (``cli.desktop``)."""
 FIRST_FADE_S = 4.0
 
 
