@@ -12,13 +12,16 @@ from multiprocessing.connection import Connection
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.compiler.program import Program
 from dunefall.engine.host import _Host, run_engine
 from dunefall.engine.messages import Act, EngineOptions
+from dunefall.patch.model import Patch
 from dunefall.render.player import Player
 
-__all__ = ["allocating", "broken_block", "broken_message", "hanging"]
+__all__ = ["allocating", "broken_block", "broken_message", "hanging", "slow_to_compile"]
 
 GOOD_BLOCKS = 100
+COMPILE_S = 0.5
 MEMORY = 1 << 28
 
 
@@ -68,4 +71,16 @@ def broken_message(pipe: Connection, name: str, options: EngineOptions) -> None:
         raise ZeroDivisionError("no answer")
 
     _Host._act = fails  # type: ignore[method-assign]
+    run_engine(pipe, name, options)
+
+
+def slow_to_compile(pipe: Connection, name: str, options: EngineOptions) -> None:
+    """A machine that is busy whenever a program is compiled."""
+    compiled = _Host._compile
+
+    def slowly(self: _Host, patch: Patch) -> Program:
+        time.sleep(COMPILE_S)
+        return compiled(self, patch)
+
+    _Host._compile = slowly  # type: ignore[method-assign]
     run_engine(pipe, name, options)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
 import sys
 import time
 import traceback
@@ -13,20 +12,16 @@ from collections.abc import Callable
 from dataclasses import replace
 from multiprocessing.connection import Connection
 
-from dunefall.base.caches import trouble_of_caches
-from dunefall.base.collector import freeze_loaded_objects, give_back_large_arrays
+from dunefall.base.collector import give_back_large_arrays
 from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
-from dunefall.catalogue import catalogue
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
-from dunefall.compiler.sounds import built_in
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import PROBES, Traces
-from dunefall.compiler.warmup import prepare, prepare_beside, prepare_idly
 from dunefall.engine import messages as say
 from dunefall.engine.asides import clicks_counted, portrait_drawn
 from dunefall.engine.checkpoints import Room
@@ -36,10 +31,11 @@ from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.inputs import Inputs
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.replay import AHEAD_S, Replay
-from dunefall.engine.seeking import SeekJob, nearer
+from dunefall.engine.seeking import Meeting, SeekJob, nearer
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.engine.tracing import TraceSlots
+from dunefall.engine.warmth import Warmth
 from dunefall.patch.changes import apply_changes
 from dunefall.patch.model import Patch, Place
 from dunefall.patch.take import END, Edit, Entry, Heard, Take
@@ -49,8 +45,7 @@ from dunefall.render.player import NOW, Player, Step, glide
 
 __all__ = ["run_engine"]
 
-JOIN_AHEAD_S = 0.1
-KNOWN_S, KNOWN_AHEAD_S = 4.0, 0.3
+KNOWN_S = 4.0
 """So much of what is known is read: in this time the state is worked out, and the sound is caught up with."""
 MOST_AT_A_TIME = 4
 """Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
@@ -76,9 +71,9 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> No
 class _Host:
     def __init__(self, pipe: Connection, shared: SharedState, options: EngineOptions) -> None:
         self._pipe, self._shared, self._options = pipe, shared, options
-        self._ready = self._opened = self._left = False
+        self._opened = self._left = False
         self._watched: tuple[str, ...] = ()
-        self._maker: subprocess.Popen[bytes] | None = None
+        self._warmth = Warmth(self._tell)
         self._patch = Patch()
         self._program: Program | None = None
         self._sounding: Sounding | None = None
@@ -90,12 +85,14 @@ class _Host:
         self._news, self._clicks = deque[object](), ClickNews()
         self._inputs = Inputs(options, self._tell, self._news)
         self._seek: SeekJob | None = None
+        self._meeting: Meeting | None = None
+        self._met = deque[tuple[Meeting, bool]]()
         self._take, self._replay, self._same_until = Take(Patch()), Replay(), END
         self._deferred: deque[object] = deque()
         self._code = LoopCode()
         self._monitor = say.Monitor()
         self._answers: dict[type, Callable[..., None]] = {
-            say.Prepare: self._get_ready,
+            say.Prepare: lambda message: self._warmth.get_ready(message.types),
             say.Watch: self._watch,
             say.Open: self._open,
             say.Seek: self._start_seek,
@@ -139,13 +136,13 @@ class _Host:
 
     def _next_message(self) -> object | None:
         """The next message, or None after a while; edits wait until a seek has ended."""
-        busy = self._seek is not None and not self._seek.join
+        busy = self._meeting is not None or (self._seek is not None and not self._seek.join)
         if self._deferred and not busy:
             return self._deferred.popleft()
         if not self._pipe.poll(0.0 if self._seek is not None else 0.02):
             return None
         message: object = self._pipe.recv()
-        if busy and isinstance(message, say.SetPatch | say.Act | say.TakeOver):
+        if busy and isinstance(message, say.SetPatch | say.Act | say.TakeOver | say.SetDevice):
             self._deferred.append(message)
             return None
         return message
@@ -154,9 +151,7 @@ class _Host:
         """Stop everything and let go of the shared memory."""
         self._close_devices()
         self._code.close()
-        if self._maker is not None:
-            self._maker.kill()
-            self._maker.wait()
+        self._warmth.close()
         self._program = self._seek = None
         self._recent.clear()
         self._slots.let_go()
@@ -191,6 +186,8 @@ class _Host:
             self._faulty = faulty
             self._tell(say.Faults(faulty))
         self._code.poll(self._program)
+        while self._met:
+            self._end_meeting(*self._met.popleft())
         if self._seek is not None:
             self._go_on_seeking(self._seek)
         self._go_on_replaying()
@@ -205,33 +202,8 @@ class _Host:
 
     # -- programs -----------------------------------------------------------------------------------------------
 
-    def _get_ready(self, message: say.Prepare) -> None:
-        """Load what the patch needs; an idle process meanwhile compiles the remaining modules."""
-        self._maker = prepare_idly(message.types, catalogue())
-        built_in()
-        freeze_loaded_objects()
-        self._tell_of_caches()
-        self._tell(say.Prepared())
-
-    def _tell_of_caches(self) -> None:
-        if trouble := trouble_of_caches():
-            self._tell(say.Trouble(trouble))
-
-    def _prepare(self, patch: Patch) -> None:
-        """Compile or load what a patch needs."""
-        types = [module.type for module in patch.modules()]
-        if not self._ready:
-            prepare(types, lambda done, total, name: self._tell(say.Progress(done, total, name)))
-            built_in()
-            self._ready = loaded = True
-        else:
-            loaded = prepare_beside(types)
-        if loaded:
-            freeze_loaded_objects()
-        self._tell_of_caches()
-
     def _compile(self, patch: Patch) -> Program:
-        self._prepare(patch)
+        self._warmth.prepare([module.type for module in patch.modules()])
         program = compile_patch(patch, rate=self._options.rate, probed=self._probed)
         self._code.use(program)
         return program
@@ -240,7 +212,7 @@ class _Host:
         note = self._fit()
         take = message.take.at_rate(self._options.rate)
         position = round(message.position * self._options.rate / message.take.rate_hz)
-        self._seek, self._take, self._replay = None, take, Replay()
+        self._seek, self._meeting, self._take, self._replay = None, None, take, Replay()
         self._patch = take.patch_at(position + (position > 0))
         program = self._compile(self._patch)
         start = position // QUANTUM * QUANTUM
@@ -396,42 +368,50 @@ class _Host:
         own = sounding.checkpoints.nearest(min(position, self._same_until))
         until = position + round(2 * KNOWN_S * self._options.rate)
         self._seek = SeekJob(take.until(until), position, nearer(own, message.ahead.kept, position), position, known)
-        self._take, self._replay = take, Replay()
+        self._meeting, self._take, self._replay = None, take, Replay()
 
     def _go_on_seeking(self, job: SeekJob) -> None:
         if job.join or job.known is not None:
-            ahead_s = JOIN_AHEAD_S if job.join else KNOWN_AHEAD_S
-            ahead = round(ahead_s * self._options.rate) if self._shared.status[Status.PLAYING] else 0
+            ahead = round(job.ahead_s * self._options.rate) if self._shared.status[Status.PLAYING] else 0
             now = job.known.position if job.known else round(self._shared.status[Status.POSITION])
             if job.position - now < ahead // 2:
                 job.follow(now, ahead)
         if not job.work():
             return
-        self._seek = None
+        self._seek, self._meeting = None, (meeting := Meeting(job, self._patch, self._program))
         self._patch = self._take.patch_at(job.due)  # with all values: those of the program are of its beginning
         program = self._compile(self._patch)
         takeover = Takeover(program, job.performance.player.program)
         sounding, room, same_until = self._sound(), Room(program, self._probed), self._same_until
-        replay, take, self._same_until = self._replay, self._take, END
+        replay, take = self._replay, self._take
 
         def there() -> None:
-            sounding.checkpoints.forget_after(same_until)
+            sounding.checkpoints.forget_after(-1 if job.join else same_until)  # until it is met nothing is as it was
             sounding.checkpoints.begin(room)
             replay.begin(take, job.due)
             self._news.append(say.Sought(job.position, job.asked))
 
         if job.known is not None:
             takeover.apply()
-            player = self._player(program)
-            sounding.later(lambda: sounding.go_on_with(player))
-            sounding.later(there)
+            player, known = self._player(program), job.known
+
+            def go_on() -> None:
+                if known.position <= player.position:
+                    sounding.go_on_with(player)
+                    there()
+                self._met.append((meeting, known.position <= player.position))
+
+            sounding.later(go_on)
             return
         traces = self._show(program)
         sounding.later(sounding.drop_known)
 
         def act(player: Player) -> None:
-            player.swap(program, traces, takeover)
-            there()
+            met = not job.join or player.position <= job.position
+            if met:
+                player.swap(program, traces, takeover)
+                there()
+            self._met.append((meeting, met))
 
         sounding.do(Step(job.position if job.join else NOW, act, structural=True), after_fade=not job.join)
 
@@ -441,6 +421,20 @@ class _Host:
         if left:
             self._seek = None
         return left
+
+    def _end_meeting(self, meeting: Meeting, met: bool) -> None:
+        """Where the sound had already gone past the place at which it was to be met, meet it further ahead."""
+        if meeting is not self._meeting:
+            return
+        self._meeting = None
+        if met:
+            self._same_until = END
+            return
+        self._seek, self._patch = meeting.job, meeting.patch
+        self._seek.ahead_s *= 2
+        player = self._sound().player
+        if player is not None and player.program is meeting.program:
+            player.traces = self._show(player.program)
 
     # -- device -------------------------------------------------------------------------------------------------
 

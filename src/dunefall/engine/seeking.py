@@ -6,19 +6,23 @@ import pickle
 import time
 from collections.abc import Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
+from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
+from dunefall.patch.model import Patch
 from dunefall.patch.take import Take
 from dunefall.render.known import KnownSound
 from dunefall.render.performance import Performance
 from dunefall.render.player import Checkpoint
 
-__all__ = ["SeekJob", "nearer"]
+__all__ = ["Meeting", "SeekJob", "nearer"]
 
 PIECE = 32 * QUANTUM
 SLICE_S = 0.03
+JOIN_AHEAD_S, KNOWN_AHEAD_S = 0.1, 0.3
 ROOM_S = 0.015
 """More than a cross-fade and two quantums take."""
 
@@ -80,12 +84,15 @@ class SeekJob:
     ----------
     goal : int
         It moves where a sound goes on meanwhile.
+    ahead_s : float
+        So far ahead of that sound it ends.
     """
 
     def __init__(
         self, take: Take, goal: int, checkpoint: Checkpoint | None, asked: int = -1, known: KnownSound | None = None
     ) -> None:
         self.asked, self.known = asked, known
+        self.ahead_s = JOIN_AHEAD_S if known is None else KNOWN_AHEAD_S
         self.performance = Performance(take, checkpoint)
         self._changes = [step.at for step in self.performance.player.steps if step.structural]
         self._room = round(ROOM_S * take.rate_hz)
@@ -123,3 +130,11 @@ class SeekJob:
             return False
         self.performance.player.end_fade()
         return True
+
+
+class Meeting(NamedTuple):
+    """A seek that has got there: its program waits to sound; the patch and the program of before sound until then."""
+
+    job: SeekJob
+    patch: Patch
+    program: Program | None

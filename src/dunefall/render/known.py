@@ -97,7 +97,7 @@ class KnownSound:
         there = max(0, min(n, len(self._samples) - at))
         out[:there] = self._samples[at : at + there]
         out[there:n] = 0.0
-        self.position += there
+        self.position += there if until == END else n
         return n
 
 
