@@ -150,11 +150,19 @@ def load_generated(path: Path) -> ModuleType:
     """
     name = f"dunefall_{path.stem}"
     if path in _in_memory:
-        return _loaded_from(name, path, _in_memory[path])
+        return _alone(_loaded_from(name, path, _in_memory[path]))
     try:
-        return _imported(name, path)
+        return _alone(_imported(name, path))
     except RuntimeError:  # Numba finds no place to keep it
-        return _loaded_from(name, path, path.read_text())
+        return _alone(_loaded_from(name, path, path.read_text()))
+
+
+def _alone(module: ModuleType) -> ModuleType:
+    """Let go of what Numba keeps of a function so that others can be linked with it, as none are: a megabyte each."""
+    library = getattr(module.entry, "_library", None)
+    if library is not None and hasattr(library, "_shared_module"):
+        library._shared_module = None
+    return module
 
 
 def _imported(name: str, path: Path) -> ModuleType:
