@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test lint bench soak
+.PHONY: setup demo test lint bench soak fresh-check
 setup: $(STAMP)
 
 $(STAMP): requirements.lock pyproject.toml scripts/system-packages
@@ -14,7 +14,7 @@ $(STAMP): requirements.lock pyproject.toml scripts/system-packages
 	touch $(STAMP)
 
 demo: setup
-	scripts/with-display $(BIN)/dunefall --demo
+	scripts/with-display $(BIN)/dunefall --demo $(ARGS)
 
 # What needs neither the window nor the engine's process runs on two workers, the rest alone.
 SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis tests/vary tests/survey \
@@ -55,3 +55,7 @@ soak: setup
 	$(BIN)/python -m bench.rounds
 	scripts/with-display $(BIN)/python -m bench.gestures
 	scripts/with-display $(BIN)/python -m bench.monkey
+
+# As root: both commands in minimal Debian roots.
+fresh-check:
+	scripts/fresh-check

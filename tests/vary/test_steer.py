@@ -14,7 +14,7 @@ from dunefall.patch.library import load_patch, starters
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Patch
 from dunefall.vary.steer import MOST_RENDERS, WORDS, hears_alone, steered, steps_between
-from dunefall.vary.variations import by_chance, by_itself
+from dunefall.vary.variations import SEEDS, by_chance, by_itself
 from rig import demo
 
 
@@ -61,6 +61,34 @@ def test_what_cannot_be_reached_is_said_and_the_search_ends() -> None:
     assert not found.reached
     assert found.renders <= 30
     assert found.told == "as near as it came: denser 0 % of what was wanted"
+
+
+@pytest.mark.parametrize(("word", "onsets_per_s"), [("denser", 0.0), ("sparser", 1 / 3), ("denser", 16.0)])
+def test_what_no_sound_of_three_seconds_can_be_is_not_searched_for(word: str, onsets_per_s: float) -> None:
+    def heard(patches: list[Patch]) -> list[Descriptors]:
+        return [Descriptors(900.0, onsets_per_s, -20.0, 60.0, 1.0, 0.1, 0.1, -6.0, 0.1) for _ in patches]
+
+    found = steered(demo(), ["fog-air-band"], KINDS, {word: 1.0}, seed=1, hears=heard)
+    assert not found.reached
+    assert found.renders == SEEDS
+    assert found.patch == demo()
+    assert found.told.startswith(f"{word}: it has too few onsets in 3 s")
+
+
+def test_what_goes_in_steps_is_found_although_slopes_tell_nothing() -> None:
+    """Denser with two values up together; each of them alone makes it sparser."""
+
+    def heard(patches: list[Patch]) -> list[Descriptors]:
+        found = []
+        for patch in patches:
+            values = patch.module("fog-air-band").params
+            up = (values["cutoff_hz"] > 840.0) + (values["resonance"] > 0.4)
+            found.append(Descriptors(900.0, (2.0, 1.9, 4.0)[up], -20.0, 60.0, 1.0, 0.1, 0.1, -6.0, 0.1))
+        return found
+
+    words = {"denser": 1.0}
+    found = [steered(demo(), ["fog-air-band"], KINDS, words, seed=seed, hears=heard) for seed in range(5)]
+    assert all(one.reached for one in found), [one.told for one in found]
 
 
 @pytest.mark.parametrize(

@@ -19,8 +19,10 @@ from dunefall.analysis.loudness import loudness_of
 from dunefall.analysis.pitch import fundamental_hz
 
 __all__ = [
+    "WAIT_S",
     "Descriptors",
     "audible_difference_db",
+    "density_in_octaves",
     "described",
     "frame_centroids_hz",
     "frame_flatness",
@@ -89,9 +91,24 @@ class Descriptors:
         """All of them in steps that are heard alike: octaves, dB, semitones, shares in dB."""
         bright, onsets, lufs, note, decay, _, noisy, width, rough = astuple(self)
         return np.array([
-            np.log2(max(bright, 1.0)), np.log2(onsets + 0.1), lufs, note, np.log2(max(decay, 1e-3)),
+            np.log2(max(bright, 1.0)), density_in_octaves(onsets), lufs, note, np.log2(max(decay, 1e-3)),
             10.0 * np.log10(max(noisy, 1e-6)), width, 20.0 * np.log10(max(rough, 1e-3)),
         ])  # fmt: skip
+
+
+def density_in_octaves(onsets_per_s: float) -> float:
+    """The density of onsets as an ear compares it, where none and hardly any are nearly the same.
+
+    Parameters
+    ----------
+    onsets_per_s : float [0, inf)
+        Onsets in a second.
+
+    Returns
+    -------
+    float
+    """
+    return float(np.log2(onsets_per_s + 0.1))
 
 
 def spectra(sound: NDArray[np.float64], size: int = SIZE, hop: int = HOP) -> Power:

@@ -3,7 +3,9 @@
 The search is seeded and bounded. First every free value is moved alone, which tells what it does to each descriptor;
 then the step that the answers promise is tried, and what came of it corrects them (Gauss and Newton's method within
 bounds, with Broyden's update of the slopes: Nocedal and Wright, "Numerical Optimization", chapters 10 and 11, from
-memory).
+memory). How dense a sound is goes in steps, one for each onset, of which slopes tell little: where they lead nowhere,
+chance moves a few values that matter from the best place on (an evolution strategy of one parent and one child: Beyer
+and Schwefel, "Evolution strategies", 2002, from memory).
 """
 
 from __future__ import annotations
@@ -15,7 +17,7 @@ from random import Random
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.analysis.descriptors import Descriptors
+from dunefall.analysis.descriptors import WAIT_S, Descriptors, density_in_octaves
 from dunefall.base.errors import ParameterError
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
@@ -36,12 +38,19 @@ WANTED = 2.0
 """Steps of a word at an amount of 1: twice what chance makes."""
 PROBE, SLACK, LEAST_STEP = 0.2, 0.8, 1e-3
 """How far a value is moved alone, as a share of its rail; how much of its spread another descriptor may move freely."""
+AIM = 1.1
+"""The search aims so far beyond what is wanted: just short of it with all else in place is not there."""
 DAMPING = 0.05
-BOTH_SIDES, PATIENCE, SOME, ATTEMPTS = 16, 5, 0.5, 40
+BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
-attempt, and how many there are."""
+attempt."""
+MOST_MOVED, NEAR, FAR, LIKELY, TRIES = 3, 0.1, 0.3, 0.05, 15
+"""So many values are moved by chance at a time; how far on their rails; how likely one that does nothing by itself is
+chosen, against the one that does most; so often in vain before slopes are followed again."""
 FEW_FREE = 90
 """So many values are tried alone at most; chance chooses them."""
+
+BEYOND = "it has too few onsets in {seconds:g} s, or too many come and go by chance, for a difference to be heard"
 
 Floats = NDArray[np.float64]
 Hears = Callable[[Sequence[Patch]], list[Descriptors]]
@@ -101,6 +110,15 @@ def steps_between(parent: Descriptors, child: Descriptors, spread: Floats) -> Fl
     return np.asarray(np.clip(in_units(parent.scaled, child.scaled, np.maximum(spread, LEAST)), -20.0, 20.0))
 
 
+@dataclass(frozen=True)
+class _Heard:
+    """A place on the rails, how far its sound is from the parent, and what that costs."""
+
+    cost: float
+    steps: Floats
+    at: Floats
+
+
 class _Search:
     """Values on their rails, and what each of them does."""
 
@@ -111,7 +129,7 @@ class _Search:
         self.renders = 0
         heard = self.hear(seeded(patch))
         self._parent, self._spread = heard[0], chance_of(heard).spread
-        self.best, self.best_at = (np.inf, np.zeros(8)), self._start
+        self.best = self.there = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
 
     def hear(self, patches: Sequence[Patch]) -> list[Descriptors]:
         self.renders += len(patches)
@@ -126,13 +144,16 @@ class _Search:
         return patch
 
     def steps_at(self, places: Sequence[Floats]) -> list[Floats]:
-        """How far the sounds at some places are from the parent; the best one is kept."""
+        """How far the sounds at some places are from the parent; the best one is kept, and of those that are as far as
+        wanted the one that moves the rest least."""
         found = []
         for at, heard in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
             steps = steps_between(self._parent, heard, self._spread)
-            cost = self.cost(steps)
-            if cost < self.best[0]:
-                self.best, self.best_at = (cost, steps), at
+            this = _Heard(self.cost(steps), steps, at)
+            if this.cost < self.best.cost:
+                self.best = this
+            if this.cost < self.there.cost and self.far_enough(steps):
+                self.there = this
             found.append(steps)
         return found
 
@@ -141,20 +162,32 @@ class _Search:
         missing = np.zeros(len(steps))
         for k, step in enumerate(steps.tolist()):
             if k in self._wanted:
-                goal = self._wanted[k]
+                goal = AIM * self._wanted[k]
                 missing[k] = min(0.0, step * np.sign(goal) - abs(goal)) * np.sign(goal)
             else:
                 missing[k] = np.sign(step) * max(0.0, abs(step) - SLACK)
         return missing
 
     def cost(self, steps: Floats) -> float:
-        """0 where everything is as it should be."""
-        return float(np.sum(self.errors(steps) ** 2))
+        """Below 0 where everything is as it should be."""
+        return -1.0 if self.reached(steps) else float(np.sum(self.errors(steps) ** 2))
+
+    def far_enough(self, steps: Floats) -> bool:
+        """Whether all that is wanted is there."""
+        return all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
 
     def reached(self, steps: Floats) -> bool:
-        """Whether it is."""
-        there = all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
-        return there and all(abs(step) <= 1.0 for k, step in enumerate(steps.tolist()) if k not in self._wanted)
+        """Whether it is, and nothing else has moved."""
+        rest = (abs(step) for k, step in enumerate(steps.tolist()) if k not in self._wanted)
+        return self.far_enough(steps) and all(step <= 1.0 for step in rest)
+
+    def beyond(self, seconds: float) -> bool:
+        """Whether a sound of this length cannot be as dense or as sparse as is wanted: it has an onset at least, and
+        no more than are told apart."""
+        k, onsets = WORDS["denser"][0], self._parent.onsets_per_s
+        goal = self._parent.scaled[k] + self._wanted.get(k, 0.0) * max(self._spread[k], LEAST[k])
+        least, most = map(density_in_octaves, (1.0 / seconds, 1.0 / WAIT_S))
+        return k in self._wanted and (onsets == 0.0 or not least - 1e-9 <= goal <= most)
 
     def moved(self, at: Floats) -> Floats:
         """How far each value is up from where it began, and how far down [shape=(2 * values,)]: what a value does on
@@ -170,7 +203,7 @@ class _Search:
         found = np.hstack([first, -first])
         found[:, :count][:, sides < 0] = -first[:, sides < 0]
         found[:, count:][:, sides < 0] = first[:, sides < 0]
-        if self.reached(self.best[1]):
+        if self.reached(self.best.steps):
             return found
         wanted = sum(np.abs(first[k]) for k in self._wanted)
         other = np.where(sides > 0, self._start - PROBE >= EDGE, self._start + PROBE <= 1.0 - EDGE)
@@ -190,20 +223,36 @@ class _Search:
         return np.asarray(np.array(self.steps_at(places)).reshape(-1, len(DIMENSIONS)).T / PROBE)
 
     def go(self, most: int, dice: Random) -> None:
-        """Search until it is reached, or the sounds are used up: with all values first, then with some of them, from
-        the start and from the best place in turn."""
-        slopes, chosen = self.slopes(), np.ones(len(self._values))
-        for attempt in range(ATTEMPTS):
-            begin = (self.best[1], self.best_at) if attempt % 2 else (np.zeros(len(DIMENSIONS)), self._start)
-            self._descend(slopes * np.tile(chosen, 2), *begin, most)
-            if self.renders >= most or self.reached(self.best[1]):
-                return
-            chosen = np.array([float(dice.random() < SOME) for _ in self._values])
+        """Search until it is reached, or the sounds are used up: with all values first; then by chance and with some of
+        the values in turn, from the best place on and from the best one that is far enough."""
+        slopes, count = self.slopes(), len(self._values)
+        self._descend(slopes, _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start), most)
+        does = np.abs(slopes[list(self._wanted)]).sum(axis=0).reshape(2, count).max(axis=0)
+        if not np.any(does):
+            return
+        likely = (does / np.max(does) + LIKELY).tolist()
+        while self.renders < most and not self.reached(self.best.steps):
+            self._wander(likely, most, dice)
+            for begin in (self.there, self.best) if self.there.cost < np.inf else (self.best,):
+                chosen = np.array([float(dice.random() < SOME) for _ in self._values])
+                self._descend(slopes * np.tile(chosen, 2), begin, most)
 
-    def _descend(self, slopes: Floats, steps: Floats, at: Floats, most: int) -> None:
+    def _wander(self, likely: list[float], most: int, dice: Random) -> None:
+        """Move a few values from the best place on, as long as that makes it better now and then."""
+        failed = 0
+        while failed < TRIES and self.renders < most and not self.reached(self.best.steps):
+            before, at = self.best, self.best.at.copy()
+            far = dice.choice((NEAR, FAR))
+            for k in dice.choices(range(len(at)), likely, k=dice.randint(1, MOST_MOVED)):
+                at[k] = min(max(at[k] + dice.gauss(0.0, far), 0.0), 1.0)
+            self.steps_at([at])
+            failed = 0 if self.best is not before else failed + 1
+
+    def _descend(self, slopes: Floats, begin: _Heard, most: int) -> None:
         """Go where the slopes lead, and correct them by what came of it, until nothing gets better."""
-        trust, left, cost = 0.5, PATIENCE, self.cost(steps)
-        while left and self.renders < most and not self.reached(self.best[1]):
+        steps, at, trust, left = begin.steps, begin.at, 0.5, PATIENCE
+        cost = self.cost(steps)
+        while left and self.renders < most and not self.reached(self.best.steps):
             to = self._toward(slopes, steps, at, trust)
             if np.abs(to - at).max(initial=0.0) < LEAST_STEP:
                 return
@@ -296,9 +345,12 @@ def steered(
     if not values:
         raise ParameterError("nothing may change: all values of these kinds are locked, or there are none")
     search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
+    if search.beyond(seconds):
+        told = f"{', '.join(words)}: {BEYOND.format(seconds=seconds)}"
+        return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told)
     search.go(renders, dice)
-    steps, reached = search.best[1], search.reached(search.best[1])
-    return Found(search.patch_at(search.best_at), steps, reached, search.renders, _told(words, wanted, steps, reached))
+    steps, reached = search.best.steps, search.reached(search.best.steps)
+    return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
 
 
 def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool) -> str:
