@@ -19,6 +19,7 @@ from dunefall.app.model.workspace import Workspace
 from dunefall.app.shell.commanddialog import CommandDialog
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces import WORKSPACES
+from dunefall.cli import manual_parser
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.model import Patch
 from dunefall.session import Session, open_patch
@@ -174,3 +175,8 @@ def test_the_title_has_the_room_that_is_left(window: MainWindow, qtbot: QtBot) -
     window.resize(1500, 900)
     qtbot.waitUntil(lambda: title in window.header.title.text())
     qtbot.waitUntil(lambda: window.header.title.width() >= window.header.title.sizeHint().width())
+
+
+def test_the_command_line_names_all_of_them() -> None:
+    names = ", ".join(workspace.id for workspace in WORKSPACES)
+    assert f"the workspace to open: {names} --osc" in " ".join(manual_parser().format_help().split())

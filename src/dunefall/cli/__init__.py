@@ -63,7 +63,7 @@ def _window_parser() -> Parser:
     parser.add_argument("--audio", metavar="auto|simulated|NAME", help="the sound device")
     parser.add_argument("--live", metavar="auto|simulated|NAME", help="the live input")
     parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
-    parser.add_argument("--workspace", metavar="NAME", help="the workspace to open: build, mix")
+    parser.add_argument("--workspace", metavar="NAME", help="the workspace to open: build, mix, vary, survey, render")
     parser.add_argument(
         "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
     )
