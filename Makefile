@@ -18,7 +18,7 @@ demo: setup
 
 # What needs neither the window nor the engine's process runs on two workers, the rest alone.
 SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/deliver tests/render tests/analysis tests/vary tests/survey \
-  tests/test_cli.py tests/test_doctor.py tests/test_desktop.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
+  tests/test_cli.py tests/test_clockin.py tests/test_doctor.py tests/test_desktop.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
   tests/test_import_contract.py
 
 # jackd2: a real sound server for the tests that stop and kill it; CHECKERS: what looks at the files for the desktop.

@@ -23,21 +23,26 @@ from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices import keys as keys_module
 from dunefall.engine.devices.input import open_input, voice
-from dunefall.engine.devices.keys import SHIPPED, RealKeys, open_keys, why_no_keys
+from dunefall.engine.devices.keys import CLOCK, SHIPPED, RealKeys, SimulatedClock, Takes, open_keys, why_no_keys
 from dunefall.engine.devices.osc import OscInput, osc_name
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
+from dunefall.patch.changes import TempoSet
 from dunefall.patch.model import Module, Place
-from dunefall.patch.take import Heard, Note
+from dunefall.patch.take import Edit, Heard, Note
 from dunefall.render.offline import render_to_array
 from dunefall.render.player import wants_note
-from rig import patch_of, watch_all
+from dunefall.session import Session
+from rig import patch_of, until, watch_all
 
 PATCH = patch_of(
     Module("mic", "live-input", "Mic", {"gate_db": -96}), Module("keys", "keyboard", "Keys"),
     Module("tone", "oscillator", "Tone"), Module("a-out", "output", "A"),
     links=(("mic.out", "a-out.audio", 1.0), ("keys.pitch", "tone.pitch_note", 1.0), ("tone.out", "a-out.audio", 0.1)),
 )  # fmt: skip
+
+
+DEAF = Takes(lambda *key: None, lambda *turned: None, lambda *ticked: None)
 
 
 @pytest.fixture
@@ -115,25 +120,56 @@ def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.Monk
     monkeypatch.setattr(keys_module, "key_names", lambda: ["Bench Keys 1"])
     monkeypatch.setattr(mido, "open_input", opened)
     turns: list[tuple[int, float]] = []
-    keyboard = open_keys("bench", lambda *key: played.append(key), lambda *turned: turns.append(turned))
+    times: list[tuple[str, float, int]] = []
+    takes = Takes(lambda *key: played.append(key), lambda *turned: turns.append(turned), lambda *t: times.append(t))
+    keyboard = open_keys("bench", takes)
     assert isinstance(keyboard, RealKeys)
+    begun = time.monotonic()
     for message in (
         mido.Message("note_on", note=60, velocity=127), mido.Message("control_change", control=1, value=5),
         mido.Message("note_on", note=60, velocity=0), mido.Message("note_on", note=62, velocity=64, channel=3),
+        mido.Message("songpos", pos=32), mido.Message("continue"), mido.Message("clock"), mido.Message("stop"),
+        mido.Message("active_sensing"), mido.Message("sysex", data=(1, 2)),
     ):  # fmt: skip
         callbacks[0](message)
     keyboard.stop()
     assert port.closed
     assert played == [(60.0, 1.0, 1), (60.0, 0.0, 1), (62.0, 64 / 127, 4), (62.0, 0.0, 4)]
     assert turns == [(1, 5 / 127)]
+    assert [(what, place) for what, _, place in times] == [("place", 32), ("continue", 0), ("tick", 0), ("stop", 0)]
+    assert all(begun <= at <= time.monotonic() for _, at, _ in times)
+
+
+def test_a_clock_starts_the_sound_which_goes_at_its_tempo_and_stops_with_it(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
+    session = Session(PATCH, None, EngineOptions(audio="simulated", keys=CLOCK))
+    session.clock.on = True
+    try:
+
+        def together() -> bool:
+            session.poll()
+            return session.playing and abs(session.patch.tempo_bpm / SimulatedClock.bpm - 1.0) < 1e-3
+
+        assert until(together)
+        assert session.clock.runs(time.monotonic())
+        assert session.document.patch.tempo_bpm == session.engine.patch.tempo_bpm
+        assert until(lambda: session.poll() is not None and session.seconds > 1.0)
+        changes = [entry.what.changes for entry in session.engine.take.entries if isinstance(entry.what, Edit)]
+        assert all(isinstance(change, TempoSet) for made in changes for change in made)
+        assert changes, "what comes in is in the take"
+        assert not session.document.undo_label, "undo leads to where it led"
+    finally:
+        session.close()
 
 
 def test_what_is_not_there_is_said() -> None:
     with pytest.raises(DeviceError, match='no sound input "Attic"'):
         open_input("Attic", 48000.0)
     with pytest.raises(DeviceError, match='no MIDI input "Attic"'):
-        open_keys("Attic", lambda *key: None, lambda *turned: None)
-    assert open_keys("none", lambda *key: None, lambda *turned: None) is None
+        open_keys("Attic", DEAF)
+    assert open_keys("none", DEAF) is None
     assert open_input("auto", 48000.0).simulated
 
 

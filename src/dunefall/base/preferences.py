@@ -42,6 +42,8 @@ class Preferences:
         Sample rate in Hz.
     frames : int
         Frames of a block.
+    follows_clock : bool
+        Whether the tempo follows a MIDI clock.
     folder : str
         Where files are looked for first; empty: the music folder.
     recent : tuple of str
@@ -65,6 +67,7 @@ class Preferences:
     keys: str = "auto"
     rate: float = 48000.0
     frames: int = 512
+    follows_clock: bool = False
     folder: str = ""
     recent: tuple[str, ...] = ()
     shortcuts: Mapping[str, str] = field(default_factory=dict)

@@ -102,6 +102,11 @@ class EngineClient:
         return self.take.until(self.position + 1) if self._coming else self.take
 
     @property
+    def heard_again(self) -> bool:
+        """Whether a take is heard again that has something in store."""
+        return bool(self._coming)
+
+    @property
     def patch(self) -> Patch:
         """What sounds, as far as is known here."""
         return self._patch

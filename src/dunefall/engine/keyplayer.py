@@ -1,4 +1,4 @@
-"""What is played on a MIDI keyboard: keys go to the Keyboard modules that want them, controllers to the window."""
+"""What comes in by MIDI: keys go to the Keyboard modules that want them, controllers and clocks to the window."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections import deque
 
 from dunefall.catalogue import spec_of
 from dunefall.engine import messages as say
-from dunefall.engine.devices.keys import Keys, open_keys
+from dunefall.engine.devices.keys import Keys, Takes, open_keys
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Entry, Note
@@ -37,7 +37,7 @@ class KeyPlayer:
     def __init__(self, choice: str, sounding: Sounding, news: deque[object]) -> None:
         self._sounding, self._news = sounding, news
         self._modules: tuple[str, ...] = ()
-        self._keys: Keys | None = open_keys(choice, self._played, self._turned)
+        self._keys: Keys | None = open_keys(choice, Takes(self._played, self._turned, self._timed))
 
     def show(self, patch: Patch) -> None:
         """This patch sounds now: its modules are played."""
@@ -51,6 +51,10 @@ class KeyPlayer:
     def _turned(self, controller: int, place: float) -> None:
         """A controller moved (in the keyboard's thread): the window knows what depends on it."""
         self._news.append(say.Turned(controller, place))
+
+    def _timed(self, what: say.ClockWord, at_s: float, sixteenths: int) -> None:
+        """A clock ticked (in the keyboard's thread): the window sets the tempo."""
+        self._news.append(say.Ticked(what, at_s, self._sounding.place_s(at_s), sixteenths))
 
     def _played(self, note: float, velocity: float, channel: int) -> None:
         """A key went down or up (in the keyboard's thread): every Keyboard module that wants it plays it."""

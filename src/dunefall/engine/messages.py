@@ -19,6 +19,7 @@ __all__ = [
     "AskClicks",
     "AskPortrait",
     "Clicked",
+    "ClockWord",
     "DeviceChosen",
     "EngineOptions",
     "Faults",
@@ -43,10 +44,14 @@ __all__ = [
     "Sought",
     "Stop",
     "TakeOver",
+    "Ticked",
     "Trouble",
     "Turned",
     "Watch",
 ]
+
+
+ClockWord = Literal["tick", "start", "continue", "stop", "place"]
 
 
 @dataclass(frozen=True)
@@ -319,6 +324,28 @@ class Clicked:
     at: int
     size: float
     count: int
+
+
+@dataclass(frozen=True)
+class Ticked:
+    """A MIDI clock has ticked, or it has told where it stands.
+
+    Attributes
+    ----------
+    what : str
+        ``tick``, ``start`` (the next tick is the first one), ``continue``, ``stop``, or ``place``.
+    at_s : float
+        When, as ``time.monotonic()`` counts.
+    place_s : float
+        Where the sound was at that time, in seconds from the start of the take; only while it plays.
+    sixteenths : int
+        Where the next tick is in the song, if that is told.
+    """
+
+    what: ClockWord
+    at_s: float
+    place_s: float = 0.0
+    sixteenths: int = 0
 
 
 @dataclass(frozen=True)

@@ -128,6 +128,20 @@ class Sounding:
         self.player = None
         self.checkpoints.forget()
 
+    def place_s(self, at_s: float) -> float:
+        """Where the sound was, or will be, in seconds from the start, while it plays; in the audio thread's blocks.
+
+        Parameters
+        ----------
+        at_s : float
+            When, as ``time.monotonic()`` counts.
+
+        Returns
+        -------
+        float
+        """
+        return at_s + float(self._shared.status[Status.AHEAD])
+
     @property
     def silent(self) -> bool:
         """Whether the fade-out has ended."""
@@ -286,7 +300,9 @@ class Sounding:
         self._judge(stereo)
         if self.player is not None:
             memory = self.player.program.memory
-            status[Status.POSITION] = memory.position[0] if self._known is None else self._known.position
+            position = memory.position[0] if self._known is None else self._known.position
+            status[Status.POSITION] = position
+            status[Status.AHEAD] = (position - len(mix)) / self.rate - status[Status.ENTERED]
             self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
         load = (time.perf_counter() - begun) * self.rate / len(mix)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])

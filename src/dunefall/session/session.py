@@ -10,7 +10,7 @@ from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
-from dunefall.engine.messages import EngineOptions, Play
+from dunefall.engine.messages import EngineOptions, Play, Ticked
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
@@ -19,6 +19,7 @@ from dunefall.patch.model import UNTITLED, KeptTake, Patch
 from dunefall.patch.take import END, Take, first_difference
 from dunefall.render.known import Ahead
 from dunefall.session.clickwatch import ClickWatch
+from dunefall.session.clockin import ClockFollower
 from dunefall.session.control import IncomingControl
 from dunefall.session.edits.takes import kept_take
 from dunefall.session.takelog import TakeLog
@@ -43,6 +44,8 @@ class Session:
         MIDI controllers and Open Sound Control, which turn values of the document.
     clicks : ClickWatch
         Which module made the last click.
+    clock : ClockFollower
+        Lets the tempo follow a MIDI clock.
     trial : Trial
         Another patch that is heard for a moment instead of the document.
     playing_changed : Event of bool
@@ -62,6 +65,7 @@ class Session:
         self._log = TakeLog(last_minutes_folder())
         self.control = IncomingControl(self.document)
         self.clicks = ClickWatch()
+        self.clock = ClockFollower(self.engine)
         self.playing = False
         self.playing_changed: Event[bool] = Event()
         self._mark = mark_of(path)
@@ -195,6 +199,9 @@ class Session:
     def poll(self) -> list[object]:
         """What the engine says; the document follows a take that is heard again."""
         messages = self.engine.poll()
+        for message in messages:
+            if isinstance(message, Ticked):
+                self._timed(message)
         self._furthest = max(self._furthest, self.engine.position)
         if self.playing:
             self._log.follow(self.engine.journal)
@@ -202,6 +209,21 @@ class Session:
             self._behind = self.engine.moved_on = False
             self.document.follow(self._as_sounding(self.engine.patch))
         return messages
+
+    def _timed(self, message: Ticked) -> None:
+        """A MIDI clock: it starts and stops the sound, and has its tempo."""
+        self.clock.take(message, playing=self.playing)
+        if not self.clock.on:
+            return
+        if message.what == "start":
+            self.rewind()
+        elif message.what == "place":
+            beats = message.sixteenths / 4.0
+            self.seek(min(beats * 60.0 / self.patch.tempo_bpm, self.length_s))
+        if message.what in ("start", "continue"):
+            self.play()
+        elif message.what == "stop":
+            self.pause()
 
     # -- files --------------------------------------------------------------------------------------------------
 

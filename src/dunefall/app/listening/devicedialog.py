@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.preferences import FRAMES, RATES_HZ
-from dunefall.engine.devices.keys import key_names, why_no_keys
+from dunefall.engine.devices.keys import CLOCK, key_names, why_no_keys
 from dunefall.engine.devices.lookout import COMMAND, names_in
 from dunefall.engine.messages import EngineOptions
 
@@ -34,13 +34,14 @@ class DeviceDialog(ChoiceDialog):
         super().__init__("Sound devices", _note(), parent)
         output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
         live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
-        keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated")]
+        keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated"),
+                ("Simulated clock", CLOCK)]  # fmt: skip
         self.output = self._choice("Output", output, (options.audio,), options.audio)
         self.rate = self._choice("Sample rate", [(f"{rate / 1000:g} kHz", rate) for rate in RATES_HZ], (), options.rate)
         blocks = [(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames) for frames in FRAMES]
         self.frames = self._choice("Block", blocks, (), options.frames)
         self.live = self._choice("Live input", live, (options.live,), options.live)
-        self.keys = self._choice("MIDI keys", keys, key_names(), options.keys)
+        self.keys = self._choice("MIDI input", keys, key_names(), options.keys)
         self._look = QProcess(self)
         self._look.finished.connect(self._found)
         self._look.start(COMMAND[0], list(COMMAND[1:]))

@@ -61,6 +61,15 @@ def toggle_limiter(context: Context) -> None:
     context.tell("The limiter is on: true peaks stay below −1 dBTP." if on else "The limiter is off: levels may clip.")
 
 
+def follow_clock(context: Context) -> None:
+    """Let tempo, start and stop follow a MIDI clock, or no longer."""
+    clock = context.session.clock
+    clock.on = not clock.on
+    context.settings.change(follows_clock=clock.on)
+    came = "The tempo follows it" if clock.bpm else "None has come in yet; choose its MIDI input in Sound devices"
+    context.tell(f"Following a MIDI clock. {came}." if clock.on else "The tempo is the patch's own again.")
+
+
 def soften_last(context: Context) -> None:
     """The cure for the last click that was reported: a slew behind the module that made it."""
     session = context.session
@@ -72,7 +81,7 @@ def soften_last(context: Context) -> None:
 
 
 def choose_device(context: Context) -> None:
-    """Choose output, live input, MIDI keys, rate and block, while the sound goes on."""
+    """Choose output, live input, MIDI input, rate and block, while the sound goes on."""
     dialog = DeviceDialog(context.session.options, context.talk.parent)
 
     def use() -> None:
@@ -93,5 +102,6 @@ COMMANDS = (
     Command("soften", "Soften the last click", "Ctrl+Shift+C", "Sound", soften_last,
             lambda context: context.session.clicks.culprit is not None),
     Command("limiter", "Limiter on or off", "Ctrl+L", "Sound", toggle_limiter),
+    Command("clock", "Follow a MIDI clock, or not", "", "Sound", follow_clock),
     Command("device", "Sound devices…", "Ctrl+Shift+D", "Sound", choose_device),
 )  # fmt: skip

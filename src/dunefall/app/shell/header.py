@@ -281,6 +281,16 @@ class Header(QWidget):
         self.repeats.setToolTip(told)
         self.repeats.setAccessibleName(told)
 
+    def show_clock(self, followed: bool, runs: bool) -> None:
+        """Say whether the tempo follows a MIDI clock, and whether there is one."""
+        told = "Tempo" if not followed else "MIDI clock" if runs else "No clock"
+        if self._labels["Tempo"].text() != told:
+            self._labels["Tempo"].setText(told)
+            clock = "Tempo of the MIDI clock" if runs else "No MIDI clock comes in"
+            sentence = clock if followed else "Tempo in BPM"
+            self.tempo.setToolTip(f"{sentence}. Sound, Follow a MIDI clock" if followed else sentence)
+            self.tempo.setAccessibleDescription(sentence)
+
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""
         late = f" · {underruns if underruns < 100 else '99+'} late" if underruns else ""

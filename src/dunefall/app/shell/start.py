@@ -81,6 +81,7 @@ def open_window(options: argparse.Namespace) -> int:
     theme = options.theme or preferences.theme or None
     app = make_app(theme, preferences.scale)
     session = Session(patch, path, _engine_options(options, preferences))
+    session.clock.on = preferences.follows_clock
     if options.osc is not None:
         session.control.osc = OscInput(options.osc)
     alone = options.screenshot is None and options.quit_after is None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import threading
+import time
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
@@ -322,6 +323,7 @@ class MainWindow(QMainWindow):
         if status[Status.BLOCKS]:  # nothing is measured before the first sound
             levels = (status[Status.TRUE_PEAK], status[Status.LUFS], status[Status.REDUCTION])
             self.header.meter.show_levels(peaks, *levels)
+        self.header.show_clock(self.session.clock.on, self.session.clock.runs(time.monotonic()))
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written

@@ -1,25 +1,48 @@
-"""MIDI keyboards: ports of the machine through ``mido``, or the simulated keyboard that plays a shipped MIDI file."""
+"""MIDI inputs: ports of the machine through ``mido``, the simulated keyboard that plays a shipped MIDI file, or the
+simulated clock.
+"""
 
 from __future__ import annotations
 
+import random
 import threading
+import time
 from collections.abc import Callable
 from importlib.util import find_spec
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import mido
 
 from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.ports import chosen
+from dunefall.engine.messages import ClockWord
 from dunefall.patch.library import DATA
 
-__all__ = ["PRESSURE", "WHEEL", "Keys", "RealKeys", "SimulatedKeys", "key_names", "open_keys", "why_no_keys"]
+__all__ = [
+    "CLOCK",
+    "PRESSURE",
+    "WHEEL",
+    "Keys",
+    "RealKeys",
+    "SimulatedClock",
+    "SimulatedKeys",
+    "Takes",
+    "key_names",
+    "open_keys",
+    "why_no_keys",
+]
 
 Played = Callable[[float, float, int], None]
 """Takes a note number, a velocity, 0 to 1, where 0 lets the note go, and a MIDI channel, 1 to 16."""
 Turned = Callable[[int, float], None]
 """Takes the number of a controller and where it stands, 0 to 1; ``WHEEL`` goes from -1 to 1."""
+Timed = Callable[[ClockWord, float, int], None]
+"""Takes what a clock says (see ``messages.Ticked``), when, as ``time.monotonic()`` counts, and its song position."""
+CLOCK_WORDS: dict[str, ClockWord] = {
+    "clock": "tick", "start": "start", "continue": "continue", "stop": "stop", "songpos": "place",
+}  # fmt: skip
+CLOCK = "simulated clock"
 WHEEL, PRESSURE = 128, 129
 """The pitch wheel and the pressure of the keys, counted on from the 128 controllers."""
 SHIPPED = DATA / "keys.mid"
@@ -37,16 +60,26 @@ class Keys(Protocol):
         """Close it; what is held is let go."""
 
 
-class _Held:
-    """Hands notes and controllers on, and remembers which notes are held."""
+class Takes(NamedTuple):
+    """Who takes what comes in; called in the thread of the input."""
 
-    def __init__(self, played: Played, turned: Turned) -> None:
-        self._played, self._turned = played, turned
+    played: Played
+    turned: Turned
+    timed: Timed
+
+
+class _Held:
+    """Hands on what comes in, and remembers which notes are held."""
+
+    def __init__(self, takes: Takes) -> None:
+        self._played, self._turned, self._timed = takes
         self._held: set[tuple[int, int]] = set()
 
     def take(self, message: Any) -> None:
-        """A MIDI message; what is neither a note nor a controller is passed over."""
-        if message.type == "control_change":
+        """A MIDI message; what is neither a note, a controller nor a clock is passed over."""
+        if message.type in CLOCK_WORDS:
+            self._timed(CLOCK_WORDS[message.type], time.monotonic(), getattr(message, "pos", 0))
+        elif message.type == "control_change":
             self._turned(message.control, message.value / 127.0)
         elif message.type == "pitchwheel":
             self._turned(WHEEL, max(message.pitch / 8191.0, -1.0))
@@ -72,8 +105,8 @@ class SimulatedKeys:
     simulated = True
     name = "simulated keyboard"
 
-    def __init__(self, played: Played, turned: Turned) -> None:
-        self._held = _Held(played, turned)
+    def __init__(self, takes: Takes) -> None:
+        self._held = _Held(takes)
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._play, name="simulated keyboard", daemon=True)
         self._thread.start()
@@ -93,14 +126,42 @@ class SimulatedKeys:
         self._thread.join()
 
 
+class SimulatedClock:
+    """A sequencer that begins after a while, at 87.3 BPM, whose ticks come up to 3 ms early or late."""
+
+    simulated, name = True, CLOCK
+    bpm, jitter_s, begins_s = 87.3, 3e-3, 0.5
+
+    def __init__(self, takes: Takes) -> None:
+        self._timed = takes.timed
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name=CLOCK, daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        dice, first, count = random.Random(1), time.monotonic() + self.begins_s, 0
+        self._timed("start", first, 0)
+        while True:
+            at = first + count * 60.0 / (24 * self.bpm) + dice.uniform(-self.jitter_s, self.jitter_s)
+            if self._ended.wait(max(0.0, at - time.monotonic())):
+                return
+            self._timed("tick", at, 0)  # with the time of the device, as its driver tells it: this thread may be late
+            count += 1
+
+    def stop(self) -> None:
+        """Stop ticking."""
+        self._ended.set()
+        self._thread.join()
+
+
 class RealKeys:
     """A MIDI input of the machine; raises DeviceError if it refuses."""
 
     simulated = False
 
-    def __init__(self, name: str, played: Played, turned: Turned) -> None:
+    def __init__(self, name: str, takes: Takes) -> None:
         self.name = name
-        self._held = _Held(played, turned)
+        self._held = _Held(takes)
         try:
             self._port: Any = mido.open_input(name, callback=self._held.take)
         except (ImportError, OSError, ValueError) as error:
@@ -131,8 +192,9 @@ def key_names() -> list[str]:
         return []
 
 
-def open_keys(choice: str, played: Played, turned: Turned) -> Keys | None:
-    """The keyboard for a choice: ``none``, ``auto`` (the first one, if there is one), ``simulated`` or part of a name.
+def open_keys(choice: str, takes: Takes) -> Keys | None:
+    """The input for a choice: ``none``, ``auto`` (the first one, if there is one), ``simulated``, ``simulated clock``,
+    or part of a name.
 
     Raises
     ------
@@ -142,8 +204,10 @@ def open_keys(choice: str, played: Played, turned: Turned) -> Keys | None:
     if choice == "none":
         return None
     if choice == "simulated":
-        return SimulatedKeys(played, turned)
+        return SimulatedKeys(takes)
+    if choice == CLOCK:
+        return SimulatedClock(takes)
     names = key_names()
     if choice == "auto":
-        return RealKeys(names[0], played, turned) if names else None
-    return RealKeys(names[chosen(choice, names, "MIDI input")], played, turned)
+        return RealKeys(names[0], takes) if names else None
+    return RealKeys(names[chosen(choice, names, "MIDI input")], takes)
