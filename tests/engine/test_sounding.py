@@ -315,6 +315,28 @@ def test_what_is_known_goes_over_into_the_player_without_a_seam(sounding: Soundi
     assert sounding.player is other
 
 
+def test_what_is_played_while_only_what_is_known_sounds_is_not_lost(sounding: Sounding) -> None:
+    done = list[tuple[str, int]]()
+
+    def noted(name: str) -> Step:
+        return Step(NOW, lambda player: done.append((name, player.position)))
+
+    swap(sounding, sine_patch())
+    sounding.later(lambda: sounding.set_playing(True))
+    play(sounding, 10)
+    sounding.later(lambda: sounding.sound_known(KnownSound(np.ones((9600, MOST_CHANNELS)), 6400, layout_of("stereo"))))
+    play(sounding, 1)
+    sounding.do(noted("pressed"))
+    sounding.do(noted("let go"))
+    play(sounding, 2)
+    assert not done, "the player of before is left: it would be heard no more"
+    other = Player(compile_patch(sine_patch(), rate=48000), channels=MOST_CHANNELS)
+    other.program.memory.position[0] = 9600
+    sounding.later(lambda: sounding.go_on_with(other))
+    play(sounding, 10)
+    assert done == [("pressed", 9600), ("let go", 9600)]
+
+
 def test_at_the_end_of_what_is_known_it_waits(sounding: Sounding) -> None:
     sounding.monitor = Monitor(limited=False)
     swap(sounding, sine_patch())

@@ -62,6 +62,7 @@ class Sounding:
         self._known: KnownSound | None = None
         self._leaving: KnownSound | Player | None = None
         self._next: Player | None = None
+        self._waiting: list[Step] = []
         self._queue: deque[tuple[Callable[[], None], bool]] = deque()
         self._gain = self._gain_goal = 0.0
         self._fade_s = GAIN_FADE_S
@@ -92,6 +93,7 @@ class Sounding:
     def sound(self, player: Player) -> None:
         """Sound another player from its own position (audio thread)."""
         self.player, self._known, self._next = player, None, None
+        self._waiting.clear()
         self._limiter.reset()
 
     def sound_known(self, known: KnownSound) -> None:
@@ -103,7 +105,7 @@ class Sounding:
     def drop_known(self) -> None:
         """What is known is heard no more, as it is not known where one goes next (audio thread)."""
         if self._known is not None:
-            self._join()
+            self._wait_no_more(self._join())
             self._known = None
 
     def go_on_with(self, player: Player) -> None:
@@ -112,6 +114,7 @@ class Sounding:
             self.player = player
         else:
             self._next = player
+        self._wait_no_more(player)
 
     def set_playing(self, playing: bool, fade_s: float = GAIN_FADE_S) -> None:
         """Fade in, for so many seconds, or out (audio thread)."""
@@ -271,9 +274,16 @@ class Sounding:
             status[Status.RANGE] = self._programme.range_lu
 
     def _hand_over(self, step: Step) -> None:
+        """To what sounds; a note that is played while only what is known sounds waits for the player to come."""
         player = self._next or self.player
-        if player is not None:
+        if self._known is not None and self._next is None:
+            self._waiting.append(step)
+        elif player is not None:
             player.steps.append(step)
+
+    def _wait_no_more(self, player: Player) -> None:
+        player.steps.extend(self._waiting)
+        self._waiting.clear()
 
     def _fade(self, out: NDArray[np.float64]) -> None:
         if self._gain == self._gain_goal == 1.0:
