@@ -25,12 +25,26 @@ def test_what_a_killed_process_left_behind_goes_with_the_next_start() -> None:
     killed = subprocess.run([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, check=False)
     left = killed.stdout.strip()
     assert left in blocks()
+    os.utime(FOLDER / left, (1e9, 1e9))
     mine, other = SharedState(), SharedState()
     assert left not in blocks()
     assert {mine.name, other.name} <= blocks(), "what is in use stays"
     mine.close()
     other.close()
     assert not {mine.name, other.name} & blocks()
+
+
+def test_a_process_in_another_container_leaves_what_is_in_use() -> None:
+    """It sees the same memory, and none of our processes by its number."""
+    alone = ["unshare", "--pid", "--fork", "--mount", "--mount-proc"]
+    if subprocess.run([*alone, "true"], capture_output=True, check=False).returncode != 0:
+        pytest.skip("only root can have other process numbers")
+    mine = SharedState()
+    os.utime(FOLDER / mine.name, (1e9, 1e9))
+    code = "from dunefall.engine.shared import SharedState; SharedState().close()"
+    subprocess.run([*alone, sys.executable, "-c", code], check=True)
+    assert mine.name in blocks()
+    mine.close()
 
 
 def test_a_lack_of_room_is_told(monkeypatch: pytest.MonkeyPatch) -> None:

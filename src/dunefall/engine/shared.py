@@ -6,7 +6,9 @@ Every number is written by the engine only. A reader may see a bin half-written;
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
+import time
 import uuid
 from enum import IntEnum
 from multiprocessing.shared_memory import SharedMemory
@@ -15,7 +17,6 @@ from pathlib import Path
 import numpy as np
 
 from dunefall.base.errors import StorageError
-from dunefall.base.processes import runs
 from dunefall.compiler.traces import PROBE_SAMPLES, PROBES, TRACE_BINS
 
 __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
@@ -26,6 +27,8 @@ STATUS = 32
 FOLDER = Path("/dev/shm")
 """Where the system keeps shared memory."""
 PREFIX = "dunefall-"
+MADE_WITHIN_S = 2.0
+"""From its first byte to its lock a block takes less."""
 
 
 class Status(IntEnum):
@@ -58,27 +61,41 @@ def trace_key(module: str, port: str = "") -> str:
     return f"{module}.{port}" if port else module
 
 
-def _made(size: int) -> SharedMemory:
-    """A new block of so many bytes, of which every one is there: without that, a full disk of shared memory would end
-    the process at the first byte that has no room. Blocks of processes that were killed go."""
+def _remove_left() -> None:
+    """Blocks of processes that were killed go: those that nobody has locked, but for one that may just be in the making.
+    A number would not do: a process in another container may see this memory, and has numbers of its own."""
     for path in FOLDER.glob(f"{PREFIX}*"):
-        if not runs(path.name.split("-")[1]):
-            path.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            if time.time() - path.stat().st_mtime < MADE_WITHIN_S:
+                continue
+            handle = os.open(path, os.O_RDWR)
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                path.unlink()
+            finally:
+                os.close(handle)
+
+
+def _made(size: int) -> tuple[SharedMemory, int]:
+    """A new block of so many bytes, of which every one is there: without that, a full disk of shared memory would end
+    the process at the first byte that has no room; and the file that holds its lock."""
+    _remove_left()
     block = SharedMemory(f"{PREFIX}{os.getpid()}-{uuid.uuid4().hex[:8]}", create=True, size=size)
+    handle = -1
     try:
         handle = os.open(FOLDER / block.name, os.O_RDWR)
-        try:
-            os.posix_fallocate(handle, 0, size)
-        finally:
-            os.close(handle)
+        fcntl.flock(handle, fcntl.LOCK_SH)
+        os.posix_fallocate(handle, 0, size)
     except OSError as error:
+        if handle >= 0:
+            os.close(handle)
         block.close()
         block.unlink()
         raise StorageError(
             f"shared memory ({FOLDER}) has no room for {size / 1e6:.0f} MB ({error.strerror}); free some of it, or get "
             f"more with `mount -o remount,size=2G {FOLDER}`"
         ) from error
-    return block
+    return block, handle
 
 
 class SharedState:
@@ -98,8 +115,11 @@ class SharedState:
 
     def __init__(self, name: str | None = None) -> None:
         sizes = (STATUS * 8, 4 * 8, MAX_INPUTS * 8, MAX_SLOTS * TRACE_BINS * 8, PROBES * PROBE_SAMPLES * 4)
-        self._owner = name is None
-        self._block = SharedMemory(name) if name else _made(sum(sizes))
+        self._owner, self._lock = name is None, -1
+        if name:
+            self._block = SharedMemory(name)
+        else:
+            self._block, self._lock = _made(sum(sizes))
         starts = np.cumsum((0, *sizes)).tolist()
         memory = self._block.buf
         assert memory is not None
@@ -123,3 +143,4 @@ class SharedState:
             self._block.close()
         if self._owner:
             self._block.unlink()
+            os.close(self._lock)
