@@ -62,8 +62,8 @@ def trace_key(module: str, port: str = "") -> str:
 
 
 def _remove_left() -> None:
-    """Blocks of processes that were killed go: those that nobody has locked, but for one that may just be in the making.
-    A number would not do: a process in another container may see this memory, and has numbers of its own."""
+    """Blocks of processes that were killed go: those that nobody has locked, unless one may just be in the making. A
+    number would not do: a process in another container may see this memory, and has numbers of its own."""
     for path in FOLDER.glob(f"{PREFIX}*"):
         with contextlib.suppress(OSError):
             if time.time() - path.stat().st_mtime < MADE_WITHIN_S:
