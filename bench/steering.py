@@ -28,7 +28,7 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     prepare(catalogue())
-    there = whole = 0
+    there = whole = senseless = 0
     for name in options.starter or sorted(starters()):
         patch = load_patch(starters()[name])
         modules = [module.id for layer in mixed_layers(patch) for module in layer.modules]
@@ -36,9 +36,10 @@ def main() -> int:
             found = steered(patch, modules, USUAL_KINDS, {word: 1.0}, seed=options.seed)
             whole += 1
             there += found.reached
+            senseless += not found.possible
             steps = " ".join(f"{step:+.1f}" for step in found.steps)
             print(f"{name}: {found.told} ({found.renders} sounds; {steps})", flush=True)
-    print(f"{there} of {whole} there")
+    print(f"{there} of {whole} there; {senseless} that no sound of 3 s can be")
     return 0
 
 

@@ -44,7 +44,7 @@ DAMPING = 0.05
 BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
 attempt."""
-MOST_MOVED, NEAR, FAR, LIKELY, TRIES = 3, 0.1, 0.3, 0.05, 15
+MOST_MOVED, NEAR, FAR, LIKELY, TRIES = 3, 0.1, 0.3, 0.05, 8
 """So many values are moved by chance at a time; how far on their rails; how likely one that does nothing by itself is
 chosen, against the one that does most; so often in vain before slopes are followed again."""
 FEW_FREE = 90
@@ -72,6 +72,8 @@ class Found:
         How many sounds were listened to.
     told : str
         What came of it, in a sentence.
+    possible : bool
+        Whether a sound of that length can be so at all.
     """
 
     patch: Patch
@@ -79,6 +81,7 @@ class Found:
     reached: bool
     renders: int
     told: str
+    possible: bool = True
 
 
 @dataclass(frozen=True)
@@ -129,7 +132,7 @@ class _Search:
         self.renders = 0
         heard = self.hear(seeded(patch))
         self._parent, self._spread = heard[0], chance_of(heard).spread
-        self.best = self.there = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
+        self.best = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
 
     def hear(self, patches: Sequence[Patch]) -> list[Descriptors]:
         self.renders += len(patches)
@@ -144,16 +147,13 @@ class _Search:
         return patch
 
     def steps_at(self, places: Sequence[Floats]) -> list[Floats]:
-        """How far the sounds at some places are from the parent; the best one is kept, and of those that are as far as
-        wanted the one that moves the rest least."""
+        """How far the sounds at some places are from the parent; the best one is kept."""
         found = []
         for at, heard in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
             steps = steps_between(self._parent, heard, self._spread)
             this = _Heard(self.cost(steps), steps, at)
             if this.cost < self.best.cost:
                 self.best = this
-            if this.cost < self.there.cost and self.far_enough(steps):
-                self.there = this
             found.append(steps)
         return found
 
@@ -172,14 +172,10 @@ class _Search:
         """Below 0 where everything is as it should be."""
         return -1.0 if self.reached(steps) else float(np.sum(self.errors(steps) ** 2))
 
-    def far_enough(self, steps: Floats) -> bool:
-        """Whether all that is wanted is there."""
-        return all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
-
     def reached(self, steps: Floats) -> bool:
-        """Whether it is, and nothing else has moved."""
-        rest = (abs(step) for k, step in enumerate(steps.tolist()) if k not in self._wanted)
-        return self.far_enough(steps) and all(step <= 1.0 for step in rest)
+        """Whether it is."""
+        there = all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
+        return there and all(abs(step) <= 1.0 for k, step in enumerate(steps.tolist()) if k not in self._wanted)
 
     def beyond(self, seconds: float) -> bool:
         """Whether a sound of this length cannot be as dense or as sparse as is wanted: it has an onset at least, and
@@ -223,19 +219,20 @@ class _Search:
         return np.asarray(np.array(self.steps_at(places)).reshape(-1, len(DIMENSIONS)).T / PROBE)
 
     def go(self, most: int, dice: Random) -> None:
-        """Search until it is reached, or the sounds are used up: with all values first; then by chance and with some of
-        the values in turn, from the best place on and from the best one that is far enough."""
+        """Search until it is reached, or the sounds are used up: with all values first; then in turn with some of them
+        from the start, with some from the best place on, and by chance."""
         slopes, count = self.slopes(), len(self._values)
-        self._descend(slopes, _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start), most)
+        start = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
+        self._descend(slopes, start, most)
         does = np.abs(slopes[list(self._wanted)]).sum(axis=0).reshape(2, count).max(axis=0)
         if not np.any(does):
             return
         likely = (does / np.max(does) + LIKELY).tolist()
         while self.renders < most and not self.reached(self.best.steps):
-            self._wander(likely, most, dice)
-            for begin in (self.there, self.best) if self.there.cost < np.inf else (self.best,):
+            for from_start in (True, False):
                 chosen = np.array([float(dice.random() < SOME) for _ in self._values])
-                self._descend(slopes * np.tile(chosen, 2), begin, most)
+                self._descend(slopes * np.tile(chosen, 2), start if from_start else self.best, most)
+            self._wander(likely, most, dice)
 
     def _wander(self, likely: list[float], most: int, dice: Random) -> None:
         """Move a few values from the best place on, as long as that makes it better now and then."""
@@ -347,7 +344,7 @@ def steered(
     search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
     if search.beyond(seconds):
         told = f"{', '.join(words)}: {BEYOND.format(seconds=seconds)}"
-        return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told)
+        return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
     search.go(renders, dice)
     steps, reached = search.best.steps, search.reached(search.best.steps)
     return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
