@@ -17,7 +17,7 @@ from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Link, Module, Patch, Place
 from dunefall.render.known import KnownSound
-from dunefall.render.player import NOW, Player, Step
+from dunefall.render.player import NOW, Player, Step, glide
 from rig import demo, patch_of
 
 
@@ -313,6 +313,26 @@ def test_what_is_known_goes_over_into_the_player_without_a_seam(sounding: Soundi
     heard = np.concatenate([first, play(sounding, 30)])
     np.testing.assert_array_equal(heard[480:], whole[begin + 480 : begin + len(heard), :2])
     assert sounding.player is other
+
+
+def test_the_beats_are_those_of_the_tempo_and_rest_with_the_sound(sounding: Sounding) -> None:
+    """Sixty blocks of 512: at 120 BPM, then, from a block on, at 60."""
+    patch = replace(sine_patch(), tempo_bpm=120.0)
+    swap(sounding, patch)
+    sounding.later(lambda: sounding.set_playing(True))
+    play(sounding, 30)
+    assert sounding.beats.per_s == 2.0
+    assert abs(sounding.beats.beats - 2.0 * 29 * 512 / 48000) < 1e-9, "where the last block began"
+    sounding.do(Step(NOW, glide(patch, replace(patch, tempo_bpm=60.0))))
+    play(sounding, 30)
+    assert sounding.beats.per_s == 1.0
+    assert abs(sounding.beats.beats - (2.0 * 30 + 29) * 512 / 48000) < 2 * 512 / 48000
+    sounding.later(lambda: sounding.set_playing(False))
+    play(sounding, 10)
+    rested = sounding.beats.beats
+    play(sounding, 10)
+    assert sounding.beats.per_s == 0.0
+    assert sounding.beats.beats == rested
 
 
 def test_what_is_played_while_only_what_is_known_sounds_is_not_lost(sounding: Sounding) -> None:

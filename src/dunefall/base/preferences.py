@@ -36,7 +36,7 @@ class Preferences:
         ``noon``, ``dusk``, or empty: what the desktop asks for.
     scale : float
         Size of everything in the window, one of ``SCALES``; from the next start on.
-    audio, live, keys : str
+    audio, live, keys, clock_out : str
         Devices by choice.
     rate : float
         Sample rate in Hz.
@@ -65,6 +65,7 @@ class Preferences:
     audio: str = "auto"
     live: str = "auto"
     keys: str = "auto"
+    clock_out: str = "none"
     rate: float = 48000.0
     frames: int = 512
     follows_clock: bool = False

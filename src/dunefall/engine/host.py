@@ -13,7 +13,7 @@ from dataclasses import replace
 from multiprocessing.connection import Connection
 
 from dunefall.base.collector import give_back_large_arrays
-from dunefall.base.errors import DunefallError
+from dunefall.base.errors import DeviceError, DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
 from dunefall.compiler.build import compile_patch, same_structure
@@ -26,6 +26,7 @@ from dunefall.engine import messages as say
 from dunefall.engine.asides import clicks_counted, portrait_drawn
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.clicknews import ClickNews
+from dunefall.engine.devices.clockout import ClockOut, open_clock_out
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.inputs import Inputs
@@ -84,6 +85,7 @@ class _Host:
         self._faulty: tuple[str, ...] = ()
         self._news, self._clicks = deque[object](), ClickNews()
         self._inputs = Inputs(options, self._tell, self._news)
+        self._clock_out: ClockOut | None = None
         self._seek: SeekJob | None = None
         self._meeting: Meeting | None = None
         self._met = deque[tuple[Meeting, bool]]()
@@ -238,6 +240,7 @@ class _Host:
             self._opened = True
             raise_thread_priority()
             self._inputs.open_keys(sounding, self._patch)
+            self._open_clock()
             self._tell(say.Prepared())
 
     @property
@@ -466,6 +469,15 @@ class _Host:
             sounding.set_playing(playing)
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         self._inputs.open_keys(sounding, self._patch)
+        self._open_clock()
+
+    def _open_clock(self) -> None:
+        try:
+            self._clock_out = open_clock_out(
+                self._options.clock_out, lambda: self._sound().beats, lambda text: self._news.append(say.Trouble(text))
+            )
+        except DeviceError as error:
+            self._tell(say.Trouble(f"{error}."))
 
     def _fit(self) -> str:
         """Run at a rate that the device has; gives a sentence where it is another than the one asked for."""
@@ -478,3 +490,6 @@ class _Host:
     def _close_devices(self) -> None:
         self._outlet.close()
         self._inputs.close()
+        if self._clock_out is not None:
+            self._clock_out.close()
+            self._clock_out = None

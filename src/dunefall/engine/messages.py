@@ -63,6 +63,7 @@ class EngineOptions:
     frames: int = 512
     live: str = "auto"
     keys: str = "auto"
+    clock_out: str = "none"
 
 
 # -- window to engine -----------------------------------------------------------------------------------------------

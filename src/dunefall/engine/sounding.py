@@ -22,6 +22,7 @@ from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, piece_number, short_term_lufs
 from dunefall.dsp.oversampling import oversampler
 from dunefall.engine.checkpoints import Checkpoints
+from dunefall.engine.devices.clockout import BeatLine
 from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
@@ -47,6 +48,8 @@ class Sounding:
     ----------
     last_minutes : LastMinutes
         What was heard, before it is made mono.
+    beats : BeatLine
+        Where the beats of the patch are, from the present block on.
     failure : str
         The error, with its cause, that ended the sound; from then on there is silence.
     """
@@ -57,6 +60,7 @@ class Sounding:
         self.checkpoints = Checkpoints(rate)
         self.monitor = Monitor()
         self.failure = ""
+        self.beats = BeatLine()
         self.last_minutes = LastMinutes(rate, os.getppid())
         self._shared = shared
         self._known: KnownSound | None = None
@@ -69,6 +73,7 @@ class Sounding:
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
         self._before, self._faded = np.zeros((len(self._ramp), MOST_CHANNELS)), 0
         self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
+        self._counted = 0
         self._layout = LAYOUTS[0]
         self._limiter, self._folded = Limiter(rate, channels=MOST_CHANNELS), Limiter(rate)
         self._peaks = np.zeros(MOST_CHANNELS)
@@ -94,6 +99,7 @@ class Sounding:
         """Sound another player from its own position (audio thread)."""
         self.player, self._known, self._next = player, None, None
         self._waiting.clear()
+        self._counted, self.beats = 0, BeatLine(0.0, player.position / self.rate * player.tempo_bpm / 60.0)
         self._limiter.reset()
 
     def sound_known(self, known: KnownSound) -> None:
@@ -185,10 +191,19 @@ class Sounding:
             if self.monitor.limited:
                 reduction = self._limiter.process(mix, self._layout.channels)
         stereo = self._fold(mix)
+        self._count_beats(len(out))
         if self.player is not None and not self.silent:
             self.last_minutes.hear(stereo)
         self._publish(mix, stereo, begun, reduction)
         self._deliver(mix, stereo, out)
+
+    def _count_beats(self, frames: int) -> None:
+        """The beats of this block; while the sound rests they rest, too."""
+        line, now_s, player = self.beats, float(self._shared.status[Status.ENTERED]), self.player
+        passed = line.per_s * self._counted / self.rate
+        per_s = 0.0 if player is None or self.silent else player.tempo_bpm / 60.0
+        self._counted = frames
+        self.beats = BeatLine(now_s, line.beats + passed, per_s)
 
     def _make(self, player: Player, mix: NDArray[np.float64]) -> None:
         """The next frames: of the player, or what is known of them, then of the player that goes on from there."""

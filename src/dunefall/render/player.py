@@ -74,6 +74,8 @@ class Player:
     ----------
     steps : deque of Step
         What is to come, in order of time. Another thread may append.
+    tempo_bpm : float
+        Of the patch, at the next sample.
     live : function of (position, out)
         Fills ``out`` with the live input from a position on; asked for each sample once, in order.
     """
@@ -81,6 +83,7 @@ class Player:
     def __init__(self, program: Program, traces: Traces | None = None, channels: int = 2) -> None:
         self.program = program
         self.channels = channels
+        self.tempo_bpm = program.patch.tempo_bpm
         self.traces = traces
         self.live: Callable[[int, NDArray[np.float64]], None] | None = None
         self.steps: deque[Step] = deque()
@@ -165,7 +168,7 @@ class Player:
         takeover.apply()
         if self._old is None:
             self._old, self._faded = self.program, 0
-        self.program, self.traces = program, traces
+        self.program, self.traces, self.tempo_bpm = program, traces, program.patch.tempo_bpm
 
     def end_fade(self) -> None:
         """Forget the program that fades out, where nobody hears it."""
@@ -246,7 +249,7 @@ def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
     -------
     Callable[[Player], None]
     """
-    values, series = value_changes(before, after), series_changes(before, after)
+    values, series, tempo_bpm = value_changes(before, after), series_changes(before, after), after.tempo_bpm
     links = [
         new
         for old, new in zip(before.links, after.links, strict=True)
@@ -254,7 +257,7 @@ def glide(before: Patch, after: Patch) -> Callable[[Player], None]:
     ]
 
     def act(player: Player) -> None:
-        program = player.program
+        program, player.tempo_bpm = player.program, tempo_bpm
         for (module, param), value in values.items():
             program.set_base(module, param, value)
         for (module, name), numbers in series.items():

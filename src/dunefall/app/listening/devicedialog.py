@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.preferences import FRAMES, RATES_HZ
+from dunefall.engine.devices.clockout import output_names
 from dunefall.engine.devices.keys import CLOCK, key_names, why_no_keys
 from dunefall.engine.devices.lookout import COMMAND, names_in
 from dunefall.engine.messages import EngineOptions
@@ -42,6 +43,8 @@ class DeviceDialog(ChoiceDialog):
         self.frames = self._choice("Block", blocks, (), options.frames)
         self.live = self._choice("Live input", live, (options.live,), options.live)
         self.keys = self._choice("MIDI input", keys, key_names(), options.keys)
+        clocks = [("None", "none"), ("Simulated port", "simulated")]
+        self.clock_out = self._choice("MIDI clock out", clocks, output_names(), options.clock_out)
         self._look = QProcess(self)
         self._look.finished.connect(self._found)
         self._look.start(COMMAND[0], list(COMMAND[1:]))
@@ -74,5 +77,5 @@ class DeviceDialog(ChoiceDialog):
         """What was chosen."""
         return EngineOptions(
             str(self.output.currentData()), float(self.rate.currentData()), int(self.frames.currentData()),
-            str(self.live.currentData()), str(self.keys.currentData()),
+            str(self.live.currentData()), str(self.keys.currentData()), str(self.clock_out.currentData()),
         )  # fmt: skip

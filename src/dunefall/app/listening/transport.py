@@ -88,7 +88,7 @@ def choose_device(context: Context) -> None:
         options = dialog.values
         context.session.engine.set_device(options)
         context.settings.change(
-            **{name: getattr(options, name) for name in ("audio", "live", "keys", "rate", "frames")}
+            **{name: getattr(options, name) for name in ("audio", "live", "keys", "clock_out", "rate", "frames")}
         )
 
     context.talk.show(dialog, use)

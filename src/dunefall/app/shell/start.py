@@ -112,7 +112,7 @@ def _engine_options(options: argparse.Namespace, preferences: Preferences) -> En
     """Devices as the command line says, else as they were chosen last."""
     return EngineOptions(
         options.audio or preferences.audio, preferences.rate, preferences.frames, options.live or preferences.live,
-        options.keys or preferences.keys,
+        options.keys or preferences.keys, preferences.clock_out,
     )  # fmt: skip
 
 

@@ -28,6 +28,7 @@ __all__ = [
     "SimulatedClock",
     "SimulatedKeys",
     "Takes",
+    "can_have_midi",
     "key_names",
     "open_keys",
     "why_no_keys",
@@ -173,9 +174,14 @@ class RealKeys:
         self._held.let_go()
 
 
+def can_have_midi() -> bool:
+    """Whether the kernel has a sequencer: without it, ALSA complains on the terminal."""
+    return SEQUENCER.exists()
+
+
 def why_no_keys() -> tuple[str, str]:
     """Why this machine can have no MIDI, and what to do about it; both empty if it can."""
-    if not SEQUENCER.exists():
+    if not can_have_midi():
         return f"this machine has no {SEQUENCER}, the kernel's MIDI sequencer", "sudo modprobe snd-seq"
     if find_spec("rtmidi") is None:
         return "the package python-rtmidi is missing", "python -m pip install python-rtmidi"
@@ -184,7 +190,7 @@ def why_no_keys() -> tuple[str, str]:
 
 def key_names() -> list[str]:
     """Names of the machine's MIDI inputs; empty where there is no MIDI."""
-    if not SEQUENCER.exists():
+    if not can_have_midi():
         return []
     try:
         return list(dict.fromkeys(mido.get_input_names()))

@@ -1,0 +1,193 @@
+"""MIDI clock out: other devices go in time with the sound.
+
+Twenty-four ticks to a beat, start, continue, stop and song position as the MIDI standard has them (MIDI 1.0 Detailed
+Specification, "System Real Time Messages" and "Song Position Pointer", from memory).
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from typing import Any, NamedTuple, Protocol
+
+import mido
+
+from dunefall.base.errors import DeviceError
+from dunefall.engine.devices.keys import can_have_midi
+from dunefall.engine.devices.ports import chosen
+
+__all__ = ["BeatLine", "ClockOut", "Port", "SimulatedPort", "Ticker", "open_clock_out", "output_names"]
+
+TICKS, SIXTEENTH = 24, 6
+LOOK_S, STALE_S, JUMP_BEATS, FIRST = 0.004, 0.5, 0.5, 0.25
+"""So often it looks; a line as old as this no longer holds; the beats have jumped if they are off by this; others still
+begin with a sixteenth of which so much has passed."""
+MOST_SIXTEENTHS = 1 << 14
+
+
+class BeatLine(NamedTuple):
+    """Where the beats of the sound are: at a time of ``time.monotonic()``, and how fast they go; 0: it rests."""
+
+    at_s: float = 0.0
+    beats: float = 0.0
+    per_s: float = 0.0
+
+
+class Port(Protocol):
+    """What a clock needs of a MIDI output."""
+
+    def send(self, message: Any) -> None:
+        """Send a message now."""
+
+    def close(self) -> None:
+        """Send no more."""
+
+
+class SimulatedPort:
+    """Notes what is sent.
+
+    Attributes
+    ----------
+    sent : deque of (float, message)
+        When, as ``time.monotonic()`` counts, and what; the last thousands.
+    """
+
+    def __init__(self) -> None:
+        self.sent = deque[tuple[float, Any]](maxlen=10_000)
+        self.closed = False
+
+    def send(self, message: Any) -> None:
+        """Note a message."""
+        self.sent.append((time.monotonic(), message))
+
+    def close(self) -> None:
+        """Note that it is closed."""
+        self.closed = True
+
+
+class Ticker:
+    """Decides what is sent when.
+
+    Parameters
+    ----------
+    port : Port
+        Where it goes.
+    """
+
+    def __init__(self, port: Port) -> None:
+        self._port = port
+        self._tick = -1
+
+    def step(self, line: BeatLine, now_s: float) -> float:
+        """Send what is due.
+
+        Parameters
+        ----------
+        line : BeatLine
+            Where the beats are.
+        now_s : float
+            ``time.monotonic()``.
+
+        Returns
+        -------
+        float
+            Time until the next look, in seconds.
+        """
+        beats = line.beats + (now_s - line.at_s) * line.per_s
+        runs = line.per_s > 0.0 and now_s - line.at_s < STALE_S
+        if not runs or abs(self._tick / TICKS - beats) > JUMP_BEATS:
+            self.end()
+        if not runs:
+            return LOOK_S
+        if self._tick < 0:
+            self._begin(beats)
+        due_s = line.at_s + (self._tick / TICKS - line.beats) / line.per_s
+        if due_s > now_s:
+            return min(due_s - now_s, LOOK_S)
+        self._port.send(mido.Message("clock"))
+        self._tick += 1
+        return 0.0
+
+    def _begin(self, beats: float) -> None:
+        """Others begin at the next sixteenth, which is the finest place that can be told."""
+        sixteenth = max(0, math.ceil(beats * TICKS / SIXTEENTH - FIRST))
+        self._tick = sixteenth * SIXTEENTH
+        if sixteenth == 0:
+            self._port.send(mido.Message("start"))
+        else:
+            self._port.send(mido.Message("songpos", pos=sixteenth % MOST_SIXTEENTHS))
+            self._port.send(mido.Message("continue"))
+
+    def end(self) -> None:
+        """Stop the others, if they run."""
+        if self._tick >= 0:
+            self._tick = -1
+            self._port.send(mido.Message("stop"))
+
+
+class ClockOut:
+    """Ticks with the beats of the sound, in a thread of its own.
+
+    Parameters
+    ----------
+    port : Port
+        Where it goes; closed with it.
+    line : function
+        Where the beats are.
+    failed : function
+        Is told, in a sentence, that the port refuses; then there is no clock any more.
+    """
+
+    def __init__(self, port: Port, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> None:
+        self._port, self._line, self._failed = port, line, failed
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="MIDI clock out", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        """Stop the others, and close the port."""
+        self._ended.set()
+        self._thread.join()
+        self._port.close()
+
+    def _run(self) -> None:
+        ticker, wait_s = Ticker(self._port), LOOK_S
+        try:
+            while not self._ended.wait(wait_s):
+                wait_s = ticker.step(self._line(), time.monotonic())
+            ticker.end()
+        except Exception as error:  # each backend has errors of its own
+            self._failed(f"The MIDI clock no longer goes out: the port refuses ({error}).")
+
+
+def output_names() -> list[str]:
+    """Names of the machine's MIDI outputs; empty where there is no MIDI."""
+    if not can_have_midi():
+        return []
+    try:
+        return list(dict.fromkeys(mido.get_output_names()))
+    except (ImportError, OSError):
+        return []
+
+
+def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> ClockOut | None:
+    """A clock for a choice: ``none``, ``simulated`` or part of a port's name.
+
+    Raises
+    ------
+    DeviceError
+        If a named port is not there or refuses.
+    """
+    if choice == "none":
+        return None
+    if choice == "simulated":
+        return ClockOut(SimulatedPort(), line, failed)
+    names = output_names()
+    name = names[chosen(choice, names, "MIDI output")]
+    try:
+        return ClockOut(mido.open_output(name), line, failed)
+    except (ImportError, OSError, ValueError) as error:
+        raise DeviceError(f"the MIDI output {name} cannot be used: {error}") from error
