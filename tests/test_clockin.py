@@ -11,13 +11,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import pytest
 
+from dunefall.engine.devices.clockout import TICKS
 from dunefall.engine.messages import EngineOptions, Ticked
 from dunefall.patch.changes import difference
 from dunefall.patch.journal import Journal
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.render.offline import render_to_array
-from dunefall.session.clockin import TICKS, ClockFollower, TickFilter
+from dunefall.session.clockin import ClockFollower, TickFilter
 
 RATE, BLOCK = 48000, 512
 BPM, JITTER_S = 87.3, 3e-3

@@ -9,11 +9,11 @@ from typing import Any
 import mido
 import numpy as np
 import pytest
+from scipy.stats import theilslopes
 
 from dunefall.base.errors import DeviceError
 from dunefall.engine.devices import clockout as clockout_module
-from dunefall.engine.devices.clockout import BeatLine, ClockOut, SimulatedPort, Ticker, open_clock_out
-from dunefall.session.clockin import TICKS, TickFilter
+from dunefall.engine.devices.clockout import TICKS, BeatLine, ClockOut, SimulatedPort, Ticker, open_clock_out
 from rig import until
 
 
@@ -83,8 +83,8 @@ def test_a_sound_that_hangs_stops_the_others() -> None:
     assert port.ticks()[-1] < 0.52
 
 
-def test_what_goes_out_can_be_followed() -> None:
-    """In real time: the thread's ticks, filtered as those of any other clock, have the tempo of the sound."""
+def test_in_real_time_its_ticks_have_the_tempo_of_the_sound() -> None:
+    """By the median of all slopes (scipy.stats.theilslopes), as a busy machine may hold some of them up."""
     port, begun = SimulatedPort(), time.monotonic()
     clock = ClockOut(port, lambda: BeatLine(now := time.monotonic(), (now - begun) * 1.6, 1.6), lambda text: None)
     assert until(lambda: len(port.sent) > 160)
@@ -94,10 +94,7 @@ def test_what_goes_out_can_be_followed() -> None:
     ticks = [at for at, message in port.sent if message.type == "clock"]
     assert all(later >= earlier for earlier, later in pairwise(ticks))
     assert min(at - begun - k / (TICKS * 1.6) for k, at in enumerate(ticks)) > -1e-4, "none too early"
-    filtered = TickFilter()
-    for at in ticks:
-        filtered.take(at)
-    assert abs(1.0 / (TICKS * filtered.period_s) / 1.6 - 1.0) < 0.02
+    assert abs(1.0 / (TICKS * theilslopes(ticks).slope) / 1.6 - 1.0) < 0.005
 
 
 def test_a_port_that_refuses_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -16,6 +16,7 @@ from itertools import pairwise
 from typing import Protocol
 
 from dunefall.compiler.records import RAMP_S
+from dunefall.engine.devices.clockout import SIXTEENTH, TICKS
 from dunefall.engine.messages import EngineOptions, Ticked
 from dunefall.patch.changes import TempoSet
 from dunefall.patch.journal import Journal
@@ -25,10 +26,6 @@ from dunefall.patch.take import Edit
 
 __all__ = ["ClockFollower", "TickFilter"]
 
-TICKS = 24
-"""To a beat, by the MIDI standard (MIDI 1.0 Detailed Specification, "System Real Time Messages")."""
-BEATS_OF_PLACE = 0.25
-"""A song position counts sixteenths, six ticks each (the same, "Song Position Pointer")."""
 MEMORY, LATEST, FAR = 480, 12, 5.0
 """Ticks that count; those that tell a change, and how many standard errors of their mean it takes."""
 GAP_S = 2.0
@@ -177,12 +174,12 @@ class ClockFollower:
         if message.what == "start":
             self._first = self._ticks.count + 1
         elif message.what == "place":
-            self._first = self._ticks.count + 1 - round(message.sixteenths * BEATS_OF_PLACE * TICKS)
+            self._first = self._ticks.count + 1 - message.sixteenths * SIXTEENTH
         elif message.what == "tick":
             self._heard_s = message.at_s
             self._ticks.take(message.at_s)
             follows = self.on and self._ticks.settled and not self._engine.heard_again
-            if follows and (self._ticks.count - self._first) % 6 == 0:
+            if follows and (self._ticks.count - self._first) % SIXTEENTH == 0:
                 self._follow(message, playing)
 
     def _follow(self, message: Ticked, playing: bool) -> None:

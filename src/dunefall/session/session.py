@@ -9,6 +9,7 @@ from pathlib import Path
 from dunefall.base.door import clean
 from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
+from dunefall.engine.devices.clockout import SIXTEENTH, TICKS
 from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
 from dunefall.engine.messages import EngineOptions, Play, Ticked
 from dunefall.patch.changes import apply_changes, difference
@@ -218,7 +219,7 @@ class Session:
         if message.what == "start":
             self.rewind()
         elif message.what == "place":
-            beats = message.sixteenths / 4.0
+            beats = message.sixteenths * SIXTEENTH / TICKS
             self.seek(min(beats * 60.0 / self.patch.tempo_bpm, self.length_s))
         if message.what in ("start", "continue"):
             self.play()

@@ -19,9 +19,20 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.keys import can_have_midi
 from dunefall.engine.devices.ports import chosen
 
-__all__ = ["BeatLine", "ClockOut", "Port", "SimulatedPort", "Ticker", "open_clock_out", "output_names"]
+__all__ = [
+    "SIXTEENTH",
+    "TICKS",
+    "BeatLine",
+    "ClockOut",
+    "Port",
+    "SimulatedPort",
+    "Ticker",
+    "open_clock_out",
+    "output_names",
+]
 
 TICKS, SIXTEENTH = 24, 6
+"""Of a beat, and of a sixteenth, in which song positions are told."""
 LOOK_S, STALE_S, JUMP_BEATS, FIRST = 0.004, 0.5, 0.5, 0.25
 """So often it looks; a line as old as this no longer holds; the beats have jumped if they are off by this; others still
 begin with a sixteenth of which so much has passed."""
