@@ -76,22 +76,6 @@ def test_what_no_sound_of_three_seconds_can_be_is_not_searched_for(word: str, on
     assert found.told.startswith(f"{word}: it has too few onsets in 3 s")
 
 
-def test_what_goes_in_steps_is_found_although_slopes_tell_nothing() -> None:
-    """Denser with two values up together; each of them alone makes it sparser."""
-
-    def heard(patches: list[Patch]) -> list[Descriptors]:
-        found = []
-        for patch in patches:
-            values = patch.module("fog-air-band").params
-            up = (values["cutoff_hz"] > 840.0) + (values["resonance"] > 0.4)
-            found.append(Descriptors(900.0, (2.0, 1.9, 4.0)[up], -20.0, 60.0, 1.0, 0.1, 0.1, -6.0, 0.1))
-        return found
-
-    words = {"denser": 1.0}
-    found = [steered(demo(), ["fog-air-band"], KINDS, words, seed=seed, hears=heard) for seed in range(5)]
-    assert sum(one.reached for one in found) >= 3, [one.told for one in found]
-
-
 @pytest.mark.parametrize(
     ("words", "wanted"),
     [

@@ -4,8 +4,8 @@ The search is seeded and bounded. First every free value is moved alone, which t
 then the step that the answers promise is tried, and what came of it corrects them (Gauss and Newton's method within
 bounds, with Broyden's update of the slopes: Nocedal and Wright, "Numerical Optimization", chapters 10 and 11, from
 memory). How dense a sound is goes in steps, one for each onset, of which slopes tell little: where they lead nowhere,
-chance moves a few values that matter from the best place on (an evolution strategy of one parent and one child: Beyer
-and Schwefel, "Evolution strategies", 2002, from memory).
+many places near the best ones are guessed from all that has been heard (see ``vary.guess``), and the one is heard of
+which a draw from its guess promises most (Thompson's sampling, 1933, from memory).
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.varying import EDGE, is_free, kind_of
 from dunefall.patch.model import Patch
+from dunefall.vary.guess import Guess
 from dunefall.vary.variations import by_itself, described_patch, seeded
 from dunefall.vary.words import DIMENSIONS, LEAST, chance_of, in_units
 
@@ -44,9 +45,13 @@ DAMPING = 0.05
 BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
 attempt."""
-MOST_MOVED, NEAR, FAR, LIKELY, TRIES = 3, 0.1, 0.3, 0.05, 8
-"""So many values are moved by chance at a time; how far on their rails; how likely one that does nothing by itself is
-chosen, against the one that does most; so often in vain before slopes are followed again."""
+GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0.05, 0.15, 0.35), 1.0, 0.2, 8
+"""So many places are guessed at a time, near so many of the best ones; values that are moved there at most, how far on
+their rails, and how much of a guess's spread is drawn; how often a place is heard whatever the guess is; so often until
+slopes are followed again."""
+LIKELY, LIKELY_REST = 0.02, 0.3
+"""How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted,
+against one that does most of it."""
 FEW_FREE = 90
 """So many values are tried alone at most; chance chooses them."""
 
@@ -129,9 +134,11 @@ class _Search:
         self._patch, self._values, self._hears = patch, values, hears
         self._start = np.array([value.start for value in values])
         self._wanted = wanted
+        self._goal = np.array([wanted.get(k, 0.0) for k in range(len(DIMENSIONS))])
         self.renders = 0
         heard = self.hear(seeded(patch))
         self._parent, self._spread = heard[0], chance_of(heard).spread
+        self.heard = list[_Heard]()
         self.best = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
 
     def hear(self, patches: Sequence[Patch]) -> list[Descriptors]:
@@ -151,31 +158,27 @@ class _Search:
         found = []
         for at, heard in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
             steps = steps_between(self._parent, heard, self._spread)
-            this = _Heard(self.cost(steps), steps, at)
+            this = _Heard(float(self.cost(steps)), steps, at)
+            self.heard.append(this)
             if this.cost < self.best.cost:
                 self.best = this
             found.append(steps)
         return found
 
     def errors(self, steps: Floats) -> Floats:
-        """What is missing of what is wanted, and what has moved that should not have."""
-        missing = np.zeros(len(steps))
-        for k, step in enumerate(steps.tolist()):
-            if k in self._wanted:
-                goal = AIM * self._wanted[k]
-                missing[k] = min(0.0, step * np.sign(goal) - abs(goal)) * np.sign(goal)
-            else:
-                missing[k] = np.sign(step) * max(0.0, abs(step) - SLACK)
-        return missing
+        """What is missing of what is wanted, and what has moved that should not have [shape=(..., 8)]."""
+        sign, rest = np.sign(self._goal), np.sign(steps) * np.maximum(0.0, np.abs(steps) - SLACK)
+        missing = np.minimum(0.0, steps * sign - AIM * np.abs(self._goal)) * sign
+        return np.asarray(np.where(self._goal != 0.0, missing, rest))
 
-    def cost(self, steps: Floats) -> float:
-        """Below 0 where everything is as it should be."""
-        return -1.0 if self.reached(steps) else float(np.sum(self.errors(steps) ** 2))
+    def reached(self, steps: Floats) -> NDArray[np.bool_]:
+        """Whether everything is as it should be."""
+        wanted = steps * np.sign(self._goal) >= np.abs(self._goal) - 1e-9
+        return np.asarray(np.where(self._goal != 0.0, wanted, np.abs(steps) <= 1.0).all(axis=-1))
 
-    def reached(self, steps: Floats) -> bool:
-        """Whether it is."""
-        there = all(steps[k] * np.sign(goal) >= abs(goal) - 1e-9 for k, goal in self._wanted.items())
-        return there and all(abs(step) <= 1.0 for k, step in enumerate(steps.tolist()) if k not in self._wanted)
+    def cost(self, steps: Floats) -> Floats:
+        """How far it is from that; below 0 where it is reached."""
+        return np.where(self.reached(steps), -1.0, (self.errors(steps) ** 2).sum(axis=-1))
 
     def beyond(self, seconds: float) -> bool:
         """Whether a sound of this length cannot be as dense or as sparse as is wanted: it has an onset at least, and
@@ -186,9 +189,9 @@ class _Search:
         return k in self._wanted and (onsets == 0.0 or not least - 1e-9 <= goal <= most)
 
     def moved(self, at: Floats) -> Floats:
-        """How far each value is up from where it began, and how far down [shape=(2 * values,)]: what a value does on
-        one side of its place tells little about the other side."""
-        return np.asarray(np.maximum(np.concatenate([at - self._start, self._start - at]), 0.0))
+        """How far each value is up from where it began, and how far down [shape=(..., 2 * values)]: what a value does
+        on one side of its place tells little about the other side."""
+        return np.asarray(np.maximum(np.concatenate([at - self._start, self._start - at], axis=-1), 0.0))
 
     def slopes(self) -> Floats:
         """What each value does, moved alone up and down [shape=(8, 2 * values)]; only those that do most of what is
@@ -219,36 +222,42 @@ class _Search:
         return np.asarray(np.array(self.steps_at(places)).reshape(-1, len(DIMENSIONS)).T / PROBE)
 
     def go(self, most: int, dice: Random) -> None:
-        """Search until it is reached, or the sounds are used up: with all values first; then in turn with some of them
-        from the start, with some from the best place on, and by chance."""
-        slopes, count = self.slopes(), len(self._values)
-        start = _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
+        """Search until it is reached, or the sounds are used up: with all values along their slopes first; then by
+        guesses, and with some of the values along their slopes, in turn."""
+        slopes, start = self.slopes(), _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
         self._descend(slopes, start, most)
-        does = np.abs(slopes[list(self._wanted)]).sum(axis=0).reshape(2, count).max(axis=0)
-        if not np.any(does):
+        if not np.any(slopes[list(self._wanted)]):
             return
-        likely = (does / np.max(does) + LIKELY).tolist()
+        from_start = True
         while self.renders < most and not self.reached(self.best.steps):
-            for from_start in (True, False):
-                chosen = np.array([float(dice.random() < SOME) for _ in self._values])
-                self._descend(slopes * np.tile(chosen, 2), start if from_start else self.best, most)
-            self._wander(likely, most, dice)
+            for _ in range(TRIES):
+                if self.renders < most and not self.reached(self.best.steps):
+                    self.steps_at([self._promising(slopes, dice)])
+            chosen, from_start = np.array([float(dice.random() < SOME) for _ in self._values]), not from_start
+            self._descend(slopes * np.tile(chosen, 2), start if from_start else self.best, most)
 
-    def _wander(self, likely: list[float], most: int, dice: Random) -> None:
-        """Move a few values from the best place on, as long as that makes it better now and then."""
-        failed = 0
-        while failed < TRIES and self.renders < most and not self.reached(self.best.steps):
-            before, at = self.best, self.best.at.copy()
-            far = dice.choice((NEAR, FAR))
-            for k in dice.choices(range(len(at)), likely, k=dice.randint(1, MOST_MOVED)):
-                at[k] = min(max(at[k] + dice.gauss(0.0, far), 0.0), 1.0)
-            self.steps_at([at])
-            failed = 0 if self.best is not before else failed + 1
+    def _promising(self, slopes: Floats, dice: Random) -> Floats:
+        """A place near the best ones of which most can be hoped."""
+        chance, count = np.random.default_rng(dice.randrange(2**32)), len(self._values)
+        does = np.abs(slopes).reshape(len(DIMENSIONS), 2, count).max(axis=1)
+        wanted, rest = does[list(self._wanted)].sum(axis=0), np.sqrt((does**2).sum(axis=0))
+        likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY
+        best = np.array([heard.at for heard in sorted(self.heard, key=lambda heard: heard.cost)[:NEAR_BEST]])
+        places = best[np.where(np.arange(GUESSED) % 2, 0, chance.integers(len(best), size=GUESSED))]
+        order = np.argsort(-np.log(likely) - chance.gumbel(size=places.shape))
+        moves = chance.normal(size=places.shape) * chance.choice(FARS, size=places.shape)
+        moved = order.argsort() < chance.integers(1, MOST_MOVED + 1, size=(GUESSED, 1))
+        places = np.clip(places + np.where(moved, moves, 0.0), 0.0, 1.0)
+        if dice.random() < ADVENTURE:
+            return np.asarray(places[0])
+        heard_at, heard = (np.array([getattr(heard, name) for heard in self.heard]) for name in ("at", "steps"))
+        mean, spread = Guess(slopes, self.moved(heard_at), heard).at(self.moved(places))
+        return np.asarray(places[np.argmin(self.cost(mean + BOLDNESS * spread * chance.normal(size=mean.shape)))])
 
     def _descend(self, slopes: Floats, begin: _Heard, most: int) -> None:
         """Go where the slopes lead, and correct them by what came of it, until nothing gets better."""
         steps, at, trust, left = begin.steps, begin.at, 0.5, PATIENCE
-        cost = self.cost(steps)
+        cost = float(self.cost(steps))
         while left and self.renders < most and not self.reached(self.best.steps):
             to = self._toward(slopes, steps, at, trust)
             if np.abs(to - at).max(initial=0.0) < LEAST_STEP:
@@ -256,7 +265,7 @@ class _Search:
             after = self.steps_at([to])[0]
             moved = self.moved(to) - self.moved(at)
             slopes = slopes + np.outer(after - steps - slopes @ moved, moved) / float(moved @ moved)
-            if (lower := self.cost(after)) < cost:
+            if (lower := float(self.cost(after))) < cost:
                 steps, at, cost, left, trust = after, to, lower, PATIENCE, min(1.0, 1.5 * trust)
             else:
                 left, trust = left - 1, max(0.05, 0.6 * trust)
@@ -346,7 +355,7 @@ def steered(
         told = f"{', '.join(words)}: {BEYOND.format(seconds=seconds)}"
         return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
     search.go(renders, dice)
-    steps, reached = search.best.steps, search.reached(search.best.steps)
+    steps, reached = search.best.steps, bool(search.reached(search.best.steps))
     return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
 
 
