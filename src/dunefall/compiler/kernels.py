@@ -159,7 +159,7 @@ def load_generated(path: Path) -> ModuleType:
 
 def _alone(module: ModuleType) -> ModuleType:
     """Let go of what Numba keeps of a function so that others can be linked with it, as none are: a megabyte each."""
-    library = getattr(module.entry, "_library", None)
+    library = getattr(getattr(module, "entry", None), "_library", None)
     if library is not None and hasattr(library, "_shared_module"):
         library._shared_module = None
     return module
