@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import signal
 import time
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,7 +15,6 @@ import faultyengine
 from dunefall.engine import client as client_module
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
-from dunefall.engine.messages import EngineOptions
 from dunefall.engine.replay import Replay
 from dunefall.engine.shared import Status
 from dunefall.patch.changes import ParamSet, difference
@@ -184,14 +182,9 @@ def test_what_is_known_is_heard_at_once_and_the_state_follows(engine: EngineClie
 
 
 @pytest.fixture
-def slow_engine(monkeypatch: pytest.MonkeyPatch) -> Iterator[EngineClient]:
-    """One that takes longer to compile than a seek looks ahead."""
+def slow_to_compile(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Engines take longer to compile than a seek looks ahead."""
     monkeypatch.setattr(client_module, "run_engine", faultyengine.slow_to_compile)
-    client = EngineClient(EngineOptions(audio="simulated"))
-    client.set_patch(demo())
-    client.wait_for(say.Prepared)
-    yield client
-    client.close()
 
 
 def never_goes_back(engine: EngineClient, begin: int, end: int, *, reached: bool = False) -> bool:
@@ -208,24 +201,26 @@ def never_goes_back(engine: EngineClient, begin: int, end: int, *, reached: bool
     return True
 
 
-def test_a_sound_that_has_run_on_too_far_is_met_further_ahead(slow_engine: EngineClient) -> None:
-    slow_engine.play()
-    slow_engine.seek(0, take=TAKE)
-    assert played_to(slow_engine, 3 * RATE)
-    assert slow_engine.process_id is not None
-    os.kill(slow_engine.process_id, signal.SIGKILL)
-    assert until(lambda: any(isinstance(m, say.Trouble) for m in slow_engine.poll()))
-    assert never_goes_back(slow_engine, slow_engine.position, 6 * RATE)
-    assert state_is_that_of(slow_engine, TAKE)
+@pytest.mark.usefixtures("slow_to_compile")
+def test_a_sound_that_has_run_on_too_far_is_met_further_ahead(own_engine: EngineClient) -> None:
+    own_engine.play()
+    own_engine.seek(0, take=TAKE)
+    assert played_to(own_engine, 3 * RATE)
+    assert own_engine.process_id is not None
+    os.kill(own_engine.process_id, signal.SIGKILL)
+    assert until(lambda: any(isinstance(m, say.Trouble) for m in own_engine.poll()))
+    assert never_goes_back(own_engine, own_engine.position, 6 * RATE)
+    assert state_is_that_of(own_engine, TAKE)
 
 
-def test_so_is_what_is_known(slow_engine: EngineClient, tmp_path: Path) -> None:
+@pytest.mark.usefixtures("slow_to_compile")
+def test_so_is_what_is_known(own_engine: EngineClient, tmp_path: Path) -> None:
     write_known(render_to_array(TAKE, seconds=8.0), tmp_path / "sound")
-    slow_engine.play()
-    slow_engine.seek(4 * RATE, Ahead(None, (KnownFile(tmp_path / "sound", 0, 2),)), TAKE)
-    assert until(lambda: slow_engine.position >= 4 * RATE)
-    assert never_goes_back(slow_engine, 4 * RATE, 9 * RATE)
-    assert state_is_that_of(slow_engine, TAKE)
+    own_engine.play()
+    own_engine.seek(4 * RATE, Ahead(None, (KnownFile(tmp_path / "sound", 0, 2),)), TAKE)
+    assert until(lambda: own_engine.position >= 4 * RATE)
+    assert never_goes_back(own_engine, 4 * RATE, 9 * RATE)
+    assert state_is_that_of(own_engine, TAKE)
 
 
 def test_what_is_due_comes_once_and_in_order() -> None:

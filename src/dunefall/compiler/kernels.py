@@ -148,21 +148,22 @@ def load_generated(path: Path) -> ModuleType:
     -------
     ModuleType
     """
-    name = f"dunefall_{path.stem}"
-    if path in _in_memory:
-        return _alone(_loaded_from(name, path, _in_memory[path]))
-    try:
-        return _alone(_imported(name, path))
-    except RuntimeError:  # Numba finds no place to keep it
-        return _alone(_loaded_from(name, path, path.read_text()))
-
-
-def _alone(module: ModuleType) -> ModuleType:
-    """Let go of what Numba keeps of a function so that others can be linked with it, as none are: a megabyte each."""
+    module = _loaded_with_all(path)
     library = getattr(getattr(module, "entry", None), "_library", None)
     if library is not None and hasattr(library, "_shared_module"):
-        library._shared_module = None
+        library._shared_module = None  # a megabyte, kept so that others can be linked with it, as none are
     return module
+
+
+def _loaded_with_all(path: Path) -> ModuleType:
+    """A file of generated code, with all that Numba keeps of it."""
+    name = f"dunefall_{path.stem}"
+    if path in _in_memory:
+        return _loaded_from(name, path, _in_memory[path])
+    try:
+        return _imported(name, path)
+    except RuntimeError:  # Numba finds no place to keep it
+        return _loaded_from(name, path, path.read_text())
 
 
 def _imported(name: str, path: Path) -> ModuleType:

@@ -399,10 +399,11 @@ class _Host:
             player, known = self._player(program), job.known
 
             def go_on() -> None:
-                if known.position <= player.position:
+                met = known.position <= player.position
+                if met:
                     sounding.go_on_with(player)
                     there()
-                self._met.append((meeting, known.position <= player.position))
+                self._met.append((meeting, met))
 
             sounding.later(go_on)
             return

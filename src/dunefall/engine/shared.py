@@ -40,7 +40,6 @@ class Status(IntEnum):
     LOAD = 3  # share of real time, smoothed
     UNDERRUNS = 4
     CHANNELS = 5  # of the layout that sounds
-    AHEAD = 6  # seconds from the start to the present block, less time.monotonic() when it began
     TRUE_PEAK = 7
     LUFS = 8
     BLOCKS = 9  # blocks that have sounded

@@ -73,7 +73,7 @@ class Sounding:
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
         self._before, self._faded = np.zeros((len(self._ramp), MOST_CHANNELS)), 0
         self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
-        self._counted = 0
+        self._beats = self._ahead_s = 0.0
         self._layout = LAYOUTS[0]
         self._limiter, self._folded = Limiter(rate, channels=MOST_CHANNELS), Limiter(rate)
         self._peaks = np.zeros(MOST_CHANNELS)
@@ -99,7 +99,7 @@ class Sounding:
         """Sound another player from its own position (audio thread)."""
         self.player, self._known, self._next = player, None, None
         self._waiting.clear()
-        self._counted, self.beats = 0, BeatLine(0.0, player.position / self.rate * player.tempo_bpm / 60.0)
+        self._beats = player.position / self.rate * player.tempo_bpm / 60.0
         self._limiter.reset()
 
     def sound_known(self, known: KnownSound) -> None:
@@ -149,7 +149,7 @@ class Sounding:
         -------
         float
         """
-        return at_s + float(self._shared.status[Status.AHEAD])
+        return at_s + self._ahead_s
 
     @property
     def silent(self) -> bool:
@@ -199,11 +199,10 @@ class Sounding:
 
     def _count_beats(self, frames: int) -> None:
         """The beats of this block; while the sound rests they rest, too."""
-        line, now_s, player = self.beats, float(self._shared.status[Status.ENTERED]), self.player
-        passed = line.per_s * self._counted / self.rate
+        player = self.player
         per_s = 0.0 if player is None or self.silent else player.tempo_bpm / 60.0
-        self._counted = frames
-        self.beats = BeatLine(now_s, line.beats + passed, per_s)
+        self.beats = BeatLine(float(self._shared.status[Status.ENTERED]), self._beats, per_s)
+        self._beats += per_s * frames / self.rate
 
     def _make(self, player: Player, mix: NDArray[np.float64]) -> None:
         """The next frames: of the player, or what is known of them, then of the player that goes on from there."""
@@ -327,7 +326,7 @@ class Sounding:
             memory = self.player.program.memory
             position = memory.position[0] if self._known is None else self._known.position
             status[Status.POSITION] = position
-            status[Status.AHEAD] = (position - len(mix)) / self.rate - status[Status.ENTERED]
+            self._ahead_s = float((position - len(mix)) / self.rate - status[Status.ENTERED])
             self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
         load = (time.perf_counter() - begun) * self.rate / len(mix)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])

@@ -102,7 +102,7 @@ class TickFilter:
         return abs(sum(off[-LATEST:])) / LATEST > FAR * max(jitter, 1e-5) / math.sqrt(LATEST)
 
 
-class Sounding(Protocol):
+class Engine(Protocol):
     """What a follower needs of the engine."""
 
     journal: Journal
@@ -126,7 +126,7 @@ class ClockFollower:
 
     Parameters
     ----------
-    engine : Sounding
+    engine : Engine
         Whose tempo is set. It tells when that was by its journal.
 
     Attributes
@@ -135,12 +135,13 @@ class ClockFollower:
         Whether the clock is followed; a keyboard may send one that nobody wants.
     """
 
-    def __init__(self, engine: Sounding) -> None:
+    def __init__(self, engine: Engine) -> None:
         self.on = False
         self._engine = engine
         self._ticks, self._first, self._heard_s = TickFilter(), 0, -math.inf
         self._journal: Journal | None = None
-        self._read, self._at, self._beats, self._bpm = 0, 0.0, 0.0, 0.0
+        self._reordered = self._read = 0
+        self._at = self._beats = self._bpm = 0.0
 
     @property
     def bpm(self) -> float:
@@ -200,8 +201,9 @@ class ClockFollower:
     def _beats_at(self, sample: float, rate_hz: float) -> float:
         """Beats of the patch from the start of its take to a sample: its tempo over all that time."""
         journal = self._engine.journal
-        if journal is not self._journal or journal.reordered:
-            self._journal, self._read, self._at, self._beats = journal, 0, 0.0, 0.0
+        if journal is not self._journal or journal.reordered != self._reordered:
+            self._journal, self._reordered = journal, journal.reordered
+            self._read, self._at, self._beats = 0, 0.0, 0.0
             self._bpm = journal.take.start.tempo_bpm
         for entry in journal.since(self._read):
             if entry.at > sample:

@@ -184,9 +184,9 @@ class _Search:
         """Whether a sound of this length cannot be as dense or as sparse as is wanted: it has an onset at least, and
         no more than are told apart."""
         k, onsets = WORDS["denser"][0], self._parent.onsets_per_s
-        goal = self._parent.scaled[k] + self._wanted.get(k, 0.0) * max(self._spread[k], LEAST[k])
+        goal = self._parent.scaled[k] + self._goal[k] * max(self._spread[k], LEAST[k])
         least, most = map(density_in_octaves, (1.0 / seconds, 1.0 / WAIT_S))
-        return k in self._wanted and (onsets == 0.0 or not least - 1e-9 <= goal <= most)
+        return self._goal[k] != 0.0 and (onsets == 0.0 or not least - 1e-9 <= goal <= most)
 
     def moved(self, at: Floats) -> Floats:
         """How far each value is up from where it began, and how far down [shape=(..., 2 * values)]: what a value does
@@ -224,7 +224,8 @@ class _Search:
     def go(self, most: int, dice: Random) -> None:
         """Search until it is reached, or the sounds are used up: with all values along their slopes first; then by
         guesses, and with some of the values along their slopes, in turn."""
-        slopes, start = self.slopes(), _Heard(np.inf, np.zeros(len(DIMENSIONS)), self._start)
+        slopes, still = self.slopes(), np.zeros(len(DIMENSIONS))
+        start = _Heard(float(self.cost(still)), still, self._start)
         self._descend(slopes, start, most)
         if not np.any(slopes[list(self._wanted)]):
             return
@@ -256,8 +257,7 @@ class _Search:
 
     def _descend(self, slopes: Floats, begin: _Heard, most: int) -> None:
         """Go where the slopes lead, and correct them by what came of it, until nothing gets better."""
-        steps, at, trust, left = begin.steps, begin.at, 0.5, PATIENCE
-        cost = float(self.cost(steps))
+        steps, at, cost, trust, left = begin.steps, begin.at, begin.cost, 0.5, PATIENCE
         while left and self.renders < most and not self.reached(self.best.steps):
             to = self._toward(slopes, steps, at, trust)
             if np.abs(to - at).max(initial=0.0) < LEAST_STEP:

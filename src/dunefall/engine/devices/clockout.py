@@ -16,7 +16,7 @@ from typing import Any, NamedTuple, Protocol
 import mido
 
 from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.keys import can_have_midi
+from dunefall.engine.devices.keys import midi_names
 from dunefall.engine.devices.ports import chosen
 
 __all__ = [
@@ -24,7 +24,7 @@ __all__ = [
     "TICKS",
     "BeatLine",
     "ClockOut",
-    "Port",
+    "MidiPort",
     "SimulatedPort",
     "Ticker",
     "open_clock_out",
@@ -47,7 +47,7 @@ class BeatLine(NamedTuple):
     per_s: float = 0.0
 
 
-class Port(Protocol):
+class MidiPort(Protocol):
     """What a clock needs of a MIDI output."""
 
     def send(self, message: Any) -> None:
@@ -84,11 +84,11 @@ class Ticker:
 
     Parameters
     ----------
-    port : Port
+    port : MidiPort
         Where it goes.
     """
 
-    def __init__(self, port: Port) -> None:
+    def __init__(self, port: MidiPort) -> None:
         self._port = port
         self._tick = -1
 
@@ -144,7 +144,7 @@ class ClockOut:
 
     Parameters
     ----------
-    port : Port
+    port : MidiPort
         Where it goes; closed with it.
     line : function
         Where the beats are.
@@ -152,7 +152,7 @@ class ClockOut:
         Is told, in a sentence, that the port refuses; then there is no clock any more.
     """
 
-    def __init__(self, port: Port, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> None:
+    def __init__(self, port: MidiPort, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> None:
         self._port, self._line, self._failed = port, line, failed
         self._ended = threading.Event()
         self._thread = threading.Thread(target=self._run, name="MIDI clock out", daemon=True)
@@ -175,13 +175,8 @@ class ClockOut:
 
 
 def output_names() -> list[str]:
-    """Names of the machine's MIDI outputs; empty where there is no MIDI."""
-    if not can_have_midi():
-        return []
-    try:
-        return list(dict.fromkeys(mido.get_output_names()))
-    except (ImportError, OSError):
-        return []
+    """Names of the machine's MIDI outputs."""
+    return midi_names(mido.get_output_names)
 
 
 def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> ClockOut | None:

@@ -28,8 +28,8 @@ __all__ = [
     "SimulatedClock",
     "SimulatedKeys",
     "Takes",
-    "can_have_midi",
     "key_names",
+    "midi_names",
     "open_keys",
     "why_no_keys",
 ]
@@ -174,28 +174,28 @@ class RealKeys:
         self._held.let_go()
 
 
-def can_have_midi() -> bool:
-    """Whether the kernel has a sequencer: without it, ALSA complains on the terminal."""
-    return SEQUENCER.exists()
-
-
 def why_no_keys() -> tuple[str, str]:
     """Why this machine can have no MIDI, and what to do about it; both empty if it can."""
-    if not can_have_midi():
+    if not SEQUENCER.exists():
         return f"this machine has no {SEQUENCER}, the kernel's MIDI sequencer", "sudo modprobe snd-seq"
     if find_spec("rtmidi") is None:
         return "the package python-rtmidi is missing", "python -m pip install python-rtmidi"
     return "", ""
 
 
-def key_names() -> list[str]:
-    """Names of the machine's MIDI inputs; empty where there is no MIDI."""
-    if not can_have_midi():
+def midi_names(listed: Callable[[], list[str]]) -> list[str]:
+    """Names of the machine's MIDI ports, as one of mido's functions lists them; empty where there is no MIDI."""
+    if not SEQUENCER.exists():
         return []
     try:
-        return list(dict.fromkeys(mido.get_input_names()))
+        return list(dict.fromkeys(listed()))
     except (ImportError, OSError):
         return []
+
+
+def key_names() -> list[str]:
+    """Names of the machine's MIDI inputs."""
+    return midi_names(mido.get_input_names)
 
 
 def open_keys(choice: str, takes: Takes) -> Keys | None:
