@@ -5,17 +5,27 @@ from __future__ import annotations
 import numpy as np
 
 from dunefall.compiler.records import QUANTUM
-from dunefall.compiler.traces import BIN_SAMPLES, TRACE_BINS, TRACE_QUANTUMS, Traces, trace_end, trace_module
+from dunefall.compiler.traces import (
+    BIN_SAMPLES,
+    SENT_SAMPLES,
+    TRACE_BINS,
+    TRACE_QUANTUMS,
+    Traces,
+    trace_end,
+    trace_module,
+)
 
 PROBED = 4 * QUANTUM
 
 
 def traces_of_two_modules() -> Traces:
-    """The first module shows one row, the second two; row 0 is probed by the first probe, nothing by the second."""
+    """The first module shows one row, the second two; row 0 is probed by the first probe, nothing by the second; the
+    last row is sent, into the second ring."""
     return Traces(
         np.array([0, 1, 3]), np.array([0, 2 * QUANTUM, QUANTUM]), np.array([2, 0, 1]),
         np.zeros((3, TRACE_BINS, 2), np.float32), np.zeros(3), np.zeros(3), np.array([0, -1]),
         np.full((2, PROBED), 9.0, np.float32), np.zeros(3, np.int64),
+        np.array([2 * QUANTUM]), np.array([1]), np.full((2, SENT_SAMPLES), 9.0, np.float32),
     )  # fmt: skip
 
 
@@ -52,6 +62,14 @@ def test_probes_keep_the_last_samples_and_silence_where_nothing_is_watched() -> 
     assert traces.counts[2] == 6 * QUANTUM
     np.testing.assert_array_equal(np.roll(traces.probes[0], -2 * QUANTUM), signals[0, 2 * QUANTUM :].astype("f4"))
     assert (traces.probes[1] == 0).all()
+
+
+def test_what_is_sent_goes_round_in_its_own_ring() -> None:
+    traces = traces_of_two_modules()
+    signals = run(traces, SENT_SAMPLES // QUANTUM + 3)[2].astype("f4")
+    np.testing.assert_array_equal(traces.sent[1, : 3 * QUANTUM], signals[SENT_SAMPLES:])
+    np.testing.assert_array_equal(traces.sent[1, 3 * QUANTUM :], signals[3 * QUANTUM : SENT_SAMPLES])
+    assert (traces.sent[0] == 9.0).all()
 
 
 def test_a_bin_is_shown_when_it_is_full() -> None:

@@ -12,8 +12,9 @@ import pytest
 from scipy.stats import theilslopes
 
 from dunefall.base.errors import DeviceError
-from dunefall.engine.devices import clockout as clockout_module
-from dunefall.engine.devices.clockout import TICKS, BeatLine, ClockOut, SimulatedPort, Ticker, open_clock_out
+from dunefall.engine.devices import midiout
+from dunefall.engine.devices.clockout import TICKS, BeatLine, ClockOut, Ticker, open_clock_out
+from dunefall.engine.devices.midiout import SimulatedPort
 from rig import until
 
 
@@ -108,7 +109,7 @@ def test_a_port_that_refuses_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None
     assert told == ["The MIDI clock no longer goes out: the port refuses (unplugged)."]
     clock.close()
 
-    monkeypatch.setattr(clockout_module, "output_names", lambda: ["Bench Drums 1"])
+    monkeypatch.setattr(midiout, "output_names", lambda: ["Bench Drums 1"])
     with pytest.raises(DeviceError, match='no MIDI output "Attic"; this machine has: Bench Drums 1'):
         open_clock_out("Attic", BeatLine, told.append)
     opened: list[str] = []

@@ -36,8 +36,10 @@ class Preferences:
         ``noon``, ``dusk``, or empty: what the desktop asks for.
     scale : float
         Size of everything in the window, one of ``SCALES``; from the next start on.
-    audio, live, keys, clock_out : str
+    audio, live, keys, clock_out, midi_out : str
         Devices by choice.
+    osc_out : str
+        Where Open Sound Control goes; empty: nowhere.
     rate : float
         Sample rate in Hz.
     frames : int
@@ -66,6 +68,8 @@ class Preferences:
     live: str = "auto"
     keys: str = "auto"
     clock_out: str = "none"
+    midi_out: str = "none"
+    osc_out: str = ""
     rate: float = 48000.0
     frames: int = 512
     follows_clock: bool = False

@@ -220,6 +220,8 @@ class ModuleSpec:
         last row is how loud each is heard. Its picture shows it.
     closes : bool
         What it leaves in ``whole_mix`` is what is heard: everything ends in it.
+    sends : "notes", "controller" or "osc"
+        What it sends to other instruments and programs, of its outputs (``engine.devices.sending``). Empty: nothing.
     begins : mapping of str to float
         Values of a new module where it would be silent with the defaults.
     keys : bool
@@ -260,6 +262,7 @@ class ModuleSpec:
     keys: bool = False
     lane_end: bool = False
     closes: bool = False
+    sends: Literal["", "notes", "controller", "osc"] = ""
     cached: tuple[int, ...] = ()
     rings: int = 0
     rests: int = -1
@@ -320,6 +323,11 @@ class ModuleSpec:
     def ends(self) -> bool:
         """Whether sound ends in it: the output of a layer, or the master."""
         return self.lane_end or self.closes
+
+    @property
+    def needed(self) -> bool:
+        """Whether it works though nobody listens to it: what it is for happens outside the patch, or is heard."""
+        return self.ends or bool(self.sends)
 
     @property
     def hears_mix(self) -> bool:

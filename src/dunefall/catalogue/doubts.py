@@ -57,9 +57,9 @@ def doubts_of_take(take: Take) -> list[str]:
 
 
 def _heard(patch: Patch) -> set[str]:
-    """Modules from which a way of links leads to a layer's output or to the master."""
+    """Modules from which a way of links leads to a layer's output, to the master, or out to another instrument."""
     specs = {module.id: spec_of(module.type) for module in patch.modules()}
-    return reached((name for name, spec in specs.items() if spec and spec.ends), _sources(patch))
+    return reached((name for name, spec in specs.items() if spec and spec.needed), _sources(patch))
 
 
 def _sources(patch: Patch) -> dict[str, list[str]]:

@@ -108,7 +108,7 @@ def module_story(patch: Patch, module_id: str) -> str:
         parts.append("It is heard in the mix.")
     if targets:
         parts.append(f"It reaches {', '.join(targets)}.")
-    elif not spec.ends:
+    elif not spec.needed:
         parts.append("Nothing listens to it.")
     return " ".join(parts)
 

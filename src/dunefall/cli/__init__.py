@@ -63,6 +63,8 @@ def _window_parser() -> Parser:
     parser.add_argument("--audio", metavar="auto|simulated|NAME", help="the sound device")
     parser.add_argument("--live", metavar="auto|simulated|NAME", help="the live input")
     parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
+    parser.add_argument("--midi-out", metavar="none|simulated|NAME", help="where notes and controllers go")
+    parser.add_argument("--osc-out", metavar="HOST:PORT", type=_destination, help="where Open Sound Control goes")
     parser.add_argument("--workspace", metavar="NAME", help="the workspace to open: build, mix, vary, survey, render")
     parser.add_argument(
         "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
@@ -78,6 +80,14 @@ def _window_parser() -> Parser:
     )
     parser.add_argument("--version", action="version", version=f"dunefall {__version__}")
     return parser
+
+
+def _destination(text: str) -> str:
+    """Where Open Sound Control goes, if it can go there."""
+    from dunefall.engine.devices.osc import destination
+
+    destination(text)
+    return text
 
 
 def manual_parser() -> Parser:

@@ -163,7 +163,7 @@ class _Builder:
         before: dict[str, list[str]] = {}
         for wire in wires:
             before.setdefault(wire.target, []).append(wire.source)
-        self.sounding = reached({x.id for x in instances if x.spec.ends}, before)
+        self.sounding = reached({x.id for x in instances if x.spec.needed}, before)
         alive = self.sounding | reached({x.id for x in instances if x.module.id in watched}, before)
         self.instances = [x for x in instances if x.id in alive]
         self.asleep = frozenset(x.module.id for x in instances if x.id not in self.sounding)

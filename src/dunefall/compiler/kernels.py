@@ -256,7 +256,8 @@ def compiled(spec: ModuleSpec) -> bool:
 
 
 def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.Popen[bytes]:
-    """A process that compiles generated files, one after the other, and ends; ``idle``: only when nobody else works.
+    """A process that compiles generated files, one after the other, and ends, at the latest with this one; ``idle``:
+    only when nobody else works.
 
     Parameters
     ----------
@@ -270,5 +271,6 @@ def make_elsewhere(paths: Iterable[Path], *, idle: bool = False) -> subprocess.P
     subprocess.Popen[bytes]
     """
     files = [str(path) for path in paths if path not in _in_memory]
-    command = [sys.executable, "-m", "dunefall.compiler.makecode", *(["--idle"] if idle else []), *files]
+    how = ["--for", str(os.getpid()), *(["--idle"] if idle else [])]
+    command = [sys.executable, "-m", "dunefall.compiler.makecode", *how, *files]
     return subprocess.Popen(command, stdin=subprocess.DEVNULL, stderr=subprocess.DEVNULL)

@@ -379,7 +379,8 @@ def borrowed(p: Plan, m: Memory, t: Traces) -> tuple[Plan, Memory, Traces]:
     )  # fmt: skip
     traces = Traces(
         borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
-        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts),
+        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts), borrow(t.sent_rows), borrow(t.sent_slots),
+        borrow(t.sent),
     )  # fmt: skip
     return plan, memory, traces
 

@@ -15,10 +15,12 @@ __all__ = [
     "BIN_SAMPLES",
     "PROBES",
     "PROBE_SAMPLES",
+    "SENT_SAMPLES",
     "TRACE_BINS",
     "TRACE_QUANTUMS",
     "Traces",
     "no_traces",
+    "nothing_sent",
     "span",
     "trace_end",
     "trace_module",
@@ -29,6 +31,7 @@ TRACE_QUANTUMS = 8
 BIN_SAMPLES = TRACE_QUANTUMS * QUANTUM
 PROBES = 16
 PROBE_SAMPLES = 1 << 19
+SENT_SAMPLES = 1 << 14
 
 
 class Traces(NamedTuple):
@@ -36,7 +39,8 @@ class Traces(NamedTuple):
 
     ``first`` holds, for each module in order of execution and one more, where its entries begin in ``rows`` (what is
     traced) and ``slots`` (its place in ``bins``: slot, bin, lowest and highest). ``counts`` holds: bins written,
-    quantums in the present bin, probe samples written.
+    quantums in the present bin, probe samples written. What goes to other instruments is copied from ``sent_rows`` into
+    the rings of ``sent`` that ``sent_slots`` names, by the same count as the probes; these are the engine's own.
     """
 
     first: NDArray[np.int64]
@@ -48,6 +52,9 @@ class Traces(NamedTuple):
     probe_rows: NDArray[np.int64]
     probes: NDArray[np.float32]
     counts: NDArray[np.int64]
+    sent_rows: NDArray[np.int64]
+    sent_slots: NDArray[np.int64]
+    sent: NDArray[np.float32]
 
 
 def no_traces() -> Traces:
@@ -55,7 +62,13 @@ def no_traces() -> Traces:
     return Traces(
         np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, TRACE_BINS, 2), np.float32),
         np.zeros(0), np.zeros(0), np.full(PROBES, -1), np.zeros((PROBES, 0), np.float32), np.zeros(3, np.int64),
+        *nothing_sent(),
     )  # fmt: skip
+
+
+def nothing_sent() -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]:
+    """The last three of ``Traces``, for a run of which nothing goes to other instruments."""
+    return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros((0, SENT_SAMPLES), np.float32)
 
 
 @njit(nogil=True, error_model="numpy")
@@ -110,7 +123,7 @@ def trace_module(rows: NDArray[np.float64], traces: Traces, m: int, start: int, 
 
 @njit(nogil=True, error_model="numpy")
 def trace_end(rows: NDArray[np.float64], traces: Traces) -> None:
-    """The end of a quantum: count on, and copy what is watched sample by sample.
+    """The end of a quantum: count on, and copy what is watched sample by sample, or sent to other instruments.
 
     Parameters
     ----------
@@ -130,4 +143,9 @@ def trace_end(rows: NDArray[np.float64], traces: Traces) -> None:
             row = traces.probe_rows[p]
             for i in range(QUANTUM):
                 traces.probes[p, place + i] = rows[row + i] if row >= 0 else 0.0
+    place = counts[2] % SENT_SAMPLES
+    for s in range(traces.sent_rows.size):
+        row, slot = traces.sent_rows[s], traces.sent_slots[s]
+        for i in range(QUANTUM):
+            traces.sent[slot, place + i] = rows[row + i]
     counts[2] += QUANTUM

@@ -10,7 +10,6 @@ import multiprocessing
 import os
 import shutil
 import tempfile
-import threading
 import time
 from bisect import insort
 from collections.abc import Callable, Sequence
@@ -20,6 +19,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from dunefall.base.errors import DunefallError, ParameterError, StorageError
+from dunefall.base.processes import end_with
 from dunefall.base.storage import PART, synced, whole
 from dunefall.deliver.making import File, Task, make
 from dunefall.deliver.rendering import Ear, StoppedError
@@ -31,7 +31,7 @@ T = TypeVar("T")
 NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
-CONNECT_S, LOOKS_S, TELLS_S = 10.0, 1.0, 0.1
+CONNECT_S, TELLS_S = 10.0, 0.1
 
 
 @dataclass(frozen=True)
@@ -56,16 +56,9 @@ _ready = False
 
 
 def _serve(master: int) -> None:
-    """Once in each worker of this machine: it yields to the sound, and ends with the program that it serves, however
-    that ends."""
-
-    def follow() -> None:
-        while os.getppid() == master:
-            time.sleep(LOOKS_S)
-        os._exit(1)
-
+    """Once in each worker of this machine: it yields to the sound, and ends with the program that it serves."""
     os.nice(NICE)
-    threading.Thread(target=follow, daemon=True).start()
+    end_with(master)
 
 
 def begin_work() -> None:

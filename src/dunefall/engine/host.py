@@ -13,7 +13,7 @@ from dataclasses import replace
 from multiprocessing.connection import Connection
 
 from dunefall.base.collector import give_back_large_arrays
-from dunefall.base.errors import DeviceError, DunefallError
+from dunefall.base.errors import DunefallError
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
 from dunefall.compiler.build import compile_patch, same_structure
@@ -26,11 +26,11 @@ from dunefall.engine import messages as say
 from dunefall.engine.asides import clicks_counted, portrait_drawn
 from dunefall.engine.checkpoints import Room
 from dunefall.engine.clicknews import ClickNews
-from dunefall.engine.devices.clockout import ClockOut, open_clock_out
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.inputs import Inputs
 from dunefall.engine.messages import EngineOptions
+from dunefall.engine.others import Others
 from dunefall.engine.replay import AHEAD_S, Replay
 from dunefall.engine.seeking import Meeting, SeekJob, nearer
 from dunefall.engine.shared import SharedState, Status
@@ -85,7 +85,7 @@ class _Host:
         self._faulty: tuple[str, ...] = ()
         self._news, self._clicks = deque[object](), ClickNews()
         self._inputs = Inputs(options, self._tell, self._news)
-        self._clock_out: ClockOut | None = None
+        self._others = Others(self._news)
         self._seek: SeekJob | None = None
         self._meeting: Meeting | None = None
         self._met = deque[tuple[Meeting, bool]]()
@@ -240,7 +240,7 @@ class _Host:
             self._opened = True
             raise_thread_priority()
             self._inputs.open_keys(sounding, self._patch)
-            self._open_clock()
+            self._others.open(self._options, sounding, self._tell)
             self._tell(say.Prepared())
 
     @property
@@ -253,7 +253,7 @@ class _Host:
         self._program = program
         self._recent.append(program)
         self._inputs.show(program)
-        traces = self._slots.traces(program, self._probes)
+        traces = self._slots.traces(program, self._probes, self._sound().outgoing.rows(program))
         self._tell(say.ProgramRuns(self._slots.places, program.input_at, program.asleep))
         return traces
 
@@ -276,6 +276,7 @@ class _Host:
     def _change(self, before: Patch, after: Patch, told: Callable[[Player], None], at: int = NOW) -> None:
         """Another patch sounds from a sample on."""
         if same_structure(before, after):
+            self._sound().outgoing.follow(after)
             self._do(glide(before, after), told, at=at)
         else:
             self._swap(after, told, at)
@@ -470,15 +471,7 @@ class _Host:
             sounding.set_playing(playing)
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         self._inputs.open_keys(sounding, self._patch)
-        self._open_clock()
-
-    def _open_clock(self) -> None:
-        try:
-            self._clock_out = open_clock_out(
-                self._options.clock_out, lambda: self._sound().beats, lambda text: self._news.append(say.Trouble(text))
-            )
-        except DeviceError as error:
-            self._tell(say.Trouble(f"{error}."))
+        self._others.open(self._options, sounding, self._tell)
 
     def _fit(self) -> str:
         """Run at a rate that the device has; gives a sentence where it is another than the one asked for."""
@@ -491,6 +484,4 @@ class _Host:
     def _close_devices(self) -> None:
         self._outlet.close()
         self._inputs.close()
-        if self._clock_out is not None:
-            self._clock_out.close()
-            self._clock_out = None
+        self._others.close()

@@ -56,7 +56,8 @@ ClockWord = Literal["tick", "start", "continue", "stop", "place"]
 
 @dataclass(frozen=True)
 class EngineOptions:
-    """Devices by choice (``auto``, ``simulated``, part of a name), rate in Hz and frames per block."""
+    """Devices by choice (``auto``, ``simulated``, part of a name), rate in Hz and frames per block; ``osc_out`` is a
+    destination (``devices.osc.destination``), or empty."""
 
     audio: str = "auto"
     rate: float = 48000.0
@@ -64,6 +65,8 @@ class EngineOptions:
     live: str = "auto"
     keys: str = "auto"
     clock_out: str = "none"
+    midi_out: str = "none"
+    osc_out: str = ""
 
 
 # -- window to engine -----------------------------------------------------------------------------------------------

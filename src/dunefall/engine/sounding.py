@@ -25,6 +25,7 @@ from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.devices.clockout import BeatLine
 from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
+from dunefall.engine.outgoing import Outgoing
 from dunefall.engine.shared import SharedState, Status
 from dunefall.patch.take import END
 from dunefall.render.known import KnownSound
@@ -50,6 +51,8 @@ class Sounding:
         What was heard, before it is made mono.
     beats : BeatLine
         Where the beats of the patch are, from the present block on.
+    outgoing : Outgoing
+        What goes to other instruments.
     failure : str
         The error, with its cause, that ended the sound; from then on there is silence.
     """
@@ -62,6 +65,7 @@ class Sounding:
         self.failure = ""
         self.beats = BeatLine()
         self.last_minutes = LastMinutes(rate, os.getppid())
+        self.outgoing = Outgoing(shared)
         self._shared = shared
         self._known: KnownSound | None = None
         self._leaving: KnownSound | Player | None = None
@@ -178,6 +182,7 @@ class Sounding:
                 break
             self._queue.popleft()
             act()
+        self.outgoing.mark(float(self._shared.status[Status.ENTERED]), self.player is not None and not self.silent)
         reduction, mix = 1.0, self._mix[: len(out)]
         if self.player is None or self.silent:
             mix[:] = 0.0

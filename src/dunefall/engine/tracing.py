@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.compiler.program import Program
-from dunefall.compiler.traces import Traces
+from dunefall.compiler.traces import Traces, nothing_sent
 from dunefall.engine.shared import MAX_SLOTS, SharedState, trace_key
 from dunefall.patch.model import Place
 
 __all__ = ["TraceSlots"]
+
+Sent = tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float32]]
 
 
 class TraceSlots:
@@ -26,8 +29,9 @@ class TraceSlots:
         """Slot of each output by ``trace_key``."""
         return dict(self._slots)
 
-    def traces(self, program: Program, probes: list[Place | None]) -> Traces:
-        """Where a program writes; the first voice's outputs represent all voices."""
+    def traces(self, program: Program, probes: list[Place | None], sent: Sent | None = None) -> Traces:
+        """Where a program writes; the first voice's outputs represent all voices. ``sent``: what of it goes to other
+        instruments (``Outgoing.rows``)."""
         outputs: dict[str, tuple[int, int]] = {}
         for module in program.patch.modules():
             spec = spec_of(module.type)
@@ -44,7 +48,7 @@ class TraceSlots:
             first.astype(np.int64), np.array([row for _, row, _ in traced], np.int64),
             np.array([slot for _, _, slot in traced], np.int64), self._shared.bins, np.zeros(len(traced)),
             np.zeros(len(traced)), np.zeros(len(probes), np.int64),
-            self._shared.probes, self._shared.counts,
+            self._shared.probes, self._shared.counts, *(sent or nothing_sent()),
         )  # fmt: skip
         self.probe(program, probes)
         return self._traces

@@ -13,7 +13,7 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.ports import RESETS
 from dunefall.compiler.program import Program
-from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, Traces
+from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, Traces, nothing_sent
 from dunefall.patch.model import Link, Patch, Place
 
 __all__ = ["LOOK_AHEAD_SAMPLES", "Culprit", "TraceReader", "Traced", "find_culprit"]
@@ -90,7 +90,7 @@ class Traced:
             first.astype(np.int64), np.array([row for _, row, _ in places], np.int64), np.arange(count),
             np.zeros((count, TRACE_BINS, 2), np.float32), np.zeros(count), np.zeros(count), np.array(rows, np.int64),
             before.traces.probes if before else np.zeros((PROBES, samples), np.float32),
-            before.traces.counts if before else np.zeros(3, np.int64),
+            before.traces.counts if before else np.zeros(3, np.int64), *nothing_sent(),
         )  # fmt: skip
         for key, slot in self._slots.items() if before else ():
             if before is not None and key in before._slots:

@@ -1,17 +1,19 @@
-"""Which devices sound, listen and play, at which rate and with how many frames at a time."""
+"""Which devices sound, listen, play and are played, at which rate and with how many frames at a time."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from PySide6.QtCore import QProcess
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
+from dunefall.base.errors import DeviceError
 from dunefall.base.preferences import FRAMES, RATES_HZ
-from dunefall.engine.devices.clockout import output_names
 from dunefall.engine.devices.keys import CLOCK, key_names, why_no_keys
 from dunefall.engine.devices.lookout import COMMAND, names_in
+from dunefall.engine.devices.midiout import output_names
+from dunefall.engine.devices.osc import HOST, destination
 from dunefall.engine.messages import EngineOptions
 
 __all__ = ["DeviceDialog"]
@@ -43,8 +45,12 @@ class DeviceDialog(ChoiceDialog):
         self.frames = self._choice("Block", blocks, (), options.frames)
         self.live = self._choice("Live input", live, (options.live,), options.live)
         self.keys = self._choice("MIDI input", keys, key_names(), options.keys)
-        clocks = [("None", "none"), ("Simulated port", "simulated")]
-        self.clock_out = self._choice("MIDI clock out", clocks, output_names(), options.clock_out)
+        ports, names = [("None", "none"), ("Simulated port", "simulated")], output_names()
+        self.midi_out = self._choice("MIDI notes out", ports, names, options.midi_out)
+        self.clock_out = self._choice("MIDI clock out", ports, names, options.clock_out)
+        self.osc_out = QLineEdit(options.osc_out)
+        self.osc_out.setPlaceholderText(f"None; or a host and a port, such as {HOST}:9000")
+        self.add("OSC out", self.osc_out)
         self._look = QProcess(self)
         self._look.finished.connect(self._found)
         self._look.start(COMMAND[0], list(COMMAND[1:]))
@@ -66,6 +72,18 @@ class DeviceDialog(ChoiceDialog):
                 if box.findData(name) < 0:
                     box.addItem(name, name)
 
+    def accept(self) -> None:
+        """Take what was chosen, if it can be used."""
+        text = self.osc_out.text().strip()
+        try:
+            if text:
+                destination(text)
+        except DeviceError as error:
+            self.note.setText(f"{error}.")
+            self.osc_out.setFocus()
+            return
+        super().accept()
+
     def done(self, result: int) -> None:
         """Look no more."""
         self._look.kill()
@@ -78,4 +96,5 @@ class DeviceDialog(ChoiceDialog):
         return EngineOptions(
             str(self.output.currentData()), float(self.rate.currentData()), int(self.frames.currentData()),
             str(self.live.currentData()), str(self.keys.currentData()), str(self.clock_out.currentData()),
+            str(self.midi_out.currentData()), self.osc_out.text().strip(),
         )  # fmt: skip

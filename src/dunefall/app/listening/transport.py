@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 
 from dunefall.app.listening.devicedialog import DeviceDialog
 from dunefall.app.model.command import Command
@@ -81,15 +81,13 @@ def soften_last(context: Context) -> None:
 
 
 def choose_device(context: Context) -> None:
-    """Choose output, live input, MIDI input, rate and block, while the sound goes on."""
+    """Choose devices, rate and block, while the sound goes on."""
     dialog = DeviceDialog(context.session.options, context.talk.parent)
 
     def use() -> None:
         options = dialog.values
         context.session.engine.set_device(options)
-        context.settings.change(
-            **{name: getattr(options, name) for name in ("audio", "live", "keys", "clock_out", "rate", "frames")}
-        )
+        context.settings.change(**asdict(options))
 
     context.talk.show(dialog, use)
 

@@ -112,7 +112,8 @@ def _engine_options(options: argparse.Namespace, preferences: Preferences) -> En
     """Devices as the command line says, else as they were chosen last."""
     return EngineOptions(
         options.audio or preferences.audio, preferences.rate, preferences.frames, options.live or preferences.live,
-        options.keys or preferences.keys, preferences.clock_out,
+        options.keys or preferences.keys, preferences.clock_out, options.midi_out or preferences.midi_out,
+        preferences.osc_out if options.osc_out is None else options.osc_out,
     )  # fmt: skip
 
 

@@ -9,26 +9,20 @@ from __future__ import annotations
 import math
 import threading
 import time
-from collections import deque
 from collections.abc import Callable
-from typing import Any, NamedTuple, Protocol
+from typing import NamedTuple
 
 import mido
 
-from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.keys import midi_names
-from dunefall.engine.devices.ports import chosen
+from dunefall.engine.devices.midiout import MidiPort, open_midi_out
 
 __all__ = [
     "SIXTEENTH",
     "TICKS",
     "BeatLine",
     "ClockOut",
-    "MidiPort",
-    "SimulatedPort",
     "Ticker",
     "open_clock_out",
-    "output_names",
 ]
 
 TICKS, SIXTEENTH = 24, 6
@@ -45,38 +39,6 @@ class BeatLine(NamedTuple):
     at_s: float = 0.0
     beats: float = 0.0
     per_s: float = 0.0
-
-
-class MidiPort(Protocol):
-    """What a clock needs of a MIDI output."""
-
-    def send(self, message: Any) -> None:
-        """Send a message now."""
-
-    def close(self) -> None:
-        """Send no more."""
-
-
-class SimulatedPort:
-    """Notes what is sent.
-
-    Attributes
-    ----------
-    sent : deque of (float, message)
-        When, as ``time.monotonic()`` counts, and what; the last thousands.
-    """
-
-    def __init__(self) -> None:
-        self.sent = deque[tuple[float, Any]](maxlen=10_000)
-        self.closed = False
-
-    def send(self, message: Any) -> None:
-        """Note a message."""
-        self.sent.append((time.monotonic(), message))
-
-    def close(self) -> None:
-        """Note that it is closed."""
-        self.closed = True
 
 
 class Ticker:
@@ -174,11 +136,6 @@ class ClockOut:
             self._failed(f"The MIDI clock no longer goes out: the port refuses ({error}).")
 
 
-def output_names() -> list[str]:
-    """Names of the machine's MIDI outputs."""
-    return midi_names(mido.get_output_names)
-
-
 def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> ClockOut | None:
     """A clock for a choice: ``none``, ``simulated`` or part of a port's name.
 
@@ -187,13 +144,5 @@ def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[
     DeviceError
         If a named port is not there or refuses.
     """
-    if choice == "none":
-        return None
-    if choice == "simulated":
-        return ClockOut(SimulatedPort(), line, failed)
-    names = output_names()
-    name = names[chosen(choice, names, "MIDI output")]
-    try:
-        return ClockOut(mido.open_output(name), line, failed)
-    except (ImportError, OSError, ValueError) as error:
-        raise DeviceError(f"the MIDI output {name} cannot be used: {error}") from error
+    port = open_midi_out(choice)
+    return ClockOut(port, line, failed) if port is not None else None

@@ -7,10 +7,12 @@ asked in a process of its own: ``python -m dunefall.engine.devices.lookout`` wri
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 import time
 
+from dunefall.base.processes import end_with
 from dunefall.engine.devices.ports import sound_names
 
 __all__ = ["COMMAND", "Lookout", "names_in"]
@@ -81,4 +83,5 @@ class Lookout:
 
 
 if __name__ == "__main__":
+    end_with(os.getppid())  # a sound server that answers nothing can hold it up for ever
     print(json.dumps({"output": sound_names("output", 2), "input": sound_names("input", 1)}))

@@ -1,4 +1,5 @@
-"""Open Sound Control from other programs: messages such as ``/dunefall/fog-depth 0.4`` move Named controls.
+"""Open Sound Control from and to other programs: messages such as ``/dunefall/fog-depth 0.4`` move Named controls, and
+tell where the OSC out modules stand.
 
 Method: the Open Sound Control 1.0 specification, by the package python-osc. Only this machine is listened to. Of a
 flood of packets only the last one to each address is taken apart, so that neither window nor sound notice it.
@@ -14,12 +15,15 @@ import select
 import socket
 import threading
 import time
+from collections.abc import Callable
+from typing import Any
 
+from pythonosc.osc_message_builder import build_msg
 from pythonosc.osc_packet import OscPacket
 
 from dunefall.base.errors import DeviceError
 
-__all__ = ["HOST", "ROOT", "OscInput", "osc_name"]
+__all__ = ["HOST", "ROOT", "OscInput", "OscOutput", "destination", "osc_name"]
 
 HOST = "127.0.0.1"
 ROOT = "/dunefall/"
@@ -179,3 +183,76 @@ class OscInput:
         self._ended.set()
         self._thread.join()
         self._socket.close()
+
+
+def destination(text: str) -> tuple[str, int]:
+    """Where messages go, as a user writes it: a host and a port, or a port of this machine.
+
+    Parameters
+    ----------
+    text : str
+        Such as ``lights.local:9000`` or ``9000``.
+
+    Returns
+    -------
+    tuple of str, int
+
+    Raises
+    ------
+    DeviceError
+        If it is something else.
+
+    Examples
+    --------
+    >>> destination("9000")
+    ('127.0.0.1', 9000)
+    """
+    host, _, port = text.strip().rpartition(":")
+    host = host.strip("[]") or HOST
+    if not re.fullmatch(r"[0-9A-Za-z.:_-]{1,253}", host) or not re.fullmatch(r"[0-9]{1,5}", port):
+        shown = text[:MOST_SHOWN]
+        raise DeviceError(f"Open Sound Control goes to a host and a port, such as {HOST}:9000; got “{shown}”")
+    if not 1 <= int(port) <= 65_535:
+        raise DeviceError(f"a port is a number from 1 to 65535; got {int(port)}")
+    return host, int(port)
+
+
+class OscOutput:
+    """Sends numbers to another program; what nobody takes is lost, as always with such packets.
+
+    Parameters
+    ----------
+    to : (str, int)
+        Host and port; the host is looked up when the first number is sent, as that can take a while.
+    failed : function
+        Is told, in a sentence, that there is no such host; then nothing is sent.
+    """
+
+    def __init__(self, to: tuple[str, int], failed: Callable[[str], None]) -> None:
+        self._to, self._failed = to, failed
+        self._address: Any = None
+        self._socket: socket.socket | None = None
+        self._looked = False
+
+    def send(self, name: str, value: float) -> None:
+        """Send a number to the address of a name (see ``osc_name``)."""
+        if not self._looked:
+            self._look_up()
+        if self._socket is not None:
+            with contextlib.suppress(OSError):  # nobody listens there yet, or the network is away
+                self._socket.sendto(build_msg(ROOT + name, [float(value)]).dgram, self._address)
+
+    def close(self) -> None:
+        """Send no more."""
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
+
+    def _look_up(self) -> None:
+        self._looked = True
+        try:
+            family, kind, _, _, self._address = socket.getaddrinfo(*self._to, type=socket.SOCK_DGRAM)[0]
+            self._socket = socket.socket(family, kind)
+            self._socket.setblocking(False)
+        except OSError as error:
+            self._failed(f"Open Sound Control cannot be sent to {self._to[0]}:{self._to[1]}: {error}.")
