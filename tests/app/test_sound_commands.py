@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
@@ -117,6 +119,36 @@ def test_the_device_changes_while_it_plays(window: MainWindow, qtbot: QtBot) -> 
     qtbot.waitUntil(lambda: "44.1 kHz, 1024 frames" in window.header.meter.toolTip(), timeout=5000)
     qtbot.waitUntil(lambda: window.session.engine.status[Status.RATE] == 44100.0, timeout=5000)
     assert window.page("build").watch.rate == 44100.0
+
+
+def test_where_open_sound_control_goes_is_checked_before_the_dialog_closes(window: MainWindow, qtbot: QtBot) -> None:
+    device = DeviceDialog(window.session.options, window)
+    qtbot.addWidget(device)
+    device.show()
+    QTest.keyClicks(device.osc_out, "lights, please")
+    QTest.keyClick(device.osc_out, Qt.Key.Key_Return)
+    assert device.isVisible()
+    assert "goes to a host and a port" in device.note.text()
+    device.osc_out.clear()
+    QTest.keyClicks(device.osc_out, "10.0.0.7:9000")
+    device.midi_out.setCurrentIndex(device.midi_out.findData("simulated"))
+    QTest.keyClick(device.osc_out, Qt.Key.Key_Return)
+    assert not device.isVisible()
+    assert (device.values.osc_out, device.values.midi_out) == ("10.0.0.7:9000", "simulated")
+
+
+def test_the_header_says_whom_the_sound_goes_with(window: MainWindow, qtbot: QtBot) -> None:
+    """Beside the simulated output there is a simulated transport, which tells a tempo of 90."""
+    label = window.header._labels["Tempo"]
+    window.actions_by_id["transport"].trigger()
+    qtbot.waitUntil(lambda: label.text() == "JACK", timeout=20000)
+    qtbot.waitUntil(lambda: window.session.patch.tempo_bpm == 90.0, timeout=20000)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: window.session.playing, timeout=20000)
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: not window.session.playing, timeout=20000)
+    window.actions_by_id["transport"].trigger()
+    qtbot.waitUntil(lambda: label.text() == "Tempo", timeout=20000)
 
 
 def test_a_module_that_leads_nowhere_is_marked_and_runs_while_it_is_looked_at(window: MainWindow, qtbot: QtBot) -> None:

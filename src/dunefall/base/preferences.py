@@ -44,8 +44,8 @@ class Preferences:
         Sample rate in Hz.
     frames : int
         Frames of a block.
-    follows_clock : bool
-        Whether the tempo follows a MIDI clock.
+    follows_clock, follows_transport : bool
+        Whether the tempo follows a MIDI clock; whether the sound goes with the transport of a JACK server.
     folder : str
         Where files are looked for first; empty: the music folder.
     recent : tuple of str
@@ -73,6 +73,7 @@ class Preferences:
     rate: float = 48000.0
     frames: int = 512
     follows_clock: bool = False
+    follows_transport: bool = False
     folder: str = ""
     recent: tuple[str, ...] = ()
     shortcuts: Mapping[str, str] = field(default_factory=dict)

@@ -54,6 +54,8 @@ class EngineClient:
         Modules that lead nowhere and are not computed unless watched.
     journal : Journal
         ``take`` as it grows.
+    follows_transport : bool
+        Whether it goes with the transport of the sound server.
     monitor : Monitor
         How the mix goes to the device.
     moved_on : bool
@@ -72,6 +74,7 @@ class EngineClient:
         self._patch = Patch()
         self._playing = False
         self.monitor = say.Monitor()
+        self.follows_transport = False
         self._opened = False
         self._number = 0
         self._coming: deque[Entry] = deque()
@@ -238,6 +241,15 @@ class EngineClient:
         """Let the mix go to the device in another way."""
         self.monitor = monitor
         self._send(monitor)
+
+    def follow_transport(self, on: bool) -> None:
+        """Go with the transport of the sound server, or no longer."""
+        self.follows_transport = on
+        self._send(say.FollowTransport(on))
+
+    def move_transport(self, rolls: bool | None = None, seconds: float | None = None) -> None:
+        """Let the transport roll or rest, and go to a time, if it is followed."""
+        self._send(say.MoveTransport(rolls, seconds))
 
     def set_device(self, options: EngineOptions) -> None:
         """Use other devices, another rate or another block, while the sound goes on."""
@@ -456,6 +468,7 @@ class EngineClient:
             self._send(say.Probe(index, place))
         self._send(say.SetDevice(self.options))
         self._send(self.monitor)
+        self._send(say.FollowTransport(self.follows_transport))
         self._send(say.Watch(self._watched))
         self._awaited = -1
         self._pass_until(position)

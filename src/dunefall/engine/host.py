@@ -106,6 +106,8 @@ class _Host:
             say.Probe: self._set_probe,
             say.Monitor: self._set_monitor,
             say.SetDevice: self._set_device,
+            say.FollowTransport: lambda m: self._others.follow_transport(m.on, self._options, self._sound()),
+            say.MoveTransport: lambda message: self._others.move_transport(message.rolls, message.seconds),
             say.AskCheckpoint: lambda m: self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(m.position))),
             say.AskPortrait: lambda message: self._tell(portrait_drawn(message)),
             say.AskClicks: lambda message: self._tell(clicks_counted(message, self._options.rate)),

@@ -23,12 +23,14 @@ __all__ = [
     "DeviceChosen",
     "EngineOptions",
     "Faults",
+    "FollowTransport",
     "GotCheckpoint",
     "GotClicks",
     "GotPortrait",
     "Happened",
     "Leaving",
     "Monitor",
+    "MoveTransport",
     "Open",
     "Play",
     "Prepare",
@@ -45,6 +47,7 @@ __all__ = [
     "Stop",
     "TakeOver",
     "Ticked",
+    "Transported",
     "Trouble",
     "Turned",
     "Watch",
@@ -180,6 +183,21 @@ class Monitor:
 
     limited: bool = True
     fold: Literal["", "stereo", "mono"] = ""
+
+
+@dataclass(frozen=True)
+class FollowTransport:
+    """Go with the transport of the sound server, or no longer."""
+
+    on: bool = False
+
+
+@dataclass(frozen=True)
+class MoveTransport:
+    """Let that transport roll or rest, and go to a time; None: as it is."""
+
+    rolls: bool | None = None
+    seconds: float | None = None
 
 
 @dataclass(frozen=True)
@@ -350,6 +368,28 @@ class Ticked:
     at_s: float
     place_s: float = 0.0
     sixteenths: int = 0
+
+
+@dataclass(frozen=True)
+class Transported:
+    """The transport of the sound server was moved.
+
+    Attributes
+    ----------
+    there : bool
+        Whether there is one.
+    rolls : bool
+        Whether it rolls; the engine has followed that already.
+    seconds : float
+        Its time.
+    bpm : float
+        Its tempo; 0: it tells none.
+    """
+
+    there: bool = True
+    rolls: bool = False
+    seconds: float = 0.0
+    bpm: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,5 @@
-"""What goes out of the engine beside the sound: the MIDI clock, notes, controllers, Open Sound Control."""
+"""What goes with the sound: the MIDI clock, notes, controllers and Open Sound Control out, and the transport of a sound
+server."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine import messages as say
 from dunefall.engine.devices.clockout import ClockOut, open_clock_out
 from dunefall.engine.devices.sending import Sending, open_sending
+from dunefall.engine.devices.transport import TransportWatch, open_transport
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.sounding import Sounding
 
@@ -27,6 +29,8 @@ class Others:
     def __init__(self, news: deque[object]) -> None:
         self._news = news
         self._open: list[ClockOut | Sending] = []
+        self._follows = False
+        self._transport: TransportWatch | None = None
 
     def open(self, options: EngineOptions, sounding: Sounding, tell: Callable[[object], None]) -> None:
         """Let them go with a sound; what cannot be used is told."""
@@ -41,11 +45,37 @@ class Others:
                 tell(say.Trouble(f"{error}."))
             else:
                 self._open += [opened] if opened is not None else []
+        self._go_along(options, sounding)
+
+    def follow_transport(self, on: bool, options: EngineOptions, sounding: Sounding) -> None:
+        """Roll and rest with the transport, or no longer."""
+        self._follows = on
+        self._go_along(options, sounding)
+
+    def move_transport(self, rolls: bool | None, seconds: float | None) -> None:
+        """Let the transport roll or rest, and go to a time, if one is followed."""
+        if self._transport is not None:
+            self._transport.move(rolls, seconds)
 
     def close(self) -> None:
         """Let go of them."""
         while self._open:
             self._open.pop().close()
+        self._leave_transport()
+
+    def _go_along(self, options: EngineOptions, sounding: Sounding) -> None:
+        self._leave_transport()
+        if self._follows:
+            self._transport = TransportWatch(
+                lambda: open_transport(options.audio),
+                lambda rolls: sounding.later(lambda: sounding.set_playing(rolls)),
+                lambda moment: self._news.append(say.Transported(moment is not None, *(moment or ()))),
+            )
+
+    def _leave_transport(self) -> None:
+        if self._transport is not None:
+            self._transport.close()
+            self._transport = None
 
     def _failed(self, text: str) -> None:
         self._news.append(say.Trouble(text))

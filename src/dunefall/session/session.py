@@ -11,12 +11,13 @@ from dunefall.base.events import Event
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.clockout import SIXTEENTH, TICKS
 from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
-from dunefall.engine.messages import EngineOptions, Play, Ticked
+from dunefall.engine.messages import EngineOptions, Play, Ticked, Transported
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, KeptTake, Patch
+from dunefall.patch.partfiles import TEMPOS_BPM
 from dunefall.patch.take import END, Take, first_difference
 from dunefall.render.known import Ahead
 from dunefall.session.clickwatch import ClickWatch
@@ -30,6 +31,9 @@ __all__ = ["RUN_UP_S", "Session"]
 
 RUN_UP_S = 2.0
 """A place that was changed is heard from so long before it."""
+NEAR_S = 0.15
+"""The sound server's transport is where the sound is, if they differ by less."""
+NO_TRANSPORT = Transported(there=False)
 
 
 class Session:
@@ -47,6 +51,8 @@ class Session:
         Which module made the last click.
     clock : ClockFollower
         Lets the tempo follow a MIDI clock.
+    transport : Transported
+        What was last heard of the sound server's transport, if it is followed: then play, pause and the place are its.
     trial : Trial
         Another patch that is heard for a moment instead of the document.
     playing_changed : Event of bool
@@ -67,6 +73,7 @@ class Session:
         self.control = IncomingControl(self.document)
         self.clicks = ClickWatch()
         self.clock = ClockFollower(self.engine)
+        self.transport, self._located_s = NO_TRANSPORT, -1.0
         self.playing = False
         self.playing_changed: Event[bool] = Event()
         self._mark = mark_of(path)
@@ -117,16 +124,29 @@ class Session:
         fade_s : float
             Length of the fade in seconds.
         """
+        if self.transport.there:  # it comes back from there, and is heard
+            self.engine.move_transport(rolls=True)
+            return
+        self._play(fade_s)
+
+    def _play(self, fade_s: float = Play.fade_s) -> None:
         self.engine.play(fade_s)
         self._set_playing(True)
 
     def pause(self) -> None:
         """Let sound rest where it is."""
+        if self.transport.there:
+            self.engine.move_transport(rolls=False)
+            return
+        self._pause()
+
+    def _pause(self) -> None:
         self.engine.stop()
         self._set_playing(False)
 
     def rewind(self) -> None:
         """Stop, and go back to the start."""
+        self._take_along(0.0, rolls=False)
         self.engine.rewind()
         self.heard, self._furthest = "", 0
         self._set_playing(False)
@@ -156,6 +176,10 @@ class Session:
         seconds : float
             Time in seconds.
         """
+        self._take_along(seconds)
+        self._seek(seconds)
+
+    def _seek(self, seconds: float) -> None:
         position = round(seconds * self.options.rate)
         then = self.engine.seek(position, self.ahead(self.engine.take, position))
         self.document.end_merge()
@@ -174,6 +198,7 @@ class Session:
             Time in seconds.
         """
         self.heard = kept.name
+        self._take_along(seconds)
         then = self._take_up(kept.take, round(seconds * self.options.rate))
         self.document.end_merge()
         self.document.edit(f"Hear {kept.name}", self._as_sounding(then))
@@ -203,6 +228,8 @@ class Session:
         for message in messages:
             if isinstance(message, Ticked):
                 self._timed(message)
+            elif isinstance(message, Transported):
+                self._transported(message)
         self._furthest = max(self._furthest, self.engine.position)
         if self.playing:
             self._log.follow(self.engine.journal)
@@ -225,6 +252,42 @@ class Session:
             self.play()
         elif message.what == "stop":
             self.pause()
+
+    def follow_transport(self, on: bool) -> None:
+        """Roll and rest with the transport of the sound server, at its time and tempo, or no longer.
+
+        Parameters
+        ----------
+        on : bool
+            Whether.
+        """
+        self.transport = NO_TRANSPORT
+        self.engine.follow_transport(on)
+
+    def _take_along(self, seconds: float, rolls: bool | None = None) -> None:
+        """Let the transport go where the sound goes."""
+        if self.transport.there:
+            self._located_s = seconds
+            self.engine.move_transport(rolls, seconds)
+
+    def _transported(self, message: Transported) -> None:
+        """The transport of the sound server was moved: sound goes along, as far as there is a take."""
+        if not self.engine.follows_transport:
+            return
+        self.transport, own = message, abs(message.seconds - self._located_s) < NEAR_S
+        self._located_s = -1.0
+        if not message.there:
+            return
+        seconds = min(message.seconds, self.length_s)
+        if not own and abs(seconds - self.seconds) > NEAR_S:
+            self._seek(seconds)
+        if message.rolls != self.playing:
+            (self._play if message.rolls else self._pause)()
+        if message.bpm and not self.engine.heard_again:
+            self.engine.set_patch(
+                replace(self.engine.patch, tempo_bpm=min(max(message.bpm, TEMPOS_BPM[0]), TEMPOS_BPM[1]))
+            )
+            self.engine.moved_on = True
 
     # -- files --------------------------------------------------------------------------------------------------
 

@@ -70,6 +70,15 @@ def follow_clock(context: Context) -> None:
     context.tell(f"Following a MIDI clock. {came}." if clock.on else "The tempo is the patch's own again.")
 
 
+def follow_transport(context: Context) -> None:
+    """Go with the transport of a JACK server, or no longer."""
+    on = not context.session.engine.follows_transport
+    context.session.follow_transport(on)
+    context.settings.change(follows_transport=on)
+    told = "Play, place and tempo are those of the JACK transport, where there is one."
+    context.tell(told if on else "Play, place and tempo are the patch's own again.")
+
+
 def soften_last(context: Context) -> None:
     """The cure for the last click that was reported: a slew behind the module that made it."""
     session = context.session
@@ -101,5 +110,6 @@ COMMANDS = (
             lambda context: context.session.clicks.culprit is not None),
     Command("limiter", "Limiter on or off", "Ctrl+L", "Sound", toggle_limiter),
     Command("clock", "Follow a MIDI clock, or not", "", "Sound", follow_clock),
+    Command("transport", "Follow the JACK transport, or not", "", "Sound", follow_transport),
     Command("device", "Sound devices…", "Ctrl+Shift+D", "Sound", choose_device),
 )  # fmt: skip

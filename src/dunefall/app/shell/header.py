@@ -281,14 +281,21 @@ class Header(QWidget):
         self.repeats.setToolTip(told)
         self.repeats.setAccessibleName(told)
 
-    def show_clock(self, followed: bool, runs: bool) -> None:
-        """Say whether the tempo follows a MIDI clock, and whether there is one."""
-        told = "Tempo" if not followed else "MIDI clock" if runs else "No clock"
+    def show_lead(self, lead: str, runs: bool) -> None:
+        """Say whom the tempo follows: a MIDI ``clock``, the ``transport`` of JACK, or with an empty text nobody; and
+        whether it is there."""
+        told, sentence, command = {
+            "": ("Tempo", "Tempo in BPM", ""),
+            "clock": ("MIDI clock", "Tempo of the MIDI clock", "Follow a MIDI clock"),
+            "transport": ("JACK", "Play, place and tempo of the JACK transport", "Follow the JACK transport"),
+        }[lead]
+        if lead and not runs:
+            told, sentence = (
+                ("No clock", "No MIDI clock comes in") if lead == "clock" else ("No JACK", "There is no JACK")
+            )
         if self._labels["Tempo"].text() != told:
             self._labels["Tempo"].setText(told)
-            clock = "Tempo of the MIDI clock" if runs else "No MIDI clock comes in"
-            sentence = clock if followed else "Tempo in BPM"
-            self.tempo.setToolTip(f"{sentence}. Sound, Follow a MIDI clock" if followed else sentence)
+            self.tempo.setToolTip(f"{sentence}. Sound, {command}" if command else sentence)
             self.tempo.setAccessibleDescription(sentence)
 
     def show_load(self, share: float, underruns: int) -> None:

@@ -82,6 +82,7 @@ def open_window(options: argparse.Namespace) -> int:
     app = make_app(theme, preferences.scale)
     session = Session(patch, path, _engine_options(options, preferences))
     session.clock.on = preferences.follows_clock
+    session.follow_transport(preferences.follows_transport)
     if options.osc is not None:
         session.control.osc = OscInput(options.osc)
     alone = options.screenshot is None and options.quit_after is None

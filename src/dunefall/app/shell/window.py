@@ -323,13 +323,20 @@ class MainWindow(QMainWindow):
         if status[Status.BLOCKS]:  # nothing is measured before the first sound
             levels = (status[Status.TRUE_PEAK], status[Status.LUFS], status[Status.REDUCTION])
             self.header.meter.show_levels(peaks, *levels)
-        self.header.show_clock(self.session.clock.on, self.session.clock.runs(time.monotonic()))
+        self.header.show_lead(*self._lead())
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
         if engine.bins_written != self._bins_seen:
             self._bins_seen = engine.bins_written
             for page in self._pages.values():
                 page.follow()
             self._pages[self._shown].animate()
+
+    def _lead(self) -> tuple[str, bool]:
+        """Whom the tempo follows, and whether it is there."""
+        session = self.session
+        if session.engine.follows_transport:
+            return "transport", session.transport.there
+        return ("clock", session.clock.runs(time.monotonic())) if session.clock.on else ("", False)
 
     def hear(self, message: object) -> None:
         """A message of the engine: what concerns everybody, then the pages."""
