@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
 
 import pytest
@@ -481,6 +482,16 @@ def test_effects_are_bypassed_and_brought_back_one_by_one(window: MainWindow, qt
 
 
 # -- what is open while the patch changes ---------------------------------------------------------------------------
+
+
+def test_what_sends_says_where_to_choose_who_gets_it(window: MainWindow, qtbot: QtBot) -> None:
+    window.selection.select("drip-line-low-pass")
+    for name, ready in (("note out", {"midi_out": "simulated"}), ("osc out", {"osc_out": "127.0.0.1:9000"})):
+        qtbot.keyClick(palette(window, qtbot, name).search, Qt.Key.Key_Return)
+        assert "Choose where it goes in Sound devices." in window.notice.text()
+        window.session.engine.options = replace(window.session.options, **ready)
+        qtbot.keyClick(palette(window, qtbot, name).search, Qt.Key.Key_Return)
+        assert "Sound devices" not in window.notice.text()
 
 
 def test_the_palette_follows_values_and_closes_where_parts_go(window: MainWindow, qtbot: QtBot) -> None:

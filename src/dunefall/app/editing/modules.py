@@ -10,6 +10,7 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.joining import (
     Joined,
@@ -158,7 +159,17 @@ def take_way(context: Context, label: str, ways: Sequence[Joined], chosen: int) 
         else:
             context.tell("The patch has changed since. Undo back to the added module first.")
 
-    context.talk.tell(way.told, ("Join otherwise", otherwise) if len(ways) > 1 else None)
+    told = f"{way.told} {_nowhere(context, way)}".rstrip()
+    context.talk.tell(told, ("Join otherwise", otherwise) if len(ways) > 1 else None)
+
+
+def _nowhere(context: Context, way: Joined) -> str:
+    """What to do where a new module sends, and nothing takes it."""
+    options = context.session.options
+    spec = spec_of(way.patch.module(way.module).type) if way.patch.has(way.module) else None
+    if spec is None or not spec.sends or (options.osc_out if spec.sends == "osc" else options.midi_out != "none"):
+        return ""
+    return "Choose where it goes in Sound devices."
 
 
 def choose_sound(context: Context) -> None:
