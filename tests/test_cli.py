@@ -46,7 +46,7 @@ def test_modules(capsys: pytest.CaptureFixture[str]) -> None:
     status, out, _ = run("modules", "--json", capsys=capsys)
     entries = {entry["id"]: entry for entry in json.loads(out)}
     assert status == 0
-    assert len(entries) == 93
+    assert len(entries) == 96
     cutoff = entries["filter"]["parameters"][0]
     assert (cutoff["unit"], cutoff["low"], cutoff["high"], cutoff["default"]) == ("hz", 10, 20000, 950)
     assert "Filter: Low-pass, band-pass" in run("modules", capsys=capsys)[1]

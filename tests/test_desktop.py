@@ -10,8 +10,10 @@ import sys
 from pathlib import Path
 
 import pytest
+from PySide6.QtGui import QImage
 
 from dunefall import APP_ID, __version__
+from dunefall.app.controls.theme import NOON
 from dunefall.cli import main
 from dunefall.cli.desktop import PLACES
 from dunefall.patch.library import DATA
@@ -95,6 +97,25 @@ def test_the_manual_page_is_that_of_the_command_line_and_has_no_faults() -> None
     assert (run.returncode, run.stderr) == (0, "")
     for command in ("render", "survey", "doctor", "desktop"):
         assert f"dunefall {command}" in run.stdout
+
+
+def test_a_file_manager_gets_a_picture_of_a_patch(data: Path, tmp_path: Path) -> None:
+    """As it calls the thumbnailer that was installed: by its Exec line, without a display."""
+    patch, picture = tmp_path / "Fog & rust.dunefall", tmp_path / "out.png"
+    shutil.copy(DATA / "sluice-house.dunefall", patch)
+    entry = (data / "thumbnailers" / f"{APP_ID}.thumbnailer").read_text("utf-8")
+    (line,) = [line.removeprefix("Exec=dunefall ") for line in entry.split("\n") if line.startswith("Exec=dunefall ")]
+    assert "MimeType=application/x-dunefall-patch;" in entry
+    words = [{"%s": "128", "%i": str(patch), "%o": str(picture)}.get(word, word) for word in line.split()]
+    environment = {name: value for name, value in os.environ.items() if name not in ("DISPLAY", "QT_QPA_PLATFORM")}
+    subprocess.run([sys.executable, "-m", "dunefall", *words], check=True, env=environment)
+    image = QImage(str(picture))
+    assert (image.width(), image.height()) == (128, 128)
+    seen = {image.pixelColor(x, y).name() for x in range(128) for y in range(128)}
+    assert {NOON.audio.lower(), NOON.control.lower(), NOON.gate.lower()} <= seen
+    assert main(["thumbnail", str(tmp_path / "none.dunefall"), str(picture)]) == 2
+    assert main(["thumbnail", "--size", "4", str(patch), str(picture)]) == 2
+    assert main(["thumbnail", str(patch), str(tmp_path / "nowhere" / "out.png")]) == 2
 
 
 def test_the_version_is_that_of_the_package() -> None:

@@ -20,6 +20,7 @@ from dunefall.app.shell.hints import Hints
 from dunefall.app.shell.preferencesdialog import PreferencesDialog
 from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.shell.window import MainWindow
+from dunefall.base.desktoprecent import desktop_list
 from dunefall.base.preferences import MOST_RECENT, Preferences, preferences_file
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import save_patch
@@ -74,6 +75,7 @@ def test_opening_and_saving_are_remembered(shared: MainWindow, qtbot: QtBot, tmp
     path = tmp_path / "shore.dunefall"
     assert save_path(shared.context, path)
     assert kept().recent == (str(path),)
+    assert path.as_uri() in desktop_list().read_text("utf-8"), "the desktop shows it, too"
     recent = next(menu for menu in shared.findChildren(QMenu) if menu.title() == "Open recent")
     recent.aboutToShow.emit()
     action = recent.actions()[0]

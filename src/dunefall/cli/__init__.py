@@ -20,6 +20,7 @@ from dunefall.cli.library import add_library, run_library
 from dunefall.cli.options import PATCH_HELP, Parser, layer_named, seconds_of
 from dunefall.cli.render import add_remake, add_render, run_remake, run_render
 from dunefall.cli.survey import add_survey, run_survey
+from dunefall.cli.thumbnail import add_thumbnail, run_thumbnail
 from dunefall.cli.vary import add_compare, add_vary, run_compare, run_vary
 from dunefall.patch.take import Take
 from dunefall.patch.takefiles import TAKE_SUFFIX
@@ -28,7 +29,7 @@ __all__ = ["COMMANDS", "main", "manual_parser"]
 
 COMMANDS = (
     "render", "remake", "vary", "compare", "survey", "modules", "starters", "story", "check", "library", "doctor",
-    "desktop", "completion",
+    "desktop", "thumbnail", "completion",
 )  # fmt: skip
 
 
@@ -113,7 +114,7 @@ def _run_command(words: list[str]) -> int:
         "render": run_render, "remake": run_remake, "modules": _modules, "starters": _starters, "story": _story,
         "check": _check, "library": run_library, "completion": _completion, "vary": run_vary, "compare": run_compare,
         "survey": run_survey, "doctor": run_doctor,
-        "desktop": run_desktop,
+        "desktop": run_desktop, "thumbnail": run_thumbnail,
     }  # fmt: skip
     try:
         return run[options.command](options)
@@ -144,6 +145,7 @@ def _add_commands(parser: Parser) -> None:
     add_library(commands)
     add_doctor(commands)
     add_desktop(commands)
+    add_thumbnail(commands)
     completion = commands.add_parser(
         "completion", help="print the completion script of a shell", epilog="example: dunefall completion bash"
     )

@@ -20,9 +20,10 @@ FOLDER = DATA / "desktop"
 PLACES = {
     f"{APP_ID}.desktop": "applications", f"{APP_ID}.xml": "mime/packages", f"{APP_ID}.metainfo.xml": "metainfo",
     f"{APP_ID}.svg": "icons/hicolor/scalable/apps", "dunefall.1": "man/man1",
+    f"{APP_ID}.thumbnailer": "thumbnailers",
 }  # fmt: skip
 """Where each file goes, below a data folder (freedesktop.org: Desktop Entry, Shared MIME-info, AppStream, Icon Theme
-specifications)."""
+specifications; thumbnailers as GNOME, Xfce and others look for them, from memory)."""
 NEWS = (("update-mime-database", "mime"), ("update-desktop-database", "applications"))
 """What tells the desktop of it, and of which folder; where one is missing, the desktop looks by itself later."""
 
@@ -84,7 +85,7 @@ def _text(name: str, here: bool) -> str:
     """A file as it is installed; for this user alone the program is named with its path, which a desktop may not
     search."""
     text = (FOLDER / name).read_text("utf-8")
-    if not here or not name.endswith(".desktop"):
+    if not here or not name.endswith((".desktop", ".thumbnailer")):
         return text
     program = shutil.which("dunefall") or str(Path(sys.executable).parent / "dunefall")
     quoted = f'"{program}"' if " " in program else program

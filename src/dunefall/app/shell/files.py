@@ -13,6 +13,7 @@ from dunefall.app.editing.compounds import offer_changes
 from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
+from dunefall.base.desktoprecent import desktop_list, note_in_desktop
 from dunefall.base.errors import DunefallError
 from dunefall.compiler.sounds import import_sounds, sounds_ready
 from dunefall.patch.files import save_patch
@@ -34,6 +35,7 @@ __all__ = [
 ]
 
 PATCHES = "Patches (*.dunefall)"
+PATCH_MIME = "application/x-dunefall-patch"
 
 
 def _folder(context: Context) -> str:
@@ -131,6 +133,8 @@ def note_recent(context: Context, path: Path | None) -> None:
     _claim(context, path)
     if path is not None:
         context.settings.take(context.settings.values.with_recent(path))
+        if context.settings.lasting:
+            note_in_desktop(path, PATCH_MIME, desktop_list())
 
 
 def _claim(context: Context, path: Path | None) -> None:
