@@ -1,8 +1,8 @@
 """Colours tell the kinds of signals apart for everybody, and all text can be read.
 
 Simulation of colour blindness: Machado, Oliveira, Fernandes, "A Physiologically-based Model for Simulation of Color
-Vision Deficiency", IEEE TVCG 15 (2009), matrices of full severity (from memory). Differences: CIE 1976 L*a*b*. Contrast:
-WCAG 2.1, 1.4.3 and 1.4.11.
+Vision Deficiency", IEEE TVCG 15 (2009), matrices of full severity (from memory). Differences: CIE 1976 L*a*b*.
+Contrast: WCAG 2.1, 1.4.3 and 1.4.11.
 """
 
 from __future__ import annotations

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import time
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -102,6 +104,28 @@ def test_keys_and_theme_are_the_user_s(shared: MainWindow, qtbot: QtBot) -> None
     assert (kept().theme, kept().shortcuts) == ("dusk", {"duplicate": "Ctrl+U"})
     shared.actions_by_id["theme"].trigger()
     assert kept().theme == "noon"
+
+
+def test_who_wants_it_calm_sees_pictures_move_twice_a_second(
+    shared: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shared.session.play()
+    qtbot.waitUntil(lambda: shared.session.seconds > 0.2, timeout=60000)
+    moved: list[float] = []
+    monkeypatch.setattr(shared.page("build"), "animate", lambda: moved.append(time.monotonic()))
+    shared.actions_by_id["preferences"].trigger()
+    dialog = shared.findChildren(PreferencesDialog)[-1]
+    dialog.motion.setCurrentIndex(dialog.motion.findData(True))
+    dialog.accept()
+    assert kept().calm
+    moved.clear()
+    qtbot.waitUntil(lambda: len(moved) >= 4, timeout=30000)
+    assert min(b - a for a, b in pairwise(moved)) >= 0.49
+    shared.context.settings.change(calm=False)
+    moved.clear()
+    qtbot.waitUntil(lambda: len(moved) > 20, timeout=30000)
+    assert min(b - a for a, b in pairwise(moved)) < 0.1
+    shared.session.pause()
 
 
 def test_unsaved_work_is_kept_and_offered_after_a_crash(

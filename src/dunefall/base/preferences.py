@@ -46,6 +46,8 @@ class Preferences:
         Frames of a block.
     follows_clock, follows_transport : bool
         Whether the tempo follows a MIDI clock; whether the sound goes with the transport of a JACK server.
+    calm : bool
+        Live pictures move twice a second, and not with every frame.
     folder : str
         Where files are looked for first; empty: the music folder.
     recent : tuple of str
@@ -74,6 +76,7 @@ class Preferences:
     frames: int = 512
     follows_clock: bool = False
     follows_transport: bool = False
+    calm: bool = False
     folder: str = ""
     recent: tuple[str, ...] = ()
     shortcuts: Mapping[str, str] = field(default_factory=dict)

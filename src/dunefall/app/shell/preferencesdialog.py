@@ -65,12 +65,16 @@ class PreferencesDialog(QDialog):
         line = QHBoxLayout()
         line.addWidget(self.folder, 1)
         line.addWidget(choose)
-        for label, box in (("Theme", self.theme), ("Size of everything", self.scale)):
+        self.motion = QComboBox()
+        for text, calm in (("Full", False), ("Calm: live pictures move twice a second", True)):
+            self.motion.addItem(text, calm)
+        self.motion.setCurrentIndex(self.motion.findData(self._before.calm))
+        for label, box in (("Theme", self.theme), ("Size of everything", self.scale), ("Motion", self.motion)):
             box.setAccessibleName(label)
             form.addRow(label, box)
         self.folder.setAccessibleName("Folder for patches and sounds")
         form.addRow("Folder for patches and sounds", line)
-        note = QLabel("Devices, sample rate and block: “Sound devices…” in the patch's menu; they are kept, too.")
+        note = QLabel("Devices, sample rate and block: “Sound devices…” in the Sound menu; they are kept, too.")
         note.setWordWrap(True)
         form.addRow(note)
         return page
@@ -114,5 +118,5 @@ class PreferencesDialog(QDialog):
         own = {c.id: keys[c.id] for c in self._commands if keys[c.id] != QKeySequence(c.key).toString()}
         return replace(
             self._before, theme=str(self.theme.currentData()), scale=float(self.scale.currentData()),
-            folder=self.folder.text().strip(), shortcuts=own,
+            calm=bool(self.motion.currentData()), folder=self.folder.text().strip(), shortcuts=own,
         )  # fmt: skip

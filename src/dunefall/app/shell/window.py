@@ -57,6 +57,8 @@ from dunefall.session import Session
 __all__ = ["MainWindow"]
 
 FRAME_MS = 16
+CALM_S = 0.5
+"""So often live pictures move where the user wants it calm."""
 START_FADE_S = 1.5
 EMPTY_Y, EMPTY_H = 130, 40
 REPEAT_MS = 150
@@ -83,7 +85,7 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self.session, self.first_fade_s = session, START_FADE_S
-        self._bins_seen, self._play_when_ready = -1, True
+        self._bins_seen, self._moved_s, self._play_when_ready = -1, 0.0, True
         self.setWindowTitle("Dunefall")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
@@ -316,7 +318,20 @@ class MainWindow(QMainWindow):
         if cure:
             self._update_actions()
             self.context.talk.tell(cure, ("Soften", partial(transport.soften_last, self.context)))
-        status = engine.status
+        moves = not self.context.settings.values.calm or time.monotonic() - self._moved_s >= CALM_S
+        if moves:
+            self._moved_s = time.monotonic()
+            self._show_levels()
+        if engine.bins_written != self._bins_seen:
+            self._bins_seen = engine.bins_written
+            for page in self._pages.values():
+                page.follow()
+            if moves:
+                self._pages[self._shown].animate()
+
+    def _show_levels(self) -> None:
+        """What the header says of the sound."""
+        status = self.session.engine.status
         rate = status[Status.RATE] or self.session.options.rate
         self.header.position.setText(position_text(status[Status.POSITION] / rate))
         peaks = status[Status.PEAKS : Status.PEAKS + max(2, int(status[Status.CHANNELS]))].tolist()
@@ -325,11 +340,6 @@ class MainWindow(QMainWindow):
             self.header.meter.show_levels(peaks, *levels)
         self.header.show_lead(*self._lead())
         self.header.show_load(status[Status.LOAD], int(status[Status.UNDERRUNS]))
-        if engine.bins_written != self._bins_seen:
-            self._bins_seen = engine.bins_written
-            for page in self._pages.values():
-                page.follow()
-            self._pages[self._shown].animate()
 
     def _lead(self) -> tuple[str, bool]:
         """Whom the tempo follows, and whether it is there."""
