@@ -21,11 +21,13 @@ SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/
   tests/test_cli.py tests/test_clockin.py tests/test_doctor.py tests/test_desktop.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
   tests/test_import_contract.py
 
-# jackd2: a real sound server for the tests that stop and kill it; CHECKERS: what looks at the files for the desktop.
-# Tests that need one of them are skipped without it.
+# jackd2: a real sound server for the tests that stop and kill it; CHECKERS: what looks at the files for the desktop;
+# READER: what a screen reader hears and presses. Tests that need one of them are skipped without it.
 CHECKERS := desktop-file-utils appstream shared-mime-info man-db
+READER := at-spi2-core dbus xdotool python3-pyatspi
 test: setup
 	-scripts/system-packages jackd2 $(CHECKERS)
+	-scripts/system-packages $(READER)
 	$(BIN)/python -m dunefall.compiler.makecode --all
 	$(BIN)/python -m pytest -q -n 2 $(SHARED)
 	scripts/with-display $(BIN)/python -m pytest -q tests/app tests/engine tests/test_session.py

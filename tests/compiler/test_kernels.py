@@ -5,7 +5,11 @@ from __future__ import annotations
 import subprocess
 import sys
 
+import pytest
+
 import dunefall.compiler.makecode as makecode
+from dunefall.catalogue import catalogue
+from dunefall.compiler import warmup
 
 MOST_MB = 40.0
 """All kernels of the catalogue: twice what they take; with Numba's code for linking they took 68 MB."""
@@ -28,3 +32,13 @@ def test_all_kernels_loaded_take_little_memory() -> None:
     subprocess.run([sys.executable, "-m", makecode.__name__, "--all"], check=True)  # what compiles takes more
     found = subprocess.run([sys.executable, "-c", MEASURED], check=True, capture_output=True, text=True)
     assert float(found.stdout) < MOST_MB
+
+
+@pytest.mark.parametrize("there", [True, False])
+def test_only_what_is_compiled_is_told_of(there: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    """At each start the window said for a moment that it prepares the engine, "once"."""
+    specs, told = [catalogue()["clock"], catalogue()["lfo"]], list[tuple[int, int, str]]()
+    monkeypatch.setattr(warmup, "_not_loaded", lambda types: specs)
+    monkeypatch.setattr(warmup, "compiled_before", lambda path: there)
+    warmup.prepare(["clock", "lfo"], lambda *step: told.append(step))
+    assert told == ([] if there else [(0, 3, "Clock"), (1, 3, "LFO"), (2, 3, "engine loop"), (3, 3, "")])

@@ -39,11 +39,11 @@ def prepare(type_ids: Iterable[str], progress: Callable[[int, int, str], None] |
     type_ids : iterable of str
         Types of modules.
     progress : function of (done, total, name)
-        Called before each step and once at the end.
+        Called before each step and once at the end, if something is to be compiled; loading takes no time to speak of.
     """
     todo = _not_loaded(type_ids)
     missing = [path for path in map(kernel_path, todo) if not compiled_before(path)]
-    report = progress or (lambda done, total, name: None)
+    report = progress if progress is not None and missing else (lambda done, total, name: None)
     helper = None
     if len(missing) >= MANY_TO_MAKE and (os.cpu_count() or 1) > 1:
         helper = make_elsewhere(missing[: len(missing) // 2 - 1 : -1])

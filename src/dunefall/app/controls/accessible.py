@@ -8,10 +8,10 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 
 from PySide6.QtCore import QPoint, QRect
-from PySide6.QtGui import QAccessible, QAccessibleEvent, QAccessibleInterface
+from PySide6.QtGui import QAccessible, QAccessibleAnnouncementEvent, QAccessibleEvent, QAccessibleInterface
 from PySide6.QtWidgets import QAbstractScrollArea, QAccessibleWidget, QWidget
 
-__all__ = ["PaintedPart", "install_accessibility", "tell_focus"]
+__all__ = ["PaintedPart", "announce", "install_accessibility", "tell_focus"]
 
 
 class PaintedPart(NamedTuple):
@@ -139,9 +139,16 @@ def install_accessibility() -> None:
 
 
 def tell_focus(widget: QWidget) -> None:
-    """Tell that another part of a widget is selected."""
-    chosen = [k for k, part in enumerate(_parts(widget)) if part.chosen] if QAccessible.isActive() else []
+    """Tell that another part of a widget is selected, where the keys are there."""
+    heard = QAccessible.isActive() and widget.hasFocus()
+    chosen = [k for k, part in enumerate(_parts(widget)) if part.chosen] if heard else []
     if chosen:
         event = QAccessibleEvent(widget, QAccessible.Event.Focus)
         event.setChild(chosen[0])
         QAccessible.updateAccessibility(event)
+
+
+def announce(widget: QWidget, text: str) -> None:
+    """Have screen readers say what changes beside the widget that has the keys: what is chosen by typing, a notice."""
+    if QAccessible.isActive() and text:
+        QAccessible.updateAccessibility(QAccessibleAnnouncementEvent(widget, text))

@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QRect, QRectF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QFont,
@@ -19,7 +19,7 @@ from PySide6.QtGui import (
     QPixmap,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QAbstractSlider, QMenu, QSizePolicy
 
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
@@ -36,6 +36,7 @@ __all__ = ["LinkRow", "link_role", "most_amount"]
 
 HEIGHT, FIRST_H = 40, 24
 TRACE_W, AMOUNT_W = 40, 74
+PLACES = 1000
 
 
 def link_role(patch: Patch, link: Link) -> str:
@@ -49,7 +50,7 @@ def most_amount(unit: str) -> float:
     return {"oct": 5.0, "st": 24.0, "%": 1.0, "dB": 24.0, "ct": 100.0}.get(UNITS[unit].amount_sign, 1.0)
 
 
-class LinkRow(QWidget):
+class LinkRow(QAbstractSlider):
     """Name of the other end, a small rail for the amount, the source's trace and the amount; below, the offset and from
     where to where the link moves its target.
 
@@ -95,7 +96,9 @@ class LinkRow(QWidget):
             "Drag for the amount, or type it: “12 st”, “offset 3 st”, “100 Hz to 2 kHz”. Click the name to go there, "
             "right-click for curve, switch, removal"
         )
+        self.setRange(-PLACES, PLACES)
         self.set_link(link)
+        self.valueChanged.connect(self._set_place)
         own_keys(self, Qt.Key.Key_Delete)
 
     @property
@@ -110,7 +113,15 @@ class LinkRow(QWidget):
         self.setAccessibleName(f"{'Moves' if self._outwards else 'Moved by'} {self._name}")
         below = f"; {self._below()}" if self._below() else ""
         self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off") + below)
+        with QSignalBlocker(self):
+            self.setValue(round(link.amount / most_amount(self._unit) * PLACES))
         self.update()
+
+    def _set_place(self, place: int) -> None:
+        """A screen reader has moved it: one undo step."""
+        self.settled.emit()
+        self._change(amount=round(place / PLACES * most_amount(self._unit), 4))
+        self.settled.emit()
 
     def _below(self) -> str:
         """The second line: the range, and the offset where there is one."""

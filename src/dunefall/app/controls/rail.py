@@ -6,7 +6,7 @@ import random
 import re
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -19,7 +19,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QAbstractSlider, QApplication, QInputDialog, QMenu, QSizePolicy, QToolTip, QWidget
 
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
@@ -35,6 +35,7 @@ __all__ = ["Rail"]
 HEIGHT, TRACK_Y = 40, 29
 FINE, COARSE = 0.1, 10.0
 STEP = 0.01
+PLACES = 1000
 FINELY = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 GRIP, LEAST_REACH, WIDER = 6, 0.005, 1.1
 """Px beside an end of the reach in which it is taken hold of; the least share of the rail it is dragged to; a key's
@@ -49,8 +50,9 @@ def _no_line(text: str) -> dict[str, float]:
     raise ParameterError(f"“{text}” is not a value")
 
 
-class Rail(QWidget):
-    """One parameter: drag, wheel, keys or typing set it; it shows what moves it.
+class Rail(QAbstractSlider):
+    """One parameter: drag, wheel, keys or typing set it; it shows what moves it. As a slider of Qt's it stands at its
+    place on the rail, for screen readers, which set it as well.
 
     Attributes
     ----------
@@ -105,11 +107,13 @@ class Rail(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName(param.name)
         self.setToolTip(f"{param.help or param.name} ({param.allowed})")
+        self.setRange(0, len(param.choices) - 1 if param.choices else PLACES)
         self._describe()
+        self.valueChanged.connect(self._set_place)
         own_keys(self, Qt.Key.Key_Delete, unless=lambda: self.offered)
 
     @property
-    def value(self) -> float:
+    def value(self) -> float:  # type: ignore[override]
         """The base value."""
         return self._value
 
@@ -145,6 +149,14 @@ class Rail(QWidget):
     def _describe(self) -> None:
         locked = "; locked against randomising" if self._locked else ""
         self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}{locked}")
+        with QSignalBlocker(self):
+            self.setValue(round(self.param.to_rail(self._value) * self.maximum()))
+
+    def _set_place(self, place: int) -> None:
+        """A screen reader has moved it: one undo step."""
+        self.settled.emit()
+        self._set(self.param.from_rail(place / self.maximum()))
+        self.settled.emit()
 
     # -- painting -----------------------------------------------------------------------------------------------
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QListWidget,
+    QListWidgetItem,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from dunefall.app.controls.accessible import announce
 from dunefall.app.controls.theme import Theme, sans
 
 __all__ = ["SearchDialog", "SearchRow"]
@@ -76,6 +78,7 @@ class SearchDialog(QDialog):
         self.list.setAccessibleName(what.capitalize())
         self.list.setUniformItemSizes(True)
         self.list.itemActivated.connect(self.take)
+        self.list.currentItemChanged.connect(self._say)
         self.column.addWidget(heading)
         self.column.addWidget(self.search)
         self.column.addWidget(self.list, 1)
@@ -88,6 +91,12 @@ class SearchDialog(QDialog):
         self.foot.addStretch(1)
         self.foot.addWidget(buttons)
         self.column.addLayout(self.foot)
+
+    def _say(self, item: QListWidgetItem | None) -> None:
+        """What is chosen while the keys are in the search field."""
+        if item is not None:
+            more = item.data(Qt.ItemDataRole.AccessibleDescriptionRole)
+            announce(self.search, f"{item.text()}, {more}" if more else item.text())
 
     def fill(self, text: str) -> None:
         """Put what fits a text into the list."""

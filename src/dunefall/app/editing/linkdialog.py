@@ -126,6 +126,7 @@ class LinkDialog(SearchDialog):
             item = QListWidgetItem(name)
             for key, value in ((_PLACE, place), (_ROLE, role), (_LAYER, layer)):
                 item.setData(key, value)
+            item.setData(Qt.ItemDataRole.AccessibleDescriptionRole, layer)
             self.list.addItem(item)
 
     def _can_make(self, text: str) -> list[Entry]:

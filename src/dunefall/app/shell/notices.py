@@ -10,6 +10,7 @@ from typing import NamedTuple
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QListWidget, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from dunefall.app.controls.accessible import announce
 from dunefall.app.controls.theme import Theme, sans
 
 __all__ = ["Notice", "NoticeDialog", "Notices"]
@@ -93,6 +94,7 @@ class Notices(QWidget):
         The same sentence again only stays longer.
         """
         self.kept.append(Notice(text, time.time()))
+        announce(self, text)
         for row in self._rows:
             if row.text == text:
                 row.timer.start(SHOWN_MS)
