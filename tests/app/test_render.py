@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -27,7 +28,7 @@ from dunefall.deliver.verdict import Finding
 from dunefall.engine.messages import EngineOptions
 from dunefall.session import Session
 from dunefall.session.edits.modules import set_param
-from rig import demo
+from rig import demo, slowness
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -353,9 +354,8 @@ def many(count: int) -> list[File]:
 
 
 def test_a_thousand_results_do_not_hold_the_window_up(qtbot: QtBot) -> None:
-    """A file more, sorting and filtering cost less than 50 ms each (the house's bound for the window's thread)."""
-    import time
-
+    """A file more, sorting and filtering cost less than 50 ms each (the bound for the window's thread), whatever the
+    threads of earlier tests are still at."""
     table = ResultsTable(NOON)
     qtbot.addWidget(table)
     table.resize(800, 400)
@@ -367,11 +367,11 @@ def test_a_thousand_results_do_not_hold_the_window_up(qtbot: QtBot) -> None:
         lambda: table.show_files(files, False), lambda: table.filter(True), lambda: table._sort_by(7),
         lambda: table.selectRow(0), lambda: table.step_to(1),
     ):  # fmt: skip
-        begun = time.process_time()
+        begun = time.thread_time()
         act()
         table.viewport().repaint()
-        worst.append(time.process_time() - begun)
-    assert max(worst) < 0.05, worst
+        worst.append(time.thread_time() - begun)
+    assert max(worst) < 0.05 * slowness(), worst
     assert table.current is not None
     assert len(table.shown) == 333
     assert NOTE_X > 100

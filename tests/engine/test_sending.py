@@ -144,6 +144,9 @@ def test_a_pitch_between_two_keys_bends_the_wheel(desk_of: Any) -> None:
     assert abs(note.note + 2.0 * wheel.pitch / 8192 - 57.37) < 2.0 / 8192
     assert at <= desk.of("note_on")[0][0], "the wheel stands before the key goes down"
     assert len(desk.of("pitchwheel")) == 1, "it stays there"
+    desk.sounding.later(lambda: desk.sounding.set_playing(False))
+    desk.go_on(0.5)
+    assert desk.of("pitchwheel")[-1][1].pitch == 0, "the other instrument is left in tune"
 
 
 def test_all_voices_of_a_layer_are_sent(desk_of: Any) -> None:

@@ -74,7 +74,7 @@ def is_free(spec: ModuleSpec, param: Param, locked: Collection[str], values: Map
     -------
     bool
     """
-    return not (spec.ends or param.follows or param.set_up or param.id in locked) and spec.counts(param, values)
+    return not (spec.needed or param.follows or param.set_up or param.id in locked) and spec.counts(param, values)
 
 
 def varied(

@@ -124,7 +124,7 @@ class Sender:
         """Let go of all notes."""
         self._waiting.clear()
         for voice in self._voices.values():
-            self._let_go(voice)
+            self._leave(voice)
         self._voices.clear()
 
     def _follow(self, pace: Pace) -> None:
@@ -139,7 +139,7 @@ class Sender:
         """Begin with modules that are new, and let go of what those that are gone play."""
         taps = {tap.instance: tap for tap in self._outgoing.taps}
         for gone in [self._voices.pop(name) for name in list(self._voices) if name not in taps]:
-            self._let_go(gone)
+            self._leave(gone)
             self._waiting = [due for due in self._waiting if due.voice is not gone]
             heapq.heapify(self._waiting)
         for instance, tap in taps.items():
@@ -155,22 +155,19 @@ class Sender:
                 struck = float(self._outgoing.read(force, at, at + 1)[0])
                 self._begin(voice, at, note, struck)
             else:
-                self._later(_Due(self._heard_s(at), next(self._orders), voice))
+                heapq.heappush(self._waiting, _Due(self._heard_s(at), next(self._orders), voice))
         voice.high = bool(high[-1]) if len(high) else voice.high
 
     def _begin(self, voice: _Voice, at: int, note: float, struck: float) -> None:
         if not (np.isfinite(note) and np.isfinite(struck)):
             return
         key = min(127, max(0, round(note)))
-        velocity = min(127, max(1, round(127 * struck)))
-        self._later(_Due(self._heard_s(at), next(self._orders), voice, key, _bend(note, key, voice.tap), velocity))
+        bend, velocity = _bend(note, key, voice.tap), min(127, max(1, round(127 * struck)))
+        heapq.heappush(self._waiting, _Due(self._heard_s(at), next(self._orders), voice, key, bend, velocity))
 
     def _heard_s(self, at: int) -> float:
         """When a sample is heard, or its block would be."""
         return self._begun_s + at / self._rate + self._late_s
-
-    def _later(self, due: _Due) -> None:
-        heapq.heappush(self._waiting, due)
 
     def _send(self, due: _Due) -> None:
         voice = due.voice
@@ -190,6 +187,11 @@ class Sender:
         if voice.key >= 0 and self._port is not None:
             self._port.send(mido.Message("note_off", channel=voice.channel, note=voice.key))
         voice.key = -1
+
+    def _leave(self, voice: _Voice) -> None:
+        """Nothing more is sent of it: no key stays down, and the wheel does not stay bent."""
+        self._let_go(voice)
+        self._turn_wheel(voice, 0)
 
     def _moved(self, voice: _Voice, now_s: float) -> None:
         """Where a controller, the wheel or a number stands now, if it is its turn."""
