@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: setup demo test lint bench soak fresh-check
+.PHONY: setup demo test lint bench soak fresh-check deb
 setup: $(STAMP)
 
 $(STAMP): requirements.lock pyproject.toml scripts/system-packages
@@ -61,3 +61,6 @@ soak: setup
 # As root: both commands in minimal Debian roots.
 fresh-check:
 	scripts/fresh-check
+
+deb:
+	scripts/make-deb

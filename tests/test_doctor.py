@@ -6,11 +6,14 @@ import json
 import os
 import resource
 import shutil
+from importlib import metadata
 from pathlib import Path
 from types import SimpleNamespace
 
+import PySide6
 import pytest
 
+from dunefall.base import packages as packages_module
 from dunefall.cli import doctor, main
 from dunefall.cli.doctor import findings
 from dunefall.engine.devices import keys, ports
@@ -64,3 +67,14 @@ def test_a_part_that_fails_hides_no_other(monkeypatch: pytest.MonkeyPatch) -> No
     found = states()
     assert found["sound"] == "wrong"
     assert found["fonts"] == "ok"
+
+
+def test_a_package_without_its_metadata_is_there_all_the_same(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Debian divides Qt's package into several, none of which is called as in Python's registry."""
+
+    def version(name: str) -> str:
+        raise metadata.PackageNotFoundError(name)
+
+    monkeypatch.setattr(packages_module.metadata, "version", version)
+    monkeypatch.setattr(packages_module.metadata, "requires", lambda name: ["PySide6-Essentials>=6.8", "no-such-thing"])
+    assert packages_module.packages() == {"PySide6-Essentials": PySide6.__version__, "no-such-thing": ""}

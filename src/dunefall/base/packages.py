@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import re
-from importlib import metadata
+from importlib import import_module, metadata
+from importlib.util import find_spec
 
 __all__ = ["packages"]
+
+MODULES = {"JACK-Client": "jack", "PySide6-Essentials": "PySide6", "python-osc": "pythonosc", "python-rtmidi": "rtmidi"}
+"""How a package is imported, where that is not its name."""
 
 
 def packages() -> dict[str, str]:
@@ -17,9 +21,16 @@ def packages() -> dict[str, str]:
         if "extra ==" in condition:
             continue
         name = re.split(r"[^\w.-]", name, maxsplit=1)[0]
-        try:
-            found[name] = metadata.version(name)
-        except metadata.PackageNotFoundError:
-            if not condition:
-                found[name] = ""
+        version = _version(name)
+        if version or not condition:
+            found[name] = version
     return found
+
+
+def _version(name: str) -> str:
+    """Of a package; systems that divide it otherwise have it without its metadata, and then it tells itself."""
+    try:
+        return metadata.version(name)
+    except metadata.PackageNotFoundError:
+        module = MODULES.get(name, name)
+        return str(getattr(import_module(module), "__version__", "?")) if find_spec(module) is not None else ""
