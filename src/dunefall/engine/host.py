@@ -30,7 +30,7 @@ from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.inputs import Inputs
 from dunefall.engine.messages import EngineOptions
-from dunefall.engine.others import Others
+from dunefall.engine.peers import Peers
 from dunefall.engine.replay import AHEAD_S, Replay
 from dunefall.engine.seeking import Meeting, SeekJob, nearer
 from dunefall.engine.shared import SharedState, Status
@@ -85,7 +85,7 @@ class _Host:
         self._faulty: tuple[str, ...] = ()
         self._news, self._clicks = deque[object](), ClickNews()
         self._inputs = Inputs(options, self._tell, self._news)
-        self._others = Others(self._news)
+        self._peers = Peers(self._news)
         self._seek: SeekJob | None = None
         self._meeting: Meeting | None = None
         self._met = deque[tuple[Meeting, bool]]()
@@ -106,8 +106,8 @@ class _Host:
             say.Probe: self._set_probe,
             say.Monitor: self._set_monitor,
             say.SetDevice: self._set_device,
-            say.FollowTransport: lambda m: self._others.follow_transport(m.on, self._options, self._sound()),
-            say.MoveTransport: lambda message: self._others.move_transport(message.rolls, message.seconds),
+            say.FollowTransport: lambda m: self._peers.follow_transport(m.on, self._options, self._sound()),
+            say.MoveTransport: lambda message: self._peers.move_transport(message.rolls, message.seconds),
             say.AskCheckpoint: lambda m: self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(m.position))),
             say.AskPortrait: lambda message: self._tell(portrait_drawn(message)),
             say.AskClicks: lambda message: self._tell(clicks_counted(message, self._options.rate)),
@@ -242,7 +242,7 @@ class _Host:
             self._opened = True
             raise_thread_priority()
             self._inputs.open_keys(sounding, self._patch)
-            self._others.open(self._options, sounding, self._tell)
+            self._peers.open(self._options, sounding, self._tell)
             self._tell(say.Prepared())
 
     @property
@@ -473,7 +473,7 @@ class _Host:
             sounding.set_playing(playing)
         self._outlet.open(self._options, sounding, layout_of(self._patch.layout).channels, note)
         self._inputs.open_keys(sounding, self._patch)
-        self._others.open(self._options, sounding, self._tell)
+        self._peers.open(self._options, sounding, self._tell)
 
     def _fit(self) -> str:
         """Run at a rate that the device has; gives a sentence where it is another than the one asked for."""
@@ -486,4 +486,4 @@ class _Host:
     def _close_devices(self) -> None:
         self._outlet.close()
         self._inputs.close()
-        self._others.close()
+        self._peers.close()

@@ -13,8 +13,9 @@ from typing import Any, NamedTuple, Protocol
 __all__ = ["JackTransport", "Moment", "SimulatedTransport", "Transport", "TransportWatch", "open_transport"]
 
 NAME = "Dunefall transport"
-LOOK_S, AGAIN_S, JUMP_S = 0.005, 2.0, 0.1
-"""So often it is looked at; so often a server is looked for; it was moved where it is off by this."""
+LOOK_S, AGAIN_S, JUMP_S, CLOSING_S = 0.005, 2.0, 0.1, 0.5
+"""So often it is looked at; so often a server is looked for; it was moved where it is off by this; to close it may take
+so long."""
 TEMPO_STEP = 1e-4
 
 
@@ -146,9 +147,9 @@ class TransportWatch:
         self._wishes.append((rolls, seconds))
 
     def close(self) -> None:
-        """Follow it no longer."""
+        """Follow it no longer; a server that answers nothing is not waited for."""
         self._ended.set()
-        self._thread.join()
+        self._thread.join(CLOSING_S)
 
     def _run(self) -> None:
         while not self._ended.is_set():

@@ -14,10 +14,10 @@ from dunefall.engine.devices.transport import TransportWatch, open_transport
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.sounding import Sounding
 
-__all__ = ["Others"]
+__all__ = ["Peers"]
 
 
-class Others:
+class Peers:
     """Other instruments and programs, which go with the sound.
 
     Parameters
