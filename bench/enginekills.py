@@ -27,6 +27,8 @@ __all__ = ["main"]
 
 EDIT_S = 0.05
 MOST_S, MOST_SKIPPED = 1.0, 9600
+READY_S = 20.0
+"""After so long an engine in reserve is ready."""
 SIGNALS = (signal.SIGKILL, signal.SIGKILL, signal.SIGTERM, signal.SIGSEGV)
 
 
@@ -40,11 +42,15 @@ def _edited(patch: Patch, dice: random.Random, number: int) -> Patch:
     return patch.with_param("drip-line-low-pass", "cutoff_hz", dice.uniform(200.0, 4000.0))
 
 
-def _until_reserve(client: EngineClient) -> None:
+def _until_reserve(client: EngineClient) -> int:
+    """Wait until the engine in reserve is ready: it says so, and may have said so before, which the client passes over.
+    Gives the number of open handles."""
     while client._reserve is None:
         client.poll()
         time.sleep(0.01)
-    assert client._reserve.pipe.poll(120)
+    while not client._reserve.pipe.poll(0.1) and time.monotonic() - client._reserve.started < READY_S:
+        pass
+    return len(os.listdir("/proc/self/fd"))
 
 
 def main() -> int:
@@ -59,9 +65,9 @@ def main() -> int:
     client.set_patch(patch)
     client.wait_for(say.Prepared)
     client.play()
-    handles = len(os.listdir("/proc/self/fd"))
+    handles = _until_reserve(client)
     for k in range(options.count):
-        _until_reserve(client)
+        more = _until_reserve(client) - handles
         first, edit, lives = client.process_id, time.monotonic(), dice.uniform(0.1, 1.5)
         killed = stolen = 0.0
         assert first is not None
@@ -90,7 +96,6 @@ def main() -> int:
             print(f"kill {k}: away for {away[-1]:.2f} s, the host took {stolen:.2f} s of the processors meanwhile, "
                   f"{skipped:.0f} samples skipped, same patch: {same}", flush=True)  # fmt: skip
         if k % 20 == 19:
-            more = len(os.listdir("/proc/self/fd")) - handles
             usual = statistics.median(away)
             print(f"{k + 1} kills, {number} edits, away for {usual:.2f} s, at most {max(away):.2f} s, "
                   f"{more} handles more", flush=True)  # fmt: skip
