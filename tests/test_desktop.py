@@ -49,6 +49,12 @@ def test_everything_is_installed_and_removed_again(data: Path) -> None:
     assert main(["desktop", "remove", "--data", str(data)]) == 0
 
 
+def test_the_debian_package_has_the_same_files_at_the_same_places() -> None:
+    rules = (ROOT / "packaging" / "debian" / "rules").read_text().replace("$(app)", APP_ID)
+    for name, place in PLACES.items():
+        assert f"install -Dm644 -t $(share)/{place} $(data)/{name}\n" in rules
+
+
 def test_for_oneself_the_program_is_named_with_its_path(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
     assert main(["desktop", "install"]) == 0

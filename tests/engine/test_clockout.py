@@ -13,7 +13,7 @@ from scipy.stats import theilslopes
 
 from dunefall.base.errors import DeviceError
 from dunefall.engine.devices import midiout
-from dunefall.engine.devices.clockout import TICKS, BeatLine, ClockOut, Ticker, open_clock_out
+from dunefall.engine.devices.clockout import TICKS, BeatLine, Ticker, clock_out, open_clock_out
 from dunefall.engine.devices.midiout import SimulatedPort
 from rig import until
 
@@ -87,7 +87,7 @@ def test_a_sound_that_hangs_stops_the_others() -> None:
 def test_in_real_time_its_ticks_have_the_tempo_of_the_sound() -> None:
     """By the median of all slopes (scipy.stats.theilslopes), as a busy machine may hold some of them up."""
     port, begun = SimulatedPort(), time.monotonic()
-    clock = ClockOut(port, lambda: BeatLine(now := time.monotonic(), (now - begun) * 1.6, 1.6), lambda text: None)
+    clock = clock_out(port, lambda: BeatLine(now := time.monotonic(), (now - begun) * 1.6, 1.6), lambda text: None)
     assert until(lambda: len(port.sent) > 160)
     clock.close()
     assert port.closed
@@ -104,7 +104,7 @@ def test_a_port_that_refuses_is_told_of(monkeypatch: pytest.MonkeyPatch) -> None
             raise RuntimeError("unplugged")
 
     told: list[str] = []
-    clock = ClockOut(Refuses(), lambda: BeatLine(time.monotonic(), 0.0, 2.0), told.append)
+    clock = clock_out(Refuses(), lambda: BeatLine(time.monotonic(), 0.0, 2.0), told.append)
     assert until(lambda: bool(told))
     assert told == ["The MIDI clock no longer goes out: the port refuses (unplugged)."]
     clock.close()

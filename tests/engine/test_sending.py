@@ -25,7 +25,7 @@ from dunefall.engine import sounding as sounding_module
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.midiout import SimulatedPort
 from dunefall.engine.devices.osc import OscOutput, destination
-from dunefall.engine.devices.sending import SAFE_S, Sender, Sending, open_sending
+from dunefall.engine.devices.sending import SAFE_S, Sender, open_sending, sending
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.outgoing import MOST_SENT
 from dunefall.engine.shared import SharedState
@@ -292,7 +292,7 @@ def test_a_port_that_refuses_is_told_of() -> None:
     sounding.later(lambda: sounding.sound(player))
     sounding.later(lambda: sounding.set_playing(True))
     port = Refuses()
-    sending = Sending(Sender(sounding.outgoing, RATE, FRAMES / RATE, port, None), (port,), told.append)
+    going = sending(Sender(sounding.outgoing, RATE, FRAMES / RATE, port, None), (port,), told.append)
     out = np.zeros((FRAMES, 2))
 
     def play() -> bool:
@@ -301,7 +301,7 @@ def test_a_port_that_refuses_is_told_of() -> None:
 
     assert until(play)
     assert told == ["Notes and controllers no longer go out: the port refuses (unplugged)."]
-    sending.close()
+    going.close()
     assert port.closed
     sounding.let_go()
     slots.let_go()

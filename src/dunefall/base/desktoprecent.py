@@ -13,6 +13,7 @@ from pathlib import Path
 from xml.etree import ElementTree
 
 from dunefall.base.errors import StorageError
+from dunefall.base.folders import desktop_folder
 from dunefall.base.storage import write_file
 
 __all__ = ["desktop_list", "note_in_desktop"]
@@ -26,8 +27,7 @@ MOST_BYTES = 2_000_000
 
 def desktop_list() -> Path:
     """Where the list is; with ``DUNEFALL_DATA`` there."""
-    home = os.environ.get("DUNEFALL_DATA") or os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share"
-    return Path(home) / "recently-used.xbel"
+    return Path(os.environ.get("DUNEFALL_DATA") or desktop_folder()) / "recently-used.xbel"
 
 
 def note_in_desktop(path: Path, mime_type: str, list_file: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
-__all__ = ["config_folder", "data_folder", "errors_file", "state_folder"]
+__all__ = ["config_folder", "data_folder", "desktop_folder", "errors_file", "state_folder"]
 
 _NAME = "dunefall"
 
@@ -25,6 +25,11 @@ def data_folder() -> Path:
 def state_folder() -> Path:
     """What has happened of late: errors, reports, the last minutes; ``DUNEFALL_DATA`` names another place."""
     return Path(os.environ.get("DUNEFALL_DATA") or platformdirs.user_state_dir(_NAME))
+
+
+def desktop_folder() -> Path:
+    """Where the desktop looks for what this user has beside what all have: its programs, icons, recent files."""
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
 
 
 def errors_file() -> Path:

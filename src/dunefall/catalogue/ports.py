@@ -11,11 +11,12 @@ from typing import Literal
 from dunefall.base.errors import ParameterError
 from dunefall.base.units import UNITS, format_value
 
-__all__ = ["Input", "Output", "Param", "Role", "Series"]
+__all__ = ["MIDI_CHANNELS", "Input", "Output", "Param", "Role", "Series"]
 
 Role = Literal["audio", "control", "gate", "pitch"]
 
 
+MIDI_CHANNELS = tuple(str(k) for k in range(1, 17))
 RESETS = frozenset(("reset", "restart", "run"))
 """Ids of gate inputs that begin a module anew, or let it run."""
 SETS_BACK = RESETS | {"clear", "take", "lay"}

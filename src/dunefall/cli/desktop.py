@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
 import shutil
 import subprocess
 import sys
@@ -12,6 +11,7 @@ from typing import Any
 
 from dunefall import APP_ID
 from dunefall.base.errors import DunefallError
+from dunefall.base.folders import desktop_folder
 from dunefall.patch.library import DATA
 
 __all__ = ["PLACES", "add_desktop", "run_desktop"]
@@ -61,8 +61,7 @@ def run_desktop(options: argparse.Namespace) -> int:
     DunefallError
         If a file cannot be written or removed.
     """
-    own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
-    data = options.data or own
+    data = options.data or desktop_folder()
     for name, place in PLACES.items():
         target = data / place / name
         try:

@@ -106,7 +106,7 @@ class _Host:
             say.Probe: self._set_probe,
             say.Monitor: self._set_monitor,
             say.SetDevice: self._set_device,
-            say.FollowTransport: lambda m: self._peers.follow_transport(m.on, self._options, self._sound()),
+            say.FollowTransport: lambda message: self._peers.follow_transport(message.on),
             say.MoveTransport: lambda message: self._peers.move_transport(message.rolls, message.seconds),
             say.AskCheckpoint: lambda m: self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(m.position))),
             say.AskPortrait: lambda message: self._tell(portrait_drawn(message)),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -44,19 +44,15 @@ class Tap:
         The module's.
     slots : tuple of int
         The rings of its outputs.
-    values : tuple of (str, float)
-        What it is set to.
+    values : mapping of str to float
+        What its parameters are set to.
     """
 
     instance: str
     kind: str
     name: str
     slots: tuple[int, ...]
-    values: tuple[tuple[str, float], ...]
-
-    def value(self, param: str) -> float:
-        """What one of its parameters is set to."""
-        return dict(self.values)[param]
+    values: Mapping[str, float]
 
 
 class Outgoing:
@@ -133,5 +129,5 @@ def _outputs(module: Module) -> list[str]:
 def _tap(module: Module, instance: str, slots: tuple[int, ...]) -> Tap:
     spec = spec_of(module.type)
     assert spec is not None
-    values = tuple((param.id, module.params.get(param.id, param.default)) for param in spec.params)
+    values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
     return Tap(instance, spec.sends, module.name, slots, values)

@@ -24,7 +24,7 @@ from dunefall.patch.model import Patch
 from dunefall.patch.partfiles import TEMPOS_BPM
 from dunefall.patch.take import Edit
 
-__all__ = ["ClockFollower", "TickFilter"]
+__all__ = ["ClockFollower", "TickFilter", "take_tempo"]
 
 MEMORY, LATEST, FAR = 480, 12, 5.0
 """Ticks that count; those that tell a change, and how many standard errors of their mean it takes."""
@@ -121,6 +121,26 @@ class Engine(Protocol):
         """Sound another patch from now on."""
 
 
+def _possible(bpm: float) -> float:
+    """The nearest tempo that a patch can have."""
+    return min(max(bpm, TEMPOS_BPM[0]), TEMPOS_BPM[1])
+
+
+def take_tempo(engine: Engine, bpm: float) -> None:
+    """Let what sounds have the tempo of another device, as near as a patch can have it.
+
+    Parameters
+    ----------
+    engine : Engine
+        Whose tempo is set; the document follows.
+    bpm : float
+        The tempo.
+    """
+    if engine.patch.tempo_bpm != _possible(bpm):
+        engine.set_patch(replace(engine.patch, tempo_bpm=_possible(bpm)))
+        engine.moved_on = True
+
+
 class ClockFollower:
     """Lets the tempo of what sounds follow a MIDI clock.
 
@@ -192,11 +212,10 @@ class ClockFollower:
             late_beats = theirs - self._beats_at(message.place_s * rate_hz, rate_hz)
             late_beats -= round(late_beats)
         catch_up = min(max(late_beats * 60.0 / (self.bpm * CATCH_UP_S), -MOST_CATCH_UP), MOST_CATCH_UP)
-        wanted = min(max(self.bpm * (1.0 + catch_up), TEMPOS_BPM[0]), TEMPOS_BPM[1])
+        wanted = _possible(self.bpm * (1.0 + catch_up))
         late_s = abs(late_beats) * 60.0 / self.bpm
         if abs(wanted / self._engine.patch.tempo_bpm - 1.0) > (STEP if late_s < LATE_S else 0.1 * STEP):
-            self._engine.set_patch(replace(self._engine.patch, tempo_bpm=wanted))
-            self._engine.moved_on = True
+            take_tempo(self._engine, wanted)
 
     def _beats_at(self, sample: float, rate_hz: float) -> float:
         """Beats of the patch from the start of its take to a sample: its tempo over all that time."""

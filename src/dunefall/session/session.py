@@ -17,11 +17,10 @@ from dunefall.patch.claims import mark_of
 from dunefall.patch.document import Document
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import UNTITLED, KeptTake, Patch
-from dunefall.patch.partfiles import TEMPOS_BPM
 from dunefall.patch.take import END, Take, first_difference
 from dunefall.render.known import Ahead
 from dunefall.session.clickwatch import ClickWatch
-from dunefall.session.clockin import ClockFollower
+from dunefall.session.clockin import ClockFollower, take_tempo
 from dunefall.session.control import IncomingControl
 from dunefall.session.edits.takes import kept_take
 from dunefall.session.takelog import TakeLog
@@ -284,10 +283,7 @@ class Session:
         if message.rolls != self.playing:
             (self._play if message.rolls else self._pause)()
         if message.bpm and not self.engine.heard_again:
-            self.engine.set_patch(
-                replace(self.engine.patch, tempo_bpm=min(max(message.bpm, TEMPOS_BPM[0]), TEMPOS_BPM[1]))
-            )
-            self.engine.moved_on = True
+            take_tempo(self.engine, message.bpm)
 
     # -- files --------------------------------------------------------------------------------------------------
 

@@ -36,6 +36,14 @@ HEIGHT, LOAD_W = 52, 116
 NARROW, SHORTEST_TITLE, LONGEST_TITLE = 1200, 60, 220
 METER_W, NARROW_METER_W = 180, 150
 BUTTON, NARROW_BUTTON = 14, 8
+LEADS = {
+    ("", False): ("Tempo", "Tempo in BPM", ""),
+    ("clock", True): ("MIDI clock", "Tempo of the MIDI clock", "Follow a MIDI clock"),
+    ("clock", False): ("No clock", "No MIDI clock comes in", "Follow a MIDI clock"),
+    ("transport", True): ("JACK", "Play, place and tempo of the JACK transport", "Follow the JACK transport"),
+    ("transport", False): ("No JACK", "There is no JACK", "Follow the JACK transport"),
+}
+"""By whom leads the tempo, and whether that is there: what stands over it, what that means, and the command."""
 """Room beside the name of a workspace."""
 METER_LOW_DB = -60.0
 
@@ -284,15 +292,7 @@ class Header(QWidget):
     def show_lead(self, lead: str, runs: bool) -> None:
         """Say whom the tempo follows: a MIDI ``clock``, the ``transport`` of JACK, or with an empty text nobody; and
         whether it is there."""
-        told, sentence, command = {
-            "": ("Tempo", "Tempo in BPM", ""),
-            "clock": ("MIDI clock", "Tempo of the MIDI clock", "Follow a MIDI clock"),
-            "transport": ("JACK", "Play, place and tempo of the JACK transport", "Follow the JACK transport"),
-        }[lead]
-        if lead and not runs:
-            told, sentence = (
-                ("No clock", "No MIDI clock comes in") if lead == "clock" else ("No JACK", "There is no JACK")
-            )
+        told, sentence, command = LEADS[lead, runs]
         if self._labels["Tempo"].text() != told:
             self._labels["Tempo"].setText(told)
             self.tempo.setToolTip(f"{sentence}. Sound, {command}" if command else sentence)

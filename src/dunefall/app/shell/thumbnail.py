@@ -39,9 +39,10 @@ def draw_thumbnail(patch: Patch, size: int, theme: Theme = NOON) -> QImage:
     image.fill(Qt.GlobalColor.transparent)
     painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(theme.colour("edge"), max(1.0, size / 96)))
+    line = max(1.0, size / 96)
+    edge = line / 2
+    painter.setPen(QPen(theme.colour("edge"), line))
     painter.setBrush(theme.colour("ground"))
-    edge = max(1.0, size / 96) / 2
     painter.drawRoundedRect(QRectF(edge, edge, size - 2 * edge, size - 2 * edge), size * 0.08, size * 0.08)
     layers = [layer for layer in patch.layers if layer.modules][:MOST_ROWS]
     rows, inside = max(len(layers), LEAST_ROWS), size * (1.0 - 2.0 * MARGIN)

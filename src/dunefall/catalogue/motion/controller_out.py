@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import ModuleSpec, Output, Param
+from dunefall.catalogue.ports import MIDI_CHANNELS
 
 __all__ = ["MODULE"]
 
@@ -23,8 +24,7 @@ MODULE = ModuleSpec(
     params=(
         Param("value", "Value", "ratio", 0, 1, 0, "Sent as 0 to 127, whenever that changes.", amount=0.5),
         Param("controller", "MIDI controller", "none", 0, 127, 1, "MIDI controller number.", whole=True, set_up=True),
-        Param("channel", "MIDI channel", "choice", 0, 15, 0, "It is sent on.",
-              tuple(str(k) for k in range(1, 17)), set_up=True),
+        Param("channel", "MIDI channel", "choice", 0, 15, 0, "It is sent on.", MIDI_CHANNELS, set_up=True),
     ),
     outputs=(Output("out", "Value", "control", 0, 1),),
     sends="controller",

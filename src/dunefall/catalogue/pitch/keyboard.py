@@ -6,6 +6,7 @@ from numba import njit
 
 from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.ports import MIDI_CHANNELS
 
 __all__ = ["COUNT", "EVENTS", "EVENT_SIZE", "MODULE", "MOST_EVENTS"]
 
@@ -160,7 +161,7 @@ MODULE = ModuleSpec(
         Param("priority", "Keys", "choice", 0, 3, 0, "Polyphonic, or monophonic with a note priority.",
               ("a voice each", "the last one", "the highest", "the lowest"), set_up=True),
         Param("channel", "MIDI channel", "choice", 0, 16, 0, "Of the MIDI keyboard: the channel it listens to.",
-              ("all", *(str(k) for k in range(1, 17))), set_up=True),
+              ("all", *MIDI_CHANNELS), set_up=True),
         Param("lowest_note", "Lowest key", "note", 0, 127, 0, "Of the MIDI keyboard: keys below are for others.",
               amount=7.0, set_up=True),
         Param("highest_note", "Highest key", "note", 0, 127, 127, "Of the MIDI keyboard: keys above are for others.",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dunefall.base.arrays import Row, State
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
+from dunefall.catalogue.ports import MIDI_CHANNELS
 
 __all__ = ["BEND", "MODULE"]
 
@@ -31,8 +32,7 @@ MODULE = ModuleSpec(
     params=(
         Param("notes", "Note", "note", 0, 127, 60, "Note that is sent; a linked pitch is relative to C4.", amount=7.0),
         Param("force", "Velocity", "ratio", 0.01, 1, 0.8, "How hard the note is struck.", amount=0.2),
-        Param("channel", "MIDI channel", "choice", 0, 15, 0, "It is sent on.",
-              tuple(str(k) for k in range(1, 17)), set_up=True),
+        Param("channel", "MIDI channel", "choice", 0, 15, 0, "It is sent on.", MIDI_CHANNELS, set_up=True),
         Param("between", "Between keys", "choice", 0, 1, 0, "A pitch between two keys: the nearest key is played, or "
               "the pitch wheel bends it there (± 2 semitones).", BEND, set_up=True),
     ),

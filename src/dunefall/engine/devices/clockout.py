@@ -7,21 +7,19 @@ Specification, "System Real Time Messages" and "Song Position Pointer", from mem
 from __future__ import annotations
 
 import math
-import threading
-import time
 from collections.abc import Callable
 from typing import NamedTuple
 
 import mido
 
-from dunefall.engine.devices.midiout import MidiPort, open_midi_out
+from dunefall.engine.devices.midiout import GoingOut, MidiPort, open_midi_out
 
 __all__ = [
     "SIXTEENTH",
     "TICKS",
     "BeatLine",
-    "ClockOut",
     "Ticker",
+    "clock_out",
     "open_clock_out",
 ]
 
@@ -101,8 +99,8 @@ class Ticker:
             self._port.send(mido.Message("stop"))
 
 
-class ClockOut:
-    """Ticks with the beats of the sound, in a thread of its own.
+def clock_out(port: MidiPort, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> GoingOut:
+    """A clock that ticks with the beats of the sound.
 
     Parameters
     ----------
@@ -112,31 +110,17 @@ class ClockOut:
         Where the beats are.
     failed : function
         Is told, in a sentence, that the port refuses; then there is no clock any more.
+
+    Returns
+    -------
+    GoingOut
     """
-
-    def __init__(self, port: MidiPort, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> None:
-        self._port, self._line, self._failed = port, line, failed
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="MIDI clock out", daemon=True)
-        self._thread.start()
-
-    def close(self) -> None:
-        """Stop the others, and close the port."""
-        self._ended.set()
-        self._thread.join()
-        self._port.close()
-
-    def _run(self) -> None:
-        ticker, wait_s = Ticker(self._port), LOOK_S
-        try:
-            while not self._ended.wait(wait_s):
-                wait_s = ticker.step(self._line(), time.monotonic())
-            ticker.end()
-        except Exception as error:  # each backend has errors of its own
-            self._failed(f"The MIDI clock no longer goes out: the port refuses ({error}).")
+    ticker = Ticker(port)
+    lost = "The MIDI clock no longer goes out"
+    return GoingOut(lambda now_s: ticker.step(line(), now_s), ticker.end, (port,), lost, failed)
 
 
-def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> ClockOut | None:
+def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[str], None]) -> GoingOut | None:
     """A clock for a choice: ``none``, ``simulated`` or part of a port's name.
 
     Raises
@@ -145,4 +129,4 @@ def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[
         If a named port is not there or refuses.
     """
     port = open_midi_out(choice)
-    return ClockOut(port, line, failed) if port is not None else None
+    return clock_out(port, line, failed) if port is not None else None

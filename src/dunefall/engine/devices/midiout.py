@@ -1,9 +1,12 @@
-"""MIDI outputs: ports of the machine through ``mido``, and one that notes what it is sent."""
+"""MIDI outputs: ports of the machine through ``mido``, one that notes what it is sent, and the thread in which things
+go out."""
 
 from __future__ import annotations
 
+import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from typing import Any, Protocol
 
 import mido
@@ -12,17 +15,21 @@ from dunefall.base.errors import DeviceError
 from dunefall.engine.devices.keys import midi_names
 from dunefall.engine.devices.ports import chosen
 
-__all__ = ["MidiPort", "SimulatedPort", "open_midi_out", "output_names"]
+__all__ = ["Door", "GoingOut", "MidiPort", "SimulatedPort", "open_midi_out", "output_names"]
 
 
-class MidiPort(Protocol):
+class Door(Protocol):
+    """What something goes out by."""
+
+    def close(self) -> None:
+        """Send no more."""
+
+
+class MidiPort(Door, Protocol):
     """What is needed of a MIDI output."""
 
     def send(self, message: Any) -> None:
         """Send a message now."""
-
-    def close(self) -> None:
-        """Send no more."""
 
 
 class SimulatedPort:
@@ -71,3 +78,50 @@ def open_midi_out(choice: str) -> MidiPort | None:
     except (ImportError, OSError, ValueError) as error:
         raise DeviceError(f"the MIDI output {name} cannot be used: {error}") from error
     return port
+
+
+class GoingOut:
+    """Sends what is due, step by step, in a thread of its own.
+
+    Parameters
+    ----------
+    step : function of float
+        Sends what is due at a time of ``time.monotonic()``; gives the time until the next step, in seconds.
+    end : function
+        Sends what is due at the end.
+    doors : tuple of Door
+        Closed with it.
+    lost : str
+        What it means that a port refuses: how the sentence begins that tells it.
+    failed : function
+        Is told that sentence; then nothing is sent any more.
+    """
+
+    def __init__(
+        self,
+        step: Callable[[float], float],
+        end: Callable[[], None],
+        doors: tuple[Door, ...],
+        lost: str,
+        failed: Callable[[str], None],
+    ) -> None:
+        self._step, self._end, self._doors, self._lost, self._failed = step, end, doors, lost, failed
+        self._ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="going out", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        """Send what is due at the end, and close the doors."""
+        self._ended.set()
+        self._thread.join()
+        for door in self._doors:
+            door.close()
+
+    def _run(self) -> None:
+        wait_s = 0.0
+        try:
+            while not self._ended.wait(max(wait_s, 0.0)):
+                wait_s = self._step(time.monotonic())
+            self._end()
+        except Exception as error:  # each backend has errors of its own
+            self._failed(f"{self._lost}: the port refuses ({error}).")

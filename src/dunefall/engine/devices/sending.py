@@ -6,8 +6,6 @@ Source: MIDI 1.0 Detailed Specification (from memory): note on and off, pitch be
 from __future__ import annotations
 
 import heapq
-import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import count
@@ -16,11 +14,11 @@ import mido
 import numpy as np
 
 from dunefall.compiler.traces import SENT_SAMPLES
-from dunefall.engine.devices.midiout import MidiPort, open_midi_out
+from dunefall.engine.devices.midiout import Door, GoingOut, MidiPort, open_midi_out
 from dunefall.engine.devices.osc import OscOutput, destination, osc_name
 from dunefall.engine.outgoing import Outgoing, Pace, Tap
 
-__all__ = ["SAFE_S", "Sender", "Sending", "open_sending"]
+__all__ = ["SAFE_S", "Sender", "open_sending", "sending"]
 
 LOOK_S, REST_S, SAFE_S, STALE_S = 0.003, 0.05, 0.006, 0.5
 """So often it looks while something plays, and while nothing does; it sends so much later than a block, so that nothing
@@ -173,7 +171,7 @@ class Sender:
         voice = due.voice
         self._let_go(voice)
         if due.key >= 0 and self._port is not None:
-            voice.key, voice.channel = due.key, round(voice.tap.value("channel"))
+            voice.key, voice.channel = due.key, round(voice.tap.values["channel"])
             self._turn_wheel(voice, due.bend)
             note = {"channel": voice.channel, "note": due.key, "velocity": due.velocity}
             self._port.send(mido.Message("note_on", **note))
@@ -196,7 +194,7 @@ class Sender:
     def _moved(self, voice: _Voice, now_s: float) -> None:
         """Where a controller, the wheel or a number stands now, if it is its turn."""
         tap = voice.tap
-        pause_s = 1.0 / max(tap.value("rate_hz"), 0.1) if tap.kind == "osc" else CONTROL_S
+        pause_s = 1.0 / max(tap.values["rate_hz"], 0.1) if tap.kind == "osc" else CONTROL_S
         if now_s < voice.due_s:
             return
         voice.due_s = max(voice.due_s + pause_s, now_s - pause_s)
@@ -205,13 +203,13 @@ class Sender:
         if not np.isfinite(value):
             return
         if tap.kind == "osc" and self._osc is not None:
-            low, high = tap.value("low"), tap.value("high")
+            low, high = tap.values["low"], tap.values["high"]
             self._osc.send(osc_name(tap.name), low + (high - low) * value)
         elif tap.kind == "controller" and self._port is not None:
             number = min(127, max(0, round(127 * value)))
             if number != voice.number:
                 self._port.send(mido.Message(
-                    "control_change", channel=round(tap.value("channel")), control=round(tap.value("controller")),
+                    "control_change", channel=round(tap.values["channel"]), control=round(tap.values["controller"]),
                     value=number,
                 ))  # fmt: skip
             voice.number = number
@@ -221,50 +219,33 @@ class Sender:
 
 def _bend(note: float, key: int, tap: Tap) -> int:
     """Where the wheel stands for a pitch: from the key that is held."""
-    if tap.value("between") < HIGH:
+    if tap.values["between"] < HIGH:
         return 0
     return min(CENTRE - 1, max(-CENTRE, round((note - key) / BENT * CENTRE)))
 
 
-class Sending:
-    """Sends in a thread of its own.
+def sending(sender: Sender, doors: tuple[Door, ...], failed: Callable[[str], None]) -> GoingOut:
+    """What sends, in a thread of its own.
 
     Parameters
     ----------
     sender : Sender
         Decides.
-    doors : tuple
+    doors : tuple of Door
         Port and output, closed with it.
     failed : function
         Is told, in a sentence, that the port refuses; then nothing is sent any more.
+
+    Returns
+    -------
+    GoingOut
     """
-
-    def __init__(self, sender: Sender, doors: tuple[MidiPort | OscOutput, ...], failed: Callable[[str], None]) -> None:
-        self._sender, self._doors, self._failed = sender, doors, failed
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="notes and movements out", daemon=True)
-        self._thread.start()
-
-    def close(self) -> None:
-        """Let go of all notes, and close the port."""
-        self._ended.set()
-        self._thread.join()
-        for door in self._doors:
-            door.close()
-
-    def _run(self) -> None:
-        wait_s = LOOK_S
-        try:
-            while not self._ended.wait(max(wait_s, 0.0)):
-                wait_s = self._sender.step(time.monotonic())
-            self._sender.end()
-        except Exception as error:  # each backend has errors of its own
-            self._failed(f"Notes and controllers no longer go out: the port refuses ({error}).")
+    return GoingOut(sender.step, sender.end, doors, "Notes and controllers no longer go out", failed)
 
 
 def open_sending(
     outgoing: Outgoing, rate: float, frames: int, midi: str, osc: str, failed: Callable[[str], None]
-) -> Sending | None:
+) -> GoingOut | None:
     """What sends to a MIDI output (``none``, ``simulated`` or part of a port's name) and to a destination of Open Sound
     Control (empty: none).
 
@@ -276,4 +257,4 @@ def open_sending(
     output = OscOutput(destination(osc), failed) if osc else None
     port = open_midi_out(midi)
     doors = tuple(door for door in (port, output) if door is not None)
-    return Sending(Sender(outgoing, rate, frames / rate, port, output), doors, failed) if doors else None
+    return sending(Sender(outgoing, rate, frames / rate, port, output), doors, failed) if doors else None
