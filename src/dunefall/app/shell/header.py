@@ -43,7 +43,7 @@ LEADS = {
     ("transport", True): ("JACK", "Play, place and tempo of the JACK transport", "Follow the JACK transport"),
     ("transport", False): ("No JACK", "There is no JACK", "Follow the JACK transport"),
 }
-"""By whom leads the tempo, and whether that is there: what stands over it, what that means, and the command."""
+"""Who leads the tempo, and whether it is there: what stands above the tempo, what that means, and the command."""
 """Room beside the name of a workspace."""
 METER_LOW_DB = -60.0
 
