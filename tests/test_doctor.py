@@ -16,7 +16,7 @@ import pytest
 from dunefall.base import packages as packages_module
 from dunefall.cli import doctor, main
 from dunefall.cli.doctor import findings
-from dunefall.engine.devices import keys, ports
+from dunefall.engine.devices import ports, sequencer
 
 
 def states() -> dict[str, str]:
@@ -42,7 +42,7 @@ def test_what_is_missing_comes_with_a_cure(monkeypatch: pytest.MonkeyPatch) -> N
         raise OSError("no library")
 
     monkeypatch.setattr(ports, "portaudio", refuses)
-    monkeypatch.setattr(keys, "SEQUENCER", Path("/nowhere/seq"))
+    monkeypatch.setattr(sequencer, "SEQUENCER", Path("/nowhere/seq"))
     monkeypatch.setattr(os, "geteuid", lambda: 1000)
     monkeypatch.setattr(resource, "getrlimit", lambda _: (0, 0))
     monkeypatch.setattr(os, "access", lambda *_: False)

@@ -21,10 +21,11 @@ from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
 from dunefall.engine import messages as say
 from dunefall.engine.client import EngineClient
-from dunefall.engine.devices import keys as keys_module
+from dunefall.engine.devices import sequencer
 from dunefall.engine.devices.input import open_input, voice
-from dunefall.engine.devices.keys import CLOCK, SHIPPED, RealKeys, SimulatedClock, Takes, open_keys, why_no_keys
+from dunefall.engine.devices.keys import CLOCK, SHIPPED, SimulatedClock, Takes, open_keys
 from dunefall.engine.devices.osc import OscInput, osc_name
+from dunefall.engine.devices.sequencer import port_names, why_no_midi
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import Status
 from dunefall.patch.changes import TempoSet
@@ -102,44 +103,6 @@ def test_the_microphone_is_open_only_while_somebody_listens(engine: EngineClient
     assert recording.stat().st_size == size
 
 
-class _Port:
-    closed = False
-
-    def close(self) -> None:
-        self.closed = True
-
-
-def test_midi_notes_reach_us_and_what_is_held_is_let_go(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Note-on with velocity 0 lets go (MIDI 1.0 specification, from memory); 127 is full velocity."""
-    port, callbacks, played = _Port(), [], []
-
-    def opened(name: str, callback: object) -> _Port:
-        callbacks.append(callback)
-        return port
-
-    monkeypatch.setattr(keys_module, "key_names", lambda: ["Bench Keys 1"])
-    monkeypatch.setattr(mido, "open_input", opened)
-    turns: list[tuple[int, float]] = []
-    times: list[tuple[str, float, int]] = []
-    takes = Takes(lambda *key: played.append(key), lambda *turned: turns.append(turned), lambda *t: times.append(t))
-    keyboard = open_keys("bench", takes)
-    assert isinstance(keyboard, RealKeys)
-    begun = time.monotonic()
-    for message in (
-        mido.Message("note_on", note=60, velocity=127), mido.Message("control_change", control=1, value=5),
-        mido.Message("note_on", note=60, velocity=0), mido.Message("note_on", note=62, velocity=64, channel=3),
-        mido.Message("songpos", pos=32), mido.Message("continue"), mido.Message("clock"), mido.Message("stop"),
-        mido.Message("active_sensing"), mido.Message("sysex", data=(1, 2)),
-    ):  # fmt: skip
-        callbacks[0](message)
-    keyboard.stop()
-    assert port.closed
-    assert played == [(60.0, 1.0, 1), (60.0, 0.0, 1), (62.0, 64 / 127, 4), (62.0, 0.0, 4)]
-    assert turns == [(1, 5 / 127)]
-    assert [(what, place) for what, _, place in times] == [("place", 32), ("continue", 0), ("tick", 0), ("stop", 0)]
-    assert all(begun <= at <= time.monotonic() for _, at, _ in times)
-
-
 def test_a_clock_starts_the_sound_which_goes_at_its_tempo_and_stops_with_it(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -167,7 +130,7 @@ def test_a_clock_starts_the_sound_which_goes_at_its_tempo_and_stops_with_it(
 def test_what_is_not_there_is_said() -> None:
     with pytest.raises(DeviceError, match='no sound input "Attic"'):
         open_input("Attic", 48000.0)
-    with pytest.raises(DeviceError, match='no MIDI input "Attic"'):
+    with pytest.raises(DeviceError, match="MIDI input “Attic”"):
         open_keys("Attic", DEAF)
     assert open_keys("none", DEAF) is None
     assert open_input("auto", 48000.0).simulated
@@ -264,13 +227,16 @@ def test_a_flood_of_packets_leaves_the_last_value_of_each_control(capfd: pytest.
 
 
 def test_why_there_is_no_midi_is_told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
-    monkeypatch.setattr(keys_module, "SEQUENCER", tmp_path / "nowhere")
-    assert "sequencer" in why_no_keys()[0]
+    monkeypatch.setattr(sequencer, "SEQUENCER", tmp_path / "nowhere")
+    assert "sequencer" in why_no_midi()[0]
+    assert port_names(plays=True) == []
+    with pytest.raises(DeviceError, match="no MIDI input “Attic”: this machine has no"):
+        open_keys("Attic", DEAF)
+    assert open_keys("auto", DEAF) is None
     (tmp_path / "seq").touch()
-    monkeypatch.setattr(keys_module, "SEQUENCER", tmp_path / "seq")
-    monkeypatch.setattr(keys_module, "find_spec", lambda _: None)
-    reason, cure = why_no_keys()
-    assert "python-rtmidi" in reason
+    monkeypatch.setattr(sequencer, "SEQUENCER", tmp_path / "seq")
+    assert why_no_midi() == ("", "")
+    monkeypatch.setattr(sequencer, "find_spec", lambda _: None)
+    reason, cure = why_no_midi()
+    assert "alsa-midi" in reason
     assert "pip install" in cure
-    monkeypatch.setattr(keys_module, "find_spec", lambda name: name)
-    assert why_no_keys() == ("", "")

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import random
+import time
 from collections.abc import Iterator
 from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -12,6 +15,7 @@ from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.compiler.build import compile_patch, value_changes
 from dunefall.compiler.records import RAMP_S
 from dunefall.compiler.takeover import Takeover
+from dunefall.engine import sounding as sounding_module
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
@@ -378,3 +382,29 @@ def test_at_the_end_of_what_is_known_it_waits(sounding: Sounding) -> None:
     sounding.later(lambda: sounding.set_playing(True))
     play(sounding, 2)
     assert other.position > 0
+
+
+def test_what_is_played_keeps_its_distances_though_blocks_come_early_or_late(
+    sounding: Sounding, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Within a millisecond; at the starts of blocks it would be 10.7 of them. At once while the sound rests."""
+    dice, now, found = random.Random(1), [1000.0], list[tuple[float, int]]()
+    clock = SimpleNamespace(monotonic=lambda: now[0], perf_counter=time.perf_counter)
+    monkeypatch.setattr(sounding_module, "time", clock)
+    swap(sounding, sine_patch())
+    sounding.play(now[0], lambda player: found.append((now[0], player.position)))
+    play(sounding, 1)
+    assert found.pop() == (now[0], 0)
+    sounding.later(lambda: sounding.set_playing(True))
+    before, block = now[0], 512 / 48000
+    begun = before + 1.0
+    for k in range(500):
+        entered = begun + k * block + dice.uniform(0.0, 3e-3)
+        for at in sorted(dice.uniform(before, entered) for _ in range(k > 150 and dice.randrange(3))):
+            sounding.play(at, lambda player, at=at: found.append((at, player.position)))
+        now[0] = before = entered
+        play(sounding, 1)
+    late_s = np.array([position / 48000 - at for at, position in found])
+    assert len(late_s) > 200
+    assert np.ptp(late_s) < 1e-3
+    assert [position for _, position in found] == sorted(position for _, position in found)

@@ -8,7 +8,7 @@ from importlib.util import find_spec
 
 __all__ = ["packages"]
 
-MODULES = {"JACK-Client": "jack", "PySide6-Essentials": "PySide6", "python-osc": "pythonosc", "python-rtmidi": "rtmidi"}
+MODULES = {"JACK-Client": "jack", "PySide6-Essentials": "PySide6", "alsa-midi": "alsa_midi", "python-osc": "pythonosc"}
 """How a package is imported, where that is not its name."""
 
 

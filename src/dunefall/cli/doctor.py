@@ -126,13 +126,13 @@ def _sound() -> Iterator[Finding]:
 
 
 def _midi() -> Iterator[Finding]:
-    from dunefall.engine.devices.keys import key_names, why_no_keys
+    from dunefall.engine.devices.sequencer import port_names, why_no_midi
 
-    reason, cure = why_no_keys()
+    reason, cure = why_no_midi()
     if reason:
         yield Finding("MIDI", "note", f"none: {reason}", cure)
         return
-    yield Finding("MIDI", "ok", ", ".join(key_names()) or "ready; no keyboard is connected")
+    yield Finding("MIDI", "ok", ", ".join(port_names(plays=True)) or "ready; no keyboard is connected")
 
 
 def _real_time() -> Iterator[Finding]:

@@ -48,6 +48,8 @@ class Inputs:
         try:
             self._keys = KeyPlayer(self._options.keys, sounding, self._news)
             self._keys.show(patch)
+            if self._keys.told:
+                self._tell(say.Trouble(self._keys.told))
         except DeviceError as error:
             self._tell(say.Trouble(f"{error}."))
 

@@ -11,7 +11,7 @@ from dunefall.engine.sounding import Sounding
 from dunefall.patch.model import Patch
 from dunefall.patch.take import Entry, Note
 from dunefall.render.performance import by_hand
-from dunefall.render.player import NOW, Player, Step, wants_note
+from dunefall.render.player import Player, wants_note
 
 __all__ = ["KeyPlayer"]
 
@@ -31,7 +31,7 @@ class KeyPlayer:
     Raises
     ------
     DeviceError
-        If it cannot be opened.
+        If there is none.
     """
 
     def __init__(self, choice: str, sounding: Sounding, news: deque[object]) -> None:
@@ -56,7 +56,12 @@ class KeyPlayer:
         """A clock ticked (in the keyboard's thread): the window sets the tempo."""
         self._news.append(say.Ticked(what, at_s, self._sounding.place_s(at_s), sixteenths))
 
-    def _played(self, note: float, velocity: float, channel: int) -> None:
+    @property
+    def told(self) -> str:
+        """What is wrong with the keyboard, in a sentence; empty: nothing."""
+        return self._keys.told if self._keys is not None else ""
+
+    def _played(self, note: float, velocity: float, channel: int, at_s: float) -> None:
         """A key went down or up (in the keyboard's thread): every Keyboard module that wants it plays it."""
         news, checkpoints = self._news, self._sounding.checkpoints
         for module in self._modules:
@@ -68,4 +73,4 @@ class KeyPlayer:
                     checkpoints.forget_after(player.position)
                     news.append(say.Happened(Entry(player.position, what)))
 
-            self._sounding.do(Step(NOW, step))
+            self._sounding.play(at_s, step)

@@ -27,9 +27,10 @@ from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.outgoing import Outgoing
 from dunefall.engine.shared import SharedState, Status
+from dunefall.engine.steady import Steady
 from dunefall.patch.take import END
 from dunefall.render.known import KnownSound
-from dunefall.render.player import Player, Step
+from dunefall.render.player import NOW, Player, Step
 
 __all__ = ["Sounding"]
 
@@ -37,6 +38,8 @@ CORRELATION_S = 0.4
 GAIN_FADE_S = 0.03
 """Fade at start and stop."""
 KNOWN_FADE_S = 0.01
+LATE_S = 0.001
+"""What is played sounds a block and so much later: what a thread may take to hand it over."""
 _PEAK_FALL = 0.86
 
 
@@ -77,7 +80,7 @@ class Sounding:
         self._ramp = np.zeros((max(frames, QUANTUM), 1))
         self._before, self._faded = np.zeros((len(self._ramp), MOST_CHANNELS)), 0
         self._mix, self._stereo = np.zeros((len(self._ramp), MOST_CHANNELS)), np.zeros((len(self._ramp), 2))
-        self._beats = self._ahead_s = 0.0
+        self._beats, self._ahead, self._frames = 0.0, Steady(), frames
         self._layout = LAYOUTS[0]
         self._limiter, self._folded = Limiter(rate, channels=MOST_CHANNELS), Limiter(rate)
         self._peaks = np.zeros(MOST_CHANNELS)
@@ -98,6 +101,19 @@ class Sounding:
     def do(self, step: Step, *, after_fade: bool = False) -> None:
         """Change the sound, in order with the rest."""
         self.later(lambda: self._hand_over(step), after_fade=after_fade)
+
+    def play(self, at_s: float, act: Callable[[Player], None]) -> None:
+        """Let something happen that was played at a time: a block later, at its own sample, so that what is played
+        keeps its distances; at once while the sound rests.
+
+        Parameters
+        ----------
+        at_s : float
+            When it was played, as ``time.monotonic()`` counts.
+        act : function of Player
+            Does it.
+        """
+        self.later(lambda: self._hand_over(Step(self._due(at_s), act)))
 
     def sound(self, player: Player) -> None:
         """Sound another player from its own position (audio thread)."""
@@ -153,7 +169,7 @@ class Sounding:
         -------
         float
         """
-        return at_s + self._ahead_s
+        return at_s + self._ahead.seconds
 
     @property
     def silent(self) -> bool:
@@ -292,6 +308,15 @@ class Sounding:
             status[Status.INTEGRATED] = self._programme.integrated
             status[Status.RANGE] = self._programme.range_lu
 
+    def _due(self, at_s: float) -> int:
+        """The sample at which something sounds that was played at a time; never far ahead, wherever one goes (audio
+        thread)."""
+        if self.player is None or self.silent:
+            return NOW
+        now = self.player.position if self._known is None else self._known.position
+        late = self._frames + round(LATE_S * self.rate)
+        return min(max(round(self.place_s(at_s) * self.rate) + late, now), now + 2 * late)
+
     def _hand_over(self, step: Step) -> None:
         """To what sounds; a note that is played while only what is known sounds waits for the player to come."""
         player = self._next or self.player
@@ -331,7 +356,7 @@ class Sounding:
             memory = self.player.program.memory
             position = memory.position[0] if self._known is None else self._known.position
             status[Status.POSITION] = position
-            self._ahead_s = float((position - len(mix)) / self.rate - status[Status.ENTERED])
+            self._ahead.follow(float((position - len(mix)) / self.rate - status[Status.ENTERED]))
             self._shared.now[: len(memory.now)] = memory.now[: len(self._shared.now)]
         load = (time.perf_counter() - begun) * self.rate / len(mix)
         status[Status.LOAD] += 0.05 * (load - status[Status.LOAD])

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.errors import DeviceError
 from dunefall.base.preferences import FRAMES, RATES_HZ
-from dunefall.engine.devices.keys import CLOCK, key_names, why_no_keys
+from dunefall.engine.devices.keys import CLOCK
 from dunefall.engine.devices.lookout import COMMAND, names_in
-from dunefall.engine.devices.midiout import output_names
 from dunefall.engine.devices.osc import HOST, destination
+from dunefall.engine.devices.sequencer import port_names, why_no_midi
 from dunefall.engine.messages import EngineOptions
 
 __all__ = ["DeviceDialog"]
@@ -26,7 +26,7 @@ NOTE = (
 
 def _note() -> str:
     """What to know of all this; and why there is no MIDI, where there is none."""
-    reason, cure = why_no_keys()
+    reason, cure = why_no_midi()
     return f"{NOTE} There is no MIDI here: {reason}. Try: {cure}" if reason else NOTE
 
 
@@ -44,8 +44,8 @@ class DeviceDialog(ChoiceDialog):
         blocks = [(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames) for frames in FRAMES]
         self.frames = self._choice("Block", blocks, (), options.frames)
         self.live = self._choice("Live input", live, (options.live,), options.live)
-        self.keys = self._choice("MIDI input", keys, key_names(), options.keys)
-        ports, names = [("None", "none"), ("Simulated port", "simulated")], output_names()
+        self.keys = self._choice("MIDI input", keys, port_names(plays=True), options.keys)
+        ports, names = [("None", "none"), ("Simulated port", "simulated")], port_names(plays=False)
         self.midi_out = self._choice("MIDI notes out", ports, names, options.midi_out)
         self.clock_out = self._choice("MIDI clock out", ports, names, options.clock_out)
         self.osc_out = QLineEdit(options.osc_out)

@@ -126,7 +126,7 @@ def open_clock_out(choice: str, line: Callable[[], BeatLine], failed: Callable[[
     Raises
     ------
     DeviceError
-        If a named port is not there or refuses.
+        If there is no MIDI, and a port was named.
     """
-    port = open_midi_out(choice)
+    port = open_midi_out(choice, "Dunefall clock out", failed)
     return clock_out(port, line, failed) if port is not None else None

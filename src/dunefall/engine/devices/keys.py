@@ -1,6 +1,4 @@
-"""MIDI inputs: ports of the machine through ``mido``, the simulated keyboard that plays a shipped MIDI file, or the
-simulated clock.
-"""
+"""MIDI inputs: those of the machine, the simulated keyboard that plays a shipped MIDI file, or the simulated clock."""
 
 from __future__ import annotations
 
@@ -8,14 +6,11 @@ import random
 import threading
 import time
 from collections.abc import Callable
-from importlib.util import find_spec
-from pathlib import Path
 from typing import Any, NamedTuple, Protocol
 
 import mido
 
-from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.ports import chosen
+from dunefall.engine.devices.sequencer import SequencerPort, why_no_midi
 from dunefall.engine.messages import ClockWord
 from dunefall.patch.library import DATA
 
@@ -28,14 +23,12 @@ __all__ = [
     "SimulatedClock",
     "SimulatedKeys",
     "Takes",
-    "key_names",
-    "midi_names",
     "open_keys",
-    "why_no_keys",
 ]
 
-Played = Callable[[float, float, int], None]
-"""Takes a note number, a velocity, 0 to 1, where 0 lets the note go, and a MIDI channel, 1 to 16."""
+Played = Callable[[float, float, int, float], None]
+"""Takes a note number, a velocity, 0 to 1, where 0 lets the note go, a MIDI channel, 1 to 16, and when, as
+``time.monotonic()`` counts."""
 Turned = Callable[[int, float], None]
 """Takes the number of a controller and where it stands, 0 to 1; ``WHEEL`` goes from -1 to 1."""
 Timed = Callable[[ClockWord, float, int], None]
@@ -47,15 +40,23 @@ CLOCK = "simulated clock"
 WHEEL, PRESSURE = 128, 129
 """The pitch wheel and the pressure of the keys, counted on from the 128 controllers."""
 SHIPPED = DATA / "keys.mid"
-SEQUENCER = Path("/dev/snd/seq")
-"""Without it ALSA has no MIDI, and says so on the terminal when it is asked."""
 
 
 class Keys(Protocol):
-    """What the engine needs of a keyboard."""
+    """What the engine needs of a keyboard.
 
-    name: str
+    Attributes
+    ----------
+    told : str
+        What is wrong with it, in a sentence; empty: nothing.
+    """
+
     simulated: bool
+    told: str
+
+    @property
+    def name(self) -> str:
+        """Who plays; empty while nobody is there."""
 
     def stop(self) -> None:
         """Close it; what is held is let go."""
@@ -76,10 +77,10 @@ class _Held:
         self._played, self._turned, self._timed = takes
         self._held: set[tuple[int, int]] = set()
 
-    def take(self, message: Any) -> None:
-        """A MIDI message; what is neither a note, a controller nor a clock is passed over."""
+    def take(self, message: Any, at_s: float) -> None:
+        """A MIDI message, and when it came; what is neither a note, a controller nor a clock is passed over."""
         if message.type in CLOCK_WORDS:
-            self._timed(CLOCK_WORDS[message.type], time.monotonic(), getattr(message, "pos", 0))
+            self._timed(CLOCK_WORDS[message.type], at_s, getattr(message, "pos", 0))
         elif message.type == "control_change":
             self._turned(message.control, message.value / 127.0)
         elif message.type == "pitchwheel":
@@ -91,19 +92,19 @@ class _Held:
         velocity = message.velocity / 127.0 if message.type == "note_on" else 0.0
         channel = message.channel + 1
         (self._held.add if velocity > 0.0 else self._held.discard)((message.note, channel))
-        self._played(float(message.note), velocity, channel)
+        self._played(float(message.note), velocity, channel, at_s)
 
     def let_go(self) -> None:
         """Let go of everything."""
         for note, channel in sorted(self._held):
-            self._played(float(note), 0.0, channel)
+            self._played(float(note), 0.0, channel, time.monotonic())
         self._held.clear()
 
 
 class SimulatedKeys:
     """Somebody who plays the shipped file over and over."""
 
-    simulated = True
+    simulated, told = True, ""
     name = "simulated keyboard"
 
     def __init__(self, takes: Takes) -> None:
@@ -118,7 +119,7 @@ class SimulatedKeys:
             for message in file:
                 if self._ended.wait(message.time):
                     break
-                self._held.take(message)
+                self._held.take(message, time.monotonic())
         self._held.let_go()
 
     def stop(self) -> None:
@@ -130,7 +131,7 @@ class SimulatedKeys:
 class SimulatedClock:
     """A sequencer that begins after a while, at 87.3 BPM, whose ticks come up to 3 ms early or late."""
 
-    simulated, name = True, CLOCK
+    simulated, name, told = True, CLOCK, ""
     bpm, jitter_s, begins_s = 87.3, 3e-3, 0.5
 
     def __init__(self, takes: Takes) -> None:
@@ -156,17 +157,19 @@ class SimulatedClock:
 
 
 class RealKeys:
-    """A MIDI input of the machine; raises DeviceError if it refuses."""
+    """A MIDI input of the machine, waited for while it is not there; raises DeviceError where there is no MIDI."""
 
     simulated = False
 
-    def __init__(self, name: str, takes: Takes) -> None:
-        self.name = name
+    def __init__(self, choice: str, takes: Takes) -> None:
         self._held = _Held(takes)
-        try:
-            self._port: Any = mido.open_input(name, callback=self._held.take)
-        except (ImportError, OSError, ValueError) as error:
-            raise DeviceError(f"the MIDI input {name} cannot be used: {error}") from error
+        self._port = SequencerPort("Dunefall in", choice, plays=True, took=self._held.take, left=self._held.let_go)
+        self.told = self._port.told
+
+    @property
+    def name(self) -> str:
+        """The one that plays; empty while none is there."""
+        return self._port.other
 
     def stop(self) -> None:
         """Close the port."""
@@ -174,38 +177,14 @@ class RealKeys:
         self._held.let_go()
 
 
-def why_no_keys() -> tuple[str, str]:
-    """Why this machine can have no MIDI, and what to do about it; both empty if it can."""
-    if not SEQUENCER.exists():
-        return f"this machine has no {SEQUENCER}, the kernel's MIDI sequencer", "sudo modprobe snd-seq"
-    if find_spec("rtmidi") is None:
-        return "the package python-rtmidi is missing", "python -m pip install python-rtmidi"
-    return "", ""
-
-
-def midi_names(listed: Callable[[], list[str]]) -> list[str]:
-    """Names of the machine's MIDI ports, as one of mido's functions lists them; empty where there is no MIDI."""
-    if not SEQUENCER.exists():
-        return []
-    try:
-        return list(dict.fromkeys(listed()))
-    except (ImportError, OSError):
-        return []
-
-
-def key_names() -> list[str]:
-    """Names of the machine's MIDI inputs."""
-    return midi_names(mido.get_input_names)
-
-
 def open_keys(choice: str, takes: Takes) -> Keys | None:
-    """The input for a choice: ``none``, ``auto`` (the first one, if there is one), ``simulated``, ``simulated clock``,
-    or part of a name.
+    """The input for a choice: ``none``, ``auto`` (the first that is there, or comes), ``simulated``, ``simulated
+    clock``, or part of a name.
 
     Raises
     ------
     DeviceError
-        If a named keyboard is not there or refuses.
+        If there is no MIDI, and an input was named.
     """
     if choice == "none":
         return None
@@ -213,7 +192,4 @@ def open_keys(choice: str, takes: Takes) -> Keys | None:
         return SimulatedKeys(takes)
     if choice == CLOCK:
         return SimulatedClock(takes)
-    names = key_names()
-    if choice == "auto":
-        return RealKeys(names[0], takes) if names else None
-    return RealKeys(names[chosen(choice, names, "MIDI input")], takes)
+    return None if choice == "auto" and why_no_midi()[0] else RealKeys(choice, takes)

@@ -1,5 +1,4 @@
-"""MIDI outputs: ports of the machine through ``mido``, one that notes what it is sent, and the thread in which things
-go out."""
+"""MIDI outputs: those of the machine, one that notes what it is sent, and the thread in which things go out."""
 
 from __future__ import annotations
 
@@ -9,13 +8,9 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any, Protocol
 
-import mido
+from dunefall.engine.devices.sequencer import SequencerPort
 
-from dunefall.base.errors import DeviceError
-from dunefall.engine.devices.keys import midi_names
-from dunefall.engine.devices.ports import chosen
-
-__all__ = ["Door", "GoingOut", "MidiPort", "SimulatedPort", "open_midi_out", "output_names"]
+__all__ = ["Door", "GoingOut", "MidiPort", "SimulatedPort", "open_midi_out"]
 
 
 class Door(Protocol):
@@ -54,29 +49,34 @@ class SimulatedPort:
         self.closed = True
 
 
-def output_names() -> list[str]:
-    """Names of the machine's MIDI outputs."""
-    return midi_names(mido.get_output_names)
-
-
-def open_midi_out(choice: str) -> MidiPort | None:
+def open_midi_out(choice: str, name: str, tell: Callable[[str], None]) -> MidiPort | None:
     """The output for a choice: ``none``, ``simulated`` or part of a port's name.
+
+    Parameters
+    ----------
+    choice : str
+        What the user chose.
+    name : str
+        What others see.
+    tell : function
+        Is told, in a sentence, that the port is not there yet.
+
+    Returns
+    -------
+    MidiPort or None
 
     Raises
     ------
     DeviceError
-        If a named port is not there or refuses.
+        If there is no MIDI, and a port was named.
     """
     if choice == "none":
         return None
     if choice == "simulated":
         return SimulatedPort()
-    names = output_names()
-    name = names[chosen(choice, names, "MIDI output")]
-    try:
-        port: MidiPort = mido.open_output(name)
-    except (ImportError, OSError, ValueError) as error:
-        raise DeviceError(f"the MIDI output {name} cannot be used: {error}") from error
+    port = SequencerPort(name, choice, plays=False)
+    if port.told:
+        tell(port.told)
     return port
 
 

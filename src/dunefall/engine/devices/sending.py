@@ -17,6 +17,7 @@ from dunefall.compiler.traces import SENT_SAMPLES
 from dunefall.engine.devices.midiout import Door, GoingOut, MidiPort, open_midi_out
 from dunefall.engine.devices.osc import OscOutput, destination, osc_name
 from dunefall.engine.outgoing import Outgoing, Pace, Tap
+from dunefall.engine.steady import Steady
 
 __all__ = ["SAFE_S", "Sender", "open_sending", "sending"]
 
@@ -26,8 +27,6 @@ is ever too late for its own place; where no block has begun for so long nothing
 CONTROL_S = 0.01
 """Controllers and the wheel move at most so often."""
 HIGH, BENT, CENTRE = 0.5, 2.0, 8192
-JUMP_S, DRIFT = 0.05, 0.05
-"""Where blocks come early or late by less than this, what is sent follows their mean, by this share at each."""
 
 
 @dataclass
@@ -81,7 +80,7 @@ class Sender:
         self._waiting: list[_Due] = []
         self._orders = count()
         self._cursor = self._place = 0
-        self._begun_s = 0.0
+        self._begun = Steady()
         self._pace = Pace()
 
     def step(self, now_s: float) -> float:
@@ -107,7 +106,7 @@ class Sender:
         last = self._outgoing.written
         first = self._cursor if 0 <= last - self._cursor <= SENT_SAMPLES // 2 else last
         self._cursor = last
-        place = round((now_s - self._late_s - self._begun_s) * self._rate)
+        place = round((now_s - self._late_s - self._begun.seconds) * self._rate)
         self._place = min(max(place, last - SENT_SAMPLES // 2), last - 1)
         for voice in self._voices.values():
             if voice.tap.kind == "notes" and self._port is not None:
@@ -127,11 +126,9 @@ class Sender:
 
     def _follow(self, pace: Pace) -> None:
         """When the first sample of all would have begun; blocks that come a little early or late do not move it."""
-        if pace == self._pace:
-            return
-        self._pace = pace
-        off_s = pace.at_s - pace.samples / self._rate - self._begun_s
-        self._begun_s += off_s if abs(off_s) > JUMP_S else DRIFT * off_s
+        if pace != self._pace:
+            self._pace = pace
+            self._begun.follow(pace.at_s - pace.samples / self._rate)
 
     def _take_voices(self) -> None:
         """Begin with modules that are new, and let go of what those that are gone play."""
@@ -165,7 +162,7 @@ class Sender:
 
     def _heard_s(self, at: int) -> float:
         """When a sample is heard, or its block would be."""
-        return self._begun_s + at / self._rate + self._late_s
+        return self._begun.seconds + at / self._rate + self._late_s
 
     def _send(self, due: _Due) -> None:
         voice = due.voice
@@ -255,6 +252,6 @@ def open_sending(
         If one of them is not there or refuses; then nothing is open.
     """
     output = OscOutput(destination(osc), failed) if osc else None
-    port = open_midi_out(midi)
+    port = open_midi_out(midi, "Dunefall out", failed)
     doors = tuple(door for door in (port, output) if door is not None)
     return sending(Sender(outgoing, rate, frames / rate, port, output), doors, failed) if doors else None
