@@ -18,6 +18,7 @@ settings.load_profile("ci" if os.environ.get("CI") else "here")
 
 if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["DUNEFALL_LANGUAGE"] = "en"
 sys.path.insert(0, str(Path(__file__).parent))
 # What a test leaves behind is not the user's.
 _data = tempfile.TemporaryDirectory(prefix="dunefall-tests-")

@@ -139,7 +139,7 @@ def test_where_open_sound_control_goes_is_checked_before_the_dialog_closes(windo
 
 def test_the_header_says_whom_the_sound_goes_with(window: MainWindow, qtbot: QtBot) -> None:
     """Beside the simulated output there is a simulated transport, which tells a tempo of 90."""
-    label = window.header._labels["Tempo"]
+    label = window.header._labels[window.header.tempo]
     window.actions_by_id["transport"].trigger()
     qtbot.waitUntil(lambda: label.text() == "JACK", timeout=20000)
     qtbot.waitUntil(lambda: window.session.patch.tempo_bpm == 90.0, timeout=20000)

@@ -6,6 +6,7 @@ import math
 import re
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import MINUS, UNITS, format_amount, format_value, parse_value
 
 __all__ = ["format_offset", "parse_amount", "parse_link"]
@@ -55,9 +56,9 @@ def parse_amount(text: str, unit: str) -> float:
     elif sign == "%":
         value /= 100.0
     if math.isnan(value):
-        raise ParameterError(f"'{text}' is not an amount; type a number in {sign or 'steps'}")
+        raise ParameterError(tr("'{text}' is not an amount; type a number in {sign}", text=text, sign=sign or "steps"))
     if not abs(value) <= MOST:
-        raise ParameterError(f"an amount must be −1000 to 1000 {sign}; got {text}")
+        raise ParameterError(tr("an amount must be −1000 to 1000 {sign}; got {text}", sign=sign, text=text))
     return value
 
 
@@ -96,5 +97,5 @@ def parse_link(text: str, unit: str, place: bool = False) -> dict[str, float]:
         else:
             values["offset"] = parse_value(number, unit) if place else parse_amount(number, unit)
             if not abs(values["offset"]) <= MOST:
-                raise ParameterError(f"an offset must be −1000 to 1000; got {number.strip()}")
+                raise ParameterError(tr("an offset must be −1000 to 1000; got {number}", number=number.strip()))
     return values

@@ -9,6 +9,8 @@ from pathlib import Path
 
 import platformdirs
 
+from dunefall.base.language import tr
+
 __all__ = ["cache_folder", "cannot_keep", "trouble_of_caches"]
 
 _trouble: list[str] = []
@@ -51,8 +53,13 @@ def cannot_keep(place: Path, error: OSError) -> None:
     if reason not in _told:
         _told.add(reason)
         _trouble.append(
-            f"Nothing can be kept in {place} ({reason}), so code is compiled anew at every start. Make room there, or "
-            "name another folder in DUNEFALL_CACHE."
+            tr(
+                "Nothing can be kept in {place} ({reason}), so code is compiled anew at every start. Make room "
+                "there, or "
+                "name another folder in DUNEFALL_CACHE.",
+                place=place,
+                reason=reason,
+            )
         )
 
 

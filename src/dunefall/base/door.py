@@ -11,6 +11,7 @@ import re
 from pathlib import Path
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.language import tr
 
 __all__ = ["MAX_BYTES", "MAX_TEXT", "clean", "dump_json", "parse_json", "path_of", "read_file"]
 
@@ -52,13 +53,22 @@ def read_file(path: Path, most: int = MAX_BYTES) -> bytes:
     """
     try:
         if path.exists() and not (path.is_file() or path.is_dir()):  # a device has no end
-            raise PatchError(f"{path} is no ordinary file")
+            raise PatchError(tr("{path} is no ordinary file", path=path))
         size = path.stat().st_size
         if size > most:
-            raise PatchError(f"{path} has {size / 1e6:.0f} MB; at most {most / 1e6:g} MB are read")
+            raise PatchError(
+                tr(
+                    "{path} has {size:.0f} MB; at most {most:g} MB are read",
+                    path=path,
+                    size=size / 1e6,
+                    most=most / 1e6,
+                )
+            )
         return path.read_bytes()
     except (OSError, ValueError) as error:
-        raise StorageError(f"cannot read {path}: {getattr(error, 'strerror', None) or error}") from error
+        raise StorageError(
+            tr("cannot read {path}: {reason}", path=path, reason=getattr(error, "strerror", None) or error)
+        ) from error
 
 
 def parse_json(data: bytes) -> object:
@@ -86,15 +96,22 @@ def parse_json(data: bytes) -> object:
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError as error:
-        raise PatchError(f"byte {error.start} is not UTF-8 text; is this a patch file?") from error
+        raise PatchError(tr("byte {start} is not UTF-8 text; is this a patch file?", start=error.start)) from error
     try:
         raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
     except json.JSONDecodeError as error:
-        raise PatchError(f"line {error.lineno}, column {error.colno}: this is not valid JSON ({error.msg})") from error
+        raise PatchError(
+            tr(
+                "line {lineno}, column {colno}: this is not valid JSON ({msg})",
+                lineno=error.lineno,
+                colno=error.colno,
+                msg=error.msg,
+            )
+        ) from error
     except RecursionError as error:
-        raise PatchError("the file is nested too deeply to be a patch") from error
+        raise PatchError(tr("the file is nested too deeply to be a patch")) from error
     except ValueError as error:
-        raise PatchError(f"a number in the file cannot be read ({error})") from error
+        raise PatchError(tr("a number in the file cannot be read ({error})", error=error)) from error
     if _may_hold_wrong(data, text) or not _within(raw):
         _check_parts(raw)  # which finds the place, if anything is wrong
     return raw
@@ -136,12 +153,12 @@ def path_of(text: str, place: str = "") -> Path:
         If no file can have that name.
     """
     if not text or len(text) > MAX_PATH or _WRONG.search(text) or "\n" in text:
-        raise PatchError(f"no file can be called {_shown(text)}", place=place)
+        raise PatchError(tr("no file can be called {text}", text=_shown(text)), place=place)
     return Path(text)
 
 
 def _refuse_constant(name: str) -> float:
-    raise PatchError(f"{name} is not a number a patch may hold")
+    raise PatchError(tr("{name} is not a number a patch may hold", name=name))
 
 
 def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
@@ -149,7 +166,7 @@ def _unique_object(pairs: list[tuple[str, object]]) -> dict[str, object]:
     if len(result) != len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
-        raise PatchError(f"the field {_shown(twice)} appears twice in one object")
+        raise PatchError(tr("the field {twice} appears twice in one object", twice=_shown(twice)))
     return result
 
 
@@ -187,7 +204,7 @@ def _check_parts(raw: object) -> None:
     while level:
         depth += 1
         if depth > MAX_DEPTH:
-            raise PatchError(f"the file is nested deeper than {MAX_DEPTH} levels")
+            raise PatchError(tr("the file is nested deeper than {MAX_DEPTH} levels", MAX_DEPTH=MAX_DEPTH))
         below: list[tuple[object, str]] = []
         for part, place in level:
             if isinstance(part, dict):
@@ -207,12 +224,14 @@ def _is_number(item: object) -> bool:
 
 def _check_text(text: str, place: str) -> None:
     if len(text) > MAX_TEXT:
-        raise PatchError(f"the text is longer than {MAX_TEXT} characters", place=place)
+        raise PatchError(tr("the text is longer than {MAX_TEXT} characters", MAX_TEXT=MAX_TEXT), place=place)
     found = _WRONG.search(text)
     if found:
         code = ord(found[0])
-        what = "half of a character" if 0xD800 <= code <= 0xDFFF else "a control character"
-        raise PatchError(f"the text {_shown(text)} holds {what} (U+{code:04X})", place=place)
+        what = tr("half of a character") if 0xD800 <= code <= 0xDFFF else tr("a control character")
+        raise PatchError(
+            tr("the text {text} holds {what} (U+{code:04X})", text=_shown(text), what=what, code=code), place=place
+        )
 
 
 def _shown(text: str) -> str:

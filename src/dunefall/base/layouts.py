@@ -13,6 +13,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.language import tr
+
 __all__ = ["LAYOUTS", "MOST_CHANNELS", "Layout", "Speaker", "layout_of", "weight_at"]
 
 BESIDE = math.sqrt(0.5)
@@ -89,19 +91,19 @@ def _front(angle_deg: float) -> tuple[Speaker, Speaker]:
 
 def _behind(angle_deg: float) -> tuple[Speaker, Speaker]:
     return (
-        Speaker("Left behind", "Lb", "left_behind", -angle_deg, weight_at(angle_deg), left=BESIDE),
-        Speaker("Right behind", "Rb", "right_behind", angle_deg, weight_at(angle_deg), right=BESIDE),
+        Speaker(tr("Left behind"), "Lb", "left_behind", -angle_deg, weight_at(angle_deg), left=BESIDE),
+        Speaker(tr("Right behind"), "Rb", "right_behind", angle_deg, weight_at(angle_deg), right=BESIDE),
     )
 
 
 LAYOUTS = (
-    Layout("stereo", "Stereo", _front(30.0)),
-    Layout("quad", "Quad", (*_front(45.0), *_behind(135.0))),
+    Layout("stereo", tr("Stereo"), _front(30.0)),
+    Layout("quad", tr("Quad"), (*_front(45.0), *_behind(135.0))),
     Layout(
         "5.1", "5.1",
         (
-            *_front(30.0), Speaker("Centre", "C", "centre", 0.0, left=BESIDE, right=BESIDE),
-            Speaker("Low effects", "LFE", "low_effects", math.nan, 0.0), *_behind(110.0),
+            *_front(30.0), Speaker(tr("Centre"), "C", "centre", 0.0, left=BESIDE, right=BESIDE),
+            Speaker(tr("Low effects"), "LFE", "low_effects", math.nan, 0.0), *_behind(110.0),
         ),
     ),
 )  # fmt: skip

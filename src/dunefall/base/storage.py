@@ -9,6 +9,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 
 __all__ = ["PART", "synced", "whole", "write_file"]
 
@@ -39,7 +40,7 @@ def whole(path: Path) -> Iterator[Path]:
         yield part
         os.replace(part, path)
     except OSError as error:
-        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
+        raise StorageError(tr("cannot write {path}: {reason}", path=path, reason=error.strerror or error)) from error
     finally:
         part.unlink(missing_ok=True)
 
@@ -61,7 +62,7 @@ def synced(path: Path) -> None:
         with path.open("rb") as file:
             os.fsync(file.fileno())
     except OSError as error:
-        raise StorageError(f"cannot write {path}: {error.strerror or error}") from error
+        raise StorageError(tr("cannot write {path}: {reason}", path=path, reason=error.strerror or error)) from error
 
 
 def write_file(text: str, path: Path) -> None:
@@ -95,7 +96,9 @@ def write_file(text: str, path: Path) -> None:
         if temporary is not None:
             with suppress(OSError):
                 Path(temporary).unlink(missing_ok=True)
-        raise StorageError(f"cannot save {path}: {error.strerror or error}; the old file is unchanged") from error
+        raise StorageError(
+            tr("cannot save {path}: {reason}; the old file is unchanged", path=path, reason=error.strerror or error)
+        ) from error
     with suppress(OSError):
         _sync_folder(target.parent)
 

@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import decimal, tr, tr_count
 
 __all__ = [
     "UNITS",
@@ -117,7 +118,7 @@ def note_name(note: float) -> str:
     key = math.floor(note + 0.5)
     cents = round((note - key) * 100)
     name = f"{_NAMES[key % 12]}{key // 12 - 1}"
-    return f"{name} {cents:+d} ct".replace("-", MINUS) if cents else name
+    return tr("{name} {cents:+d} ct", name=name, cents=cents).replace("-", MINUS) if cents else name
 
 
 def _number(value: float, digits: int = 3) -> str:
@@ -127,7 +128,7 @@ def _number(value: float, digits: int = 3) -> str:
     text = f"{value:.{min(places, 6)}f}"
     if "." in text and places > 2:
         text = text.rstrip("0").rstrip(".")
-    return text.replace("-", MINUS)
+    return decimal(text.replace("-", MINUS))
 
 
 def format_value(value: float, unit: str, *, choices: tuple[str, ...] = ()) -> str:
@@ -154,20 +155,26 @@ def format_value(value: float, unit: str, *, choices: tuple[str, ...] = ()) -> s
     if choices:
         return choices[max(0, min(len(choices) - 1, round(value)))]
     if unit == "hz":
-        return f"{_number(value / 1000)} kHz" if value >= 1000 else f"{_number(value)} Hz"
+        return (
+            tr("{number} kHz", number=_number(value / 1000))
+            if value >= 1000
+            else tr("{number} Hz", number=_number(value))
+        )
     if unit == "s":
         if value < 1:
-            return f"{_number(value * 1000)} ms"
-        return f"{_number(value)} s" if value < 100 else f"{_number(value / 60)} min"
+            return tr("{number} ms", number=_number(value * 1000))
+        return f"{_number(value)} s" if value < 100 else tr("{number} min", number=_number(value / 60))
     if unit == "note":
         return note_name(value)
     if unit == "db":
-        return f"{value:.1f} dB".replace("-", MINUS)
+        return tr("{value:.1f} dB", value=value).replace("-", MINUS)
     if unit == "ratio":
         return f"{value * 100:.0f} %".replace("-", MINUS) if abs(value) >= 0.1 else f"{_number(value * 100, 2)} %"
     if unit == "pan":
         side = round(abs(value) * 100)
-        return "centre" if side == 0 else f"{side} % {'left' if value < 0 else 'right'}"
+        if side == 0:
+            return tr("centre")
+        return tr("{side} % left", side=side) if value < 0 else tr("{side} % right", side=side)
     if unit == "beats":
         return _note_value(value)
     sign = UNITS[unit].sign
@@ -181,14 +188,14 @@ SHORTEST_NOTE = 1 / 256
 def _note_value(beats: float) -> str:
     """Beats as a note value where one fits (a beat is a quarter), else as a number."""
     if beats >= 4 and beats % 4 == 0:
-        return f"{beats / 4:g} bar{'s' if beats > 4 else ''}"
+        return tr_count("{count} bar", "{count} bars", round(beats / 4))
     if beats < SHORTEST_NOTE:
-        return f"{_number(beats, 4)} beats"
+        return tr("{number} beats", number=_number(beats, 4))
     for mark, factor in (("", 1.0), (".", 1.5), ("t", 2.0 / 3.0)):
         share = 4.0 * factor / beats
         if abs(share - round(share)) < 1e-9 and round(share) in (1, 2, 4, 8, 16, 32, 64, 128, 256, 512):
             return f"1/{round(share)}{mark}"
-    return f"{_number(beats, 4)} beats"
+    return tr("{number} beats", number=_number(beats, 4))
 
 
 _CLOCK = re.compile(r"^(?:(\d+):)?(\d+):(\d+(?:[.,]\d+)?)$")
@@ -238,8 +245,8 @@ def format_amount(amount: float, unit: str) -> str:
     ('+1.50 oct', '−12 %')
     """
     sign = UNITS[unit].amount_sign
-    text = f"{amount * 100:+.0f}" if sign == "%" else f"{amount:+.2f}"
-    return f"{text} {sign}".rstrip().replace("-", MINUS)
+    text = f"{amount * 100:+.0f}" if sign == "%" else decimal(f"{amount:+.2f}")
+    return f"{text} {tr(sign)}".rstrip().replace("-", MINUS)
 
 
 def _parse_note(text: str) -> float | None:
@@ -313,7 +320,7 @@ def parse_range(
     """
     ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in text.split(" to ")]
     if len(ends) != 2:
-        raise ParameterError(f"two values are needed, such as {such_as}; got {text}")
+        raise ParameterError(tr("two values are needed, such as {such_as}; got {text}", such_as=such_as, text=text))
     return ends[0], ends[1]
 
 
@@ -350,7 +357,9 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
         for index, choice in enumerate(choices):
             if choice.lower().replace(MINUS, "-") == plain:
                 return float(index)
-        raise ParameterError(f"'{text}' is none of: {', '.join(choices)}", allowed=", ".join(choices))
+        raise ParameterError(
+            tr("'{text}' is none of: {listed}", text=text, listed=", ".join(choices)), allowed=", ".join(choices)
+        )
     musical = _parse_musical(plain, unit, tempo_bpm)
     if musical is not None:
         return musical
@@ -365,5 +374,7 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
             return hz_to_note(number * UNITS["hz"].typed[suffix])
         if suffix in UNITS[unit].typed:
             return number * UNITS[unit].typed[suffix]
-    forms = ", ".join(UNITS[unit].typed) or "no unit"
-    raise ParameterError(f"'{text}' is not a value here; type a number ({forms})", allowed=forms)
+    forms = ", ".join(UNITS[unit].typed) or tr("no unit")
+    raise ParameterError(
+        tr("'{text}' is not a value here; type a number ({forms})", text=text, forms=forms), allowed=forms
+    )

@@ -1,20 +1,19 @@
-"""Words for numbers of things, and for times."""
+"""Words for things in a row, and for times."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
-__all__ = ["count_of", "listed", "time_told"]
+from dunefall.base.language import tr
 
-
-def count_of(count: int, one: str, many: str = "") -> str:
-    """So many of something: ``1 layer``, ``2 layers``, or with a plural of its own."""
-    return f"{count} {one if count == 1 else many or f'{one}s'}"
+__all__ = ["listed", "time_told"]
 
 
 def listed(names: Sequence[str]) -> str:
     """Names in a row: ``A``, ``A and B``, ``A, B and C``."""
-    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}" if names else ""
+    if len(names) < 2:
+        return "".join(names)
+    return tr("{others} and {last}", others=", ".join(names[:-1]), last=names[-1])
 
 
 def time_told(seconds: float) -> str:

@@ -9,6 +9,7 @@ from types import MappingProxyType
 
 import dunefall.dsp  # noqa: F401 - says how kernels are compiled
 from dunefall.catalogue.declare import STAGES, ModuleSpec
+from dunefall.catalogue.wording import in_words
 
 __all__ = ["catalogue", "spec_of"]
 
@@ -26,7 +27,7 @@ def catalogue() -> MappingProxyType[str, ModuleSpec]:
         for spec in sorted(specs, key=lambda spec: spec.name):
             if spec.stage != stage or spec.id in found:
                 raise ValueError(f'module "{spec.id}" is declared twice or in the wrong folder "{stage}"')
-            found[spec.id] = spec
+            found[spec.id] = in_words(spec)
     return MappingProxyType(found)
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 
+from dunefall.base.language import tr
 from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.controls import Scale, scale_of, shown_value
@@ -195,7 +196,7 @@ def _spec(patch: Patch, compound: Compound, controls: list[Control], ports: list
     takes = next((port.id for port in inputs if port.role == "audio"), "")
     sounds = bool(outputs) and outputs[0].role == "audio"
     return ModuleSpec(
-        id=COMPOUND, name="Compound", stage=_stage(patch, compound, outputs),
+        id=COMPOUND, name=tr("Compound"), stage=_stage(patch, compound, outputs),
         sentence=face_sentence(patch, compound), kernel=_nothing,
         outputs=tuple(outputs), inputs=tuple(inputs), params=tuple(params),
         face=params[0].id if params else "", passes=takes if sounds else "", sources=("definition",),
@@ -216,7 +217,7 @@ def _stage(patch: Patch, compound: Compound, outputs: list[Output]) -> str:
 def face_sentence(patch: Patch, compound: Compound) -> str:
     """What a compound is: the user's own sentence, and what it is made of."""
     names = [x.name if (x := compound_of(patch, part)) else patch.module(part).name for part in compound.parts]
-    return f"{compound.about} Made of {listed(names)}.".strip()
+    return tr("{about} Made of {names}.", about=compound.about, names=listed(names)).strip()
 
 
 # -- the patch as it is seen -----------------------------------------------------------------------------------------

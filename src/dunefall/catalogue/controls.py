@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
+from dunefall.base.language import tr
 from dunefall.base.units import UNITS
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
@@ -65,4 +66,4 @@ def shown_value(patch: Patch, control: Module) -> Param:
     now = scale.at(control.params.get("value", MODULE.param("value").default))
     title, (low, high) = f"{control.name} ({sign})" if sign else control.name, sorted((scale.low, scale.high))
     taper: Literal["octaves", "even"] = "octaves" if scale.octaves else "even"
-    return Param("value", title, "none", low, high, now, "A value of your own.", taper=taper)
+    return Param("value", title, "none", low, high, now, tr("A value of your own."), taper=taper)

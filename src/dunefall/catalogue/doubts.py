@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from difflib import get_close_matches
 
+from dunefall.base.language import tr
 from dunefall.base.reach import reached
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Param
@@ -47,12 +48,16 @@ def doubts_of_take(take: Take) -> list[str]:
     """As ``doubts``, for the patch at a take's start, and for entries that name what is not there."""
     found, patch = doubts(take.start), take.start
     for entry in take.entries:
-        what, at = entry.what, f"at {entry.at / take.rate_hz:.2f} s"
+        what, at = entry.what, tr("at {rate_hz:.2f} s", rate_hz=entry.at / take.rate_hz)
         if isinstance(what, Edit):
             patch = apply_changes(patch, what.changes)
         elif isinstance(what, Note | Press | Clear) and what.module and not patch.has(what.module):
-            done = {Note: "a note is played", Press: "an input is held", Clear: "a memory is cleared"}[type(what)]
-            found.append(f'{at} {done} on "{what.module}", and there is no such module')
+            done = {Note: tr("a note is played"), Press: tr("an input is held"), Clear: tr("a memory is cleared")}[
+                type(what)
+            ]
+            found.append(
+                tr('{at} {done} on "{module}", and there is no such module', at=at, done=done, module=what.module)
+            )
     return found
 
 
@@ -75,29 +80,44 @@ def _fields(patch: Patch) -> Iterator[str]:
     """Names of fields that mean nothing, and the one that may have been meant."""
     parts: list[tuple[str, Mapping[str, object], Sequence[str]]] = []
     for layer in patch.layers:
-        parts.append((f'layer "{layer.name}"', layer.extra, LAYER_FIELDS))
+        parts.append((tr('layer "{name}"', name=layer.name), layer.extra, LAYER_FIELDS))
         parts += [(f'"{module.name}"', module.extra, MODULE_FIELDS) for module in layer.modules]
-    parts += [(f'link "{link.id}"', link.extra, LINK_FIELDS) for link in patch.links]
-    parts += [(f'compound "{compound.name}"', compound.extra, COMPOUND_FIELDS) for compound in patch.compounds]
+    parts += [(tr('link "{id}"', id=link.id), link.extra, LINK_FIELDS) for link in patch.links]
+    parts += [
+        (tr('compound "{name}"', name=compound.name), compound.extra, COMPOUND_FIELDS) for compound in patch.compounds
+    ]
     for where, extra, known in parts:
         for name in extra:
             near = get_close_matches(name, known, 1, 0.5)
             if near:
-                yield f'{where} has a field "{name}", which means nothing; is "{near[0]}" meant?'
+                yield tr(
+                    '{where} has a field "{name}", which means nothing; is "{near}" meant?',
+                    where=where,
+                    name=name,
+                    near=near[0],
+                )
 
 
 def _layers(patch: Patch) -> Iterator[str]:
     lanes = effect_lanes(patch)
     if len(lanes) > MOST_EFFECTS:
         names = ", ".join(layer.name for layer in lanes[MOST_EFFECTS:])
-        yield f"{MOST_EFFECTS} effect lanes are shown in Mix; {names} would be one more"
+        yield tr(
+            "{MOST_EFFECTS} effect lanes are shown in Mix; {names} would be one more",
+            MOST_EFFECTS=MOST_EFFECTS,
+            names=names,
+        )
     for layer in lanes:
         if not any(module.type == "sends" for module in layer.modules):
-            yield f'the effect lane "{layer.name}" has no Sends: nothing can be sent to it'
+            yield tr('the effect lane "{name}" has no Sends: nothing can be sent to it', name=layer.name)
     yield from _inserts(patch)
     for layer in patch.layers:
         if layer.meet and all(module.id != layer.meet for module in layer.modules):
-            yield f'the voices of "{layer.name}" are to meet at "{layer.meet}", which is no module of this layer'
+            yield tr(
+                'the voices of "{name}" are to meet at "{meet}", which is no module of this layer',
+                name=layer.name,
+                meet=layer.meet,
+            )
 
 
 def _inserts(patch: Patch) -> Iterator[str]:
@@ -105,21 +125,23 @@ def _inserts(patch: Patch) -> Iterator[str]:
     master, mix = master_of(patch), mix_of(patch)
     fed = [x.source.module for x in patch.links_into(master.id, "audio") if x.on] if master else []
     if master and fed and (mix is None or mix.id not in reached(fed, _sources(patch))):
-        yield f'something else than the whole mix goes into "{master.name}": the layers are not heard'
+        yield tr('something else than the whole mix goes into "{name}": the layers are not heard', name=master.name)
 
 
 def _module(patch: Patch, layer: Layer, module: Module, heard: set[str]) -> Iterator[str]:
-    spec, name = spec_of(module.type), f'"{module.name}" in {layer.name}'
+    spec, name = spec_of(module.type), tr('"{name}" in {name_2}', name=module.name, name_2=layer.name)
     if spec is None:
-        yield f'{name} is of an unknown kind, "{module.type}": it stays in the file and is silent'
+        yield tr(
+            '{name} is of an unknown kind, "{type}": it stays in the file and is silent', name=name, type=module.type
+        )
         return
     if module.id not in heard:
-        yield f"{name} leads to no output: it is not heard"
+        yield tr("{name} leads to no output: it is not heard", name=name)
     links = patch.links_into(module.id)
     waits = [port for port in spec.inputs if port.listens and "nothing linked" not in port.help]
     fed = {link.target.port for link in links if link.on}
     if waits and not any(port.id in fed for port in spec.inputs):
-        yield f"{name} waits for {waits[0].name}, and nothing is linked to it"
+        yield tr("{name} waits for {name_2}, and nothing is linked to it", name=name, name_2=waits[0].name)
     groups: dict[str, dict[str, int]] = {}
     for series in spec.series:
         if series.group:
@@ -137,4 +159,11 @@ def _link(patch: Patch, link: Link) -> Iterator[str]:
     for what, value in (("amount", link.amount), ("offset", link.offset)):
         if abs(value) > SPANS * span:
             source = patch.module(link.source.module).name
-            yield f'the {what} of {source} on "{target.name}" {link.target.port} is {value:g}, beyond any range'
+            yield tr(
+                'the {what} of {source} on "{name}" {port} is {value:g}, beyond any range',
+                what=what,
+                source=source,
+                name=target.name,
+                port=link.target.port,
+                value=value,
+            )

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 
+from dunefall.base.language import inline, tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.linking import free_module_name, is_trigger, main_pitch, main_trigger, new_link
@@ -61,7 +62,7 @@ class Joiner:
     @property
     def told(self) -> str:
         """What was linked."""
-        return f"{self.module.name}: {'; '.join(self._told) or 'not linked'}."
+        return f"{self.module.name}: {'; '.join(self._told) or tr('not linked')}."
 
     def ways(self) -> list[Way]:
         """How it can be joined, the usual way first; the last one leaves it without links."""
@@ -121,12 +122,12 @@ class Joiner:
             self._link(source, Place(self.module.id, port.id))
             for param in self.spec.begins:  # it stays as it is until it is started
                 self.patch = self.patch.with_param(self.module.id, param, self.spec.param(param).default)
-            self._told.append(f"started by {self._name(source.module)}")
+            self._told.append(tr("started by {name}", name=self._name(source.module)))
 
     def _new_clock(self) -> Place:
         """A clock in Shared, for what does nothing without one."""
         beats = 4.0 if self.spec.output("ended") else 1.0 if self.spec.stage == "source" else 0.25
-        name = free_module_name(self.patch, "Clock")
+        name = free_module_name(self.patch, tr("Clock"))
         clock = Module(self.patch.free_id("clock"), "clock", name, {"period_beats": beats})
         self.patch = self.patch.with_new_module(SHARED_ID, clock)
         return Place(clock.id, "gate")
@@ -196,7 +197,7 @@ class Joiner:
             self.patch = self.patch.without_link(link.id)
         self._link(leaves, into)
         self._link(self._out, returns)
-        self._told.append(f"in the loop of {self._name(returns.module)}")
+        self._told.append(tr("in the loop of {name}", name=self._name(returns.module)))
 
     def _heard_by_selection(self) -> list[Link]:
         """The links into the selection's first audio input."""
@@ -210,12 +211,12 @@ class Joiner:
         self._link(source, into)
         if not after and self.end:
             self._link(self._out, Place(self.end, "audio"))
-        self._told.append(f"behind {self._name(source.module)}")
+        self._told.append(tr("behind {name}", name=self._name(source.module)))
 
     def _before(self, heard: list[Link], into: Place) -> None:
         self._lead(heard, into)
         self._link(self._out, heard[0].target, 1.0)
-        self._told.append(f"before {self._name(heard[0].target.module)}")
+        self._told.append(tr("before {name}", name=self._name(heard[0].target.module)))
 
     def _in_parallel(self, heard: list[Link], into: Place) -> None:
         """It hears what the selection hears, and goes where the selection goes."""
@@ -224,13 +225,15 @@ class Joiner:
         for link in self.before.links:
             if link.source == self._beside_out() and self._takes_audio(link):
                 self._link(self._out, link.target, link.amount)
-        self._told.append(f"beside {self._name(heard[0].target.module)}")
+        self._told.append(tr("beside {name}", name=self._name(heard[0].target.module)))
 
     def _at_end(self, into: Place) -> None:
         self._lead(self.before.links_into(self.end, "audio"), into)
         self._link(self._out, Place(self.end, "audio"))
         last = spec_for(self.patch.module(self.end))
-        self._told.append(f"before {self._name(self.end)}" if last and last.closes else "at the layer's end")
+        self._told.append(
+            tr("before {name}", name=self._name(self.end)) if last and last.closes else tr("at the layer's end")
+        )
 
     def _source_ways(self) -> list[Way]:
         """Into what the layer's other sources go into, or another place that takes a sound; onto a value."""
@@ -245,13 +248,13 @@ class Joiner:
         if tones and pitch is not None:
             for tone in tones:
                 self._link(pitch, Place(self.module.id, tone))
-            self._told.append(f"plays {self._name(pitch.module)}")
+            self._told.append(tr("plays {name}", name=self._name(pitch.module)))
 
     def _sound_into(self, target: Place) -> None:
         self._plays_only()
         alone = not self.before.links_into(target.module, target.port)
         self._link(self._out, target, 1.0 if alone else SOURCE_LEVEL)
-        self._told.append(f"into {self._name(target.module)}")
+        self._told.append(tr("into {name}", name=self._name(target.module)))
 
     def _where_sources_go(self) -> Iterator[Place]:
         """The selection, if it takes a sound; where the layer's other sources go; what waits for a sound."""
@@ -299,7 +302,7 @@ class Joiner:
     def _play(self, modules: Sequence[Module]) -> None:
         for module in modules:
             self._link(self._out, Place(module.id, "pitch_note"))
-            self._told.append(f"plays {module.name}")
+            self._told.append(tr("plays {name}", name=module.name))
 
     def _pitches(self) -> list[Link]:
         """Links between what moves the selection's pitch and that pitch, or between a selected mover and the pitches
@@ -326,7 +329,9 @@ class Joiner:
             )
             self.patch = self.patch.with_param(target.id, "pitch_note", 60.0)
             self._link(self._out, link.target)
-            self._told.append(f"between {self._name(link.source.module)} and {target.name}")
+            self._told.append(
+                tr("between {name} and {name_2}", name=self._name(link.source.module), name_2=target.name)
+            )
 
     def _into_chain(self, source: Place, *, whole: bool) -> None:
         """Behind a source: this moves everything that the source moved, in this layer or in the whole patch."""
@@ -334,7 +339,7 @@ class Joiner:
         after = [x for x in self.before.links if x.source == source and (x.target.module in own or whole)]
         self._divert([x for x in after if not is_trigger(self.patch, x.target)])
         self._link(source, Place(self.module.id, self.spec.passes))
-        self._told.append(f"behind {self._name(source.module)}")
+        self._told.append(tr("behind {name}", name=self._name(source.module)))
 
     # -- triggers -------------------------------------------------------------------------------------------------
 
@@ -352,12 +357,12 @@ class Joiner:
 
     def _hear(self, port: Input) -> None:
         self._link(self._beside_out(), Place(self.module.id, port.id))
-        self._told.append(f"hears {self._name(self._beside_out().module)}")
+        self._told.append(tr("hears {name}", name=self._name(self._beside_out().module)))
 
     def _behind_trigger(self) -> None:
         if not self.spec.inputs[0].listens:
             self._link(self._beside_out(), Place(self.module.id, self.spec.inputs[0].id))
-            self._told.append(f"behind {self._name(self._beside_out().module)}")
+            self._told.append(tr("behind {name}", name=self._name(self._beside_out().module)))
 
     def _start(self, target: Place) -> None:
         """Between what starts the selection and the selection."""
@@ -367,7 +372,7 @@ class Joiner:
             if takes and not self.patch.links_into(self.module.id, takes.id):
                 self._link(old.source, Place(self.module.id, takes.id))
         self._link(self._out, target)
-        self._told.append(f"starts {self._name(target.module)}")
+        self._told.append(tr("starts {name}", name=self._name(target.module)))
 
     # -- movements ------------------------------------------------------------------------------------------------
 
@@ -401,7 +406,7 @@ class Joiner:
     def _feed(self, port: Input) -> None:
         assert self.beside is not None
         self._link(self._out, Place(self.beside.id, port.id))
-        self._told.append(f"into {port.name.lower()} of {self.beside.name}")
+        self._told.append(tr("into {name} of {name_2}", name=inline(port.name), name_2=self.beside.name))
 
     def _values(self) -> list[Place]:
         """The selection's values that can be moved: the selected or main one, then the others."""
@@ -416,7 +421,7 @@ class Joiner:
         target = self.beside_spec.target(value.port) if self.beside_spec else None
         assert isinstance(target, Param)
         self._link(self._out, value)
-        self._told.append(f"moves {target.name.lower()} of {self._name(value.module)}")
+        self._told.append(tr("moves {name} of {name_2}", name=inline(target.name), name_2=self._name(value.module)))
 
     def _between(self, moved: Sequence[Link]) -> None:
         """Between a value and what moves it: the amounts stay at the value."""
@@ -426,7 +431,7 @@ class Joiner:
         for link in moved[1:]:
             self.patch = self.patch.without_link(link.id)
         names = ", ".join(self._name(link.source.module) for link in moved)
-        self._told.append(f"between {names} and {self._name(moved[0].target.module)}")
+        self._told.append(tr("between {names} and {name}", names=names, name=self._name(moved[0].target.module)))
 
     def _amplifiers(self) -> list[Module | None]:
         """The amplifier that an envelope opens: the selected one, or the layer's first that no envelope moves; None
@@ -440,7 +445,7 @@ class Joiner:
     def _open(self, amplifiers: Sequence[Module | None]) -> None:
         opened = amplifiers[0]
         if opened is None:
-            name = free_module_name(self.patch, "Amplifier")
+            name = free_module_name(self.patch, tr("Amplifier"))
             opened = Module(self.patch.free_id("amplifier"), "amplifier", name, {"gain": 0.0})
             self.patch = self.patch.with_new_module(self.layer_id, opened)
             self._lead(self.before.links_into(self.end, "audio"), Place(opened.id, "audio"))
@@ -448,4 +453,4 @@ class Joiner:
         else:
             self.patch = self.patch.with_param(opened.id, "gain", 0.0)
         self._link(self._out, Place(opened.id, "gain"), 1.0)
-        self._told.append(f"opens {opened.name}")
+        self._told.append(tr("opens {name}", name=opened.name))

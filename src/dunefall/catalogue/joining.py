@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.compounds import face_of, spec_for
 from dunefall.catalogue.declare import Input, ModuleSpec, Output, Param
@@ -130,7 +131,9 @@ def inserted(patch: Patch, link_id: str, type_id: str, preset: str = "") -> Join
     made = made.with_link(replace(link, source=Place(module.id, output or spec.outputs[0].id)))
     made = made.with_link(Link(made.free_id("link"), link.source, Place(module.id, spec.passes), 1.0))
     ends = patch.module(link.source.module).name, patch.module(link.target.module).name
-    return Joined(made, module.id, f"{module.name}: between {ends[0]} and {ends[1]}.")
+    return Joined(
+        made, module.id, tr("{name}: between {ends} and {ends_2}.", name=module.name, ends=ends[0], ends_2=ends[1])
+    )
 
 
 def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joined | None:
@@ -171,8 +174,10 @@ def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joi
         else:
             made, lost = made.without_link(link.id), lost + 1
     made = _without_lost_places(made, old.id, spec)
-    left = f"; {lost} {'links have' if lost > 1 else 'link has'} no place in it" if lost else ""
-    return Joined(made, old.id, f"{new.name}: in the place of {old.name}{left}.")
+    left = tr_count("; {count} link has no place in it", "; {count} links have no place in it", lost) if lost else ""
+    return Joined(
+        made, old.id, tr("{name}: in the place of {name_2}{left}.", name=new.name, name_2=old.name, left=left)
+    )
 
 
 def _without_lost_places(patch: Patch, module: str, spec: ModuleSpec) -> Patch:
@@ -250,7 +255,7 @@ def with_empty_layer(patch: Patch, name: str) -> Joined:
     layer_id = patch.free_id("layer")
     layer = Layer(layer_id, free_name(name, (layer.name for layer in patch.layers)))
     layer = replace(layer, modules=(Module(layer.output_id, "output", layer.name),))
-    return Joined(patch.with_layer(layer), layer.output_id, f"{layer.name}: an empty layer.")
+    return Joined(patch.with_layer(layer), layer.output_id, tr("{name}: an empty layer.", name=layer.name))
 
 
 def with_starter(patch: Patch, starter: Patch) -> Joined:

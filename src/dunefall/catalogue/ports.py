@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Literal
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import UNITS, format_value
 
 __all__ = ["MIDI_CHANNELS", "Input", "Output", "Param", "Role", "Series"]
@@ -181,7 +182,7 @@ class Param:
         """The hard range in words."""
         if self.choices:
             return ", ".join(self.choices)
-        return f"{self.format(self.low)} to {self.format(self.high)}"
+        return tr("{low} to {high}", low=self.format(self.low), high=self.format(self.high))
 
     def check(self, value: float, where: str) -> float:
         """The value if it is allowed; ``where`` names the module and layer in the error.
@@ -193,7 +194,16 @@ class Param:
         """
         if not self.low <= value <= self.high or (self.choices and value != round(value)):
             given = f"{value:g}" if self.choices else self.format(value)
-            raise ParameterError(f"{self.name} of {where} must be {self.allowed}; got {given}", allowed=self.allowed)
+            raise ParameterError(
+                tr(
+                    "{name} of {where} must be {allowed}; got {given}",
+                    name=self.name,
+                    where=where,
+                    allowed=self.allowed,
+                    given=given,
+                ),
+                allowed=self.allowed,
+            )
         return value
 
     def typed(self, value: float, where: str) -> float:
@@ -267,12 +277,31 @@ class Series:
             If there are too few or too many, or one is outside of its range or no whole number for a choice.
         """
         if not self.least <= len(values) <= self.most:
-            allowed = f"{self.least} to {self.most}" if self.least < self.most else f"{self.most}"
-            raise ParameterError(f"{self.name} of {where} needs {allowed} numbers; got {len(values)}", allowed=allowed)
+            allowed = (
+                tr("{least} to {most}", least=self.least, most=self.most) if self.least < self.most else f"{self.most}"
+            )
+            raise ParameterError(
+                tr(
+                    "{name} of {where} needs {allowed} numbers; got {count}",
+                    name=self.name,
+                    where=where,
+                    allowed=allowed,
+                    count=len(values),
+                ),
+                allowed=allowed,
+            )
         for k, value in enumerate(values):
             if not self.low <= value <= self.high or (self.choices and value != round(value)):
-                allowed = f"{self.format(self.low)} to {self.format(self.high)}"
+                allowed = tr("{low} to {high}", low=self.format(self.low), high=self.format(self.high))
                 raise ParameterError(
-                    f"number {k + 1} of {self.name} of {where} must be {allowed}; got {value:g}", allowed=allowed
+                    tr(
+                        "number {k} of {name} of {where} must be {allowed}; got {value:g}",
+                        k=k + 1,
+                        name=self.name,
+                        where=where,
+                        allowed=allowed,
+                        value=value,
+                    ),
+                    allowed=allowed,
                 )
         return values

@@ -6,6 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import output_of, target_of
 from dunefall.catalogue.declare import Input, Output, Param
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -101,7 +102,7 @@ def with_range(patch: Patch, link: Link, first: float, last: float) -> Link:
     target, (low, high) = target_of(patch, link.target), span_of(patch, link.source)
     if isinstance(target, Param):
         module = patch.module(link.target.module)
-        where = f'"{module.name}" in layer "{patch.layer_of(module.id).name}"'
+        where = tr('"{name}" in layer "{name_2}"', name=module.name, name_2=patch.layer_of(module.id).name)
         zero = target.octaves and (first == 0.0) != (last == 0.0)
         a, b = (target.low if zero and end == 0.0 else target.typed(end, where) for end in (first, last))
         curve = ("early" if first == 0.0 else "late") if zero else link.curve
@@ -109,9 +110,16 @@ def with_range(patch: Patch, link: Link, first: float, last: float) -> Link:
         a, b = target.to_domain(a) - base, target.to_domain(b) - base
         link = replace(link, curve=curve)
     elif range_of(patch, link) is None:
-        raise ParameterError("a sound or a gate is taken unchanged: set this link's amount instead")
+        raise ParameterError(tr("a sound or a gate is taken unchanged: set this link's amount instead"))
     elif not (abs(first) <= FARTHEST and abs(last) <= FARTHEST):
-        raise ParameterError(f"a range must lie within −{FARTHEST:g} and {FARTHEST:g}; got {first:g} to {last:g}")
+        raise ParameterError(
+            tr(
+                "a range must lie within −{FARTHEST:g} and {FARTHEST:g}; got {first:g} to {last:g}",
+                FARTHEST=FARTHEST,
+                first=first,
+                last=last,
+            )
+        )
     else:
         a, b = first, last
     amount = (b - a) / (high - low)

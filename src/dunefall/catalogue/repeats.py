@@ -13,6 +13,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
+from dunefall.base.language import tr, tr_count
 from dunefall.base.reach import reached
 from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
@@ -67,56 +68,62 @@ class Repeat:
         """What it does, in words: ``repeats after 280 steps, 11.4 bars, 45.7 s``, ``resembles itself every 4.0 s``, or
         ``never repeats, because …``."""
         if self.seconds is None:
-            return f"never repeats, because {self._why_never()}"
+            return tr("never repeats, because {why_never}", why_never=self._why_never())
         if self.seconds == 0:
-            return f"repeats at once: nothing in it moves{self._but(())}"
+            return tr("repeats at once: nothing in it moves{but}", but=self._but(()))
         steps = self.seconds / self.shortest_s if self.shortest_s else Fraction(0)
         bars = float(self.seconds) * tempo_bpm / 240.0
-        parts = [f"{int(steps)} steps"] if steps.denominator == 1 and steps > 1 else []
-        after = ", ".join([*parts, f"{bars:.4g} bars" if bars != 1 else "1 bar", _time(float(self.seconds))])
+        parts = [tr("{steps} steps", steps=int(steps))] if steps.denominator == 1 and steps > 1 else []
+        after = ", ".join(
+            [*parts, tr("{bars:.4g} bars", bars=bars) if bars != 1 else tr("1 bar"), _time(float(self.seconds))]
+        )
         if self.past:
-            keep = "keeps" if len(self.past) == 1 else "keep"
-            return f"resembles itself every {after}, because {_and(self.past)} {keep} what was{self._but(self.free)}"
-        return f"repeats after {after}{self._but(self.free)}"
+            return tr_count(
+                "resembles itself every {after}, because {names} keeps what was{but}",
+                "resembles itself every {after}, because {names} keep what was{but}",
+                len(self.past), after=after, names=_and(self.past), but=self._but(self.free),
+            )  # fmt: skip
+        return tr("repeats after {after}{but}", after=after, but=self._but(self.free))
 
     def _why_never(self) -> str:
-        one = len(self.by_chance) == 1, len(self.outside) == 1, len(self.apart) == 1
         reasons = (
-            (self.by_chance, f"{_and(self.by_chance)} go{'es' if one[0] else ''} by chance"),
-            (self.moved, f"the speed of {_and(self.moved)} is moved"),
-            (self.outside, f"{_and(self.outside)} hear{'s' if one[1] else ''} the world"),
-            (self.apart, f"{_and(self.apart)} run{'s' if one[2] else ''} at another speed in each voice"),
+            (self.by_chance, "{names} goes by chance", "{names} go by chance"),
+            (self.moved, "the speed of {names} is moved", "the speed of {names} is moved"),
+            (self.outside, "{names} hears the world", "{names} hear the world"),
+            (self.apart, "{names} runs at another speed in each voice", "{names} run at another speed in each voice"),
         )
-        return " and ".join(text for names, text in reasons if names) or "its periods only meet after a hundred years"
+        told = [tr_count(one, many, len(names), names=_and(names)) for names, one, many in reasons if names]
+        return tr(" and ").join(told) or tr("its periods only meet after a hundred years")
 
     def _but(self, free: tuple[str, ...]) -> str:
-        parts = [f"the {what} of {_and(names)}" for what, names in (("noise", self.noises), ("phase", free)) if names]
-        return f", but for {' and '.join(parts)}" if parts else ""
+        parts = [tr("the noise of {names}", names=_and(self.noises))] if self.noises else []
+        parts += [tr("the phase of {names}", names=_and(free))] if free else []
+        return tr(", but for {parts}", parts=tr(" and ").join(parts)) if parts else ""
 
     @property
     def short(self) -> str:
         """For the header: ``never`` or the time."""
         if self.seconds is None:
-            return "never"
+            return tr("never")
         about = "\u2248 " if self.past else ""
-        return about + _time(float(self.seconds)) if self.seconds else "at once"
+        return about + _time(float(self.seconds)) if self.seconds else tr("at once")
 
 
 def _and(names: tuple[str, ...]) -> str:
     """Names in a row, the first few of many."""
     if len(names) > NAMED:
-        return f"{', '.join(names[:NAMED])} and {len(names) - NAMED} more"
+        return tr("{names} and {more} more", names=", ".join(names[:NAMED]), more=len(names) - NAMED)
     return listed(names)
 
 
 def _time(seconds: float) -> str:
     if seconds < 120:
-        return f"{seconds:.1f} s"
+        return tr("{seconds:.1f} s", seconds=seconds)
     if seconds < 7200:
-        return f"{int(seconds // 60)} min {seconds % 60:.0f} s"
+        return tr("{minutes} min {seconds:.0f} s", minutes=int(seconds // 60), seconds=seconds % 60)
     if seconds < 172800:
-        return f"{int(seconds // 3600)} h {seconds % 3600 / 60:.0f} min"
-    return f"{seconds / 86400:.3g} days"
+        return tr("{hours} h {minutes:.0f} min", hours=int(seconds // 3600), minutes=seconds % 3600 / 60)
+    return tr("{days:.3g} days", days=seconds / 86400)
 
 
 def repeat_of_patch(patch: Patch) -> Repeat:

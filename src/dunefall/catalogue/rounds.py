@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from typing import NamedTuple
 
+from dunefall.base.language import tr
 from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import Layer, Link, Patch
@@ -30,8 +31,8 @@ class Round(NamedTuple):
         """In a sentence."""
         names = [patch.module(module).name for module in self.modules]
         if len(names) == 1:
-            return f"{names[0]} feeds itself, {self.gain:.2f} each time."
-        return f"A loop goes round through {listed(names)}, {self.gain:.2f} each time."
+            return tr("{names} feeds itself, {gain:.2f} each time.", names=names[0], gain=self.gain)
+        return tr("A loop goes round through {names}, {gain:.2f} each time.", names=listed(names), gain=self.gain)
 
 
 def loops_of(patch: Patch, layer: Layer) -> list[Round]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import cache, lru_cache, partial
 
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import capital, tr
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.compounds import face_sentence
 from dunefall.catalogue.declare import ModuleSpec, Preset
@@ -71,10 +72,12 @@ class Entry:
     def kind(self) -> str:
         """What it is, in a word or three: "Shape", "Starter", "Preset of Filter"."""
         spec = spec_of(self.id)
-        return f"Preset of {spec.name}" if spec and self.preset else self.stage.capitalize()
+        return tr("Preset of {name}", name=spec.name) if spec and self.preset else capital(tr(self.stage))
 
 
-EMPTY_LAYER = Entry("", "Empty layer", "layer", "A layer with nothing in it but its level and its place.", (), ())
+EMPTY_LAYER = Entry(
+    "", tr("Empty layer"), "layer", tr("A layer with nothing in it but its level and its place."), (), ()
+)
 
 
 def next_stages(role: str, *, value: bool) -> tuple[str, ...]:
@@ -133,10 +136,11 @@ def entries() -> tuple[Entry, ...]:
     for name in starters():
         patch = starter(name)
         modules = " ".join(module.name for module in patch.modules())
-        sentence, _, plain = patch.about.partition(":")
-        texts = (patch.title, plain, sentence, modules)
-        ranks, names = tuple(map(_words, texts)), (_plain(patch.title),)
-        found.append(Entry(name, patch.title, "starter", f"{sentence}.", ranks, names))
+        sentence, _, plain = tr(patch.about).partition(":")
+        title = tr(patch.title)
+        texts = (f"{title} {patch.title}", plain, sentence, modules)
+        ranks, names = tuple(map(_words, texts)), (_plain(title), _plain(patch.title))
+        found.append(Entry(name, title, "starter", f"{sentence}.", ranks, names))
     return (*found, *(_preset_entry(spec, preset) for spec in catalogue().values() for preset in spec.presets))
 
 

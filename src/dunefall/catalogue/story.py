@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import PurePath
 
+from dunefall.base.language import inline, tr, tr_count
 from dunefall.base.layouts import layout_of
 from dunefall.base.units import format_amount, format_value
-from dunefall.base.words import count_of
 from dunefall.catalogue.compounds import face_of, face_sentence, output_of, spec_for, target_of
 from dunefall.catalogue.declare import Given, ModuleSpec, Param
 from dunefall.catalogue.ports import RESETS, Series
@@ -34,9 +34,9 @@ SLOW_HZ = 0.1
 """Slower rates are told by their period."""
 _CURVES = {
     "straight": "",
-    "late": ", slowly at first",
-    "early": ", fast at first",
-    "smooth": ", gently at both ends",
+    "late": tr(", slowly at first"),
+    "early": tr(", fast at first"),
+    "smooth": tr(", gently at both ends"),
 }
 
 
@@ -48,9 +48,9 @@ def port_name(patch: Patch, module_id: str, port_id: str) -> str:
         return f"{module.name} {port_id}"
     output = spec.output(port_id)
     if output is not None:
-        return module.name if output is spec.outputs[0] else f"{module.name} ({output.name.lower()})"
+        return module.name if output is spec.outputs[0] else f"{module.name} ({inline(output.name)})"
     target = spec.target(port_id)
-    return f"{module.name} {target.name.lower() if target else port_id}"
+    return f"{module.name} {inline(target.name) if target else port_id}"
 
 
 def link_story(patch: Patch, link: Link) -> str:
@@ -64,22 +64,29 @@ def link_story(patch: Patch, link: Link) -> str:
     unit, is_param = unit_of(patch, link), isinstance(target, Param)
     both_ways = output is not None and output.role == "control" and lowest(source, output) < 0
     if not is_param and unit == "ratio":
-        level = "" if link.amount == 1.0 else f" at {format_amount(link.amount, unit)}"
-        text = f"{name} feeds it{level}"
+        level = "" if link.amount == 1.0 else tr(" at {format_amount}", format_amount=format_amount(link.amount, unit))
+        text = tr("{name} feeds it{level}", name=name, level=level)
     elif output is not None and output.role == "pitch":
-        text = f"{name} sets its pitch"
+        text = tr("{name} sets its pitch", name=name)
     else:
         factor = factor_told(link.amount, isinstance(target, Param) and target.octaves)
         far = format_amount(abs(link.amount), unit).lstrip("+") + (f" ({factor})" if factor else "")
         if both_ways:
-            text = f"{name} moves it up to {far} either way" + (", turned over" if link.amount < 0 else "")
+            text = tr("{name} moves it up to {far} either way", name=name, far=far) + (
+                tr(", turned over") if link.amount < 0 else ""
+            )
         else:
-            text = f"{name} {'raises' if link.amount >= 0 else 'lowers'} it by up to {far}"
+            text = (
+                tr("{name} raises it by up to {far}", name=name, far=far)
+                if link.amount >= 0
+                else tr("{name} lowers it by up to {far}", name=name, far=far)
+            )
     if is_place(patch, link):
-        text += f", {'around' if both_ways else 'from'} {format_value(link.offset, unit)}"
+        place = format_value(link.offset, unit)
+        text += tr(", around {place}", place=place) if both_ways else tr(", from {place}", place=place)
     elif link.offset and (is_param or unit != "ratio"):
-        text += f", shifted by {format_amount(link.offset, unit)}"
-    return text + _CURVES[link.curve] + ("" if link.on else " (off)")
+        text += tr(", shifted by {format_amount}", format_amount=format_amount(link.offset, unit))
+    return text + _CURVES[link.curve] + ("" if link.on else tr(" (off)"))
 
 
 def module_story(patch: Patch, module_id: str) -> str:
@@ -87,16 +94,20 @@ def module_story(patch: Patch, module_id: str) -> str:
     module = patch.module(module_id)
     spec = spec_for(module)
     if spec is None:
-        return f"{module.name} is of a kind ({module.type}) that this version does not know: it is kept, and silent."
+        return tr(
+            "{name} is of a kind ({type}) that this version does not know: it is kept, and silent.",
+            name=module.name,
+            type=module.type,
+        )
     parts = [f"{module.name}: {spec.sentence}"]
     if module.bypassed:
-        parts.append("It is bypassed.")
+        parts.append(tr("It is bypassed."))
     if module.sound:
-        parts.append(f"It plays {PurePath(module.sound.path).name}.")
+        parts.append(tr("It plays {name}.", name=PurePath(module.sound.path).name))
     values = {p.id: module.params.get(p.id, p.default) for p in spec.params}
-    face = [f"{p.name.lower()} {_value(p, values[p.id])}" for p in _shown(patch, spec, module)]
+    face = [f"{inline(p.name)} {_value(p, values[p.id])}" for p in _shown(patch, spec, module)]
     if face:
-        parts.append(f"Set to {', '.join(face)}.")
+        parts.append(tr("Set to {listed}.", listed=", ".join(face)))
     parts += [f"{s.name}: {drawn}." for s in spec.series if (drawn := _drawn(s, module, values))]
     for port in spec.targets:
         links = patch.links_into(module_id, port.id)
@@ -105,24 +116,24 @@ def module_story(patch: Patch, module_id: str) -> str:
     parts += [warning] if (warning := module_warning(patch, module_id)) else []
     targets = [_reached(patch, module_id, link) for link in patch.links_from(module_id)]
     if spec.ends:
-        parts.append("It is heard in the mix.")
+        parts.append(tr("It is heard in the mix."))
     if targets:
-        parts.append(f"It reaches {', '.join(targets)}.")
+        parts.append(tr("It reaches {listed}.", listed=", ".join(targets)))
     elif not spec.needed:
-        parts.append("Nothing listens to it.")
+        parts.append(tr("Nothing listens to it."))
     return " ".join(parts)
 
 
 def _reached(patch: Patch, module_id: str, link: Link) -> str:
     """The end of a link, with its layer where that is another one."""
     name, there = port_name(patch, link.target.module, link.target.port), patch.layer_of(link.target.module)
-    return name if there.id == patch.layer_of(module_id).id else f"{name} in {there.name}"
+    return name if there.id == patch.layer_of(module_id).id else tr("{name} in {name_2}", name=name, name_2=there.name)
 
 
 def _value(param: Param, value: float) -> str:
     """A value as it is told: a slow rate by its period."""
     if param.unit == "hz" and 0.0 < value < SLOW_HZ:
-        return f"once in {format_value(1.0 / value, 's')}"
+        return tr("once in {format_value}", format_value=format_value(1.0 / value, "s"))
     return param.format(value)
 
 
@@ -133,11 +144,20 @@ def _drawn(series: Series, module: Module, values: Mapping[str, float]) -> str:
         return ""
     numbers = numbers[: max(1, round(values[series.used]))] if series.used else numbers
     if len(set(numbers)) == 1:
-        return f"{series.format(numbers[0])} throughout"
+        return tr("{format} throughout", format=series.format(numbers[0]))
     if len(series.choices) == 2:
-        return f"{series.choices[1]} at {', '.join(str(k) for k, x in enumerate(numbers, 1) if x >= 0.5)}"
+        return tr(
+            "{choices} at {listed}",
+            choices=series.choices[1],
+            listed=", ".join(str(k) for k, x in enumerate(numbers, 1) if x >= 0.5),
+        )
     if series.drawn in ("curve", "path") and len(numbers) > MOST_POINTS:
-        return f"{len(numbers)} points from {series.format(min(numbers))} to {series.format(max(numbers))}"
+        return tr(
+            "{count} points from {format} to {format_2}",
+            count=len(numbers),
+            format=series.format(min(numbers)),
+            format_2=series.format(max(numbers)),
+        )
     return " ".join(series.format(x).replace(" ", "\u00a0") for x in numbers)
 
 
@@ -155,37 +175,50 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
         whole = repeat_of_layer(patch, layer.id)
-        lines.insert(0, f"It {whole.told(patch.tempo_bpm)}.")
+        lines.insert(0, tr("It {told}.", told=whole.told(patch.tempo_bpm)))
         lines[1:1] = [loop.told(patch) for loop in loops_of(patch, layer)]
     if lines and layer.voices > 1:
-        meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else "the layer's output"
+        meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else tr("the layer's output")
         voice = repeat_of_layer(patch, layer.id, voice=True)
-        alone = f" One voice alone {voice.told(patch.tempo_bpm)}." if voice != whole else ""
-        lines.insert(1, f"It has {layer.voices} voices, which meet at {meet}.{alone}")
-    return "\n".join([layer.name, *(f"  {line}" for line in lines or ["nothing yet"])])
+        alone = tr(" One voice alone {told}.", told=voice.told(patch.tempo_bpm)) if voice != whole else ""
+        lines.insert(
+            1, tr("It has {voices} voices, which meet at {meet}.{alone}", voices=layer.voices, meet=meet, alone=alone)
+        )
+    return "\n".join([layer.name, *(f"  {line}" for line in lines or [tr("nothing yet")])])
 
 
 def compound_story(patch: Patch, compound: Compound) -> str:
     """What a compound is made of, and what its controls are set to."""
     face = face_of(patch, compound)
     values = [f"{p.name} {p.format(face.params[p.id])}" for p in face.spec.params] if face.spec else []
-    return f"{compound.name}, a compound: {face_sentence(patch, compound)} Set to {', '.join(values) or 'nothing'}."
+    return tr(
+        "{name}, a compound: {face_sentence} Set to {listed}.",
+        name=compound.name,
+        face_sentence=face_sentence(patch, compound),
+        listed=", ".join(values) or tr("nothing"),
+    )
 
 
 def patch_story(patch: Patch) -> str:
     """The whole patch: tempo, seed, when it repeats or why it never does, then its layers."""
-    counts = [
-        (len(mixed_layers(patch)), "layer"),
-        (len(effect_lanes(patch)), "effect lane"),
-        (len(list(patch.modules())), "module"),
-        (len(patch.compounds), "compound"),
-        (len(patch.links), "link"),
-    ]
-    made = [count_of(count, what) for count, what in counts if count or what in ("layer", "module", "link")]
-    around = "" if patch.layout == "stereo" else f", in {layout_of(patch.layout).name.lower()}"
+    layers, lanes, modules = len(mixed_layers(patch)), len(effect_lanes(patch)), len(list(patch.modules()))
+    compounds, links = len(patch.compounds), len(patch.links)
+    made = [tr_count("{count} layer", "{count} layers", layers)]
+    made += [tr_count("{count} effect lane", "{count} effect lanes", lanes)] if lanes else []
+    made.append(tr_count("{count} module", "{count} modules", modules))
+    made += [tr_count("{count} compound", "{count} compounds", compounds)] if compounds else []
+    made.append(tr_count("{count} link", "{count} links", links))
+    around = "" if patch.layout == "stereo" else tr(", in {name}", name=inline(layout_of(patch.layout).name))
     head = [
-        f"{patch.title}: {', '.join(made)}, {patch.tempo_bpm:g} BPM, seed {patch.seed:04d}{around}.",
-        f"It {repeat_of_patch(patch).told(patch.tempo_bpm)}.",
+        tr(
+            "{title}: {listed}, {tempo_bpm:g} BPM, seed {seed:04d}{around}.",
+            title=patch.title,
+            listed=", ".join(made),
+            tempo_bpm=patch.tempo_bpm,
+            seed=patch.seed,
+            around=around,
+        ),
+        tr("It {told}.", told=repeat_of_patch(patch).told(patch.tempo_bpm)),
     ]
     return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
 
@@ -214,16 +247,22 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
     """A module's part in it: its name and what it lets through."""
     values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
     if spec.id == "chance":
-        return f"{module.name}, chance {spec.param('probability').format(values['probability'])}: {output}"
+        return tr(
+            "{name}, chance {format}: {output}",
+            name=module.name,
+            format=spec.param("probability").format(values["probability"]),
+            output=output,
+        )
     if spec.id == "divider":
         return f"{module.name} ÷{values[f'by_{output}']:g}"
     if spec.id == "even-spread":
-        return f"{module.name} {values['hits']:g} of {values['steps']:g}: {'rest' if output == 'rest' else 'hit'}"
+        spread = tr("{name} {hits:g} of {steps:g}", name=module.name, hits=values["hits"], steps=values["steps"])
+        return f"{spread}: {tr('rest') if output == 'rest' else tr('hit')}"
     if spec.id == "clock":
         period = spec.param("period_s" if values["sync"] else "period_beats")
         return f"{module.name} {period.format(values[period.id])}"
     told = spec.output(output)
-    which = f" ({told.name.lower()})" if told is not None and told is not spec.outputs[0] else ""
+    which = f" ({inline(told.name)})" if told is not None and told is not spec.outputs[0] else ""
     shown = spec.shown_face(values)
     face = f" {shown.format(values[shown.id])}" if shown else ""
     return f"{module.name}{face}{which}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dunefall.base.errors import ParameterError, PatchError
+from dunefall.base.language import tr
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.patch.model import Compound, Module, Patch
@@ -31,14 +32,24 @@ def check_patch(patch: Patch) -> None:
         if spec and spec.output(link.source.port) is None:
             ports = ", ".join(output.id for output in spec.outputs)
             raise PatchError(
-                f'"{source.name}" has no output "{link.source.port}"; it has {ports}',
+                tr(
+                    '"{name}" has no output "{port}"; it has {ports}',
+                    name=source.name,
+                    port=link.source.port,
+                    ports=ports,
+                ),
                 place=f"links[{k}].from",
             )
         spec = spec_of(target.type)
         if spec and spec.target(link.target.port) is None:
             ports = ", ".join(port.id for port in spec.targets if spec.target(port.id))
             raise PatchError(
-                f'"{target.name}" has no input or parameter "{link.target.port}"; it has {ports}',
+                tr(
+                    '"{name}" has no input or parameter "{port}"; it has {ports}',
+                    name=target.name,
+                    port=link.target.port,
+                    ports=ports,
+                ),
                 place=f"links[{k}].to",
             )
 
@@ -71,10 +82,16 @@ def _check_values(spec: ModuleSpec, module: Module, values: Mapping[str, float],
     for name, value in values.items():
         if name not in known:
             raise PatchError(
-                f'a {spec.name} has no parameter "{name}"; it has {", ".join(known) or "none"}', place=place
+                tr(
+                    'a {name} has no parameter "{name_2}"; it has {listed}',
+                    name=spec.name,
+                    name_2=name,
+                    listed=", ".join(known) or "none",
+                ),
+                place=place,
             )
         try:
-            known[name].check(value, f'"{module.name}" in layer "{layer}"')
+            known[name].check(value, tr('"{name}" in layer "{layer}"', name=module.name, layer=layer))
         except ParameterError as error:
             raise PatchError(str(error), place=f"{place}.{name}" if place else "") from error
 
@@ -85,13 +102,19 @@ def _check_compound(patch: Patch, compound: Compound, place: str) -> None:
         spec = spec_of(patch.module(port.place.module).type)
         name = port.place.port
         if spec and spec.output(name) is None and not isinstance(spec.target(name), Input):
-            raise PatchError(f'"{port.name}" is no input or output: "{port.place}"', place=f"{place}.ports")
+            raise PatchError(
+                tr('"{name}" is no input or output: "{place}"', name=port.name, place=port.place),
+                place=f"{place}.ports",
+            )
     for control in compound.controls:
         module = patch.module(control.place.module)
         spec = spec_of(module.type)
         param = spec.target(control.place.port) if spec else None
         if spec and not isinstance(param, Param):
-            raise PatchError(f'"{control.name}" is no parameter: "{control.place}"', place=f"{place}.controls")
+            raise PatchError(
+                tr('"{name}" is no parameter: "{place}"', name=control.name, place=control.place),
+                place=f"{place}.controls",
+            )
 
 
 def _check_module(module: Module, layer: str, place: str) -> None:
@@ -103,9 +126,15 @@ def _check_module(module: Module, layer: str, place: str) -> None:
     for name, values in module.series.items():
         if name not in drawn:
             raise PatchError(
-                f'a {spec.name} has no series "{name}"; it has {", ".join(drawn) or "none"}', place=f"{place}.series"
+                tr(
+                    'a {name} has no series "{name_2}"; it has {listed}',
+                    name=spec.name,
+                    name_2=name,
+                    listed=", ".join(drawn) or "none",
+                ),
+                place=f"{place}.series",
             )
         try:
-            drawn[name].check(values, f'"{module.name}" in layer "{layer}"')
+            drawn[name].check(values, tr('"{name}" in layer "{layer}"', name=module.name, layer=layer))
         except ParameterError as error:
             raise PatchError(str(error), place=f"{place}.series.{name}") from error

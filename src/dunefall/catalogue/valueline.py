@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_value
 from dunefall.catalogue.declare import ModuleSpec, Param
 
@@ -57,7 +58,9 @@ def parse_line(
         if param is None and number == 0:
             param, rest = first, part
         if param is None:
-            raise ParameterError(f"“{part}” does not begin with the name of a value of {spec.name}")
+            raise ParameterError(
+                tr("“{part}” does not begin with the name of a value of {name}", part=part, name=spec.name)
+            )
         value = parse_value(rest, param.unit, choices=param.choices, tempo_bpm=tempo_bpm)
         values[param.id] = param.typed(value, spec.name)
     return values

@@ -13,7 +13,8 @@ from pathlib import Path
 from dunefall import __version__
 from dunefall.base.caches import trouble_of_caches
 from dunefall.base.errors import DunefallError
-from dunefall.base.words import count_of, listed
+from dunefall.base.language import tr, tr_count
+from dunefall.base.words import listed
 from dunefall.cli.desktop import add_desktop, run_desktop
 from dunefall.cli.doctor import add_doctor, run_doctor
 from dunefall.cli.library import add_library, run_library
@@ -55,31 +56,35 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _window_parser() -> Parser:
     parser = Parser(
         prog="dunefall",
-        description="Soundscapes that keep changing with nobody playing. Without a command it opens the window.",
-        epilog=f"Commands without a window: {', '.join(COMMANDS)}. Each has its own --help.",
+        description=tr("Soundscapes that keep changing with nobody playing. Without a command it opens the window."),
+        epilog=tr("Commands without a window: {listed}. Each has its own --help.", listed=", ".join(COMMANDS)),
     )
     parser.add_argument("patch", nargs="?", metavar="PATCH", help=PATCH_HELP)
-    parser.add_argument("--demo", action="store_true", help="open the shipped demo")
-    parser.add_argument("--theme", choices=("noon", "dusk"), help="light or dark; default: what the desktop asks for")
-    parser.add_argument("--audio", metavar="auto|simulated|NAME", help="the sound device")
-    parser.add_argument("--live", metavar="auto|simulated|NAME", help="the live input")
-    parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help="the MIDI keyboard")
-    parser.add_argument("--midi-out", metavar="none|simulated|NAME", help="where notes and controllers go")
-    parser.add_argument("--osc-out", metavar="HOST:PORT", type=_destination, help="where Open Sound Control goes")
-    parser.add_argument("--workspace", metavar="NAME", help="the workspace to open: build, mix, vary, survey, render")
+    parser.add_argument("--demo", action="store_true", help=tr("open the shipped demo"))
     parser.add_argument(
-        "--osc", type=int, metavar="PORT", help="listen to other programs on this machine (Open Sound Control)"
+        "--theme", choices=("noon", "dusk"), help=tr("light or dark; default: what the desktop asks for")
+    )
+    parser.add_argument("--audio", metavar="auto|simulated|NAME", help=tr("the sound device"))
+    parser.add_argument("--live", metavar="auto|simulated|NAME", help=tr("the live input"))
+    parser.add_argument("--keys", metavar="auto|none|simulated|NAME", help=tr("the MIDI keyboard"))
+    parser.add_argument("--midi-out", metavar="none|simulated|NAME", help=tr("where notes and controllers go"))
+    parser.add_argument("--osc-out", metavar="HOST:PORT", type=_destination, help=tr("where Open Sound Control goes"))
+    parser.add_argument(
+        "--workspace", metavar="NAME", help=tr("the workspace to open: build, mix, vary, survey, render")
     )
     parser.add_argument(
-        "--screenshot", type=Path, metavar="FILE", help="save a picture of the window once it is stable"
+        "--osc", type=int, metavar="PORT", help=tr("listen to other programs on this machine (Open Sound Control)")
+    )
+    parser.add_argument(
+        "--screenshot", type=Path, metavar="FILE", help=tr("save a picture of the window once it is stable")
     )
     parser.add_argument(
         "--quit-after",
         type=seconds_of,
         metavar="SECONDS",
-        help="quit after this many seconds; 0: after the first sound",
+        help=tr("quit after this many seconds; 0: after the first sound"),
     )
-    parser.add_argument("--version", action="version", version=f"dunefall {__version__}")
+    parser.add_argument("--version", action="version", version=tr("dunefall {version}", version=__version__))
     return parser
 
 
@@ -130,26 +135,34 @@ def _add_commands(parser: Parser) -> None:
     add_vary(commands)
     add_compare(commands)
     add_survey(commands)
-    for name, what in (("modules", "list the module catalogue"), ("starters", "list the starters")):
-        lister = commands.add_parser(name, help=what, epilog=f"example: dunefall {name} --json")
-        lister.add_argument("--json", action="store_true", help="as JSON")
+    for name, what in (("modules", tr("list the module catalogue")), ("starters", tr("list the starters"))):
+        lister = commands.add_parser(name, help=what, epilog=tr("example: dunefall {name} --json", name=name))
+        lister.add_argument("--json", action="store_true", help=tr("as JSON"))
     story = commands.add_parser(
-        "story", help="say what a patch does", epilog="example: dunefall story demo: 'Drip line'"
+        "story", help=tr("say what a patch does"), epilog=tr("example: dunefall story demo: 'Drip line'")
     )
-    story.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
-    story.add_argument("layer", nargs="?", metavar="LAYER", help="only this layer, by name or id")
+    story.add_argument(
+        "patch",
+        metavar="PATCH",
+        help=tr("{PATCH_HELP}; or a take ({TAKE_SUFFIX})", PATCH_HELP=PATCH_HELP, TAKE_SUFFIX=TAKE_SUFFIX),
+    )
+    story.add_argument("layer", nargs="?", metavar="LAYER", help=tr("only this layer, by name or id"))
     check = commands.add_parser(
-        "check", help="say what is wrong with a patch, and where", epilog="example: dunefall check my.dunefall"
+        "check", help=tr("say what is wrong with a patch, and where"), epilog=tr("example: dunefall check my.dunefall")
     )
-    check.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take ({TAKE_SUFFIX})")
+    check.add_argument(
+        "patch",
+        metavar="PATCH",
+        help=tr("{PATCH_HELP}; or a take ({TAKE_SUFFIX})", PATCH_HELP=PATCH_HELP, TAKE_SUFFIX=TAKE_SUFFIX),
+    )
     add_library(commands)
     add_doctor(commands)
     add_desktop(commands)
     add_thumbnail(commands)
     completion = commands.add_parser(
-        "completion", help="print the completion script of a shell", epilog="example: dunefall completion bash"
+        "completion", help=tr("print the completion script of a shell"), epilog=tr("example: dunefall completion bash")
     )
-    completion.add_argument("shell", choices=("bash", "zsh", "tcsh", "fish"), help="your shell")
+    completion.add_argument("shell", choices=("bash", "zsh", "tcsh", "fish"), help=tr("your shell"))
 
 
 def _modules(options: argparse.Namespace) -> int:
@@ -223,12 +236,18 @@ def _story(options: argparse.Namespace) -> int:
 def _take_told(take: Take) -> str:
     """A take in a sentence: how much was done in it, and until when."""
     kinds = Counter(type(entry.what).__name__ for entry in take.entries)
-    names = (("Edit", "edit"), ("Note", "note"), ("Press", "press"), ("Clear", "clearing"), ("Heard", "recording"))
-    told = [count_of(kinds[kind], name, f"{name}es" if name == "press" else "") for kind, name in names if kinds[kind]]
+    names = (
+        ("Edit", "{count} edit", "{count} edits"), ("Note", "{count} note", "{count} notes"),
+        ("Press", "{count} press", "{count} presses"), ("Clear", "{count} clearing", "{count} clearings"),
+        ("Heard", "{count} recording", "{count} recordings"),
+    )  # fmt: skip
+    told = [tr_count(one, many, kinds[kind]) for kind, one, many in names if kinds[kind]]
     if not told:
-        return "A take in which nothing was done by hand. It begins with this patch:"
+        return tr("A take in which nothing was done by hand. It begins with this patch:")
     last = take.entries[-1].at / take.rate_hz
-    return f"A take with {', '.join(told)}, the last at {last:.1f} s. It begins with this patch:"
+    return tr(
+        "A take with {listed}, the last at {last:.1f} s. It begins with this patch:", listed=", ".join(told), last=last
+    )
 
 
 def _completion(options: argparse.Namespace) -> int:
@@ -253,11 +272,14 @@ def _check(options: argparse.Namespace) -> int:
         found = doubts(patch)
     for trouble in (*import_sounds(patch, alone=True), *found):
         print(f"note: {trouble}")
-    parts = [count_of(len(patch.layers), "layer"), count_of(len(list(patch.modules())), "module")]
-    parts.append(count_of(len(patch.links), "link"))
+    parts = [
+        tr_count("{count} layer", "{count} layers", len(patch.layers)),
+        tr_count("{count} module", "{count} modules", len(list(patch.modules()))),
+    ]
+    parts.append(tr_count("{count} link", "{count} links", len(patch.links)))
     if take is not None:
-        parts.append(f"{count_of(len(take.entries), 'entry', 'entries')} in its journal")
-    noted = f"; {count_of(len(found), 'note')}" if found else ""
+        parts.append(tr_count("{count} entry in its journal", "{count} entries in its journal", len(take.entries)))
+    noted = "; " + tr_count("{count} note", "{count} notes", len(found)) if found else ""
     print(f"{patch.title}: good, with {listed(parts)}{noted}")
     return 0
 

@@ -12,6 +12,7 @@ from typing import Any
 from dunefall import APP_ID
 from dunefall.base.errors import DunefallError
 from dunefall.base.folders import desktop_folder
+from dunefall.base.language import tr
 from dunefall.patch.library import DATA
 
 __all__ = ["PLACES", "add_desktop", "run_desktop"]
@@ -37,11 +38,11 @@ def add_desktop(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "desktop", help="put Dunefall among the desktop's programs, or take it away",
-        epilog="example: dunefall desktop install",
+        "desktop", help=tr("put Dunefall among the desktop's programs, or take it away"),
+        epilog=tr("example: dunefall desktop install"),
     )  # fmt: skip
-    parser.add_argument("action", choices=("install", "remove"), help="what to do")
-    parser.add_argument("--data", type=Path, metavar="FOLDER", help="the data folder; default: your own")
+    parser.add_argument("action", choices=("install", "remove"), help=tr("what to do"))
+    parser.add_argument("--data", type=Path, metavar="FOLDER", help=tr("the data folder; default: your own"))
 
 
 def run_desktop(options: argparse.Namespace) -> int:
@@ -71,11 +72,13 @@ def run_desktop(options: argparse.Namespace) -> int:
                 target.parent.mkdir(parents=True, exist_ok=True)
                 target.write_text(_text(name, options.data is None), "utf-8")
         except OSError as error:
-            raise DunefallError(f"{target} cannot be changed: {error.strerror or error}") from error
+            raise DunefallError(
+                tr("{target} cannot be changed: {reason}", target=target, reason=error.strerror or error)
+            ) from error
     for program, folder in NEWS:
         if (found := shutil.which(program)) and (data / folder).is_dir():
             subprocess.run([found, str(data / folder)], check=False, capture_output=True)
-    installed = "is among the programs now, and patches open with a double click"
+    installed = tr("is among the programs now, and patches open with a double click")
     print(f"Dunefall {installed if options.action == 'install' else 'is gone'} ({data}).")
     return 0
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.language import tr
 
 __all__ = ["add_library", "run_library"]
 
@@ -21,17 +22,17 @@ def add_library(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "library", help="list, show, add and remove your own compounds",
-        epilog="example: dunefall library add rain.dunefall",
+        "library", help=tr("list, show, add and remove your own compounds"),
+        epilog=tr("example: dunefall library add rain.dunefall"),
     )  # fmt: skip
     actions = parser.add_subparsers(dest="action", required=True, parser_class=type(parser))
-    actions.add_parser("list", help="all of them").add_argument("--json", action="store_true", help="as JSON")
-    show = actions.add_parser("show", help="say what one is made of")
-    show.add_argument("name", metavar="NAME", help="its name, or that of its file")
-    add = actions.add_parser("add", help="take a compound's file into the library")
-    add.add_argument("files", metavar="FILE", nargs="+", type=Path, help="a file that somebody saved as a compound")
-    remove = actions.add_parser("remove", help="delete one; patches that use it keep theirs")
-    remove.add_argument("name", metavar="NAME", help="its name, or that of its file")
+    actions.add_parser("list", help=tr("all of them")).add_argument("--json", action="store_true", help=tr("as JSON"))
+    show = actions.add_parser("show", help=tr("say what one is made of"))
+    show.add_argument("name", metavar="NAME", help=tr("its name, or that of its file"))
+    add = actions.add_parser("add", help=tr("take a compound's file into the library"))
+    add.add_argument("files", metavar="FILE", nargs="+", type=Path, help=tr("a file that somebody saved as a compound"))
+    remove = actions.add_parser("remove", help=tr("delete one; patches that use it keep theirs"))
+    remove.add_argument("name", metavar="NAME", help=tr("its name, or that of its file"))
 
 
 def run_library(options: argparse.Namespace) -> int:
@@ -116,8 +117,12 @@ def _found(library: Any, wanted: str) -> str:
             names[file] = file
     found = [file for file, name in names.items() if wanted.lower() in (file.lower(), file[:-9].lower(), name.lower())]
     if not found:
-        there = ", ".join(names.values()) or "none yet"
-        raise ParameterError(f'there is no compound "{wanted}" in the library; there are {there}')
+        there = ", ".join(names.values()) or tr("none yet")
+        raise ParameterError(
+            tr('there is no compound "{wanted}" in the library; there are {there}', wanted=wanted, there=there)
+        )
     if len(found) > 1:
-        raise ParameterError(f'"{wanted}" is the name of several: say which file, {" or ".join(found)}')
+        raise ParameterError(
+            tr('"{wanted}" is the name of several: say which file, {listed}', wanted=wanted, listed=" or ".join(found))
+        )
     return str(found[0])

@@ -7,11 +7,12 @@ import sys
 from typing import NoReturn
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.model import Layer, Patch
 
 __all__ = ["PATCH_HELP", "Parser", "layer_named", "seconds_of", "seeds_of"]
 
-PATCH_HELP = "a .dunefall file, demo: for the shipped demo, or starter:NAME"
+PATCH_HELP = tr("a .dunefall file, demo: for the shipped demo, or starter:NAME")
 MOST_SEEDS = 10_000
 
 
@@ -47,7 +48,7 @@ def layer_named(patch: Patch, wanted: str) -> Layer:
         if wanted.lower() in (layer.id.lower(), layer.name.lower()):
             return layer
     names = ", ".join(layer.name for layer in patch.layers)
-    raise PatchError(f'there is no layer "{wanted}"; there are {names}')
+    raise PatchError(tr('there is no layer "{wanted}"; there are {names}', wanted=wanted, names=names))
 
 
 def seconds_of(text: str) -> float:
@@ -72,7 +73,7 @@ def seconds_of(text: str) -> float:
     except ValueError:
         value = -1.0
     if not 0 <= value < 1e7:
-        raise argparse.ArgumentTypeError(f'needs a number of seconds, such as 90 or 2.5; got "{text}"')
+        raise argparse.ArgumentTypeError(tr('needs a number of seconds, such as 90 or 2.5; got "{text}"', text=text))
     return value
 
 
@@ -107,5 +108,11 @@ def seeds_of(text: str) -> tuple[int, ...]:
     except ValueError:
         seeds = ()
     if not seeds or len(seeds) > MOST_SEEDS:
-        raise argparse.ArgumentTypeError(f'needs seeds such as 1..24 or 3,7,9, at most {MOST_SEEDS}; got "{text}"')
+        raise argparse.ArgumentTypeError(
+            tr(
+                'needs seeds such as 1..24 or 3,7,9, at most {MOST_SEEDS}; got "{text}"',
+                MOST_SEEDS=MOST_SEEDS,
+                text=text,
+            )
+        )
     return seeds

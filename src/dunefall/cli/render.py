@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.cli.options import PATCH_HELP, layer_named, seconds_of, seeds_of
 
@@ -32,46 +33,63 @@ def add_render(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "render", help="render a patch or a take to files",
-        description="Render a patch, a take or a job. Exit status 3: a file missed its limits.",
+        "render", help=tr("render a patch or a take to files"),
+        description=tr("Render a patch, a take or a job. Exit status 3: a file missed its limits."),
         epilog="example: dunefall render demo: --seconds 60 --seed 7 --out sluice.wav",
     )  # fmt: skip
     add = parser.add_argument
-    add("patch", metavar="PATCH", nargs="?", help=f"{PATCH_HELP}; or a take (.dunetake); a job may hold its own")
-    add("--out", type=Path, metavar="PATH", help="the file; where there are several, their folder")
-    add("--job", type=Path, metavar="FILE", help="a job file (.dunejob)")
-    add("--preset", metavar="NAME", help="a preset, shipped or your own: film-bed, game-variations, seamless-loop, …")
-    add("--seconds", type=seconds_of, metavar="S", help="length; with --until-silence the longest")
-    add("--bars", type=float, metavar="N", help="length in bars of four beats")
-    add("--layer", metavar="NAME", help="one layer, by name or id, with what it sends to the effect lanes")
-    add("--effects", choices=("with", "apart", "without"), help="effect lanes in the layer's file, apart, or left out")
-    add("--stems", action="store_true", help="every layer in a file of its own")
-    add("--hits", metavar="MODULE", help="every event of a module in a file of its own, until silence")
-    add("--live", metavar="FILE", help="a recording that the live input hears; simulated: a voice that comes with it")
-    add("--seed", type=int, metavar="N", help="a seed other than the patch's")
-    add("--seeds", type=seeds_of, metavar="A..B", help="a file for each of these seeds")
-    add("--variations", type=int, metavar="N", help="a file for each of N seeds, from the patch's on")
-    add("--loop", nargs="?", const="best", choices=("best", "period", "fold", "crossfade"), help="a seamless loop")
-    add("--until-silence", action="store_true", help="end where the sound has ended")
-    add("--trim", type=float, metavar="DB", help="cut off what is quieter than this at both ends")
-    add("--fade-in", type=seconds_of, metavar="S", help="fade in")
-    add("--fade-out", type=seconds_of, metavar="S", help="fade out")
-    add("--lufs", type=float, metavar="LUFS", help="bring each file to this loudness")
-    add("--peak", type=float, metavar="DBTP", help="highest true peak; usually -1")
-    add("--no-limit", action="store_true", help="no limiter: with a target, peaks decide how loud it can be")
-    add("--format", metavar="KIND", help="wav, flac, ogg or opus; several with commas")
-    add("--rate", type=float, metavar="HZ", help="sample rate, 8000 to 192000; usually 48000")
-    add("--depth", choices=("16", "24", "32f"), help="bits of a sample; 32f are floating point")
-    add("--layout", choices=LAYOUT_IDS, help="the loudspeakers; default: the patch's")
-    add("--name", metavar="TEMPLATE", help="names of the files: {title} {layer} {seed} {n:02} {date} {rate}")
-    add("--existing", choices=EXISTING, help="what to do about files that are there; usually it asks")
-    add("--events", type=Path, metavar="FILE", help="write all gates as notes (.mid) or as a table (.csv)")
-    add("--movements", metavar="MODULE.PORT", help="write how outputs or parameters move; several with commas")
-    add("--every", type=float, metavar="HZ", help="how often --movements are written; usually 50 times a second")
+    add(
+        "patch",
+        metavar="PATCH",
+        nargs="?",
+        help=tr("{PATCH_HELP}; or a take (.dunetake); a job may hold its own", PATCH_HELP=PATCH_HELP),
+    )
+    add("--out", type=Path, metavar="PATH", help=tr("the file; where there are several, their folder"))
+    add("--job", type=Path, metavar="FILE", help=tr("a job file (.dunejob)"))
+    add(
+        "--preset",
+        metavar="NAME",
+        help=tr("a preset, shipped or your own: film-bed, game-variations, seamless-loop, …"),
+    )
+    add("--seconds", type=seconds_of, metavar="S", help=tr("length; with --until-silence the longest"))
+    add("--bars", type=float, metavar="N", help=tr("length in bars of four beats"))
+    add("--layer", metavar="NAME", help=tr("one layer, by name or id, with what it sends to the effect lanes"))
+    add(
+        "--effects",
+        choices=("with", "apart", "without"),
+        help=tr("effect lanes in the layer's file, apart, or left out"),
+    )
+    add("--stems", action="store_true", help=tr("every layer in a file of its own"))
+    add("--hits", metavar="MODULE", help=tr("every event of a module in a file of its own, until silence"))
+    add(
+        "--live",
+        metavar="FILE",
+        help=tr("a recording that the live input hears; simulated: a voice that comes with it"),
+    )
+    add("--seed", type=int, metavar="N", help=tr("a seed other than the patch's"))
+    add("--seeds", type=seeds_of, metavar="A..B", help=tr("a file for each of these seeds"))
+    add("--variations", type=int, metavar="N", help=tr("a file for each of N seeds, from the patch's on"))
+    add("--loop", nargs="?", const="best", choices=("best", "period", "fold", "crossfade"), help=tr("a seamless loop"))
+    add("--until-silence", action="store_true", help=tr("end where the sound has ended"))
+    add("--trim", type=float, metavar="DB", help=tr("cut off what is quieter than this at both ends"))
+    add("--fade-in", type=seconds_of, metavar="S", help=tr("fade in"))
+    add("--fade-out", type=seconds_of, metavar="S", help=tr("fade out"))
+    add("--lufs", type=float, metavar="LUFS", help=tr("bring each file to this loudness"))
+    add("--peak", type=float, metavar="DBTP", help=tr("highest true peak; usually -1"))
+    add("--no-limit", action="store_true", help=tr("no limiter: with a target, peaks decide how loud it can be"))
+    add("--format", metavar="KIND", help=tr("wav, flac, ogg or opus; several with commas"))
+    add("--rate", type=float, metavar="HZ", help=tr("sample rate, 8000 to 192000; usually 48000"))
+    add("--depth", choices=("16", "24", "32f"), help=tr("bits of a sample; 32f are floating point"))
+    add("--layout", choices=LAYOUT_IDS, help=tr("the loudspeakers; default: the patch's"))
+    add("--name", metavar="TEMPLATE", help=tr("names of the files: {title} {layer} {seed} {n:02} {date} {rate}"))
+    add("--existing", choices=EXISTING, help=tr("what to do about files that are there; usually it asks"))
+    add("--events", type=Path, metavar="FILE", help=tr("write all gates as notes (.mid) or as a table (.csv)"))
+    add("--movements", metavar="MODULE.PORT", help=tr("write how outputs or parameters move; several with commas"))
+    add("--every", type=float, metavar="HZ", help=tr("how often --movements are written; usually 50 times a second"))
     add("--report", type=Path, metavar="FILE", help="write the measures as .csv or .json")
-    add("--jobs", type=int, default=0, metavar="N", help="worker processes; usually one for each core")
-    add("--scheduler", default="", metavar="tcp://HOST:PORT", help="use the workers of a Dask cluster")
-    add("--block", type=int, default=8192, metavar="N", help="frames at a time; never changes the result")
+    add("--jobs", type=int, default=0, metavar="N", help=tr("worker processes; usually one for each core"))
+    add("--scheduler", default="", metavar="tcp://HOST:PORT", help=tr("use the workers of a Dask cluster"))
+    add("--block", type=int, default=8192, metavar="N", help=tr("frames at a time; never changes the result"))
 
 
 def add_remake(commands: Any) -> None:
@@ -83,12 +101,12 @@ def add_remake(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "remake", help="make rendered files again, bit for bit",
-        epilog="example: dunefall remake drips/drip.json drip_07.wav --out again",
+        "remake", help=tr("make rendered files again, bit for bit"),
+        epilog=tr("example: dunefall remake drips/drip.json drip_07.wav --out again"),
     )  # fmt: skip
-    parser.add_argument("set", type=Path, metavar="FILE.json", help="the JSON file beside the rendered files")
-    parser.add_argument("names", nargs="*", metavar="NAME", help="which files; default: all")
-    parser.add_argument("--out", type=Path, default=Path("."), metavar="FOLDER", help="where they go")
+    parser.add_argument("set", type=Path, metavar="FILE.json", help=tr("the JSON file beside the rendered files"))
+    parser.add_argument("names", nargs="*", metavar="NAME", help=tr("which files; default: all"))
+    parser.add_argument("--out", type=Path, default=Path("."), metavar="FOLDER", help=tr("where they go"))
 
 
 @dataclass(frozen=True)
@@ -125,7 +143,7 @@ def run_render(options: argparse.Namespace) -> int:
     from dunefall.deliver.reports import kinds, save_report, save_table
 
     if not 1 <= options.block <= 1 << 20:
-        raise ParameterError(f"--block must be 1 to {1 << 20}; got {options.block}")
+        raise ParameterError(tr("--block must be 1 to {value}; got {block}", value=1 << 20, block=options.block))
     wanted = _wanted(options)
     job, source = wanted.job, wanted.source
     for trouble in {
@@ -154,7 +172,7 @@ def run_render(options: argparse.Namespace) -> int:
     if not tasks:
         print("All files are there already: nothing was rendered.")
     if failed and not files:
-        raise StorageError("no file was made")
+        raise StorageError(tr("no file was made"))
     return FLAGGED if failed or any(file.findings for file in files) else 0
 
 
@@ -164,12 +182,12 @@ def _tasks(tasks_of: Any, job: Any, source: Any, made: str) -> Any:
         return tasks_of(job, source, made)
     except ParameterError as error:
         if "already exist" not in str(error) or not (sys.stdin.isatty() and sys.stderr.isatty()):
-            hint = "; use --existing replace, number or skip" if "already exist" in str(error) else ""
+            hint = tr("; use --existing replace, number or skip") if "already exist" in str(error) else ""
             raise ParameterError(f"{error}{hint}") from error
         print(f"{error}.", file=sys.stderr)
         answer = input("replace, number, skip (anything else stops): ").strip()
         if answer not in EXISTING[1:]:
-            raise ParameterError("nothing was rendered") from error
+            raise ParameterError(tr("nothing was rendered")) from error
         return tasks_of(replace(job, existing=answer), source, made)
 
 
@@ -179,7 +197,7 @@ def _done(tasks: Sequence[Any], options: argparse.Namespace, show: _Bar) -> tupl
     from dunefall.deliver.workers import Batch, Workers
 
     if options.jobs < 0:
-        raise ParameterError(f"--jobs must be 1 or more; got {options.jobs}")
+        raise ParameterError(tr("--jobs must be 1 or more; got {jobs}", jobs=options.jobs))
     count = options.jobs or os.cpu_count() or 1
     if not options.scheduler and (len(tasks) <= 1 or count == 1):
         files, failed = list[Any](), dict[int, str]()
@@ -222,7 +240,7 @@ class _Bar:
 
     def done(self, files: int, share: float) -> None:
         passed = time.monotonic() - self._begun
-        left = f", {passed / share - passed:.0f} s left" if share > 0.02 and passed > 1.0 else ""
+        left = tr(", {passed:.0f} s left", passed=passed / share - passed) if share > 0.02 and passed > 1.0 else ""
         if self._tty:
             filled = "█" * round(24 * share)
             print(f"\r{filled:·<24} {share:4.0%}, {files} of {self._total}{left}\033[K", end="", file=sys.stderr)
@@ -255,29 +273,31 @@ def _wanted(options: argparse.Namespace) -> _Wanted:
     elif file is not None and file.source is not None:
         source = file.source
     else:
-        raise ParameterError("render needs a patch: name a .dunefall file, demo:, a take, or a job that holds one")
+        raise ParameterError(tr("render needs a patch: name a .dunefall file, demo:, a take, or a job that holds one"))
     if options.seed is not None:
         if not 0 <= options.seed < 2**32:
-            raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
+            raise ParameterError(tr("--seed must be 0 to {value}; got {seed}", value=2**32 - 1, seed=options.seed))
         source = source.with_seed(options.seed)
     job = job_from(_settings(options, source), "the options", base)
     if options.live is not None:
         until = job.start_s + job.length_s(source.patch.tempo_bpm) + job.search_s + job.fold_s
         source = source.with_live(str(recorded(options.live, job.rate_hz, until)))
     if base is None and options.seconds is None and options.bars is None:
-        raise ParameterError("render needs --seconds or --bars, a --preset or a --job")
+        raise ParameterError(tr("render needs --seconds or --bars, a --preset or a --job"))
     if options.out is None:
         if not job.folder:
-            raise ParameterError("render needs --out: the file, or the folder for several files")
+            raise ParameterError(tr("render needs --out: the file, or the folder for several files"))
         return _Wanted(job, source, False)
     if options.out.suffix.lower() in _endings() and options.name is None and not options.out.is_dir():
         named = replace(job, name=_literal(options.out.stem), folder=str(options.out.parent))
         named = named if options.format else replace(named, formats=(_endings()[options.out.suffix.lower()],))
         if preview(replace(named, name="{n}{seed}{layer}"), source).count == 1 and len(named.formats) == 1:
             if not options.out.parent.is_dir():
-                raise StorageError(f"cannot write {options.out}: there is no folder {options.out.parent}")
+                raise StorageError(
+                    tr("cannot write {out}: there is no folder {parent}", out=options.out, parent=options.out.parent)
+                )
             return _Wanted(named.checked(), source, True)
-        raise ParameterError(f"these are several files: --out must be their folder, not {options.out}")
+        raise ParameterError(tr("these are several files: --out must be their folder, not {out}", out=options.out))
     name = job.name
     if options.name is None and base is None:
         several = job.what == "hits" or len(job.seeds_of(source.patch)) > 1
@@ -293,7 +313,7 @@ def _endings() -> dict[str, str]:
 
 def _literal(name: str) -> str:
     if "{" in name or "}" in name:
-        raise ParameterError("a file name with { } is a template: give it as --name, and the folder as --out")
+        raise ParameterError(tr("a file name with { } is a template: give it as --name, and the folder as --out"))
     return name
 
 
@@ -313,7 +333,7 @@ def _settings(options: argparse.Namespace, source: Any) -> dict[str, object]:
         given["bars"] = 0.0
     if options.rate is not None:
         if options.rate != round(options.rate):
-            raise ParameterError(f"--rate must be a whole number of Hz; got {options.rate:g}")
+            raise ParameterError(tr("--rate must be a whole number of Hz; got {rate:g}", rate=options.rate))
         given["rate_hz"] = round(options.rate)
     if options.seeds is not None:
         given["seeds"] = list(options.seeds)
@@ -345,7 +365,7 @@ def _module(wanted: str, source: Any) -> str:
     found = [m.id for m in source.patch.modules() if wanted.lower() in (m.id.lower(), m.name.lower())]
     if not found:
         names = ", ".join(module.name for module in source.patch.modules())
-        raise PatchError(f'there is no module "{wanted}"; there are {names}')
+        raise PatchError(tr('there is no module "{wanted}"; there are {names}', wanted=wanted, names=names))
     return str(found[0])
 
 
@@ -354,7 +374,9 @@ def _preset(wanted: str) -> Any:
 
     found = {file.name.lower().replace(" ", "-"): file.job for file in presets(preset_folder())}
     if wanted.lower().replace(" ", "-") not in found:
-        raise ParameterError(f'there is no preset "{wanted}"; there are {", ".join(found)}')
+        raise ParameterError(
+            tr('there is no preset "{wanted}"; there are {listed}', wanted=wanted, listed=", ".join(found))
+        )
     return found[wanted.lower().replace(" ", "-")]
 
 
@@ -370,7 +392,14 @@ def _events(job: Any, source: Any, path: Path) -> None:
 
 def _tell(file: Any, folder: Path, job: Any) -> None:
     m = file.measures
-    figures = f"{m.seconds:g} s, {job.rate_hz} Hz, seed {file.seed:04d}, {m.lufs:.1f} LUFS, {m.true_peak_db:.1f} dBTP"
+    figures = tr(
+        "{seconds:g} s, {rate_hz} Hz, seed {seed:04d}, {lufs:.1f} LUFS, {true_peak_db:.1f} dBTP",
+        seconds=m.seconds,
+        rate_hz=job.rate_hz,
+        seed=file.seed,
+        lufs=m.lufs,
+        true_peak_db=m.true_peak_db,
+    )
     print(f"{folder / file.names[0]}: {figures}" + (f". {file.told}" if file.told else ""))
     for finding in file.findings:
         print(f"  check: {finding.text}" + (f" {finding.cure}?" if finding.cure else ""))

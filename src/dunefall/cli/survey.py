@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from dunefall.base.errors import ParameterError, PatchError
-from dunefall.base.words import count_of
+from dunefall.base.language import tr, tr_count
 from dunefall.cli.options import PATCH_HELP
 
 __all__ = ["add_survey", "run_survey"]
@@ -44,20 +44,24 @@ def add_survey(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "survey", help="say what a patch will do in the next minutes: findings, repeats, numbers",
-        epilog="exit status: 0, or 3 where something was found that should not be handed over. "
-               "example: dunefall survey demo: --minutes 20 --lufs -20",
+        "survey", help=tr("say what a patch will do in the next minutes: findings, repeats, numbers"),
+        epilog=tr("exit status: 0, or 3 where something was found that should not be handed over. "
+               "example: dunefall survey demo: --minutes 20 --lufs -20"),
     )  # fmt: skip
-    parser.add_argument("patch", metavar="PATCH", help=f"{PATCH_HELP}; or a take")
+    parser.add_argument("patch", metavar="PATCH", help=tr("{PATCH_HELP}; or a take", PATCH_HELP=PATCH_HELP))
     parser.add_argument(
-        "--minutes", type=float, default=USUAL_MINUTES, metavar="M", help="look so far ahead, up to 120 (20)"
+        "--minutes", type=float, default=USUAL_MINUTES, metavar="M", help=tr("look so far ahead, up to 120 (20)")
     )
-    parser.add_argument("--seed", type=int, metavar="N", help="another seed than the patch's")
-    parser.add_argument("--lufs", type=float, metavar="L", help="the loudness that is wanted; off by 2 LU is an error")
-    parser.add_argument("--peak", type=float, default=-1.0, metavar="P", help="highest true peak in dBTP (-1)")
-    parser.add_argument("--quiet", type=float, default=28.0, metavar="S", help="longest quiet stretch in seconds (28)")
-    parser.add_argument("--json", action="store_true", help="as JSON: findings, repeats, numbers")
-    parser.add_argument("--csv", type=Path, metavar="FILE", help="write the numbers of all layers as a table")
+    parser.add_argument("--seed", type=int, metavar="N", help=tr("another seed than the patch's"))
+    parser.add_argument(
+        "--lufs", type=float, metavar="L", help=tr("the loudness that is wanted; off by 2 LU is an error")
+    )
+    parser.add_argument("--peak", type=float, default=-1.0, metavar="P", help=tr("highest true peak in dBTP (-1)"))
+    parser.add_argument(
+        "--quiet", type=float, default=28.0, metavar="S", help=tr("longest quiet stretch in seconds (28)")
+    )
+    parser.add_argument("--json", action="store_true", help=tr("as JSON: findings, repeats, numbers"))
+    parser.add_argument("--csv", type=Path, metavar="FILE", help=tr("write the numbers of all layers as a table"))
 
 
 def _take_of(options: argparse.Namespace) -> Any:
@@ -70,7 +74,7 @@ def _take_of(options: argparse.Namespace) -> Any:
     take = open_take(Path(options.patch)) if options.patch.endswith(TAKE_SUFFIX) else Take(open_patch(options.patch)[0])
     if options.seed is not None:
         if not 0 <= options.seed < 2**32:
-            raise ParameterError(f"--seed must be 0 to {2**32 - 1}; got {options.seed}")
+            raise ParameterError(tr("--seed must be 0 to {value}; got {seed}", value=2**32 - 1, seed=options.seed))
         take = replace(take, start=replace(take.start, seed=options.seed))
     return take
 
@@ -81,7 +85,9 @@ def _check(options: argparse.Namespace) -> None:
         ("--quiet", options.quiet, 1.0, 7200.0), ("--lufs", options.lufs, -60.0, 0.0),
     ):  # fmt: skip
         if value is not None and not low <= value <= high:
-            raise ParameterError(f"{name} must be {low:g} to {high:g}; got {value:g}")
+            raise ParameterError(
+                tr("{name} must be {low:g} to {high:g}; got {value:g}", name=name, low=low, high=high, value=value)
+            )
 
 
 def run_survey(options: argparse.Namespace) -> int:
@@ -129,12 +135,16 @@ def run_survey(options: argparse.Namespace) -> int:
         for line in lines_of(report, view):
             print(line)
         if report.errors:
-            print(f"{count_of(report.errors, 'error')} found", file=sys.stderr)
+            print(tr_count("{count} error found", "{count} errors found", report.errors), file=sys.stderr)
     return FLAGGED if report.errors else 0
 
 
 def _show(share: float | None) -> None:
     """Progress, on a terminal only."""
     if sys.stderr.isatty():
-        bar = "" if share is None else f"{'█' * round(24 * share):·<24} {share:4.0%} looked at"
+        bar = (
+            ""
+            if share is None
+            else tr("{share:·<24} {share_2:4.0%} looked at", share="█" * round(24 * share), share_2=share)
+        )
         print(f"\r{bar}\033[K", end="", file=sys.stderr)

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.cli.options import PATCH_HELP, layer_named, seconds_of
 from dunefall.patch.model import Patch
 
@@ -30,17 +31,23 @@ def add_vary(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "vary", help="write variations of a patch, and what each is like; layers that vary are listened to alone",
-        epilog="example: dunefall vary demo: --layer 'Drip line' --count 12 --strength 0.35 --out family",
+        "vary", help=tr("write variations of a patch, and what each is like; layers that vary are listened to alone"),
+        epilog=tr("example: dunefall vary demo: --layer 'Drip line' --count 12 --strength 0.35 --out family"),
     )  # fmt: skip
     parser.add_argument("patch", metavar="PATCH", help=PATCH_HELP)
-    parser.add_argument("--layer", metavar="NAME", action="append", help="only this layer; may be given several times")
-    parser.add_argument("--count", type=int, default=12, metavar="N", help="how many (12)")
-    parser.add_argument("--strength", type=float, default=0.35, metavar="S", help="how far values go, up to 1 (0.35)")
-    parser.add_argument("--kinds", metavar="A,B", help="kinds of values: pitch, rhythm, tone, space, chance, choices")
-    parser.add_argument("--seed", type=int, default=1, metavar="N", help="the same seed gives the same files (1)")
+    parser.add_argument(
+        "--layer", metavar="NAME", action="append", help=tr("only this layer; may be given several times")
+    )
+    parser.add_argument("--count", type=int, default=12, metavar="N", help=tr("how many (12)"))
+    parser.add_argument(
+        "--strength", type=float, default=0.35, metavar="S", help=tr("how far values go, up to 1 (0.35)")
+    )
+    parser.add_argument(
+        "--kinds", metavar="A,B", help=tr("kinds of values: pitch, rhythm, tone, space, chance, choices")
+    )
+    parser.add_argument("--seed", type=int, default=1, metavar="N", help=tr("the same seed gives the same files (1)"))
     _add_seconds(parser)
-    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help="where they are written")
+    parser.add_argument("--out", type=Path, required=True, metavar="FOLDER", help=tr("where they are written"))
 
 
 def add_compare(commands: Any) -> None:
@@ -52,8 +59,8 @@ def add_compare(commands: Any) -> None:
         Where the command is added.
     """
     parser = commands.add_parser(
-        "compare", help="say what differs between two patches, by what is heard of it",
-        epilog="example: dunefall compare demo: my.dunefall",
+        "compare", help=tr("say what differs between two patches, by what is heard of it"),
+        epilog=tr("example: dunefall compare demo: my.dunefall"),
     )  # fmt: skip
     parser.add_argument("before", metavar="A", help=PATCH_HELP)
     parser.add_argument("after", metavar="B", help=PATCH_HELP)
@@ -62,7 +69,7 @@ def add_compare(commands: Any) -> None:
 
 def _add_seconds(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--seconds", type=seconds_of, default=LISTENED_S, metavar="S", help="listen so long to each (12)"
+        "--seconds", type=seconds_of, default=LISTENED_S, metavar="S", help=tr("listen so long to each (12)")
     )
 
 
@@ -81,7 +88,9 @@ def _kinds_of(text: str | None) -> tuple[str, ...]:
     kinds = tuple(kind.strip() for kind in text.split(","))
     wrong = [kind for kind in kinds if kind not in KINDS]
     if wrong:
-        raise ParameterError(f'there is no kind "{wrong[0]}"; there are {", ".join(KINDS)}')
+        raise ParameterError(
+            tr('there is no kind "{wrong}"; there are {listed}', wrong=wrong[0], listed=", ".join(KINDS))
+        )
     return kinds
 
 
@@ -115,7 +124,9 @@ def run_vary(options: argparse.Namespace) -> int:
     files = [options.out / f"{clean(parent.title)} {one.number:04d}.dunefall" for one in made]
     for path in (*files, options.out / TABLE):
         if path.exists():
-            raise ParameterError(f"{path} is there already; choose another folder or seed, or move it away")
+            raise ParameterError(
+                tr("{path} is there already; choose another folder or seed, or move it away", path=path)
+            )
     for trouble in import_sounds(parent):
         print(f"dunefall: {trouble}", file=sys.stderr)
     options.out.mkdir(parents=True, exist_ok=True)

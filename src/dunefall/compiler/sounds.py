@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from dunefall.base.caches import cache_folder, cannot_keep
 from dunefall.base.door import path_of
 from dunefall.base.errors import DunefallError, PatchError, StorageError
+from dunefall.base.language import tr
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.dsp import responses
 from dunefall.dsp.cache import kept_folder, sources_of
@@ -54,7 +55,7 @@ MOST_CHANNELS = 64
 SUFFIX = ".f32"
 KNOWN_BY = (b"RIFF", b"RIFX", b"RF64", b"riff", b"FORM", b"fLaC", b"OggS", b".snd", b"caff")
 """How files begin that can be read: WAV, its large kinds, AIFF, FLAC, Ogg, AU and CAF."""
-NO_SOUND = "is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF"
+NO_SOUND = tr("is not a sound file Dunefall can read: use WAV, FLAC, Ogg or AIFF")
 _DIGEST, _NAME = re.compile("[0-9a-f]{32}"), re.compile("[0-9a-f]{32}-[0-9]+-([12])(?:-([0-9]+))?")
 _BYTES, _FRAMES = 1 << 20, 1 << 18
 Report = Callable[[int, int], None]
@@ -119,7 +120,7 @@ def take_in(path: Path, report: Report | None = None, *, alone: bool = False) ->
     try:
         path_of(str(path))
     except PatchError as error:
-        raise StorageError(f"{error}: a patch could not keep it; rename the file") from error
+        raise StorageError(tr("{error}: a patch could not keep it; rename the file", error=error)) from error
     with _opened(path) as file:
         total = 2 * file.frames
         ref = SoundRef(str(path), _digest_of(path, lambda share: report(round(share * file.frames), total)))
@@ -158,12 +159,16 @@ def import_sounds(patch: Patch, report: Report | None = None, *, alone: bool = F
         try:
             found = take_in(path_of(ref.path), report, alone=alone)
         except DunefallError as error:
-            troubles.append(f"“{module.name}” is silent: {error}")
+            troubles.append(tr("“{name}” is silent: {error}", name=module.name, error=error))
             continue
         if found.digest != ref.digest:
             troubles.append(
-                f"“{module.name}” is silent: {Path(ref.path).name} is not the sound that the patch was made with; "
-                "choose it again to use it as it is now"
+                tr(
+                    "“{name}” is silent: {name_2} is not the sound that the patch was made with; "
+                    "choose it again to use it as it is now",
+                    name=module.name,
+                    name_2=Path(ref.path).name,
+                )
             )
     return troubles
 
@@ -298,7 +303,7 @@ def _opened(path: Path) -> soundfile.SoundFile:
         with path.open("rb") as data:
             begins = data.read(4)
     except OSError as error:
-        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+        raise StorageError(tr("cannot read {path}: {reason}", path=path, reason=error.strerror or error)) from error
     mpeg = begins[:3] == b"ID3" or begins[:1] == b"\xff"
     if begins not in KNOWN_BY and not mpeg:  # the library would look for MPEG audio in anything
         raise StorageError(f"{path.name} {NO_SOUND}")
@@ -309,12 +314,20 @@ def _opened(path: Path) -> soundfile.SoundFile:
         raise StorageError(f"{path.name} {NO_SOUND}") from error
     fault = ""
     if file.frames <= 0:
-        fault = "holds no sound: it is empty"
+        fault = tr("holds no sound: it is empty")
     elif file.frames > LONGEST_S * file.samplerate:
         hours = file.frames / file.samplerate / 3600
-        fault = f"is {hours:.1f} hours long; the longest that can be played is {LONGEST_S / 3600:.0f} hours"
+        fault = tr(
+            "is {hours:.1f} hours long; the longest that can be played is {LONGEST_S:.0f} hours",
+            hours=hours,
+            LONGEST_S=LONGEST_S / 3600,
+        )
     elif file.channels > MOST_CHANNELS or not 1000 <= file.samplerate <= 768000:
-        fault = f"has {file.channels} channels at {file.samplerate} Hz; that cannot be played"
+        fault = tr(
+            "has {channels} channels at {samplerate} Hz; that cannot be played",
+            channels=file.channels,
+            samplerate=file.samplerate,
+        )
     if fault:
         file.close()
         raise StorageError(f"{path.name} {fault}")
@@ -346,7 +359,7 @@ def _digest_of(path: Path, report: Callable[[float], None]) -> str:
                 done += len(piece)
                 report(min(done / size, 1.0))
     except OSError as error:
-        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+        raise StorageError(tr("cannot read {path}: {reason}", path=path, reason=error.strerror or error)) from error
     return made.hexdigest()
 
 
@@ -386,14 +399,26 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
                 done += len(piece)
                 report(done)
             if done < file.frames:
-                raise StorageError(f"{Path(ref.path).name} is broken: it ends after {done} of {file.frames} samples")
+                raise StorageError(
+                    tr(
+                        "{name} is broken: it ends after {done} of {frames} samples",
+                        name=Path(ref.path).name,
+                        done=done,
+                        frames=file.frames,
+                    )
+                )
         os.replace(part, path)
     except soundfile.SoundFileError as error:
-        raise StorageError(f"{Path(ref.path).name} is broken: {error}") from error
+        raise StorageError(tr("{name} is broken: {error}", name=Path(ref.path).name, error=error)) from error
     except OSError as error:
         if not alone or file.frames * rows > MOST_IN_MEMORY:
             raise StorageError(
-                f"cannot keep a copy of {ref.path} in {path.parent}: {error.strerror or error}"
+                tr(
+                    "cannot keep a copy of {path} in {parent}: {reason}",
+                    path=ref.path,
+                    parent=path.parent,
+                    reason=error.strerror or error,
+                )
             ) from error
         cannot_keep(path.parent, error)
         file.seek(0)

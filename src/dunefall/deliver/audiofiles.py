@@ -9,6 +9,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 from dunefall.base.storage import whole
 from dunefall.deliver.dither import dithered
 from dunefall.deliver.measure import Measures
@@ -70,7 +71,7 @@ def write_sound(
         with whole(path) as part:
             _write_part(sound, part, kind, form, subtype, rate, about, measures)
     except soundfile.SoundFileError as error:
-        raise StorageError(f"cannot write {path}: {error}") from error
+        raise StorageError(tr("cannot write {path}: {error}", path=path, error=error)) from error
 
 
 def _write_part(

@@ -14,6 +14,7 @@ import mido
 import numpy as np
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.storage import whole
 from dunefall.catalogue import spec_of
 from dunefall.compiler.records import QUANTUM
@@ -158,7 +159,7 @@ def write_events(events: Sequence[Event], patch: Patch, path: Path) -> None:
         If it cannot be written.
     """
     if path.suffix not in (".mid", ".csv"):
-        raise ParameterError(f"events go into a .mid or a .csv file; got {path.name}")
+        raise ParameterError(tr("events go into a .mid or a .csv file; got {name}", name=path.name))
     with whole(path) as part:
         if path.suffix == ".mid":
             _midi(events, patch).save(part)
@@ -223,12 +224,20 @@ def moved_values(source: Source, places: Sequence[Place], *, rate: int, seconds:
         If there is no such output or parameter, or the rate is out of range.
     """
     if not 0.01 <= every_hz <= rate / QUANTUM:
-        raise ParameterError(f"movements are written 0.01 to {rate / QUANTUM:.0f} times a second; got {every_hz:g}")
+        raise ParameterError(
+            tr(
+                "movements are written 0.01 to {QUANTUM:.0f} times a second; got {every_hz:g}",
+                QUANTUM=rate / QUANTUM,
+                every_hz=every_hz,
+            )
+        )
     for place in places:
         spec = spec_of(source.patch.module(place.module).type) if source.patch.has(place.module) else None
         known = {port.id for port in spec.outputs} | {param.id for param in spec.params} if spec else set()
         if place.port not in known:
-            raise ParameterError(f'there is no output or parameter "{place}"; they are named as in the patch file')
+            raise ParameterError(
+                tr('there is no output or parameter "{place}"; they are named as in the patch file', place=place)
+            )
     performance = Performance(source.take.at_rate(float(rate)), probed=tuple(places), compiled=compiled)
     skipped, total = round(start_s * rate), round(seconds * rate)
     out, rows, due = np.zeros((QUANTUM, performance.player.channels)), [], 0.0

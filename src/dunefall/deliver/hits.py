@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.ports import RESETS
@@ -63,7 +64,9 @@ def event_links(patch: Patch, module_id: str) -> tuple[Link, ...]:
         If there is no such module, or nothing triggers it and it triggers nothing.
     """
     if not patch.has(module_id):
-        raise ParameterError(f'there is no module "{module_id}" whose events could be taken apart')
+        raise ParameterError(
+            tr('there is no module "{module_id}" whose events could be taken apart', module_id=module_id)
+        )
     module = patch.module(module_id)
     spec = spec_of(module.type)
     gates = {p.id for p in spec.inputs if p.role == "gate" and p.id not in RESETS} if spec else set()
@@ -71,7 +74,9 @@ def event_links(patch: Patch, module_id: str) -> tuple[Link, ...]:
     sending = {p.id for p in spec.outputs if p.role == "gate"} if spec else set()
     out = [x for x in patch.links if x.on and x.source.module == module_id and x.source.port in sending]
     if not into and not out:
-        raise ParameterError(f'nothing triggers "{module.name}", and it triggers nothing: it has no events')
+        raise ParameterError(
+            tr('nothing triggers "{name}", and it triggers nothing: it has no events', name=module.name)
+        )
     return tuple(into or out)
 
 
@@ -145,7 +150,9 @@ def hits_of(job: Job, source: Source, disk: Disk, ear: Ear) -> list[Hit]:
     events = events_of(patch, sorted({x.source for x in links}, key=str), rate, seconds, lambda share: ear(0.4 * share))
     if not events:
         name = source.patch.module(job.module).name
-        raise ParameterError(f'"{name}" has no event in the first {seconds:g} s; render a longer time')
+        raise ParameterError(
+            tr('"{name}" has no event in the first {seconds:g} s; render a longer time', name=name, seconds=seconds)
+        )
     ids = {x.id for x in links}
     still = replace(patch, links=tuple(replace(x, on=False) if x.id in ids else x for x in patch.links))
     player = Player(compiled(still, rate=float(rate)), channels=layout_of(patch.layout).channels)

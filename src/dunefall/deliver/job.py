@@ -12,6 +12,7 @@ from dataclasses import Field, dataclass, field, fields, replace
 from typing import Any
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.fields import get, texts
@@ -88,48 +89,48 @@ class Job:
     beside a loudness and a peak that were missed.
     """
 
-    title: str = _text("Render", "Title")
-    of: str = _choice("patch", "Of", "patch", "take", "range", "last")
-    what: str = _choice("mix", "What", "mix", "layer", "stems", "hits")
-    layer: str = _text("", "Layer")
-    module: str = _text("", "Module")
-    effects: str = _choice("with", "Effect lanes", "with", "apart", "without")
+    title: str = _text(tr("Render"), tr("Title"))
+    of: str = _choice("patch", tr("Of"), "patch", "take", "range", "last")
+    what: str = _choice("mix", tr("What"), "mix", "layer", "stems", "hits")
+    layer: str = _text("", tr("Layer"))
+    module: str = _text("", tr("Module"))
+    effects: str = _choice("with", tr("Effect lanes"), "with", "apart", "without")
     seeds: tuple[int, ...] = ()
-    variations: int = _number(1, "Variations", 1, MOST_FILES)
-    spread: float = _number(0.0, "Spread", 0.0, 1.0)
+    variations: int = _number(1, tr("Variations"), 1, MOST_FILES)
+    spread: float = _number(0.0, tr("Spread"), 0.0, 1.0)
     spread_kinds: tuple[str, ...] = ()
     spread_modules: tuple[str, ...] = ()
-    start_s: float = _number(0.0, "Start", 0.0, MOST_SECONDS, "s")
-    seconds: float = _number(60.0, "Length", 0.001, MOST_SECONDS, "s")
-    bars: float = _number(0.0, "Length in bars", 0.0, 10_000.0)
-    ends: str = _choice("cut", "Ends", "cut", "silence", "loop")
-    loop: str = _choice("best", "Loop by", "best", "period", "fold", "crossfade")
-    fold_s: float = _number(0.5, "Fold ends", 0.01, 60.0, "s")
-    search_s: float = _number(1.0, "Length may differ by", 0.0, 600.0, "s")
-    fade_in_s: float = _number(0.0, "Fade in", 0.0, 600.0, "s")
-    fade_out_s: float = _number(0.0, "Fade out", 0.0, 600.0, "s")
-    trim_db: float | None = _maybe(None, "Trim ends", -120.0, -20.0, "dB")
-    loudness: str = _choice("as it is", "Loudness", "as it is", "each file", "whole set")
-    lufs: float = _number(-23.0, "Loudness", -60.0, 0.0, "LUFS")
-    peak_db: float = _number(-1.0, "Peak", -24.0, 0.0, "dBTP")
+    start_s: float = _number(0.0, tr("Start"), 0.0, MOST_SECONDS, "s")
+    seconds: float = _number(60.0, tr("Length"), 0.001, MOST_SECONDS, "s")
+    bars: float = _number(0.0, tr("Length in bars"), 0.0, 10_000.0)
+    ends: str = _choice("cut", tr("Ends"), "cut", "silence", "loop")
+    loop: str = _choice("best", tr("Loop by"), "best", "period", "fold", "crossfade")
+    fold_s: float = _number(0.5, tr("Fold ends"), 0.01, 60.0, "s")
+    search_s: float = _number(1.0, tr("Length may differ by"), 0.0, 600.0, "s")
+    fade_in_s: float = _number(0.0, tr("Fade in"), 0.0, 600.0, "s")
+    fade_out_s: float = _number(0.0, tr("Fade out"), 0.0, 600.0, "s")
+    trim_db: float | None = _maybe(None, tr("Trim ends"), -120.0, -20.0, "dB")
+    loudness: str = _choice("as it is", tr("Loudness"), "as it is", "each file", "whole set")
+    lufs: float = _number(-23.0, tr("Loudness"), -60.0, 0.0, "LUFS")
+    peak_db: float = _number(-1.0, tr("Peak"), -24.0, 0.0, "dBTP")
     limit: bool = True
-    layout: str = _choice("patch", "Channels", "patch", "mono", *(layout.id for layout in LAYOUTS))
+    layout: str = _choice("patch", tr("Channels"), "patch", "mono", *(layout.id for layout in LAYOUTS))
     formats: tuple[str, ...] = ("wav",)
-    rate_hz: int = _number(48000, "Rate", 8000, 192_000, "Hz")
-    depth: str = _choice("24", "Depth", "16", "24", "32f")
-    name: str = _text("{title}", "File name")
-    folder: str = _text("", "Folder")
-    existing: str = _choice("ask", "Existing files", "ask", "replace", "number", "skip")
+    rate_hz: int = _number(48000, tr("Rate"), 8000, 192_000, "Hz")
+    depth: str = _choice("24", tr("Depth"), "16", "24", "32f")
+    name: str = _text("{title}", tr("File name"))
+    folder: str = _text("", tr("Folder"))
+    existing: str = _choice("ask", tr("Existing files"), "ask", "replace", "number", "skip")
     broadcast: bool = False
-    events: str = _choice("none", "Events", "none", "mid", "csv")
+    events: str = _choice("none", tr("Events"), "none", "mid", "csv")
     movements: tuple[str, ...] = ()
-    every_hz: float = _number(50.0, "Movements a second", 0.01, 3000.0, "Hz")
-    artist: str = _text("", "Made by")
-    comment: str = _text("", "Comment")
+    every_hz: float = _number(50.0, tr("Movements a second"), 0.01, 3000.0, "Hz")
+    artist: str = _text("", tr("Made by"))
+    comment: str = _text("", tr("Comment"))
     checks: bool = False
-    most_clicks: int = _number(0, "Clicks", 0, 1_000_000)
-    most_off_lu: float = _number(0.5, "Loudness may be off by", 0.0, 60.0)
-    most_silence_s: float = _number(3.0, "Silence at the ends", 0.0, MOST_SECONDS, "s")
+    most_clicks: int = _number(0, tr("Clicks"), 0, 1_000_000)
+    most_off_lu: float = _number(0.5, tr("Loudness may be off by"), 0.0, 60.0)
+    most_silence_s: float = _number(3.0, tr("Silence at the ends"), 0.0, MOST_SECONDS, "s")
 
     def length_s(self, tempo_bpm: float) -> float:
         """Seconds of the file, of the bars where they are set."""
@@ -144,25 +145,39 @@ class Job:
         for name, entry in settings().items():
             _check(name, entry, getattr(self, name))
         if len(self.seeds) > MOST_FILES:
-            raise ParameterError(f"a job makes at most {MOST_FILES} files; got {len(self.seeds)} seeds")
+            raise ParameterError(
+                tr(
+                    "a job makes at most {MOST_FILES} files; got {count} seeds",
+                    MOST_FILES=MOST_FILES,
+                    count=len(self.seeds),
+                )
+            )
         bad = [seed for seed in self.seeds if not 0 <= seed < 2**32]
         if bad:
-            raise ParameterError(f"a seed must be 0 to {2**32 - 1}; got {bad[0]}")
+            raise ParameterError(tr("a seed must be 0 to {value}; got {bad}", value=2**32 - 1, bad=bad[0]))
         if len(set(self.seeds)) != len(self.seeds):
-            raise ParameterError("a seed appears twice among the seeds of the job")
+            raise ParameterError(tr("a seed appears twice among the seeds of the job"))
         wrong = [kind for kind in self.spread_kinds if kind not in KINDS]
         if wrong:
-            raise ParameterError(f"spread_kinds must be some of {', '.join(KINDS)}; got {wrong[0]}")
+            raise ParameterError(
+                tr("spread_kinds must be some of {listed}; got {wrong}", listed=", ".join(KINDS), wrong=wrong[0])
+            )
         if self.spread and self.of != "patch":
-            raise ParameterError("values are spread around a patch, not around a take")
+            raise ParameterError(tr("values are spread around a patch, not around a take"))
         if not self.formats or any(kind not in FORMATS for kind in self.formats):
-            raise ParameterError(f"formats must be one or more of {', '.join(FORMATS)}; got {', '.join(self.formats)}")
+            raise ParameterError(
+                tr(
+                    "formats must be one or more of {listed}; got {listed_2}",
+                    listed=", ".join(FORMATS),
+                    listed_2=", ".join(self.formats),
+                )
+            )
         if "opus" in self.formats and self.rate_hz != 48000:
-            raise ParameterError(f"Opus files have 48000 Hz; got {self.rate_hz}")
+            raise ParameterError(tr("Opus files have 48000 Hz; got {rate_hz}", rate_hz=self.rate_hz))
         if (self.events != "none" or self.movements) and (self.ends == "loop" or self.what == "hits"):
-            raise ParameterError("events and movements are written for whole sounds, not for loops or hits")
+            raise ParameterError(tr("events and movements are written for whole sounds, not for loops or hits"))
         if self.loudness == "whole set" and self.what not in ("stems", "hits"):
-            raise ParameterError('"whole set" is for stems and hits; variations are matched with "each file"')
+            raise ParameterError(tr('"whole set" is for stems and hits; variations are matched with "each file"'))
         return self
 
 
@@ -238,14 +253,23 @@ def _check(name: str, entry: Setting, value: object) -> None:
     if value is None and entry.may_be_none:
         return
     if entry.choices and value not in entry.choices:
-        raise ParameterError(f'{name} must be one of {", ".join(map(str, entry.choices))}; got "{value}"')
+        raise ParameterError(
+            tr(
+                '{name} must be one of {listed}; got "{value}"',
+                name=name,
+                listed=", ".join(map(str, entry.choices)),
+                value=value,
+            )
+        )
     if isinstance(value, int | float) and not entry.choices and not entry.low <= value <= entry.high:
         raise ParameterError(
-            f"{name} must be {entry.low:g} to {entry.high:g} {entry.unit}".rstrip()
-            + f"; got {max(min(value, 1e300), -1e300):g}"
+            tr(
+                "{name} must be {low:g} to {high:g} {unit}", name=name, low=entry.low, high=entry.high, unit=entry.unit
+            ).rstrip()
+            + tr("; got {value:g}", value=max(min(value, 1e300), -1e300))
         )
     if isinstance(value, str) and not all(letter.isprintable() for letter in value):
-        raise ParameterError(f"{name} must be text of one line without control characters")
+        raise ParameterError(tr("{name} must be text of one line without control characters", name=name))
 
 
 def raw_job(job: Job) -> dict[str, object]:
@@ -296,7 +320,8 @@ def job_from(raw: Mapping[str, object], place: str, base: Job | None = None) -> 
         if name not in known:
             close = difflib.get_close_matches(name, known, 1)
             raise ParameterError(
-                f'{place}: there is no setting "{name}"' + (f'; did you mean "{close[0]}"?' if close else "")
+                tr('{place}: there is no setting "{name}"', place=place, name=name)
+                + (tr('; did you mean "{close}"?', close=close[0]) if close else "")
             )
     values = {name: _read(raw, known[name], place) for name in raw}
     return replace(base or Job(), **values).checked()  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from pathlib import Path
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.base.storage import write_file
 from dunefall.catalogue.validate import check_patch
 from dunefall.deliver.job import Job, Source, job_from, raw_job
@@ -128,7 +129,7 @@ def load_job(path: Path) -> JobFile:
     try:
         return parse_job(with_sounds_in(parse_json(data), path.parent))
     except DunefallError as error:
-        raise PatchError(f"{path.name} cannot be used: {error}") from error
+        raise PatchError(tr("{name} cannot be used: {error}", name=path.name, error=error)) from error
 
 
 def parse_job(raw: object, base: Job | None = None) -> JobFile:
@@ -151,10 +152,12 @@ def parse_job(raw: object, base: Job | None = None) -> JobFile:
         If it is no job, or of a later format.
     """
     if not isinstance(raw, dict) or raw.get("kind") != "job":
-        raise PatchError("the file does not hold a job")
+        raise PatchError(tr("the file does not hold a job"))
     version = get(raw, "format", int, "")
     if version != FORMAT:
-        raise PatchError(f"the job has format {version}; this Dunefall reads format {FORMAT}")
+        raise PatchError(
+            tr("the job has format {version}; this Dunefall reads format {FORMAT}", version=version, FORMAT=FORMAT)
+        )
     job = job_from(get(raw, "settings", dict, "", {}), "settings", base)
     return JobFile(job, source_of(raw), get(raw, "name", str, "", ""), get(raw, "about", str, "", ""))
 

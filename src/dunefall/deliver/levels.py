@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import loudness_of
+from dunefall.base.language import tr
 from dunefall.deliver.measure import surely_under, true_peak
 from dunefall.dsp.limiter import Limiter
 
@@ -175,7 +176,7 @@ def brought_to(
     own = loudness_of(sound, rate)
     peak_of = 20.0 * math.log10(max(true_peak(sound), 1e-9))
     if own <= -100.0 or peak_of <= -100.0:
-        return Reached(own, "it is silent")
+        return Reached(own, tr("it is silent"))
     wanted = lufs - own
     over = peak_of + wanted - peak_db
     if over <= 0.0:
@@ -184,7 +185,14 @@ def brought_to(
     if not limit:
         gained(sound, level_of(peak_db - peak_of - SAFE_DB))
         reached = loudness_of(sound, rate)
-        return Reached(reached, f"its peaks would be {over:.1f} dB over {peak_db:g} dBTP, and the limiter is off")
+        return Reached(
+            reached,
+            tr(
+                "its peaks would be {over:.1f} dB over {peak_db:g} dBTP, and the limiter is off",
+                over=over,
+                peak_db=peak_db,
+            ),
+        )
     most = peak_db + MOST_LIMITED_DB - peak_of
     gain, reached = min(wanted, most), own
     first = room(*sound.shape)
@@ -197,7 +205,11 @@ def brought_to(
         if abs(reached - lufs) < CLOSE_LU or gain >= most:
             break
         gain = min(gain + lufs - reached, most)
-    missed = f"its peaks would have to be lowered by more than {MOST_LIMITED_DB:g} dB" if reached < lufs - 0.1 else ""
+    missed = (
+        tr("its peaks would have to be lowered by more than {MOST_LIMITED_DB:g} dB", MOST_LIMITED_DB=MOST_LIMITED_DB)
+        if reached < lufs - 0.1
+        else ""
+    )
     return Reached(reached, missed)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.language import tr
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.levels import level_of
@@ -50,7 +51,7 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
         found = _by_period(job, source, stems, disk, ear, seconds)
         if found is not None:
             return found
-    why = "The patch has no period that can be used. " if job.loop == "period" else ""
+    why = tr("The patch has no period that can be used. ") if job.loop == "period" else ""
     fade = min(round(job.fold_s * rate), round(0.5 * seconds * rate))
     length = round(seconds * rate)
     around = round(min(job.search_s, 0.5 * seconds) * rate)
@@ -64,9 +65,14 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
         if found is not None:
             return found
     if job.loop == "fold":
-        why = f"A fold of {job.fold_s:g} s would be heard. "
+        why = tr("A fold of {fold_s:g} s would be heard. ", fold_s=job.fold_s)
     best = best_length(whole, length, around, fade, rate)
-    told = f"{why}Crossfaded over {fade / rate:.2g} s at {best / rate:.2f} s, where it is most like its start."
+    told = tr(
+        "{why}Crossfaded over {rate:.2g} s at {rate_2:.2f} s, where it is most like its start.",
+        why=why,
+        rate=fade / rate,
+        rate_2=best / rate,
+    )
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
 
 
@@ -92,7 +98,7 @@ def _folded(
     loop = _all(raw, lambda sound: folded(sound, length))
     if not measure_seam(_whole(loop), rate, source.patch.seed).clean:
         return None
-    return loop, f"{fade / rate:.2g} s behind the end are folded over the start."
+    return loop, tr("{rate:.2g} s behind the end are folded over the start.", rate=fade / rate)
 
 
 def _all(raw: Rendered, change: Callable[[Sound], Sound]) -> Rendered:
@@ -119,5 +125,7 @@ def _by_period(
     apart = float(np.abs(again - first).max(initial=0.0))
     if apart > level_of(SAME_DB) * max(float(np.abs(raw.mix).max(initial=0.0)), 1e-9):
         return None
-    times = "its period" if count == 1 else f"{count} of its periods"
-    return _all(raw, lambda sound: np.array(sound[:length])), f"The patch repeats: {times}, {exact:.3f} s, exactly."
+    times = tr("its period") if count == 1 else tr("{count} of its periods", count=count)
+    return _all(raw, lambda sound: np.array(sound[:length])), tr(
+        "The patch repeats: {times}, {exact:.3f} s, exactly.", times=times, exact=exact
+    )

@@ -15,6 +15,7 @@ from llvmlite.binding import get_host_cpu_name
 from numpy.typing import NDArray
 
 from dunefall import __version__
+from dunefall.base.language import tr
 from dunefall.base.words import listed
 from dunefall.catalogue.paths import inserts_of
 from dunefall.deliver.audiofiles import SUFFIXES, write_sound
@@ -35,7 +36,7 @@ from dunefall.patch.model import Patch
 __all__ = ["File", "Piece", "Task", "make", "processor"]
 
 Sound = NDArray[np.float64]
-DEAF = "The live input is silent: a patch has no recording of it. Play a take with it, or give one with --live."
+DEAF = tr("The live input is silent: a patch has no recording of it. Play a take with it, or give one with --live.")
 REST_DB = -90.0
 """What remains of a mix beside its stems is a file of its own above this."""
 
@@ -209,7 +210,11 @@ def _pieces(task: Task, disk: Disk, ear: Ear) -> list[Piece]:
 def _before_inserts(patch: Patch, told: str) -> str:
     """What is told of parts of the mix, which come before what is inserted on the whole of it."""
     names = [patch.module(effect).name for effect in inserts_of(patch)]
-    return f"{told} Without {listed(names)}, which the whole mix goes through.".strip() if names else told
+    return (
+        tr("{told} Without {names}, which the whole mix goes through.", told=told, names=listed(names)).strip()
+        if names
+        else told
+    )
 
 
 def _laid_out(source: Source, job: Job) -> Source:
@@ -275,7 +280,7 @@ def _stems(task: Task, source: Source, disk: Disk, ear: Ear) -> list[Piece]:
     if job.effects != "without":
         rest = _rest(whole.mix, pieces)
         if rest is not None:
-            pieces.append(Piece(task.names[-1], rest, (), whole.ended, "What the mix has beside the other stems."))
+            pieces.append(Piece(task.names[-1], rest, (), whole.ended, tr("What the mix has beside the other stems.")))
     return pieces
 
 
@@ -335,10 +340,12 @@ def _level(pieces: list[Piece], job: Job, disk: Disk) -> None:
         for piece in pieces:
             if lower < 1.0:
                 gained(piece.sound, lower)
-                piece.told = (
-                    f"{piece.told} All files are {-20 * np.log10(lower):.1f} dB lower, to stay under the peak.".strip()
-                )
-            missed = "its peaks would be over the limit" if lower < 1.0 and job.loudness == "whole set" else ""
+                piece.told = tr(
+                    "{told} All files are {log10:.1f} dB lower, to stay under the peak.",
+                    told=piece.told,
+                    log10=-20 * np.log10(lower),
+                ).strip()
+            missed = tr("its peaks would be over the limit") if lower < 1.0 and job.loudness == "whole set" else ""
             piece.reached = Reached(job.lufs + 20 * float(np.log10(lower)), missed)
     elif job.limit:
         for piece in pieces:
@@ -356,7 +363,8 @@ def _written(piece: Piece, task: Task, k: int) -> File:
         title=task.source.patch.title, program=f"Dunefall {__version__}", made=task.made, seed=seed, artist=job.artist,
         comment=job.comment, loop=(0, len(sound) - 1) if job.ends == "loop" else None,
         broadcast=job.broadcast,
-        marks=tuple((max(0, round(click.at_s * rate)), f"Click in {click.layer}") for click in piece.clicks),
+        marks=tuple((max(0, round(click.at_s * rate)), tr("Click in {layer}", layer=click.layer))
+                    for click in piece.clicks),
     )  # fmt: skip
     names, sums = [], []
     for kind in job.formats:

@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 
 __all__ = ["TOKENS", "check_template", "clean", "filled", "names_of"]
 
@@ -43,16 +44,22 @@ def check_template(template: str) -> None:
         found = _INNER.fullmatch(token)
         if found is None or found[1] not in TOKENS:
             names = ", ".join(f"{{{name}}}" for name in TOKENS)
-            raise ParameterError(f"the file name has {{{token}}}, which is no token; there are {names} and {{n:02}}")
+            raise ParameterError(
+                tr(
+                    "the file name has {{{token}}}, which is no token; there are {names} and {{n:02}}",
+                    token=token,
+                    names=names,
+                )
+            )
     rest = _TOKEN.sub("", template)
     if "{" in rest or "}" in rest:
-        raise ParameterError("the file name has a single { or }; a token is written {n}")
+        raise ParameterError(tr("the file name has a single { or }; a token is written {n}"))
     if "/" in rest or "\\" in rest or template in (".", ".."):
-        raise ParameterError("the file name must be a name, not a path; choose the folder beside it")
+        raise ParameterError(tr("the file name must be a name, not a path; choose the folder beside it"))
     if not template.strip() or template.startswith("."):
-        raise ParameterError("the file name must not be empty or begin with a dot")
+        raise ParameterError(tr("the file name must not be empty or begin with a dot"))
     if not rest.isprintable():
-        raise ParameterError("the file name has control characters in it")
+        raise ParameterError(tr("the file name has control characters in it"))
 
 
 def filled(template: str, values: Mapping[str, object]) -> str:
@@ -108,8 +115,16 @@ def names_of(template: str, files: Sequence[Mapping[str, object]]) -> list[str]:
     seen: set[str] = set()
     for name in names:
         if name.casefold() in seen:
-            raise ParameterError(f'two files would be called "{name}"; put {{n}} or {{seed}} into the name')
+            raise ParameterError(
+                tr('two files would be called "{name}"; put {{n}} or {{seed}} into the name', name=name)
+            )
         if len(name.encode()) > MOST_BYTES:
-            raise ParameterError(f'"{name[:40]}…" is too long for a file name: at most {MOST_BYTES} bytes')
+            raise ParameterError(
+                tr(
+                    '"{name}…" is too long for a file name: at most {MOST_BYTES} bytes',
+                    name=name[:40],
+                    MOST_BYTES=MOST_BYTES,
+                )
+            )
         seen.add(name.casefold())
     return names

@@ -10,6 +10,7 @@ from datetime import datetime
 from pathlib import Path
 
 from dunefall.base.errors import ParameterError, StorageError
+from dunefall.base.language import tr
 from dunefall.deliver.audiofiles import SUFFIXES
 from dunefall.deliver.events import beside
 from dunefall.deliver.job import Job, Source
@@ -17,11 +18,15 @@ from dunefall.deliver.making import Task
 from dunefall.deliver.names import check_template, clean, filled, names_of
 from dunefall.patch.mixing import effect_lanes, mixed_layers
 
-__all__ = ["Preview", "preview", "report_path", "tasks_of", "with_folder"]
+__all__ = ["ExistsError", "Preview", "preview", "report_path", "tasks_of", "with_folder"]
 
 REST = "rest"
 MOST_NUMBERED = 10_000
 TOGETHER = re.compile(r"\{[^{}]*\}")
+
+
+class ExistsError(ParameterError):
+    """Files are there already, and the job does not say what to do about them."""
 
 
 def with_folder(job: Job) -> Path:
@@ -49,7 +54,7 @@ def with_folder(job: Job) -> Path:
         probe.unlink()
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
-        raise StorageError(f"no files can be written to {folder}: {reason}") from error
+        raise StorageError(tr("no files can be written to {folder}: {reason}", folder=folder, reason=reason)) from error
     return folder
 
 
@@ -62,9 +67,9 @@ def _parts(job: Job, source: Source) -> list[str]:
     chosen = [layer.name for layer in source.patch.layers if layer.id == job.layer]
     if job.what == "layer" and not chosen:
         names = ", ".join(layer.name for layer in mixed_layers(source.patch))
-        raise ParameterError(f'there is no layer "{job.layer}"; there are {names}')
+        raise ParameterError(tr('there is no layer "{layer}"; there are {names}', layer=job.layer, names=names))
     if job.what == "layer" and job.effects == "apart" and effect_lanes(source.patch):
-        return [chosen[0], f"{chosen[0]} effects"]
+        return [chosen[0], tr("{chosen} effects", chosen=chosen[0])]
     return chosen or ["mix"]
 
 
@@ -83,7 +88,7 @@ def _template(job: Job) -> str:
     check_template(job.name)
     numbered = re.search(r"\{n(:|\})", job.name) is not None
     if job.what == "hits" and not numbered:
-        raise ParameterError("hits are many files: put {n} into the file name")
+        raise ParameterError(tr("hits are many files: put {n} into the file name"))
     return job.name
 
 
@@ -158,9 +163,9 @@ def _names(job: Job, source: Source, made: str) -> list[tuple[str, ...]]:
         names, each = names_of(template, values), len(_parts(job, source))
         return [tuple(names[k : k + each]) for k in range(0, len(names), each)]
     if not source.patch.has(job.module):
-        raise ParameterError("choose the module whose events are to be files of their own")
+        raise ParameterError(tr("choose the module whose events are to be files of their own"))
     if len(job.seeds_of(source.patch)) > 1:
-        raise ParameterError("hits are taken from one seed at a time")
+        raise ParameterError(tr("hits are taken from one seed at a time"))
     kept = {**values[0], "layer": source.patch.module(job.module).name}
     kept.pop("n")
     token = re.search(r"\{n[^{}]*\}", template)
@@ -197,7 +202,7 @@ def tasks_of(job: Job, source: Source, made: str = "") -> list[Task]:
     Raises
     ------
     ParameterError
-        If a name cannot be used, or files exist and the job does not say what to do about them.
+        If a name cannot be used; an ``ExistsError`` if files exist and the job does not say what to do about them.
     StorageError
         If the folder cannot be written to.
     """
@@ -208,11 +213,20 @@ def tasks_of(job: Job, source: Source, made: str = "") -> list[Task]:
     if not there or job.existing == "replace":
         return tasks
     if job.existing == "ask":
-        more = f" and {len(there) - 1} more" if len(there) > 1 else ""
-        raise ParameterError(
-            f'"{there[0]}"{more} already exist in {folder}: choose to replace them, to number on, or to skip them'
+        more = tr(" and {count} more", count=len(there) - 1) if len(there) > 1 else ""
+        raise ExistsError(
+            tr(
+                '"{there}"{more} already exist in {folder}: choose to replace them, to number on, or to skip them',
+                there=there[0],
+                more=more,
+                folder=folder,
+            )
             if more
-            else f'"{there[0]}" already exists in {folder}: choose to replace it, to number on, or to skip it'
+            else tr(
+                '"{there}" already exists in {folder}: choose to replace it, to number on, or to skip it',
+                there=there[0],
+                folder=folder,
+            )
         )
     if job.existing == "skip":
         found = set(there)
@@ -227,7 +241,7 @@ def _numbered(task: Task) -> Task:
             return task
         names = tuple(f"{re.sub(r' [0-9]+$', '', name) if number > 2 else name} {number}" for name in task.names)
         task = replace(task, names=names)
-    raise ParameterError(f"there are {MOST_NUMBERED} files of this name already")
+    raise ParameterError(tr("there are {MOST_NUMBERED} files of this name already", MOST_NUMBERED=MOST_NUMBERED))
 
 
 def report_path(job: Job, source: Source, folder: Path) -> Path:

@@ -20,6 +20,7 @@ from typing import Any
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, ParameterError, PatchError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.base.storage import write_file
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.jobfiles import JobFile, parse_job, raw_job_file
@@ -142,16 +143,16 @@ class RenderQueue:
             try:
                 self.entries.append(self._read(path))
             except BROKEN as error:
-                self.troubles.append(f"A job of the queue cannot be read: {path}: {error}")
+                self.troubles.append(tr("A job of the queue cannot be read: {path}: {error}", path=path, error=error))
 
     def _read(self, path: Path) -> Entry:
         raw = parse_json(read_file(path))
         if not isinstance(raw, dict):
-            raise PatchError("it holds no job")
+            raise PatchError(tr("it holds no job"))
         queued = raw.pop("queued")
         file = parse_job(raw)
         if file.source is None:
-            raise ParameterError("it holds no patch")
+            raise ParameterError(tr("it holds no patch"))
         job, source, made = file.job, file.source, str(queued["made"])
         planned = tasks_of(replace(job, existing="replace"), source, made)
         tasks = [replace(t, names=tuple(n)) for t, n in zip(planned, queued["names"], strict=True)]
@@ -170,7 +171,7 @@ class RenderQueue:
             self._folder.mkdir(parents=True, exist_ok=True)
             write_file(dump_json(raw), self._folder / f"{entry.id}.dunejob")
         except (DunefallError, OSError) as error:
-            self._tell_once(f"The queue cannot be kept for a restart: {error}")
+            self._tell_once(tr("The queue cannot be kept for a restart: {error}", error=error))
 
     def _note(self, entry: Entry, file: File) -> None:
         raw = {**asdict(file), "measures": file.measures.raw()}
@@ -178,7 +179,7 @@ class RenderQueue:
             with (self._folder / f"{entry.id}.done").open("a") as lines:
                 lines.write(f"\n{json.dumps(raw)}\n")  # the line before may have been cut off by a crash
         except OSError as error:
-            self._tell_once(f"The queue cannot be kept for a restart: {error.strerror}")
+            self._tell_once(tr("The queue cannot be kept for a restart: {reason}", reason=error.strerror))
 
     def _tell_once(self, text: str) -> None:
         if not self._said:
@@ -210,11 +211,13 @@ class RenderQueue:
         """
         tasks = tasks_of(job, source)
         if not tasks:
-            raise ParameterError("all its files are there already; nothing is left to render")
+            raise ParameterError(tr("all its files are there already; nothing is left to render"))
         names = [name for entry in self.entries if entry.state in (WAITING, RUNNING, PAUSED) for name in _paths(entry)]
         clash = next((name for task in tasks for name in task.names if (task.folder, name) in names), None)
         if clash:
-            raise ParameterError(f'"{clash}" is in the queue already; give these files another name or folder')
+            raise ParameterError(
+                tr('"{clash}" is in the queue already; give these files another name or folder', clash=clash)
+            )
         numbers = [int(match[1]) for entry in self.entries if (match := re.fullmatch(r"(\d+)", entry.id))]
         entry = Entry(f"{max(numbers, default=0) + 1:05d}", job, source, tasks[0].made, tasks)
         self.entries.append(entry)
@@ -352,7 +355,7 @@ class RenderQueue:
                 path = report_path(replace(entry.job, existing="replace"), entry.source, folder)
                 save_report(entry.job, entry.source, entry.made, entry.files, path)
             except DunefallError as error:
-                self.troubles.append(f"The figures beside the files were not saved: {error}")
+                self.troubles.append(tr("The figures beside the files were not saved: {error}", error=error))
         self._save(entry)
 
     def close(self) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 from dunefall.base.reach import reached
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
@@ -138,7 +139,12 @@ class Disk:
                 os.posix_fallocate(file.fileno(), 0, size)  # a full disk is told of here, and not by a signal later
                 held = np.memmap(file, np.float64, "r+", shape=(frames, channels))
         except OSError as error:
-            text = f"no room for {size / 1e6:.0f} MB of sound in {self._folder}: {error.strerror or error}"
+            text = tr(
+                "no room for {size:.0f} MB of sound in {folder}: {reason}",
+                size=size / 1e6,
+                folder=self._folder,
+                reason=error.strerror or error,
+            )
             raise StorageError(text) from error
         return held
 

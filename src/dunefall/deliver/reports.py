@@ -12,6 +12,7 @@ from pathlib import Path
 from dunefall import __version__
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
+from dunefall.base.language import tr
 from dunefall.base.storage import synced, whole, write_file
 from dunefall.deliver.job import Job, Source, job_from, raw_job
 from dunefall.deliver.jobfiles import raw_source, source_of
@@ -138,7 +139,14 @@ def remake(path: Path, names: Sequence[str], out: Path, tell: Callable[[str], No
     wanted = list(names) or list(sums)
     unknown = [name for name in wanted if name not in sums]
     if unknown:
-        raise ParameterError(f'there is no file "{unknown[0]}" in {path.name}; there are {", ".join(list(sums)[:8])}')
+        raise ParameterError(
+            tr(
+                'there is no file "{unknown}" in {name}; there are {listed}',
+                unknown=unknown[0],
+                name=path.name,
+                listed=", ".join(list(sums)[:8]),
+            )
+        )
     made_again = []
     with tempfile.TemporaryDirectory() as folder:
         for task in tasks_of(replace(job, folder=folder, existing="replace"), source, made):
@@ -148,7 +156,7 @@ def remake(path: Path, names: Sequence[str], out: Path, tell: Callable[[str], No
                 for name, digest in zip(file.names, file.sha256, strict=True):
                     if name in wanted:
                         _put(Path(folder) / name, out / name)
-                        same = "the same, bit for bit" if digest == sums[name] else _differs(kinds_then, file)
+                        same = tr("the same, bit for bit") if digest == sums[name] else _differs(kinds_then, file)
                         tell(f"{out / name}: {same}")
                         made_again.append(out / name)
     return made_again
@@ -179,13 +187,15 @@ def changed(task: Task, changes: Mapping[str, object]) -> Task:
 
 def _differs(kinds_then: Sequence[str], file: File) -> str:
     if file.processor in kinds_then:
-        return "not the same as before"
-    return f"not the same as before: that was made on another kind of processor ({', '.join(kinds_then)})"
+        return tr("not the same as before")
+    return tr(
+        "not the same as before: that was made on another kind of processor ({listed})", listed=", ".join(kinds_then)
+    )
 
 
 def _put(made: Path, path: Path) -> None:
     if path.exists():
-        raise StorageError(f"{path} exists; choose another folder with --out, or move it away")
+        raise StorageError(tr("{path} exists; choose another folder with --out, or move it away", path=path))
     with whole(path) as part:
         part.write_bytes(made.read_bytes())
         synced(part)
@@ -196,12 +206,12 @@ def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[
     try:
         raw = with_sounds_in(parse_json(data), path.parent)
         if not isinstance(raw, dict) or raw.get("kind") != "set":
-            raise PatchError("it does not hold a set of rendered files")
+            raise PatchError(tr("it does not hold a set of rendered files"))
         if get(raw, "format", int, "") != FORMAT:
-            raise PatchError("its format is not one that this Dunefall reads")
+            raise PatchError(tr("its format is not one that this Dunefall reads"))
         source = source_of(raw)
         if source is None:
-            raise PatchError("it holds no patch")
+            raise PatchError(tr("it holds no patch"))
         job = job_from(get(raw, "settings", dict, ""), "settings")
         sums: dict[str, str] = {}
         changes: dict[str, dict[str, object]] = {}
@@ -213,4 +223,4 @@ def _read(path: Path) -> tuple[Job, Source, str, dict[str, str], dict[str, dict[
         made_by = [str(kind) for kind in get(raw, "processors", list, "", [])]
         return job, source, get(raw, "made", str, ""), sums, changes, made_by
     except (DunefallError, ValueError) as error:
-        raise PatchError(f"{path.name} cannot be used: {error}") from error
+        raise PatchError(tr("{name} cannot be used: {error}", name=path.name, error=error)) from error

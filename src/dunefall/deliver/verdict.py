@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from dunefall.base.language import tr
 from dunefall.deliver.job import Job
 from dunefall.deliver.levels import Reached
 from dunefall.deliver.loops import Seam
@@ -79,18 +80,27 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
     tuple of Finding
     """
     if job.checks and measures.true_peak_db < SILENT_DB:
-        return (Finding("It is silent.", "Use another seed", {"seed": "next"}),)
+        return (Finding("It is silent.", tr("Use another seed"), {"seed": "next"}),)
     found = []
     if job.checks and len(heard.clicks) > job.most_clicks:
         first = heard.clicks[0]
-        more = f" and {len(heard.clicks) - 1} more" if len(heard.clicks) > 1 else ""
+        more = tr(" and {count} more", count=len(heard.clicks) - 1) if len(heard.clicks) > 1 else ""
         why = f": {first.told}" if first.told else ""
-        text = f"A click at {_time(first.at_s)} in {first.layer}{more}{why}."
-        found.append(Finding(text, "Use another seed", {"seed": "next"}))
+        text = tr(
+            "A click at {time} in {layer}{more}{why}.", time=_time(first.at_s), layer=first.layer, more=more, why=why
+        )
+        found.append(Finding(text, tr("Use another seed"), {"seed": "next"}))
     if job.loudness != "as it is" and heard.reached.missed:
-        louder = f"{job.lufs:g} LUFS cannot be reached: {heard.reached.missed}. It has {heard.reached.lufs:.1f} LUFS."
+        louder = tr(
+            "{lufs:g} LUFS cannot be reached: {missed}. It has {lufs_2:.1f} LUFS.",
+            lufs=job.lufs,
+            missed=heard.reached.missed,
+            lufs_2=heard.reached.lufs,
+        )
         changes: dict[str, object] = {"limit": True} if not job.limit else {"lufs": round(heard.reached.lufs - 0.5)}
-        cure = "Use the limiter" if not job.limit else f"Ask for {round(heard.reached.lufs - 0.5)} LUFS"
+        cure = (
+            tr("Use the limiter") if not job.limit else tr("Ask for {lufs} LUFS", lufs=round(heard.reached.lufs - 0.5))
+        )
         found.append(Finding(louder, cure, changes))
     elif job.loudness == "each file" and abs(measures.lufs - job.lufs) > job.most_off_lu:
         found.append(Finding(f"It has {measures.lufs:.1f} LUFS instead of {job.lufs:g}."))
@@ -108,28 +118,34 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
 def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
     found = []
     if heard.seam is not None and not heard.seam.clean:
-        what = f"step {heard.seam.step_db:.0f} dB, loudness {heard.seam.loudness_lu:.1f} LU"
+        what = tr(
+            "step {step_db:.0f} dB, loudness {loudness_lu:.1f} LU",
+            step_db=heard.seam.step_db,
+            loudness_lu=heard.seam.loudness_lu,
+        )
         text = (
-            f"The seam may be heard ({what})." if heard.seam.verdict == "check it" else f"The seam is heard ({what})."
+            tr("The seam may be heard ({what}).", what=what)
+            if heard.seam.verdict == "check it"
+            else tr("The seam is heard ({what}).", what=what)
         )
         twice = min(60.0, round(2.0 * job.fold_s, 2))
-        cure = f"Fold {twice:g} s instead of {job.fold_s:g} s"
+        cure = tr("Fold {twice:g} s instead of {fold_s:g} s", twice=twice, fold_s=job.fold_s)
         changes: dict[str, object] = {"fold_s": twice}
         if job.loop == "fold" and job.fold_s >= LONG_FOLD_S:
-            cure, changes = "Crossfade instead", {"loop": "crossfade"}
+            cure, changes = tr("Crossfade instead"), {"loop": "crossfade"}
         found.append(Finding(text, cure, changes))
     if job.ends == "silence" and not heard.ended and heard.end_db > CUT_DB:
-        text = f"It still sounds at {heard.end_db:.0f} dBFS when the longest length is over."
+        text = tr("It still sounds at {end_db:.0f} dBFS when the longest length is over.", end_db=heard.end_db)
         longer: dict[str, object] = {"seconds": min(2 * job.seconds, 86_400.0), "bars": 0.0}
         if heard.end_db > measures.true_peak_db - GOES_ON_DB:
-            found.append(Finding(text, "Cut it there, with a fade", {"ends": "cut", "fade_out_s": 0.5}))
+            found.append(Finding(text, tr("Cut it there, with a fade"), {"ends": "cut", "fade_out_s": 0.5}))
         else:
-            found.append(Finding(text, f"Allow {2 * job.seconds:g} s", longer))
+            found.append(Finding(text, tr("Allow {seconds:g} s", seconds=2 * job.seconds), longer))
     elif job.ends == "cut" and job.fade_out_s == 0.0 and heard.end_db > CUT_DB:
-        text = f"The end is cut off at {heard.end_db:.0f} dBFS."
-        found.append(Finding(text, "Fade out over 0.5 s", {"fade_out_s": 0.5}))
+        text = tr("The end is cut off at {end_db:.0f} dBFS.", end_db=heard.end_db)
+        found.append(Finding(text, tr("Fade out over 0.5 s"), {"fade_out_s": 0.5}))
     silence = max(measures.head_s, measures.tail_s)
     if silence > job.most_silence_s and job.ends != "loop":
-        end = "It begins" if measures.head_s == silence else "It ends"
-        found.append(Finding(f"{end} with {silence:.1f} s of silence.", "Trim ends at -60 dB", {"trim_db": -60.0}))
+        end = tr("It begins") if measures.head_s == silence else tr("It ends")
+        found.append(Finding(f"{end} with {silence:.1f} s of silence.", tr("Trim ends at -60 dB"), {"trim_db": -60.0}))
     return found

@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from dunefall.base.errors import DunefallError, ParameterError, StorageError
+from dunefall.base.language import tr
 from dunefall.base.processes import end_with
 from dunefall.base.storage import PART, synced, whole
 from dunefall.deliver.making import File, Task, make
@@ -122,7 +123,7 @@ def work(task: Task, channel: str, far: bool, sounds: dict[str, bytes]) -> Outco
     except DunefallError as error:
         return Outcome(error=str(error))
     except MemoryError:
-        return Outcome(error="there was not enough memory; render a shorter time or fewer layers at once")
+        return Outcome(error=tr("there was not enough memory; render a shorter time or fewer layers at once"))
 
 
 def _made(task: Task, ear: Ear) -> Outcome:
@@ -174,13 +175,15 @@ def cluster(address: str) -> Executor:
     try:
         from distributed import Client
     except ImportError as error:
-        raise ParameterError('a scheduler needs "dask.distributed": pip install dunefall[cluster]') from error
+        raise ParameterError(tr('a scheduler needs "dask.distributed": pip install dunefall[cluster]')) from error
     try:
         client: Any = Client(  # type: ignore[no-untyped-call]
             address, timeout=CONNECT_S, set_as_default=False
         )
     except (OSError, ValueError, TimeoutError) as error:
-        raise ParameterError(f"no scheduler answers at {address}: {error or 'timed out'}") from error
+        raise ParameterError(
+            tr("no scheduler answers at {address}: {error}", address=address, error=error or "timed out")
+        ) from error
     executor: Executor = client.get_executor(pure=False, retries=MOST_TRIES)
     return executor
 
@@ -327,7 +330,9 @@ class Batch:
                 continue
             except Exception as error:  # what a worker does not expect is told like what it does
                 self.unexpected.append(error)
-                outcome = Outcome(error=f"the worker ended unexpectedly: {type(error).__name__}: {error}")
+                outcome = Outcome(
+                    error=tr("the worker ended unexpectedly: {name}: {error}", name=type(error).__name__, error=error)
+                )
             self._take(task, outcome)
         if lost:
             lost += self._running.values()
@@ -341,7 +346,7 @@ class Batch:
         for task in tasks:
             _tidy(task)
             if self._tries >= MOST_TRIES:
-                self._take(task, Outcome(error="its worker died several times; is there enough memory?"))
+                self._take(task, Outcome(error=tr("its worker died several times; is there enough memory?")))
             else:
                 self._waiting.insert(0, task)
 
@@ -411,5 +416,7 @@ def _sounds_of(task: Task) -> dict[str, bytes]:
             try:
                 found[module.sound.path] = Path(module.sound.path).read_bytes()
             except OSError as error:
-                raise StorageError(f"the sound {module.sound.path} cannot be read: {error.strerror}") from error
+                raise StorageError(
+                    tr("the sound {path} cannot be read: {reason}", path=module.sound.path, reason=error.strerror)
+                ) from error
     return found

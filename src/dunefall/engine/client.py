@@ -10,6 +10,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.language import tr
 from dunefall.compiler.traces import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import run_engine
@@ -29,8 +30,8 @@ __all__ = ["EngineClient"]
 SHORT_LIFE_S = 3.0
 MOST_DEATHS = 4
 """An engine that dies this often, each time within ``SHORT_LIFE_S`` of being ready, is not started again."""
-STOPPED = "The sound engine stopped unexpectedly and was started again; nothing is lost."
-KEEPS_STOPPING = "The sound engine keeps stopping. Save your patch and restart Dunefall."
+STOPPED = tr("The sound engine stopped unexpectedly and was started again; nothing is lost.")
+KEEPS_STOPPING = tr("The sound engine keeps stopping. Save your patch and restart Dunefall.")
 TAKE_OVER_S = 2 * AHEAD_S
 MOST_LEFT = 20
 RESERVE_AFTER_S = 4.0
@@ -483,4 +484,4 @@ class EngineClient:
                 if isinstance(message, kind):
                     return message
             time.sleep(0.01)
-        raise TimeoutError(f"the engine gave no {kind.__name__} within {seconds:g} s")
+        raise TimeoutError(tr("the engine gave no {name} within {seconds:g} s", name=kind.__name__, seconds=seconds))

@@ -14,6 +14,7 @@ from multiprocessing.connection import Connection
 
 from dunefall.base.collector import give_back_large_arrays
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.processes import be_given_up_first
 from dunefall.compiler.build import compile_patch, same_structure
@@ -50,7 +51,7 @@ KNOWN_S = 4.0
 """So much of what is known is read: in this time the state is worked out, and the sound is caught up with."""
 MOST_AT_A_TIME = 4
 """Programs that are kept here, so that it is not the audio thread that frees the one it does not need any more."""
-FAILED = "The sound engine failed and was started again; nothing is lost."
+FAILED = tr("The sound engine failed and was started again; nothing is lost.")
 
 
 def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> None:
@@ -202,7 +203,7 @@ class _Host:
         if self._sound().failure:
             self._leave(FAILED, self._sound().failure)
         elif self._outlet.back:
-            self._leave("The sound device is back, and the sound goes on there.")
+            self._leave(tr("The sound device is back, and the sound goes on there."))
 
     # -- programs -----------------------------------------------------------------------------------------------
 
@@ -451,7 +452,7 @@ class _Host:
     def _set_device(self, message: say.SetDevice) -> None:
         """Other devices, rate or block: the sound goes on at the same place."""
         if self._outlet.lost:
-            self._leave("The sound engine was started again for the new device.")
+            self._leave(tr("The sound engine was started again for the new device."))
             return
         playing = bool(self._shared.status[Status.PLAYING])
         self._close_devices()
@@ -481,7 +482,11 @@ class _Host:
             return ""
         asked, rate = self._options.rate, fitting_rate(self._options.audio, self._options.rate)
         self._options = replace(self._options, rate=rate)
-        return "" if rate == asked else f"The sound device runs at {rate / 1000:g} kHz, and so does Dunefall now."
+        return (
+            ""
+            if rate == asked
+            else tr("The sound device runs at {rate:g} kHz, and so does Dunefall now.", rate=rate / 1000)
+        )
 
     def _close_devices(self) -> None:
         self._outlet.close()

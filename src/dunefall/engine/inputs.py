@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 from dunefall.compiler.program import Program
 from dunefall.engine import messages as say
 from dunefall.engine.devices.input import open_input
@@ -75,7 +76,7 @@ class Inputs:
                 self.tap.source = open_input(self._options.live, self._options.rate)
             except DeviceError as error:
                 self.tap.source = open_input("simulated", self._options.rate)
-                self._tell(say.Trouble(f"{error}. Using the simulated microphone instead."))
+                self._tell(say.Trouble(tr("{error}. Using the simulated microphone instead.", error=error)))
         elif not on and self.tap.source is not None:
             source, self.tap.source = self.tap.source, None
             source.stop()

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
 from dunefall.base.folders import state_folder
+from dunefall.base.language import tr
 from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.render.recordings import SUFFIX, RecordingWriter
@@ -100,7 +101,7 @@ class LastMinutes:
             self._kept, self._again_at = written, time.monotonic() + AGAIN_S
             if not self._refused:
                 self._refused = True
-                raise StorageError(f"{error}; the sound goes on") from error
+                raise StorageError(tr("{error}; the sound goes on", error=error)) from error
 
     def _write(self, frames: int) -> None:
         if self._file is None:
@@ -187,7 +188,7 @@ def join_last_minutes(path: Path, seconds: float, folder: Path | None = None) ->
         skip = max(0, sum(file.frames for file in same) - round(seconds * rate))
         written = 0
         if not same:
-            raise StorageError("nothing is kept yet: play something first")
+            raise StorageError(tr("nothing is kept yet: play something first"))
         with whole(path) as part, soundfile.SoundFile(part, "w", rate, 2, "FLOAT", format="WAV") as out:
             for file in same:
                 if skip >= file.frames:
@@ -200,7 +201,7 @@ def join_last_minutes(path: Path, seconds: float, folder: Path | None = None) ->
                     written += len(block)
         return written / rate
     except soundfile.SoundFileError as error:
-        raise StorageError(f"{path} cannot be written: {error}") from error
+        raise StorageError(tr("{path} cannot be written: {error}", path=path, error=error)) from error
     finally:
         for file in files:
             file.close()

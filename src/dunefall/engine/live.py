@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.engine.devices.input import AudioInput, SimulatedInput
 from dunefall.render.recordings import SUFFIX, RecordingWriter
 
@@ -58,14 +59,18 @@ def recorded(choice: str, rate_hz: float, seconds: float) -> Path:
     """
     if choice == "simulated":
         voice, length = SimulatedInput(rate_hz), round(rate_hz * seconds) + 1
-        sound, rate, name = np.zeros(length, np.float32), rate_hz, f"simulated {length} at {rate_hz:g}"
+        sound, rate, name = (
+            np.zeros(length, np.float32),
+            rate_hz,
+            tr("simulated {length} at {rate_hz:g}", length=length, rate_hz=rate_hz),
+        )
         voice.read(sound)
     else:
         path = Path(choice)
         try:
             whole, rate = soundfile.read(path, dtype="float32", always_2d=True)
         except (OSError, TypeError, soundfile.SoundFileError) as error:
-            raise StorageError(f"the live input {path} cannot be read: {error}") from error
+            raise StorageError(tr("the live input {path} cannot be read: {error}", path=path, error=error)) from error
         if whole.shape[1] == 1:
             return path.resolve()
         sound = whole.mean(axis=1)

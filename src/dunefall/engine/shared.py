@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 from dunefall.compiler.traces import PROBE_SAMPLES, PROBES, TRACE_BINS
 
 __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
@@ -91,8 +92,13 @@ def _made(size: int) -> tuple[SharedMemory, int]:
         block.close()
         block.unlink()
         raise StorageError(
-            f"shared memory ({FOLDER}) has no room for {size / 1e6:.0f} MB ({error.strerror}); free some of it, or get "
-            f"more with `mount -o remount,size=2G {FOLDER}`"
+            tr(
+                "shared memory ({FOLDER}) has no room for {size:.0f} MB ({reason}); free some of it, or get "
+                "more with `mount -o remount,size=2G {FOLDER}`",
+                FOLDER=FOLDER,
+                size=size / 1e6,
+                reason=error.strerror,
+            )
         ) from error
     return block, handle
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.changes import (
     Change,
     LayerGone,
@@ -116,4 +117,4 @@ def raw_change(item: Mapping[str, object], place: str) -> Change:
     for name, kind in (("without_module", ModuleGone), ("without_link", LinkGone), ("without_layer", LayerGone)):
         if name in item:
             return kind(get(item, name, str, place))
-    raise PatchError(f"this action is not known: {', '.join(item) or 'empty'}", place=place)
+    raise PatchError(tr("this action is not known: {listed}", listed=", ".join(item) or "empty"), place=place)

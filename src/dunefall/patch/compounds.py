@@ -11,6 +11,7 @@ from dataclasses import replace
 
 from dunefall.base.door import MAX_TEXT, clean
 from dunefall.base.errors import ParameterError, PatchError
+from dunefall.base.language import tr
 from dunefall.patch.model import MASTER_ID, MOST_NESTED, Compound, Control, Patch, Port
 
 __all__ = [
@@ -118,7 +119,7 @@ def with_new_compound(patch: Patch, compound: Compound) -> Patch:
     """
     within = {parent.id if (parent := parent_of(patch, part)) else "" for part in compound.parts}
     if len(within) > 1:
-        raise PatchError("these modules are in different compounds: select modules of one compound, or of none")
+        raise PatchError(tr("these modules are in different compounds: select modules of one compound, or of none"))
     home = compound_of(patch, within.pop()) if within else None
     compounds = (*patch.compounds, compound)
     if home is not None:
@@ -222,17 +223,23 @@ def check_compounds(patch: Patch) -> None:
     within: dict[str, str] = {}
     for k, compound in enumerate(patch.compounds):
         if not compound.id or "." in compound.id or "#" in compound.id or compound.id in names:
-            raise PatchError(f'the id "{compound.id}" is used already, or is none', place=f"compounds[{k}].id")
+            raise PatchError(
+                tr('the id "{id}" is used already, or is none', id=compound.id), place=f"compounds[{k}].id"
+            )
         names.add(compound.id)
         for part in compound.parts:
             if part in within:
-                raise PatchError(f'"{part}" is in two compounds', place=f"compounds[{k}].parts")
+                raise PatchError(tr('"{part}" is in two compounds', part=part), place=f"compounds[{k}].parts")
             within[part] = compound.id
     known = {compound.id for compound in patch.compounds}
     for k, compound in enumerate(patch.compounds):
         missing = next((part for part in compound.parts if part not in layers and part not in known), None)
         if missing is not None or not compound.parts:
-            text = f'there is no module "{missing}"' if missing is not None else "a compound needs at least one module"
+            text = (
+                tr('there is no module "{missing}"', missing=missing)
+                if missing is not None
+                else tr("a compound needs at least one module")
+            )
             raise PatchError(text, place=f"compounds[{k}].parts")
         _check_depth(within, compound.id, f"compounds[{k}]")
     for k, compound in enumerate(patch.compounds):
@@ -244,25 +251,27 @@ def _check_depth(within: Mapping[str, str], name: str, place: str) -> None:
     while name in within:
         name, depth = within[name], depth + 1
         if depth > MOST_NESTED:
-            raise PatchError(f"compounds nest at most {MOST_NESTED} deep", place=place)
+            raise PatchError(tr("compounds nest at most {MOST_NESTED} deep", MOST_NESTED=MOST_NESTED), place=place)
 
 
 def _check_inside(patch: Patch, compound: Compound, place: str) -> None:
     inside = modules_in(patch, (compound.id,))
     layers = {patch.layer_of(module).id: patch.layer_of(module) for module in inside}
     if len(layers) > 1:
-        raise PatchError("the modules of a compound must be in one layer", place=f"{place}.parts")
+        raise PatchError(tr("the modules of a compound must be in one layer"), place=f"{place}.parts")
     for layer in layers.values():
         if layer.id == MASTER_ID or {layer.output_id, layer.sends_id} & set(inside):
             raise PatchError(
-                "a layer's output and the master cannot be in a compound: leave them out", place=f"{place}.parts"
+                tr("a layer's output and the master cannot be in a compound: leave them out"), place=f"{place}.parts"
             )
     shown: list[Control | Port] = [*compound.controls, *compound.ports]
     stray = next((x for x in shown if x.place.module not in inside), None)
     if stray is not None:
-        raise PatchError(f'"{stray.name}" is of a module that is not in it: "{stray.place}"', place=place)
+        raise PatchError(
+            tr('"{name}" is of a module that is not in it: "{place}"', name=stray.name, place=stray.place), place=place
+        )
     if len({str(x.place) for x in shown}) < len(shown):
-        raise PatchError("it lists a control or port twice", place=place)
+        raise PatchError(tr("it lists a control or port twice"), place=place)
 
 
 def checked_compound(compound: Compound) -> Compound:
@@ -285,13 +294,15 @@ def checked_compound(compound: Compound) -> Compound:
     """
     names = [clean(x.name) for x in compound.controls] + [clean(x.name) for x in compound.ports]
     if not clean(compound.name) or not all(names):
-        raise ParameterError("a compound, and each of its controls and ports, needs a name")
+        raise ParameterError(tr("a compound, and each of its controls and ports, needs a name"))
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice is not None:
-        raise ParameterError(f"the name “{twice}” stands there twice: a control or port is known by its name")
+        raise ParameterError(
+            tr("the name “{twice}” stands there twice: a control or port is known by its name", twice=twice)
+        )
     empty = next((x.name for x in compound.controls if x.low >= x.high), None)
     if empty is not None:
-        raise ParameterError(f"the range of “{empty}” is empty: its lowest must be below its highest")
+        raise ParameterError(tr("the range of “{empty}” is empty: its lowest must be below its highest", empty=empty))
     return replace(
         compound, name=clean(compound.name), about=clean(compound.about, MAX_TEXT),
         controls=tuple(_trimmed(x) for x in compound.controls),

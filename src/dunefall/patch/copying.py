@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from dunefall.base.door import dump_json, parse_json
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.compounds import check_compounds, modules_in
 from dunefall.patch.fields import objects
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Compound, Layer, Link, Module, Patch, Place
@@ -293,12 +294,12 @@ def parse_clip(text: str) -> Clip:
     """
     raw: object = parse_json(text.encode())
     if not isinstance(raw, dict) or raw.get("dunefall_clip") != 1:
-        raise PatchError("the clipboard holds no modules and no layer")
+        raise PatchError(tr("the clipboard holds no modules and no layer"))
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MOST_MODULES))
     links = tuple(raw_link(item, place) for item, place in objects(raw, "links", "", MOST_LINKS))
     whole = raw.get("whole", [])
     if not isinstance(whole, list) or sum(len(layer.modules) for layer in layers) > MOST_MODULES:
-        raise PatchError("the clipboard holds more than can be pasted")
+        raise PatchError(tr("the clipboard holds more than can be pasted"))
     compounds = tuple(raw_compound(item, place) for item, place in objects(raw, "compounds", "", MOST_MODULES))
     check_compounds(Patch(layers=layers, compounds=compounds))
     return Clip(layers, frozenset(str(name) for name in whole), links, compounds)

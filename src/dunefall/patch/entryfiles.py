@@ -10,6 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.changefiles import dump_change, raw_change
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.family import NO_FAMILY
@@ -112,7 +113,10 @@ def raw_entries(raw: Mapping[str, object], place: str) -> tuple[Entry, ...]:
     for item, where in objects(raw, "entries", place, MAX_ENTRIES):
         at = get(item, "at", int, where)
         if at < before:
-            raise PatchError(f"must not be earlier than the entry before it ({before}); got {at}", place=f"{where}.at")
+            raise PatchError(
+                tr("must not be earlier than the entry before it ({before}); got {at}", before=before, at=at),
+                place=f"{where}.at",
+            )
         entry = _entry(at, objects(item, "do", where, MAX_ENTRIES), where)
         entries.append(replace(entry, muted=True) if get(item, "muted", bool, where, False) else entry)
         before = at
@@ -138,7 +142,10 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
         if "note" in item:
             pitch, velocity = get(item, "pitch", float, where), get(item, "velocity", float, where)
             if not LOWEST_NOTE <= pitch <= HIGHEST_NOTE or not 0 <= velocity <= 1:
-                raise PatchError(f"no key plays note {pitch:g} at velocity {velocity:g}", place=where)
+                raise PatchError(
+                    tr("no key plays note {pitch:g} at velocity {velocity:g}", pitch=pitch, velocity=velocity),
+                    place=where,
+                )
             return Entry(at, Note(get(item, "note", str, where), pitch, velocity))
         if "press" in item:
             target = split_place(item["press"], f"{where}.press")
@@ -148,5 +155,5 @@ def _entry(at: int, actions: list[tuple[dict[str, object], str]], place: str) ->
         if "live" in item:
             return Entry(at, Heard(get(item, "live", str, where)))
     if not actions:
-        raise PatchError("needs at least one action", place=f"{place}.do")
+        raise PatchError(tr("needs at least one action"), place=f"{place}.do")
     return Entry(at, Edit(tuple(raw_change(item, where) for item, where in actions)))

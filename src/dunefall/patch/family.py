@@ -9,11 +9,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from dunefall.base.language import tr
+
 __all__ = ["DISCARDED", "KEPT", "MARKS", "NO_FAMILY", "Family", "State"]
 
 KEPT, DISCARDED = "kept", "discarded"
 MARKS = ("", KEPT, DISCARDED)
-EDITED = "as edited"
+EDITED = tr("as edited")
 LONG_ID = 9
 
 

@@ -11,6 +11,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.changefiles import raw_change
 from dunefall.patch.family import MARKS, NO_FAMILY, Family, State
 from dunefall.patch.fields import get, objects, texts, within
@@ -85,7 +86,9 @@ def raw_family(raw: Mapping[str, object], patch: Patch) -> Family:
     known = set[str]()
     for k, state in enumerate(states):
         if state.id in known or not state.id:
-            raise PatchError(f'each state needs an id of its own; got "{state.id}"', place=f"family.states[{k}].id")
+            raise PatchError(
+                tr('each state needs an id of its own; got "{id}"', id=state.id), place=f"family.states[{k}].id"
+            )
         known.add(state.id)
     _check_descent({state.id: state.parent for state in states})
     back = _raw_changes(raw, "back", "family")
@@ -119,7 +122,10 @@ def _raw_state(raw: dict[str, object], place: str) -> State:
             get(raw, name, kind, place)  # which tells what is wrong
     state = State(**{"id": "", **known}, extra=extra)
     if state.mark not in MARKS:
-        raise PatchError(f'must be one of {", ".join(MARKS[1:])} or empty; got "{state.mark}"', place=f"{place}.mark")
+        raise PatchError(
+            tr('must be one of {listed} or empty; got "{mark}"', listed=", ".join(MARKS[1:]), mark=state.mark),
+            place=f"{place}.mark",
+        )
     if state.number:
         within(raw, "number", int, place, (0, MAX_NUMBER))
     return state
@@ -140,9 +146,9 @@ def _check_descent(above: Mapping[str, str]) -> None:
         seen, at = list[str](), state
         while at not in good:
             if at in seen:
-                raise PatchError(f'"{state}" comes from itself', place="family.states")
+                raise PatchError(tr('"{state}" comes from itself', state=state), place="family.states")
             if at not in above:
-                raise PatchError(f'there is no state "{at}"', place="family.states")
+                raise PatchError(tr('there is no state "{at}"', at=at), place="family.states")
             seen.append(at)
             at = above[at]
         good.update(seen)

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import TypeVar, cast
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 
 __all__ = ["get", "numbers", "objects", "others", "texts", "within"]
 
@@ -18,11 +19,11 @@ MAX_SERIES = 4_096
 
 _KINDS = {
     str: "text",
-    float: "a number",
-    bool: "true or false",
-    list: "a list",
-    dict: "an object",
-    int: "a whole number",
+    float: tr("a number"),
+    bool: tr("true or false"),
+    list: tr("a list"),
+    dict: tr("an object"),
+    int: tr("a whole number"),
 }
 
 
@@ -54,16 +55,16 @@ def get(raw: Mapping[str, object], name: str, kind: type[T], place: str, default
     where = f"{place}.{name}" if place else name
     if name not in raw:
         if default is None:
-            raise PatchError(f'the field "{name}" is missing', place=place or "the file")
+            raise PatchError(tr('the field "{name}" is missing', name=name), place=place or tr("the file"))
         return default
     value = raw[name]
     fits = isinstance(value, (int, float) if kind is float else kind)
     if not fits or (isinstance(value, bool) and kind is not bool):
         shown = json.dumps(value)[:40]
-        raise PatchError(f"needs {_KINDS[kind]}; got {shown}", place=where)
+        raise PatchError(tr("needs {KINDS}; got {shown}", KINDS=_KINDS[kind], shown=shown), place=where)
     if kind is float and isinstance(value, int | float):
         if not abs(value) <= 1e300 or not math.isfinite(value):
-            raise PatchError("the number is too large", place=where)
+            raise PatchError(tr("the number is too large"), place=where)
         return cast(T, float(value))
     return cast(T, value)
 
@@ -103,8 +104,8 @@ def within(
     value = get(raw, name, kind, place, default)
     if not span[0] <= value <= span[1]:
         got = str(value)[:20] if kind is int else f"{value:g}"
-        told = f"must be {span[0]} to {span[1]} {unit}".rstrip()
-        raise PatchError(f"{told}; got {got}", place=f"{place}.{name}".lstrip("."))
+        told = tr("must be {span} to {span_2} {unit}", span=span[0], span_2=span[1], unit=unit).rstrip()
+        raise PatchError(tr("{told}; got {got}", told=told, got=got), place=f"{place}.{name}".lstrip("."))
     return value
 
 
@@ -139,10 +140,12 @@ def objects(raw: Mapping[str, object], name: str, place: str, most: int) -> list
     items = get(raw, name, list, place, [])
     where = f"{place}.{name}" if place else name
     if len(items) > most:
-        raise PatchError(f"has {len(items)} entries; at most {most} are allowed", place=where)
+        raise PatchError(
+            tr("has {count} entries; at most {most} are allowed", count=len(items), most=most), place=where
+        )
     for index, item in enumerate(items):
         if not isinstance(item, dict):
-            raise PatchError("needs an object", place=f"{where}[{index}]")
+            raise PatchError(tr("needs an object"), place=f"{where}[{index}]")
     return [(item, f"{where}[{index}]") for index, item in enumerate(items)]
 
 
@@ -169,7 +172,7 @@ def texts(raw: Mapping[str, object], name: str, place: str) -> list[str]:
     """
     items: list[object] = get(raw, name, list, place, [])
     if not all(isinstance(item, str) for item in items):
-        raise PatchError("needs a list of texts", place=f"{place}.{name}")
+        raise PatchError(tr("needs a list of texts"), place=f"{place}.{name}")
     return [str(item) for item in items]
 
 
@@ -197,5 +200,8 @@ def numbers(raw: Mapping[str, object], name: str, place: str) -> tuple[float, ..
     items = get(raw, name, list, place)
     where = f"{place}.{name}"
     if len(items) > MAX_SERIES:
-        raise PatchError(f"has {len(items)} entries; at most {MAX_SERIES} are allowed", place=where)
+        raise PatchError(
+            tr("has {count} entries; at most {MAX_SERIES} are allowed", count=len(items), MAX_SERIES=MAX_SERIES),
+            place=where,
+        )
     return tuple(get({f"{k}": item}, f"{k}", float, where) for k, item in enumerate(items))

@@ -23,6 +23,7 @@ from pathlib import Path
 
 from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.storage import write_file
 from dunefall.patch.compounds import check_compounds
@@ -117,7 +118,7 @@ def load_patch(path: Path) -> Patch:
         patch = patch_of(with_sounds_in(parse_json(data), path.parent))
         return _with_takes(patch, lambda kept: with_recordings_in(kept.take, path.parent, there=False))
     except PatchError as error:
-        raise PatchError(f"{path.name} cannot be opened: {error}") from error
+        raise PatchError(tr("{name} cannot be opened: {error}", name=path.name, error=error)) from error
 
 
 def parse_patch(data: bytes) -> Patch:
@@ -219,19 +220,23 @@ def patch_of(raw: object) -> Patch:
     version = get(raw, "format", int, "")
     if version > FORMAT:
         raise PatchError(
-            f"needs a newer Dunefall: the file has format {version}, this version reads up to {FORMAT}",
+            tr(
+                "needs a newer Dunefall: the file has format {version}, this version reads up to {FORMAT}",
+                version=version,
+                FORMAT=FORMAT,
+            ),
             place="format",
         )
     if version < 1:
-        raise PatchError(f"must be 1 to {FORMAT}; got {version}", place="format")
+        raise PatchError(tr("must be 1 to {FORMAT}; got {version}", FORMAT=FORMAT, version=version), place="format")
     seed = within(raw, "seed", int, "", SEEDS, 1)
     tempo = within(raw, "tempo_bpm", float, "", TEMPOS_BPM, 92.0, "BPM")
     layout = layout_in(raw, "")
     if "layers" not in raw:
-        raise PatchError('the file holds no patch: there are no "layers" in it')
+        raise PatchError(tr('the file holds no patch: there are no "layers" in it'))
     layers = tuple(raw_layer(item, place) for item, place in objects(raw, "layers", "", MAX_MODULES))
     if not any(layer.id == SHARED_ID for layer in layers):
-        layers = (Layer(SHARED_ID, "Shared"), *layers)
+        layers = (Layer(SHARED_ID, tr("Shared")), *layers)
     links = tuple(raw_link(item, place) for item, place in objects(raw, "links", "", MAX_LINKS))
     check_parts(layers, links)
     modules = {module.id for layer in layers for module in layer.modules}
@@ -259,10 +264,10 @@ def patch_of(raw: object) -> Patch:
 def _a_patch(raw: object) -> dict[str, object]:
     """What a file holds, if it is a patch by its looks."""
     if not isinstance(raw, dict):
-        raise PatchError("the file does not hold a patch (its outermost part is not an object)")
+        raise PatchError(tr("the file does not hold a patch (its outermost part is not an object)"))
     if "kind" in raw and "layers" not in raw:
-        kind = f"a {raw['kind']}, and " if raw["kind"] in KINDS else ""
-        raise PatchError(f"the file holds {kind}no patch")
+        kind = tr("a {raw}, and ", raw=raw["kind"]) if raw["kind"] in KINDS else ""
+        raise PatchError(tr("the file holds {kind}no patch", kind=kind))
     return raw
 
 
@@ -294,12 +299,18 @@ def _check_unique_ids(layers: tuple[Layer, ...]) -> None:
         total += len(layer.modules)
         for name, place in ids:
             if not name or "." in name or "#" in name:
-                raise PatchError(f'an id needs at least one character, no dot and no "#"; got "{name}"', place=place)
+                raise PatchError(
+                    tr('an id needs at least one character, no dot and no "#"; got "{name}"', name=name), place=place
+                )
             if name in seen:
-                raise PatchError(f'the id "{name}" is already used at {seen[name]}', place=place)
+                raise PatchError(
+                    tr('the id "{name}" is already used at {seen}', name=name, seen=seen[name]), place=place
+                )
             seen[name] = place
     if total > MAX_MODULES:
-        raise PatchError(f"the patch has {total} modules; at most {MAX_MODULES} are allowed")
+        raise PatchError(
+            tr("the patch has {total} modules; at most {MAX_MODULES} are allowed", total=total, MAX_MODULES=MAX_MODULES)
+        )
 
 
 def _check_links(layers: tuple[Layer, ...], links: tuple[Link, ...]) -> None:
@@ -307,8 +318,10 @@ def _check_links(layers: tuple[Layer, ...], links: tuple[Link, ...]) -> None:
     seen: set[str] = set()
     for index, link in enumerate(links):
         if link.id in seen:
-            raise PatchError(f'the id "{link.id}" is used by two links', place=f"links[{index}].id")
+            raise PatchError(tr('the id "{id}" is used by two links', id=link.id), place=f"links[{index}].id")
         seen.add(link.id)
         for end, place in ((link.source, "from"), (link.target, "to")):
             if end.module not in modules:
-                raise PatchError(f'there is no module "{end.module}"', place=f"links[{index}].{place}")
+                raise PatchError(
+                    tr('there is no module "{module}"', module=end.module), place=f"links[{index}].{place}"
+                )

@@ -6,6 +6,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.files import load_patch
 from dunefall.patch.model import Patch
 
@@ -45,7 +46,13 @@ def find_patch(name: str) -> tuple[Patch, Path | None]:
     if name.startswith(_STARTER):
         path = starters().get(name.removeprefix(_STARTER))
         if path is None:
-            raise PatchError(f'there is no starter "{name.removeprefix(_STARTER)}"; there are {", ".join(starters())}')
+            raise PatchError(
+                tr(
+                    'there is no starter "{removeprefix}"; there are {listed}',
+                    removeprefix=name.removeprefix(_STARTER),
+                    listed=", ".join(starters()),
+                )
+            )
         return load_patch(path), None
     path = Path(name)
     return load_patch(path), path

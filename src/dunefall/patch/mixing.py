@@ -10,6 +10,7 @@ from itertools import pairwise
 import numpy as np
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Layer, Link, Module, Patch, Place
 
 __all__ = [
@@ -206,9 +207,14 @@ def with_effect_lane(patch: Patch, name: str, types: tuple[str, ...]) -> Patch:
         If there are ``MOST_EFFECTS`` already.
     """
     if len(effect_lanes(patch)) >= MOST_EFFECTS:
-        raise PatchError(f"there are {MOST_EFFECTS} effect lanes already: remove one, or add modules to it")
+        raise PatchError(
+            tr(
+                "there are {MOST_EFFECTS} effect lanes already: remove one, or add modules to it",
+                MOST_EFFECTS=MOST_EFFECTS,
+            )
+        )
     layer = Layer(patch.free_id("effects"), name, effects=True)
-    modules = [Module(layer.sends_id, "sends", f"To {name}"[:60])]
+    modules = [Module(layer.sends_id, "sends", tr("To {name}", name=name)[:60])]
     for k, type_id in enumerate(types):
         modules.append(Module(f"{layer.id}-{type_id}-{k}", type_id, name, {"dry": 0.0, "wet": 1.0}))
     modules.append(Module(layer.output_id, "output", name, {"level_db": -6.0}))
@@ -323,7 +329,7 @@ def with_loop(patch: Patch, layer: Layer, loop: Sequence[tuple[float, float, flo
         for link in patch.links_into(output.id, port):
             patch = patch.without_link(link.id)
     gesture = Module(
-        patch.free_id("gesture"), "gesture", f"Way of {layer.name}"[:60],
+        patch.free_id("gesture"), "gesture", tr("Way of {name}", name=layer.name)[:60],
         {"length_s": seconds, "smooth_s": 0.3, "turning": 1.0},
         series={"path_x": tuple(across), "path_y": tuple(away)},
     )  # fmt: skip
@@ -350,10 +356,10 @@ def with_master(patch: Patch) -> Patch:
     """
     if master_of(patch):
         return patch
-    strip = Module("master-strip" if not patch.has("master-strip") else patch.free_id("master"), "master", "Master")
+    strip = Module("master-strip" if not patch.has("master-strip") else patch.free_id("master"), "master", tr("Master"))
     if any(layer.id == MASTER_ID for layer in patch.layers):  # what is left in it stays
         return patch.with_new_module(MASTER_ID, strip)
-    return patch.with_layer(Layer(MASTER_ID, "Master", (strip,), folded=True))
+    return patch.with_layer(Layer(MASTER_ID, tr("Master"), (strip,), folded=True))
 
 
 def mix_of(patch: Patch) -> Module | None:
@@ -379,7 +385,7 @@ def with_inserts(patch: Patch) -> Patch:
     patch = with_master(patch)
     master = master_of(patch)
     assert master is not None
-    whole, layer = Module(patch.free_id("whole-mix"), "whole-mix", "Whole mix"), patch.layer_of(master.id)
+    whole, layer = Module(patch.free_id("whole-mix"), "whole-mix", tr("Whole mix")), patch.layer_of(master.id)
     patch = patch.with_layer(replace(layer, modules=(whole, *layer.modules)))
     return patch.with_link(Link(patch.free_id("link"), Place(whole.id, "out"), Place(master.id, "audio")))
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.family import NO_FAMILY, Family
 from dunefall.patch.parts import (
     CURVES,
@@ -68,7 +69,7 @@ class Patch:
     tempo_bpm: float = 92.0
     layout: str = "stereo"
     about: str = ""
-    layers: tuple[Layer, ...] = (Layer(SHARED_ID, "Shared"),)
+    layers: tuple[Layer, ...] = (Layer(SHARED_ID, tr("Shared")),)
     links: tuple[Link, ...] = ()
     compounds: tuple[Compound, ...] = ()
     pins: tuple[Place, ...] = ()
@@ -120,7 +121,7 @@ class Patch:
 
     def _place(self, module_id: str) -> tuple[Module, Layer]:
         if module_id not in self._places:
-            raise PatchError(f'there is no module "{module_id}"')
+            raise PatchError(tr('there is no module "{module_id}"', module_id=module_id))
         return self._places[module_id]
 
     def layer(self, layer_id: str) -> Layer:
@@ -143,7 +144,7 @@ class Patch:
         for layer in self.layers:
             if layer.id == layer_id:
                 return layer
-        raise PatchError(f'there is no layer "{layer_id}"')
+        raise PatchError(tr('there is no layer "{layer_id}"', layer_id=layer_id))
 
     def link(self, link_id: str) -> Link:
         """The link of this id; raises PatchError if there is none.
@@ -165,7 +166,7 @@ class Patch:
         for link in self.links:
             if link.id == link_id:
                 return link
-        raise PatchError(f'there is no link "{link_id}"')
+        raise PatchError(tr('there is no link "{link_id}"', link_id=link_id))
 
     def links_into(self, module_id: str, port: str | None = None) -> tuple[Link, ...]:
         """Links that end in a module, or in one of its ports."""

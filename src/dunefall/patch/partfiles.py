@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.patch.fields import get, numbers, objects, others, texts, within
 from dunefall.patch.model import (
@@ -274,7 +275,7 @@ def raw_compound(raw: dict[str, object], place: str) -> Compound:
 def _raw_control(raw: dict[str, object], place: str) -> Control:
     low, high = get(raw, "low", float, place), get(raw, "high", float, place)
     if low >= high:
-        raise PatchError(f"must be above low ({low:g}); got {high:g}", place=f"{place}.high")
+        raise PatchError(tr("must be above low ({low:g}); got {high:g}", low=low, high=high), place=f"{place}.high")
     return Control(_place_at(raw, place), get(raw, "name", str, place), low, high)
 
 
@@ -311,7 +312,9 @@ def raw_link(raw: dict[str, object], place: str) -> Link:
     """
     curve = get(raw, "curve", str, place, CURVES[0])
     if curve not in CURVES:
-        raise PatchError(f'must be one of {", ".join(CURVES)}; got "{curve}"', place=f"{place}.curve")
+        raise PatchError(
+            tr('must be one of {listed}; got "{curve}"', listed=", ".join(CURVES), curve=curve), place=f"{place}.curve"
+        )
     return Link(
         id=get(raw, "id", str, place),
         source=split_place(get(raw, "from", str, place), f"{place}.from"),
@@ -350,7 +353,7 @@ def split_place(text: object, place: str) -> Place:
     """
     module, dot, port = text.partition(".") if isinstance(text, str) else ("", "", "")
     if not (module and dot and port):
-        raise PatchError(f'needs "module.port"; got {json.dumps(text)[:40]}', place=place)
+        raise PatchError(tr('needs "module.port"; got {dumps}', dumps=json.dumps(text)[:40]), place=place)
     return Place(module, port)
 
 
@@ -376,5 +379,8 @@ def layout_in(raw: Mapping[str, object], place: str) -> str:
     layout: str = get(raw, "layout", str, place, LAYOUTS[0].id)
     known = [known.id for known in LAYOUTS]
     if layout not in known:
-        raise PatchError(f'must be one of {", ".join(known)}; got "{layout}"', place=f"{place}.layout".lstrip("."))
+        raise PatchError(
+            tr('must be one of {listed}; got "{layout}"', listed=", ".join(known), layout=layout),
+            place=f"{place}.layout".lstrip("."),
+        )
     return layout

@@ -6,6 +6,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from dunefall.base.language import tr
+
 __all__ = [
     "CURVES", "MASTER_ID", "MOST_NESTED", "MOST_VOICES", "OUTPUT_ID", "SENDS_ID", "SHARED_ID", "UNTITLED", "Compound",
     "Control", "KeptTake", "Layer", "Link", "Module", "Moment", "Place", "Port", "SoundRef",
@@ -13,7 +15,7 @@ __all__ = [
 
 SHARED_ID = "shared"
 MASTER_ID = "master"
-UNTITLED = "Untitled"
+UNTITLED = tr("Untitled")
 OUTPUT_ID = "output"
 SENDS_ID = "sends"
 MOST_VOICES = 16

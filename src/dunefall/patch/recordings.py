@@ -8,6 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.language import tr
 from dunefall.patch.take import Entry, Heard, Take
 
 __all__ = ["with_recordings_beside", "with_recordings_in"]
@@ -76,10 +77,10 @@ def _with_recordings(take: Take, change: Callable[[Entry, str], str]) -> Take:
 
 def _found(name: str, folder: Path, there: bool) -> str:
     if Path(name).name != name:
-        raise PatchError(f'the recording "{name}" must be beside the take: a file name without a folder')
+        raise PatchError(tr('the recording "{name}" must be beside the take: a file name without a folder', name=name))
     recording = folder / name
     if there and not recording.is_file():
-        raise PatchError(f'its recording "{name}" is missing; put it in {folder}')
+        raise PatchError(tr('its recording "{name}" is missing; put it in {folder}', name=name, folder=folder))
     return str(recording)
 
 
@@ -90,5 +91,12 @@ def _copied(recording: Path, beside: Path, needed: bool) -> str:
         if not (beside.exists() and beside.samefile(recording)):
             shutil.copyfile(recording, beside)
     except OSError as error:
-        raise StorageError(f"cannot copy {recording} to {beside}: {error.strerror}") from error
+        raise StorageError(
+            tr(
+                "cannot copy {recording} to {beside}: {reason}",
+                recording=recording,
+                beside=beside,
+                reason=error.strerror,
+            )
+        ) from error
     return beside.name

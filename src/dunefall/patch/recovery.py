@@ -10,6 +10,7 @@ from pathlib import Path
 from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.base.processes import runs
 from dunefall.base.storage import write_file
 from dunefall.patch.fields import get
@@ -76,7 +77,7 @@ class Recovery:
 def _read(file: Path) -> Recovered:
     raw = parse_json(read_file(file))
     if not isinstance(raw, dict):
-        raise PatchError("needs an object", place="the recovery copy")
+        raise PatchError(tr("needs an object"), place=tr("the recovery copy"))
     path = get(raw, "path", str, "", "")
     patch = patch_of(get(raw, "patch", dict, ""))
     try:

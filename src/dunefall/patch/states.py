@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import cast
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.patch.changefiles import dump_change, raw_change
 from dunefall.patch.changes import (
     Change,
@@ -84,7 +85,7 @@ def _value(line: str, place: str) -> ParamSet:
     except ValueError:
         value = math.nan
     if not (module and dot and param and math.isfinite(value)):
-        raise PatchError(f'needs "module.parameter value"; got "{line[:60]}"', place=place)
+        raise PatchError(tr('needs "module.parameter value"; got "{line}"', line=line[:60]), place=place)
     return ParamSet(module, param, value)
 
 

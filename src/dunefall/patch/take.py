@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.patch.changes import Change, apply_changes, difference
 from dunefall.patch.model import Patch
 
@@ -115,7 +116,7 @@ def place_of(entry: Entry, entries: Sequence[Entry]) -> int:
         If it is earlier than the start.
     """
     if entry.at < 0:
-        raise ParameterError(f"an entry of a take must be at sample 0 or later; got {entry.at}")
+        raise ParameterError(tr("an entry of a take must be at sample 0 or later; got {at}", at=entry.at))
     return bisect.bisect_right(entries, entry.at, key=lambda other: other.at)
 
 

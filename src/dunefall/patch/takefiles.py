@@ -10,6 +10,7 @@ from pathlib import Path
 
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.base.storage import write_file
 from dunefall.patch.entryfiles import dump_entries, only_sound, raw_entries, raw_rate
 from dunefall.patch.files import (
@@ -49,7 +50,7 @@ def load_take(path: Path) -> Take:
         take = take_of(with_sounds_in(parse_json(data), path.parent))
         return with_recordings_in(take, path.parent, there=True)
     except PatchError as error:
-        raise PatchError(f"{path.name} cannot be opened: {error}") from error
+        raise PatchError(tr("{name} cannot be opened: {error}", name=path.name, error=error)) from error
 
 
 def save_take(take: Take, path: Path) -> None:
@@ -106,7 +107,7 @@ def take_of(raw: object) -> Take:
         With the place of the first fault.
     """
     if not isinstance(raw, dict) or raw.get("kind") != "take":
-        raise PatchError("the file does not hold a take")
+        raise PatchError(tr("the file does not hold a take"))
     rate = raw_rate(raw, "")
     try:
         start = patch_of(raw.get("start"))

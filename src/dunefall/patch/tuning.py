@@ -12,6 +12,7 @@ import re
 from pathlib import Path
 
 from dunefall.base.errors import PatchError, StorageError
+from dunefall.base.language import tr
 
 __all__ = ["MOST_NOTES", "load_tuning", "parse_tuning"]
 
@@ -42,14 +43,14 @@ def load_tuning(path: Path) -> tuple[str, tuple[float, ...]]:
     """
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise PatchError(f"{path.name} is too large to be a tuning")
+            raise PatchError(tr("{name} is too large to be a tuning", name=path.name))
         text = path.read_bytes().decode("utf-8", errors="replace")
     except OSError as error:
-        raise StorageError(f"cannot read {path}: {error.strerror or error}") from error
+        raise StorageError(tr("cannot read {path}: {reason}", path=path, reason=error.strerror or error)) from error
     try:
         return parse_tuning(text)
     except PatchError as error:
-        raise PatchError(f"{path.name} cannot be used: {error}") from error
+        raise PatchError(tr("{name} cannot be used: {error}", name=path.name, error=error)) from error
 
 
 def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
@@ -77,23 +78,38 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
     """
     lines = [(k, line.strip()) for k, line in enumerate(text.splitlines(), 1) if not line.lstrip().startswith("!")]
     if len(lines) < 2:
-        raise PatchError("it ends before the number of its notes")
+        raise PatchError(tr("it ends before the number of its notes"))
     (_, title), (at, counted) = lines[0], lines[1]
     words = _first(counted)
     if not (words.isascii() and words.isdigit() and len(words) <= MOST_DIGITS):
-        raise PatchError(f'line {at}: the number of notes is needed; got "{counted[:40]}"')
+        raise PatchError(tr('line {at}: the number of notes is needed; got "{counted}"', at=at, counted=counted[:40]))
     count = int(words)
     if not 1 <= count <= MOST_NOTES:
-        raise PatchError(f"line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}")
+        raise PatchError(
+            tr(
+                "line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}",
+                at=at,
+                MOST_NOTES=MOST_NOTES,
+                count=count,
+            )
+        )
     notes = [(k, line) for k, line in lines[2:] if line]
     if len(notes) < count:
-        raise PatchError(f"line {at} promises {count} notes; {len(notes)} follow")
+        raise PatchError(
+            tr("line {at} promises {count} notes; {count_2} follow", at=at, count=count, count_2=len(notes))
+        )
     cents = [_cents(_first(line), k) for k, line in notes[:count]]
     if cents[-1] <= 0.0:
-        raise PatchError(f"line {notes[count - 1][0]}: the last note must lie above the root; got {cents[-1]:g} cents")
+        raise PatchError(
+            tr(
+                "line {notes}: the last note must lie above the root; got {cents:g} cents",
+                notes=notes[count - 1][0],
+                cents=cents[-1],
+            )
+        )
     below = [cent for cent in cents[:-1] if cent < 0.0]
     if below:
-        title = f"{title} ({len(below)} below the root, raised by the period)".strip()
+        title = tr("{title} ({count} below the root, raised by the period)", title=title, count=len(below)).strip()
     degrees = {cent % cents[-1] if cent < 0.0 else cent for cent in cents[:-1]}
     return title, (*sorted(degrees), cents[-1])
 
@@ -109,10 +125,14 @@ def _cents(text: str, line: int) -> float:
     elif match := _RATIO.match(text):
         top, under = int(match[1]), int(match[2] or 1)
         if top == 0 or under == 0:
-            raise PatchError(f'line {line}: a ratio of numbers above 0 is needed; got "{text[:40]}"')
+            raise PatchError(
+                tr('line {line}: a ratio of numbers above 0 is needed; got "{text}"', line=line, text=text[:40])
+            )
         cents = 1200.0 * (math.log2(top) - math.log2(under))
     else:
-        raise PatchError(f'line {line}: cents (with a point) or a ratio is needed; got "{text[:40]}"')
+        raise PatchError(
+            tr('line {line}: cents (with a point) or a ratio is needed; got "{text}"', line=line, text=text[:40])
+        )
     if abs(cents) > LARGEST_CT:
-        raise PatchError(f"line {line}: {cents:g} cents is further than eight octaves away")
+        raise PatchError(tr("line {line}: {cents:g} cents is further than eight octaves away", line=line, cents=cents))
     return cents

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.patch.compounds import compounds_in, modules_in, parents, with_compound
 from dunefall.patch.copying import Clip
 from dunefall.patch.files import load_patch, save_patch
@@ -83,7 +84,13 @@ def main_compound(patch: Patch) -> Compound:
     within = parents(patch)
     found = [compound for compound in patch.compounds if compound.id not in within]
     if len(found) != 1:
-        raise PatchError(f"{patch.title} holds {len(found) or 'no'} compounds; a file of the library holds one")
+        raise PatchError(
+            tr(
+                "{title} holds {count} compounds; a file of the library holds one",
+                title=patch.title,
+                count=len(found) or "no",
+            )
+        )
     return found[0]
 
 
@@ -205,7 +212,7 @@ class UserLibrary:
         modules = tuple(module for module in patch.modules() if module.id in inside)
         kept = Patch(
             title=compound.name, about=compound.about,
-            layers=(Layer(SHARED_ID, "Shared"), Layer(PARTS_ID, compound.name, modules)),
+            layers=(Layer(SHARED_ID, tr("Shared")), Layer(PARTS_ID, compound.name, modules)),
             links=tuple(x for x in patch.links if {x.source.module, x.target.module} <= inside),
             compounds=(replace(compound, library="", digest=""), *compounds_in(patch, compound.id)),
             extra={"picture": {"role": picture.role, "columns": picture.columns}} if picture else {},
@@ -256,13 +263,17 @@ class UserLibrary:
         try:
             path.unlink()
         except OSError as error:
-            raise StorageError(f"cannot delete {path}: {error.strerror or error}") from error
+            raise StorageError(
+                tr("cannot delete {path}: {reason}", path=path, reason=error.strerror or error)
+            ) from error
 
     def _write(self, patch: Patch, name: str) -> None:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise StorageError(f"cannot make the folder {self.folder}: {error.strerror or error}") from error
+            raise StorageError(
+                tr("cannot make the folder {folder}: {reason}", folder=self.folder, reason=error.strerror or error)
+            ) from error
         save_patch(patch, self._path(name))
 
     def changed(self, patch: Patch) -> tuple[Compound, ...]:
@@ -271,5 +282,5 @@ class UserLibrary:
 
     def _path(self, name: str) -> Path:
         if Path(name).name != name or not name.endswith(SUFFIX):
-            raise PatchError(f'"{name}" is no name of a file in the library')
+            raise PatchError(tr('"{name}" is no name of a file in the library', name=name))
         return self.folder / name

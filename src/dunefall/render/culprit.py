@@ -9,6 +9,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.ports import RESETS
@@ -173,14 +174,19 @@ def _blamed(patch: Patch, link: Link, jump: tuple[float, float]) -> Culprit | No
         return None
     if isinstance(port, Input) and port.role == "gate":
         if port.id in RESETS and spec.outputs[0].role == "audio":
-            return Culprit(target.id, f"{source.name} set {target.name} back in the middle of its sound", 1.0, False)
+            return Culprit(
+                target.id,
+                tr("{name} set {name_2} back in the middle of its sound", name=source.name, name_2=target.name),
+                1.0,
+                False,
+            )
         return None
     level = {"ratio": 1.0, "db": 24.0}.get(port.unit) if isinstance(port, Param) else 1.0
     if level is None or (isinstance(port, Param) and port.choices):
         return None
-    values = f"{jump[0]:.2f} to {jump[1]:.2f}".replace("-", "−")
+    values = tr("{jump:.2f} to {jump_2:.2f}", jump=jump[0], jump_2=jump[1]).replace("-", "−")
     size = abs((jump[1] - jump[0]) * link.amount) / level
-    return Culprit(source.id, f"{source.name} jumped from {values}", size, True)
+    return Culprit(source.id, tr("{name} jumped from {values}", name=source.name, values=values), size, True)
 
 
 def _before(patch: Patch, end: str) -> list[str]:

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.compiler.code import use_loop_code
 from dunefall.dsp.limiter import Limiter
 from dunefall.patch.model import Patch
@@ -53,7 +54,15 @@ def render_to_array(
         ("block", block, 1, 1 << 20),
     ):
         if not low <= value <= high:
-            raise ParameterError(f"{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}")
+            raise ParameterError(
+                tr(
+                    "{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}",
+                    name=name,
+                    high=high,
+                    low=low,
+                    value=value,
+                )
+            )
     performance = Performance(Take(take, rate) if isinstance(take, Patch) else take.at_rate(rate))
     use_loop_code(performance.player.program, wait=seconds >= CODE_FROM_S)
     channels = performance.player.channels

@@ -16,6 +16,7 @@ import soxr
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 from dunefall.patch.take import Heard, Take
 
 __all__ = ["SUFFIX", "RecordingWriter", "TakeRecordings"]
@@ -39,7 +40,7 @@ class RecordingWriter:
         What it is of, for errors.
     """
 
-    def __init__(self, path: Path, rate_hz: float, channels: int = 1, what: str = "the live input") -> None:
+    def __init__(self, path: Path, rate_hz: float, channels: int = 1, what: str = tr("the live input")) -> None:
         self.path, self._what = path, what
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -47,7 +48,9 @@ class RecordingWriter:
             header = struct.pack(">4s5I", b".snd", 24, _LENGTH_UNKNOWN, _FLOAT32, round(rate_hz), channels)
             self._file.write(header)
         except OSError as error:
-            raise StorageError(f"{what} cannot be recorded to {path}: {error.strerror}") from error
+            raise StorageError(
+                tr("{what} cannot be recorded to {path}: {reason}", what=what, path=path, reason=error.strerror)
+            ) from error
 
     def write(self, samples: NDArray[np.float32]) -> None:
         """Add samples.
@@ -65,7 +68,14 @@ class RecordingWriter:
         try:
             self._file.write(samples.astype(">f4").tobytes())
         except OSError as error:
-            raise StorageError(f"{self._what} cannot be recorded to {self.path}: {error.strerror}") from error
+            raise StorageError(
+                tr(
+                    "{what} cannot be recorded to {path}: {reason}",
+                    what=self._what,
+                    path=self.path,
+                    reason=error.strerror,
+                )
+            ) from error
 
     def close(self) -> None:
         """End the file."""
@@ -133,11 +143,21 @@ class TakeRecordings:
         try:
             self._file = soundfile.SoundFile(path)
         except (OSError, soundfile.SoundFileError) as error:
-            raise StorageError(f"the recording {path} of this take cannot be read: {error}") from error
+            raise StorageError(
+                tr("the recording {path} of this take cannot be read: {error}", path=path, error=error)
+            ) from error
         if self._file.format == "RAW":  # what libsndfile takes for sound without a header
-            raise StorageError(f"the recording {path} of this take cannot be read: it is not a sound file")
+            raise StorageError(
+                tr("the recording {path} of this take cannot be read: it is not a sound file", path=path)
+            )
         if self._file.channels != 1:
-            raise StorageError(f"the recording {path} must have one channel; it has {self._file.channels}")
+            raise StorageError(
+                tr(
+                    "the recording {path} must have one channel; it has {channels}",
+                    path=path,
+                    channels=self._file.channels,
+                )
+            )
         self._converted = None
         if self._file.samplerate != round(self._rate):
             whole = self._file.read(dtype="float64")

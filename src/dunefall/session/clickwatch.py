@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+from dunefall.base.language import tr
 from dunefall.engine.client import EngineClient
 from dunefall.engine.messages import AskClicks, Clicked
 from dunefall.patch.model import Patch
@@ -59,8 +60,10 @@ class ClickWatch:
         if cured is not None:
             wanted = AskClicks((patch, cured[0]), click.module, LOOK_AHEAD_S)
             self._tried = (found, wanted) if engine.ask_clicks(wanted) else None
-        times = "once" if click.count == 1 else f"{click.count} times so far"
-        return f"{patch.module(click.module).name} clicked ({times}): {found.told}."
+        times = "once" if click.count == 1 else tr("{count} times so far", count=click.count)
+        return tr(
+            "{name} clicked ({times}): {told}.", name=patch.module(click.module).name, times=times, told=found.told
+        )
 
     def follow(self, patch: Patch, engine: EngineClient, key: str) -> str:
         """Whether the cure of the last click was found to help; returns a notice once it was.
@@ -87,7 +90,12 @@ class ClickWatch:
             return ""
         self.culprit = found
         name = patch.module(found.module).name
-        return (
-            f"{key} puts a slew of 5 ms behind {name}: of {before} clicks in the first {LOOK_AHEAD_S:.0f} s, "
-            f"{after or 'none'} would be left."
+        return tr(
+            "{key} puts a slew of 5 ms behind {name}: of {before} clicks in the first {LOOK_AHEAD_S:.0f} s, "
+            "{after} would be left.",
+            key=key,
+            name=name,
+            before=before,
+            LOOK_AHEAD_S=LOOK_AHEAD_S,
+            after=after or "none",
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dunefall.base.language import tr
 from dunefall.engine.devices.osc import OscInput
 from dunefall.patch.document import Document
 from dunefall.patch.model import Place
@@ -53,7 +54,11 @@ class IncomingControl:
             return ""
         self._learning = None
         control = learn(self._document, place, controller)
-        return f"Controller {controller} moves {self._document.patch.module(control).name} from now on."
+        return tr(
+            "Controller {controller} moves {name} from now on.",
+            controller=controller,
+            name=self._document.patch.module(control).name,
+        )
 
     def take_osc(self) -> str:
         """Turn what other programs have turned; returns what could not be used, if anything."""
@@ -62,7 +67,7 @@ class IncomingControl:
             return ""
         for name, share in osc.taken().items():
             if not turn_named(self._document, name, share):
-                osc.refuse("control", f"there is no control “{name[:MOST_SHOWN]}” in this patch")
+                osc.refuse("control", tr("there is no control “{name}” in this patch", name=name[:MOST_SHOWN]))
         return osc.told()
 
     def close(self) -> None:

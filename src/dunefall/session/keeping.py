@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dunefall.base.errors import StorageError
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.deliver.names import clean
 from dunefall.engine.lastminutes import AT_LEAST_S, forget_last_minutes, join_last_minutes
 from dunefall.patch.take import Take
@@ -42,11 +43,11 @@ def moments_folder() -> Path:
 
 def _free(name: str) -> Path:
     """A file of this name that is not there, numbered where it must be."""
-    folder, name = moments_folder(), clean(name) or "Moment"
+    folder, name = moments_folder(), clean(name) or tr("Moment")
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise StorageError(f"{folder} cannot be made: {error.strerror}") from error
+        raise StorageError(tr("{folder} cannot be made: {reason}", folder=folder, reason=error.strerror)) from error
     names = (name, *(f"{name} {k}" for k in range(2, 10_000)))
     free = (folder / f"{one}.wav" for one in names)
     return next(path for path in free if not path.exists() and not path.with_suffix(TAKE_SUFFIX).exists())
@@ -102,7 +103,7 @@ def keep_left(folder: Path) -> KeptMoment:
     StorageError
         If the disk refuses; what was left stays.
     """
-    path = _free(f"Before it ended {time.strftime('%Y-%m-%d %H-%M')}")
+    path = _free(tr("Before it ended {strftime}", strftime=time.strftime("%Y-%m-%d %H-%M")))
     length, take = join_last_minutes(path, 1e9, folder), read_take_log(folder)
     if take is not None:
         save_take(take, path.with_suffix(TAKE_SUFFIX))

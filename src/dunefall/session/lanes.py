@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import note_name
-from dunefall.base.words import count_of, time_told
+from dunefall.base.words import time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import (
@@ -34,8 +35,8 @@ _Key = tuple[str, str, str]
 """Name, part and module of a lane."""
 
 MOST_TOLD = 3
-PATCH = "Patch"
-LINKS = "Links"
+PATCH = tr("Patch")
+LINKS = tr("Links")
 
 
 class Mark(NamedTuple):
@@ -157,11 +158,11 @@ def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[_Key, float | None]]:
     if isinstance(what, Note):
         yield (parts.name(what.module), "keys", what.module), min(max((what.note - 24.0) / 84.0, 0.0), 1.0)
     elif isinstance(what, Press):
-        yield (parts.name(what.module), f"press {what.port}", what.module), float(what.high)
+        yield (parts.name(what.module), tr("press {port}", port=what.port), what.module), float(what.high)
     elif isinstance(what, Clear):
         yield (parts.name(what.module) if what.module else PATCH, "silence", what.module), None
     elif isinstance(what, Heard):
-        yield (PATCH, "live input", ""), None
+        yield (PATCH, tr("live input"), ""), None
     else:
         for change in what.changes:
             yield _place(change, parts)
@@ -201,25 +202,33 @@ def told(take: Take, index: int) -> str:
     """
     entry = take.entries[index]
     when = time_told(entry.at / take.rate_hz)
-    return f"{when}  {_what_told(take, entry)}{', muted' if entry.muted else ''}"
+    return f"{when}  {_what_told(take, entry)}{tr(', muted') if entry.muted else ''}"
 
 
 def _what_told(take: Take, entry: Entry) -> str:
     parts, what = _Parts(take), entry.what
     if isinstance(what, Note):
-        action = f"plays {note_name(what.note)}" if what.velocity else f"lets go of {note_name(what.note)}"
+        action = (
+            tr("plays {note_name}", note_name=note_name(what.note))
+            if what.velocity
+            else tr("lets go of {note_name}", note_name=note_name(what.note))
+        )
         return f"{parts.name(what.module)} {action}"
     if isinstance(what, Press):
-        return f"{parts.name(what.module)}: {what.port} {'pressed' if what.high else 'let go'}"
+        return f"{parts.name(what.module)}: {what.port} {tr('pressed') if what.high else tr('let go')}"
     if isinstance(what, Clear):
-        return f"{parts.name(what.module)} starts afresh" if what.module else "everything is silenced"
+        return tr("{name} starts afresh", name=parts.name(what.module)) if what.module else tr("everything is silenced")
     if isinstance(what, Heard):
-        return "the live input is recorded"
+        return tr("the live input is recorded")
     before = take.patch_at(entry.at)
     found = differences(before, Take(before, take.rate_hz, (Entry(0, what),)).patch_at(1))
     lines = [f"{one.where} {one.before} \u2192 {one.after}" for one in found[:MOST_TOLD]]
-    more = f" and {count_of(len(found) - MOST_TOLD, 'more change')}" if len(found) > MOST_TOLD else ""
-    return "; ".join(lines) + more if lines else "nothing that is heard"
+    more = (
+        tr_count(" and {count} more change", " and {count} more changes", len(found) - MOST_TOLD)
+        if len(found) > MOST_TOLD
+        else ""
+    )
+    return "; ".join(lines) + more if lines else tr("nothing that is heard")
 
 
 def compared(one: Take, other: Take) -> tuple[int, list[str], list[str]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input
 from dunefall.catalogue.validate import check_patch, check_value
@@ -41,7 +42,7 @@ def open_patch(name: str) -> tuple[Patch, Path | None]:
         try:
             check_take(kept.take)
         except PatchError as error:
-            raise PatchError(f"its take {kept.name}, {error}") from error
+            raise PatchError(tr("its take {name}, {error}", name=kept.name, error=error)) from error
     return patch, path
 
 
@@ -121,7 +122,7 @@ def check_take(take: Take) -> None:
                 check_parts(patch.layers, patch.links)
                 check_patch(patch)
         except PatchError as error:
-            raise PatchError(f"after the change at sample {entry.at}: {error}") from error
+            raise PatchError(tr("after the change at sample {at}: {error}", at=entry.at, error=error)) from error
 
 
 def _check_press(patch: Patch, press: Press, at: int) -> None:
@@ -129,4 +130,12 @@ def _check_press(patch: Patch, press: Press, at: int) -> None:
     spec = spec_of(patch.module(press.module).type) if patch.has(press.module) else None
     if spec and not isinstance(spec.target(press.port), Input):
         inputs = ", ".join(port.id for port in spec.inputs) or "none"
-        raise PatchError(f'at sample {at} an input "{press.port}" is pressed; a {spec.name} has {inputs}')
+        raise PatchError(
+            tr(
+                'at sample {at} an input "{port}" is pressed; a {name} has {inputs}',
+                at=at,
+                port=press.port,
+                name=spec.name,
+                inputs=inputs,
+            )
+        )

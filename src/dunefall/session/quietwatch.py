@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dunefall.base.language import inline, tr, tr_count
+from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.compiler.traces import BIN_SAMPLES
 from dunefall.patch.model import Module, Patch
@@ -83,20 +85,22 @@ def quiet_reason(patch: Patch, module: Module, quiet: frozenset[str]) -> str:
     """
     spec = spec_for(module)
     if spec is None:
-        return "this version does not know it"
+        return tr("this version does not know it")
     if module.bypassed:
-        return "it is bypassed"
+        return tr("it is bypassed")
     output = patch.layer_of(module.id).output_id
     if module.id == output and module.params.get("mute"):
-        return "its layer is muted"
+        return tr("its layer is muted")
     into = [link for link in patch.links_into(module.id) if link.on]
     for port in spec.inputs:
         linked = [link for link in into if link.target.port == port.id]
         if not linked and (port.listens or (port.id == spec.passes and port.role != "gate")):
-            return f"nothing is linked to {port.name.lower()}"
+            return tr("nothing is linked to {name}", name=inline(port.name))
         if linked and all(link.amount == 0.0 for link in linked):
-            return f"what comes into {port.name.lower()} has an amount of 0"
+            return tr("what comes into {name} has an amount of 0", name=inline(port.name))
         names = [patch.module(link.source.module).name for link in linked if link.source.module in quiet]
         if linked and len(names) == len(linked):
-            return f"{' and '.join(names)}, which it takes, {'gives' if len(names) == 1 else 'give'} nothing new either"
+            return tr_count("{names}, which it takes, gives nothing new either",
+                            "{names}, which it takes, give nothing "
+                            "new either", len(names), names=listed(names))  # fmt: skip
     return ""

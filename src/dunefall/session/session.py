@@ -8,6 +8,7 @@ from pathlib import Path
 
 from dunefall.base.door import clean
 from dunefall.base.events import Event
+from dunefall.base.language import tr
 from dunefall.engine.client import EngineClient
 from dunefall.engine.devices.clockout import SIXTEENTH, TICKS
 from dunefall.engine.lastminutes import forget_last_minutes, last_minutes_folder
@@ -182,7 +183,7 @@ class Session:
         position = round(seconds * self.options.rate)
         then = self.engine.seek(position, self.ahead(self.engine.take, position))
         self.document.end_merge()
-        self.document.edit(f"Go to {seconds:.1f} s", self._as_sounding(then))
+        self.document.edit(tr("Go to {seconds:.1f} s", seconds=seconds), self._as_sounding(then))
 
     # -- takes ----------------------------------------------------------------------------------------------------
 
@@ -200,7 +201,7 @@ class Session:
         self._take_along(seconds)
         then = self._take_up(kept.take, round(seconds * self.options.rate))
         self.document.end_merge()
-        self.document.edit(f"Hear {kept.name}", self._as_sounding(then))
+        self.document.edit(tr("Hear {name}", name=kept.name), self._as_sounding(then))
 
     def _take_up(self, take: Take, position: int) -> Patch:
         self._furthest = 0

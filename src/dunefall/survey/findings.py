@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import OFFSET, ProgrammeLoudness, programme_of
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet, SeriesSet
 from dunefall.patch.mixing import mixed_layers
@@ -274,5 +275,6 @@ def level_cure(patch: Patch, layer: Layer, by_db: float) -> Cure | None:
     goal = min(level.high, max(level.low, now + by_db))
     if goal == now:
         return None
-    word = "Raise" if by_db > 0 else "Lower"
-    return Cure(f"{word} {layer.name} {abs(by_db):.0f} dB", (ParamSet(module.id, "level_db", goal),))
+    up = tr("Raise {name} {db:.0f} dB", name=layer.name, db=by_db)
+    down = tr("Lower {name} {db:.0f} dB", name=layer.name, db=-by_db)
+    return Cure(up if by_db > 0 else down, (ParamSet(module.id, "level_db", goal),))

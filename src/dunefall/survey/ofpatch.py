@@ -7,8 +7,9 @@ from collections import Counter, defaultdict
 import numpy as np
 
 from dunefall.analysis.masking import AUDIBLE_DB, BANDS_HZ, LEAST_SHARE, MARGIN_DB, OWN_DB
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import note_name
-from dunefall.base.words import count_of, listed, time_told
+from dunefall.base.words import listed, time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE, SCALES
@@ -37,12 +38,13 @@ def faults(view: View) -> list[Finding]:
     found = []
     if view.faulty:
         names = listed([view.name(name) for name in view.faulty])
-        verb = "was" if len(view.faulty) == 1 else "were"
-        text = f"{names} {verb} silenced"
-        found.append(Finding("fault", text, "Invalid numbers came out of it.", modules=view.faulty))
+        text = tr_count("{names} was silenced", "{names} were silenced", len(view.faulty), names=names)
+        found.append(Finding("fault", text, tr("Invalid numbers came out of it."), modules=view.faulty))
     if view.deaf:
         found.append(
-            Finding("live", "The live input is not known", "What listens to it hears silence here.", error=False)
+            Finding(
+                "live", tr("The live input is not known"), tr("What listens to it hears silence here."), error=False
+            )
         )
     return found
 
@@ -65,10 +67,10 @@ def never_heard(view: View) -> list[Finding]:
         if end.params.get("mute", 0.0) >= 1.0 or _soloed_away(view.patch, layer):
             continue  # that is meant
         module, why = _stopped_at(view, layer)
-        text = f"{layer.name} is never heard"
+        text = tr("{name} is never heard", name=layer.name)
         cure = None
         if module == end.id and end.params.get("level_db", 0.0) < -60.0:
-            cure = Cure(f"Set {layer.name} to \u221212 dB", (ParamSet(end.id, "level_db", -12.0),))
+            cure = Cure(tr("Set {name} to \u221212 dB", name=layer.name), (ParamSet(end.id, "level_db", -12.0),))
         found.append(Finding("never heard", text, why, (0,), modules=(module, end.id), cure=cure))
     return found
 
@@ -89,14 +91,14 @@ def _stopped_at(view: View, layer: Layer) -> tuple[str, str]:
             if link.on and _is_audio(view.patch.module(here), link.target.port)
         ]
         if not sources:
-            return here, f"Nothing sounds into {view.name(here)}."
+            return here, tr("Nothing sounds into {name}.", name=view.name(here))
         loud = [source for source in sources if not _silent(view, source)]
         if loud:
             return _by_what(view, here)
         here = sources[0]
         if _is_source(view.patch.module(here)):
             return _by_what(view, here)
-    return here, f"{view.name(here)} gives nothing."
+    return here, tr("{name} gives nothing.", name=view.name(here))
 
 
 def _is_audio(module: Module, port: str) -> bool:
@@ -122,9 +124,13 @@ def _by_what(view: View, module: str) -> tuple[str, str]:
         if link.on and _still(view, link.source.module) and not _is_audio(view.patch.module(module), link.target.port):
             gate = _never_fires(view, link.source.module)
             if gate:
-                return link.source.module, f"{view.name(link.source.module)} is never triggered by {view.name(gate)}."
-            return module, f"{view.name(link.source.module)}, which moves {name}, stands still."
-    return module, f"{name} lets nothing through."
+                return link.source.module, tr(
+                    "{name} is never triggered by {name_2}.", name=view.name(link.source.module), name_2=view.name(gate)
+                )
+            return module, tr(
+                "{name}, which moves {name_2}, stands still.", name=view.name(link.source.module), name_2=name
+            )
+    return module, tr("{name} lets nothing through.", name=name)
 
 
 def _never_fires(view: View, module: str) -> str:
@@ -176,11 +182,11 @@ def off_scale(view: View) -> list[Finding]:
         cents = 100.0 * (value - tuning / 100.0 - round(value - tuning / 100.0))
         which = round(value - tuning / 100.0) % 12
         if abs(cents) > OFF_CENTS:
-            why = f"{cents:+.0f} cents beside the others".replace("-", "\u2212")
+            why = tr("{cents:+.0f} cents beside the others", cents=cents).replace("-", "\u2212")
         elif scale is not None and which not in scale[0]:
-            why = f"{note_name(value)} is not in {scale[1]}"
+            why = tr("{note_name} is not in {scale}", note_name=note_name(value), scale=scale[1])
         elif scale is None and _stranger(classes, which, len(notes)):
-            why = f"no other note is near {note_name(value)} in the scale of the rest"
+            why = tr("no other note is near {note_name} in the scale of the rest", note_name=note_name(value))
         else:
             continue
         found.append(_note_finding(view, module, value, ours, why))
@@ -209,7 +215,8 @@ def _note_finding(view: View, module: str, value: float, ours: list[NoteHeard], 
     layers = {note.layer for note in ours}
     names = listed([view.patch.layer(layer).name for layer in sorted(layers)])
     step = step_of_note(view.patch, module, value)
-    text = f"{note_name(value)} in {names} is off, {count_of(len(ours), 'time')}"
+    text = tr_count("{note} in {names} is off, {count} time", "{note} in {names} is off, {count} times", len(ours),
+                    note=note_name(value), names=names)  # fmt: skip
     times = tuple(note.at for note in ours[:6])
     if step is None:
         return Finding("off scale", text, f"{view.name(module)}: {why}.", times, modules=(module,))
@@ -219,8 +226,11 @@ def _note_finding(view: View, module: str, value: float, ours: list[NoteHeard], 
     numbers = list(view.patch.module(where).series.get(series, default))
     lower = float(np.ceil(numbers[place]) - 1.0)
     numbers[place] = float(round(value)) if abs(value - round(value)) > 0.05 else lower
-    cure = Cure(f"Set step {place + 1} to {note_name(numbers[place])}", (SeriesSet(where, series, tuple(numbers)),))
-    told = f"Step {place + 1} of {view.name(where)}: {why}."
+    cure = Cure(
+        tr("Set step {place} to {note_name}", place=place + 1, note_name=note_name(numbers[place])),
+        (SeriesSet(where, series, tuple(numbers)),),
+    )
+    told = tr("Step {place} of {name}: {why}.", place=place + 1, name=view.name(where), why=why)
     return Finding("off scale", text, told, times, modules=(where, module), step=step, cure=cure)
 
 
@@ -236,8 +246,8 @@ def idle_sequences(view: View) -> list[Finding]:
                 continue
             gate = _never_fires(view, module.id)
             if gate:
-                text = f"{module.name} stands still"
-                why = f"{view.name(gate)} never gives it a trigger."
+                text = tr("{name} stands still", name=module.name)
+                why = tr("{name} never gives it a trigger.", name=view.name(gate))
                 found.append(Finding("idle", text, why, (0,), modules=(module.id, gate), error=False))
     return found
 
@@ -277,12 +287,21 @@ def _used(module: Module, series: Series) -> int:
 
 
 def _missing_steps(view: View, layer: Layer, module: Module, series: str, missing: list[int]) -> Finding:
-    told = listed([str(k + 1) for k in missing]) if len(missing) <= 4 else f"{missing[0] + 1} to {missing[-1] + 1}"
-    verb = "Steps {} of {} never sound" if len(missing) > 1 else "Step {} of {} never sounds"
+    told = (
+        listed([str(k + 1) for k in missing])
+        if len(missing) <= 4
+        else tr("{missing} to {missing_2}", missing=missing[0] + 1, missing_2=missing[-1] + 1)
+    )
+    text = tr_count("Step {steps} of {name} never sounds", "Steps {steps} of {name} never sound", len(missing),
+                    steps=told, name=module.name)  # fmt: skip
     back = next((link.source.module for link in view.patch.links_into(module.id, "reset") if link.on), "")
-    why = f"{view.name(back)} sends it back before." if back else f"In {layer.name}: it never comes there."
+    why = (
+        tr("{name} sends it back before.", name=view.name(back))
+        if back
+        else tr("In {name}: it never comes there.", name=layer.name)
+    )
     return Finding(
-        "never reached", verb.format(told, module.name), why, (0,), modules=(module.id, *([back] if back else [])),
+        "never reached", text, why, (0,), modules=(module.id, *([back] if back else [])),
         error=False, step=Step(module.id, series, missing[0]),
     )  # fmt: skip
 
@@ -300,9 +319,9 @@ def unlinked(view: View) -> list[Finding]:
             if _still(view, module.id) and not _never_fires(view, module.id) and view.patch.links_from(module.id):
                 if spec.id in ("named-control", "control-mix", "scale-offset"):
                     continue  # those stand still until somebody moves them
-                text = f"{module.name} never moves"
+                text = tr("{name} never moves", name=module.name)
                 found.append(
-                    Finding("still", text, f"In {layer.name}: its output stays where it is.", (0,),
+                    Finding("still", text, tr("In {name}: its output stays where it is.", name=layer.name), (0,),
                             modules=(module.id,), error=False)
                 )  # fmt: skip
     return found
@@ -339,10 +358,17 @@ def covered(view: View) -> list[Finding]:
         cover = view.patch.layer(by).name
         need = float(np.median((above - own)[hidden])) if hidden.any() else 6.0
         bands = BANDS_HZ[hidden.any(axis=0)]
-        why = f"{cover} is {need:.0f} dB louder from {bands[0]:.0f} to {bands[-1]:.0f} Hz, where {layer.name} sounds."
+        why = tr(
+            "{cover} is {need:.0f} dB louder from {bands:.0f} to {bands_2:.0f} Hz, where {name} sounds.",
+            cover=cover,
+            need=need,
+            bands=bands[0],
+            bands_2=bands[-1],
+            name=layer.name,
+        )
         cure = level_cure(view.patch, layer, min(12.0, np.ceil(need)))
-        found.append(Finding("covered", f"{layer.name} is covered by {cover}", why, (0,), modules=(layer.output_id,),
-                             error=False, cure=cure))  # fmt: skip
+        text = tr("{name} is covered by {cover}", name=layer.name, cover=cover)
+        found.append(Finding("covered", text, why, (0,), modules=(layer.output_id,), error=False, cure=cure))
     return found
 
 
@@ -357,10 +383,12 @@ def opposed(view: View) -> list[Finding]:
     for (a, b), values in sums.items():
         if a not in known or b not in known or float(np.median(values)) > OPPOSED:
             continue
-        text = f"{known[a].name} and {known[b].name} cancel each other"
-        why = f"They move against each other (correlation {np.median(values):.2f})".replace("-", "\u2212")
+        text = tr("{name} and {name_2} cancel each other", name=known[a].name, name_2=known[b].name)
+        why = tr("They move against each other (correlation {median:.2f})", median=np.median(values)).replace(
+            "-", "\u2212"
+        )
         at = next(k for k, rest in sorted(view.rest.items()) if rest.alike.get((a, b), 0.0) < OPPOSED)
         time = time_told(at * STRETCH / view.rate_hz)
-        found.append(Finding("opposed", text, f"{why}, from {time} on.", (at * STRETCH,),
+        found.append(Finding("opposed", text, tr("{why}, from {time} on.", why=why, time=time), (at * STRETCH,),
                              modules=(known[b].output_id, known[a].output_id)))  # fmt: skip
     return found

@@ -8,7 +8,8 @@ from itertools import pairwise
 import numpy as np
 
 from dunefall.analysis.loudness import OFFSET
-from dunefall.base.words import count_of, listed, time_told
+from dunefall.base.language import tr, tr_count
+from dunefall.base.words import listed, time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.rounds import loops_of
@@ -49,15 +50,20 @@ def clicks(view: View) -> list[Finding]:
     for (layer, module), ours in groups.items():
         name = view.patch.layer(layer).name if any(x.id == layer for x in view.patch.layers) else layer
         by = f" ({view.name(module)})" if module else ""
-        why = f"{name}: {ours[0].told}." if ours[0].told else f"In {name}; no module is known to have made it."
+        why = (
+            f"{name}: {ours[0].told}."
+            if ours[0].told
+            else tr("In {name}; no module is known to have made it.", name=name)
+        )
         meant = _full_of_onsets(view, layer)
         if meant:
-            why += " It is full of sudden onsets: this may be meant."
+            why += tr(" It is full of sudden onsets: this may be meant.")
         softens = module and ours[0].softens and view.patch.has(module)
-        cure = Cure("Add 5 ms of slew", softened=module) if softens else None
+        cure = Cure(tr("Add 5 ms of slew"), softened=module) if softens else None
         modules = (module,) if module else (view.patch.layer(layer).output_id,) if layer else ()
-        found.append(Finding("click", count_of(len(ours), "click") + by, why, _times([c.at for c in ours]),
-                             modules=modules, error=not meant, cure=cure))  # fmt: skip
+        clicks = tr_count("{count} click", "{count} clicks", len(ours))
+        times = _times([c.at for c in ours])
+        found.append(Finding("click", clicks + by, why, times, modules=modules, error=not meant, cure=cure))
     return found + _set_back(view, {module for _, module in groups})
 
 
@@ -82,11 +88,11 @@ def _set_back(view: View, told: set[str]) -> list[Finding]:
             continue
         spec = spec_for(view.patch.module(module))
         begins = next((param for param in spec.params if param.id == "begins"), None) if spec else None
-        cure = Cure("Add 5 ms of slew", softened=module)
+        cure = Cure(tr("Add 5 ms of slew"), softened=module)
         if begins is not None and view.patch.module(module).params.get("begins", begins.default) > 0.5:
-            cure = Cure("Begin from the level", (ParamSet(module, "begins", 0.0),))
-        text = f"{count_of(len(at), 'click')} ({view.name(module)})"
-        why = f"{view.name(module)} falls to nothing and begins anew in the middle of the sound."
+            cure = Cure(tr("Begin from the level"), (ParamSet(module, "begins", 0.0),))
+        text = tr_count("{count} click ({name})", "{count} clicks ({name})", len(at), name=view.name(module))
+        why = tr("{name} falls to nothing and begins anew in the middle of the sound.", name=view.name(module))
         found.append(Finding("click", text, why, _times(at), modules=(module,), cure=cure))
     return found
 
@@ -107,7 +113,14 @@ def quiet(view: View) -> list[Finding]:
     if not np.isfinite(view.integrated):
         if view.seconds < min(view.limits.quiet_s, SILENT_FROM_S):
             return []
-        return [Finding("silent", "It is silent", f"Nothing is heard in {time_told(view.seconds)}.", (0,))]
+        return [
+            Finding(
+                "silent",
+                tr("It is silent"),
+                tr("Nothing is heard in {time_told}.", time_told=time_told(view.seconds)),
+                (0,),
+            )
+        ]
     limit = max(view.integrated - QUIET_LU, SILENT_LUFS)
     least = view.bins_of(view.limits.quiet_s) / STEP_BINS
     runs = [(a, b) for a, b in stretches_of(view.short_term < limit) if b - a >= least]
@@ -117,11 +130,17 @@ def quiet(view: View) -> list[Finding]:
         seconds = view.seconds_of(last - first)
         levels = {layer.id: view.mean_db(layer.id, first, last) for layer in view.layers}
         heard = [layer for layer in view.layers if levels[layer.id] > AUDIBLE_DB]
-        who = f": only {listed([layer.name for layer in heard])}, and low" if heard else ": nothing is heard"
-        why = f"Below {limit:.0f} LUFS{who}.".replace("-", "\u2212")
+        who = (
+            tr(": only {name}, and low", name=listed([layer.name for layer in heard]))
+            if heard
+            else tr(": nothing is heard")
+        )
+        why = tr("Below {limit:.0f} LUFS{who}.", limit=limit, who=who).replace("-", "\u2212")
         loudest = max(heard, key=lambda layer: levels[layer.id], default=None)
         cure = level_cure(view.patch, loudest, LIFT_DB) if loudest is not None else None
-        text = f"Quiet for {seconds:.0f} s at {time_told(view.seconds_of(first))}"
+        text = tr(
+            "Quiet for {seconds:.0f} s at {time_told}", seconds=seconds, time_told=time_told(view.seconds_of(first))
+        )
         modules = (loudest.output_id,) if loudest is not None else ()
         found.append(Finding("quiet", text, why, (view.sample(first),), view.sample(last), modules, cure=cure))
     return found
@@ -141,13 +160,19 @@ def peaks(view: View) -> list[Finding]:
     peak_db = 20.0 * np.log10(float(course[top]))
     levels = sorted(((float(view.level(layer.id)[top]), layer) for layer in view.layers), key=lambda pair: -pair[0])
     culprits = [layer for level, layer in levels if level >= 0.35 * levels[0][0]][:3]
-    together = " + ".join(layer.name for layer in culprits) + (" at the same moment" if len(culprits) > 1 else "")
-    text = f"True peak {peak_db:+.1f} dBTP at {time_told(view.seconds_of(top))}".replace("-", "\u2212")
+    together = " + ".join(layer.name for layer in culprits) + (tr(" at the same moment") if len(culprits) > 1 else "")
+    text = tr(
+        "True peak {peak_db:+.1f} dBTP at {time_told}", peak_db=peak_db, time_told=time_told(view.seconds_of(top))
+    ).replace("-", "\u2212")
     if len(tops) > 1:
-        text += f", and {len(tops) - 1} more"
+        text += tr(", and {count} more", count=len(tops) - 1)
     limited = _limits(view)
-    after = "The limiter holds it down" if limited else "Nothing holds it down"
-    why = f"Before the limiter: {together}. {after}." if limited else f"{together}. {after}."
+    after = tr("The limiter holds it down") if limited else tr("Nothing holds it down")
+    why = (
+        tr("Before the limiter: {together}. {after}.", together=together, after=after)
+        if limited
+        else f"{together}. {after}."
+    )
     lower_db = min(24.0, float(np.ceil(peak_db - view.limits.peak_db)))
     cure = level_cure(view.patch, culprits[0], -lower_db) if culprits else None
     modules, error = tuple(layer.output_id for layer in culprits), not limited or peak_db > GRAVE_DB
@@ -168,8 +193,10 @@ def loudness(view: View) -> list[Finding]:
     off = view.integrated - target
     if abs(off) <= view.limits.off_lu:
         return []
-    text = f"{abs(off):.1f} LU too {'loud' if off > 0 else 'quiet'}"
-    why = f"It has {view.integrated:.1f} LUFS where {target:g} are wanted.".replace("-", "\u2212")
+    text = tr("{lu:.1f} LU too loud", lu=off) if off > 0 else tr("{lu:.1f} LU too quiet", lu=-off)
+    why = tr(
+        "It has {integrated:.1f} LUFS where {target:g} are wanted.", integrated=view.integrated, target=target
+    ).replace("-", "\u2212")
     return [Finding("loudness", text, why, modules=_master(view), cure=_master_cure(view, -off))]
 
 
@@ -184,7 +211,8 @@ def _master_cure(view: View, by_db: float) -> Cure | None:
         return None
     now = master.params.get("level_db", 0.0)
     changes = (ParamSet(master.id, "level_db", max(-24.0, min(24.0, now + by_db))),)
-    return Cure(f"{'Raise' if by_db > 0 else 'Lower'} the master {abs(by_db):.1f} dB", changes)
+    up, down = tr("Raise the master {db:.1f} dB", db=by_db), tr("Lower the master {db:.1f} dB", db=-by_db)
+    return Cure(up if by_db > 0 else down, changes)
 
 
 def creeping(view: View) -> list[Finding]:
@@ -197,8 +225,13 @@ def creeping(view: View) -> list[Finding]:
         if rise is None:
             continue
         loop = _loop_of(view, layer)
-        where = f"a loop through {view.name(loop)} gains" if loop else "its level rises"
-        text = f"{layer.name} rises by {rise:.0f} dB in {time_told(view.seconds)}"
+        where = tr("a loop through {name} gains", name=view.name(loop)) if loop else tr("its level rises")
+        text = tr(
+            "{name} rises by {rise:.0f} dB in {time_told}",
+            name=layer.name,
+            rise=rise,
+            time_told=time_told(view.seconds),
+        )
         found.append(Finding("creeping", text, f"{layer.name}: {where}.", (view.sample(view.bins * 2 // 3),),
                              modules=(loop,) if loop else (layer.output_id,),
                              cure=level_cure(view.patch, layer, -rise / 2)))  # fmt: skip
@@ -238,13 +271,17 @@ def mono_loss(view: View) -> list[Finding]:
         return []
     first = int(bad[0]) * long
     layer = _loudest(view, first, first + long)
-    why = "Both sides cancel where they are folded to mono" + (f": {layer.name}." if layer else ".")
-    text = f"Mono loses {-float(loss[bad].min()):.0f} dB at {time_told(view.seconds_of(first))}"
+    why = tr("Both sides cancel where they are folded to mono") + (f": {layer.name}." if layer else ".")
+    text = tr(
+        "Mono loses {loss:.0f} dB at {time_told}",
+        loss=-float(loss[bad].min()),
+        time_told=time_told(view.seconds_of(first)),
+    )
     modules = (layer.output_id,) if layer else ()
     cure = None
     if layer is not None:
         changes = (ParamSet(layer.output_id, "width", 0.5),)
-        cure = Cure(f"Halve the width of {layer.name}", changes)
+        cure = Cure(tr("Halve the width of {name}", name=layer.name), changes)
     return [Finding("mono", text, why, _times([view.sample(k * long) for k in bad.tolist()]), 0, modules, cure=cure)]
 
 
@@ -269,8 +306,8 @@ def offset(view: View) -> list[Finding]:
         for layer in view.layers
     }
     worst = max(view.layers, key=lambda layer: abs(by_layer[layer.id]), default=None)
-    text = f"A constant offset of {level:.0f} dBFS".replace("-", "\u2212")
+    text = tr("A constant offset of {level:.0f} dBFS", level=level).replace("-", "\u2212")
     if worst is None or abs(by_layer[worst.id]) < OFFSET_LINEAR / 4:
-        return [Finding("offset", text, "It takes level from the sound.", (view.sample(int(bad[0]) * long),))]
-    why = f"In {worst.name}; put a high-pass of 10 Hz at its end."
+        return [Finding("offset", text, tr("It takes level from the sound."), (view.sample(int(bad[0]) * long),))]
+    why = tr("In {name}; put a high-pass of 10 Hz at its end.", name=worst.name)
     return [Finding("offset", text, why, (view.sample(int(bad[0]) * long),), modules=(worst.output_id,))]

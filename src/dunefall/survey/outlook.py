@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.caches import cache_folder
+from dunefall.base.language import tr
 from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.compiler.code import LoopCode
@@ -325,7 +326,7 @@ class Outlook:
         self._running.clear()
         self._at = -1
         if self._tries > MOST_TRIES:
-            self.trouble = "It cannot be looked at: the worker died several times; is there enough memory?"
+            self.trouble = tr("It cannot be looked at: the worker died several times; is there enough memory?")
 
     # -- what is known ----------------------------------------------------------------------------------------------
 

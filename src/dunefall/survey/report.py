@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.catalogue.repeats import repeat_of_layer, repeat_of_patch
 from dunefall.survey.findings import Finding, View
@@ -136,22 +137,36 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
     rate, numbers = view.rate_hz, report.numbers
     told = time_told(numbers.seconds)
     if not report.findings:
-        yield f"No clicks, no clipping, no long silence in {told}."
+        yield tr("No clicks, no clipping, no long silence in {told}.", told=told)
     for one in report.findings:
         times = ", ".join(time_told(at / rate) for at in one.times) if one.times and one.times != (0,) else ""
         cure = f" ({one.cure.text})" if one.cure else ""
-        yield f"{'error' if one.error else 'note'}: {one.text}. {one.why}{f' At {times}.' if times else ''}{cure}"
-    yield f"It {report.exact['']}."
+        at = tr(" At {times}.", times=times) if times else ""
+        yield f"{tr('error') if one.error else tr('note')}: {one.text}. {one.why}{at}{cure}"
+    yield tr("It {exact}.", exact=report.exact[""])
     if report.period is not None:
-        yield f"By its sound it repeats every {report.period.seconds:.1f} s."
+        yield tr("By its sound it repeats every {seconds:.1f} s.", seconds=report.period.seconds)
     for pair in report.alike[:MOST_ALIKE]:
-        yield f"{time_told(pair.first_s)} and {time_told(pair.second_s)} are alike, {100 * pair.likeness:.0f} %."
-    loud = f"Loudness {numbers.lufs:.1f} LUFS, range {numbers.range_lu:.1f} LU"
-    yield f"{loud if abs(numbers.lufs) < 1e9 else 'Silence'}, true peak {numbers.peak_db:.1f} dBTP in {told}."
+        yield tr(
+            "{time_told} and {time_told_2} are alike, {likeness:.0f} %.",
+            time_told=time_told(pair.first_s),
+            time_told_2=time_told(pair.second_s),
+            likeness=100 * pair.likeness,
+        )
+    loud = tr("Loudness {lufs:.1f} LUFS, range {range_lu:.1f} LU", lufs=numbers.lufs, range_lu=numbers.range_lu)
+    yield tr("{loud}, true peak {peak_db:.1f} dBTP in {told}.", loud=loud if abs(numbers.lufs) < 1e9 else tr("Silence"),
+             peak_db=numbers.peak_db, told=told)  # fmt: skip
     for layer in numbers.layers:
-        often = f"{layer.per_minute:.1f} a minute ({layer.least} to {layer.most})"
-        events = often if layer.triggered else "no triggers"
-        yield f"{layer.name}: {events}, heard {100 * layer.heard:.0f} % of the time"
+        often = tr(
+            "{per_minute:.1f} a minute ({least} to {most})",
+            per_minute=layer.per_minute,
+            least=layer.least,
+            most=layer.most,
+        )
+        events = often if layer.triggered else tr("no triggers")
+        yield tr(
+            "{name}: {events}, heard {heard:.0f} % of the time", name=layer.name, events=events, heard=100 * layer.heard
+        )
 
 
 def table_of(numbers: Numbers) -> list[Sequence[object]]:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DunefallError, StorageError
+from dunefall.base.language import tr
 from dunefall.base.storage import whole
 from dunefall.compiler.build import same_structure
 from dunefall.compiler.code import use_loop_code
@@ -283,7 +284,7 @@ def hear(order: Order) -> Stretch | str:
             take: Take = pickle.loads(order.take.read_bytes())  # written by the program that asks
             troubles = import_sounds(take.start, alone=True)
             if troubles:
-                return f"It cannot be looked at: {troubles[0]}"
+                return tr("It cannot be looked at: {troubles}", troubles=troubles[0])
             kept = Kept.read(order.checkpoint) if order.checkpoint else None
             _under_way = order.take, _UnderWay(take, kept, order.wait)
         under_way = _under_way[1]
@@ -292,4 +293,4 @@ def hear(order: Order) -> Stretch | str:
         return under_way.go_on(order)
     except (DunefallError, OSError, MemoryError) as error:
         _under_way = None
-        return f"It cannot be looked at: {error or 'there is not enough memory'}."
+        return tr("It cannot be looked at: {error}.", error=error or tr("there is not enough memory"))

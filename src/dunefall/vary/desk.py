@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.varying import KINDS, kind_of
 from dunefall.deliver.workers import Workers, begin_work
@@ -196,7 +197,7 @@ class Desk:
             steps = np.minimum(np.abs(difference_of(first.descriptors, look.descriptors, chance)), FARTHEST)
             change = float(np.sqrt(np.mean(steps**2))) / FARTHEST
             words = ", ".join(words_of(first.descriptors, look.descriptors, chance))
-            told = replace(told, words=words, change=f"{100 * change:.0f} % change")
+            told = replace(told, words=words, change=tr("{change:.0f} % change", change=100 * change))
         self._told[id(look)] = (look, first, told)
         return told
 

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import audible_difference_db
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import format_amount, format_value
-from dunefall.base.words import count_of, listed
+from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.declare import Param
 from dunefall.patch.changes import (
@@ -35,10 +36,10 @@ from dunefall.vary.variations import RATE, by_itself
 
 __all__ = ["GROUPS", "Difference", "Effect", "differences", "effect_of", "effects", "touched_by"]
 
-GROUPS = ((3.0, "plainly heard"), (0.7, "heard side by side"), (0.0, "hardly heard"))
+GROUPS = ((3.0, tr("plainly heard")), (0.7, tr("heard side by side")), (0.0, tr("hardly heard")))
 """From so many dB on (see ``audible_difference_db``; the project's own rule) a change is called so."""
-THERE, NOT_THERE = "there", "not there"
-ON_OFF = ("off", "on")
+THERE, NOT_THERE = tr("there"), tr("not there")
+ON_OFF = (tr("off"), tr("on"))
 
 
 @dataclass(frozen=True)
@@ -142,7 +143,11 @@ def _going(before: Patch, changes: Sequence[Change], gone: Collection[str]) -> l
 
 
 def _names(modules: Sequence[Module]) -> str:
-    return listed([module.name for module in modules]) if len(modules) <= 4 else count_of(len(modules), "module")
+    return (
+        listed([module.name for module in modules])
+        if len(modules) <= 4
+        else tr_count("{count} module", "{count} modules", len(modules))
+    )
 
 
 def _in_module(before: Patch, change: ModulePut) -> list[Difference]:
@@ -158,7 +163,9 @@ def _in_module(before: Patch, change: ModulePut) -> list[Difference]:
                 found.append(_series_told(new, series.name, values, changed, SeriesSet(new.id, series.id, changed)))
     if old.bypassed != new.bypassed:
         put = replace(change, module=replace(old, bypassed=new.bypassed))
-        found.append(Difference(f"{new.name} · Bypass", ON_OFF[old.bypassed], ON_OFF[new.bypassed], (put,)))
+        found.append(
+            Difference(tr("{name} · Bypass", name=new.name), ON_OFF[old.bypassed], ON_OFF[new.bypassed], (put,))
+        )
     if (old.type, old.sound) != (new.type, new.sound):
         found.append(Difference(new.name, _kind(old), _kind(new), (change,)))
     return found
@@ -209,7 +216,9 @@ def _in_link(before: Patch, after: Patch, change: LinkPut) -> list[Difference]:
 
 
 def _amount_told(link: Link, unit: str) -> str:
-    return format_amount(link.amount, unit) + (f", {format_amount(link.offset, unit)} added" if link.offset else "")
+    return format_amount(link.amount, unit) + (
+        tr(", {format_amount} added", format_amount=format_amount(link.offset, unit)) if link.offset else ""
+    )
 
 
 def _simple(before: Patch, change: Change) -> list[Difference]:
@@ -225,11 +234,13 @@ def _simple(before: Patch, change: Change) -> list[Difference]:
         now_drawn = module.series.get(change.series, found.default if found else ())
         return [_series_told(module, found.name, now_drawn, change.values, change)] if found else []
     if isinstance(change, TempoSet):
-        return [Difference("Tempo", format_value(before.tempo_bpm, "bpm"), format_value(change.bpm, "bpm"), (change,))]
+        return [
+            Difference(tr("Tempo"), format_value(before.tempo_bpm, "bpm"), format_value(change.bpm, "bpm"), (change,))
+        ]
     if isinstance(change, SeedSet):
-        return [Difference("Seed", f"{before.seed:04d}", f"{change.seed:04d}", (change,))]
+        return [Difference(tr("Seed"), f"{before.seed:04d}", f"{change.seed:04d}", (change,))]
     if isinstance(change, LayoutSet):
-        return [Difference("Loudspeakers", before.layout, change.layout, (change,))]
+        return [Difference(tr("Loudspeakers"), before.layout, change.layout, (change,))]
     if isinstance(change, LayerPut):
         return _in_layer(before, change)
     return []
@@ -240,11 +251,11 @@ def _in_layer(before: Patch, change: LayerPut) -> list[Difference]:
     old = next((layer for layer in before.layers if layer.id == new.id), new)
     if (old.voices, old.spread, old.meet) == (new.voices, new.spread, new.meet):
         return []
-    return [Difference(f"{old.name} · Voices", _voices_told(old), _voices_told(new), (change,))]
+    return [Difference(tr("{name} · Voices", name=old.name), _voices_told(old), _voices_told(new), (change,))]
 
 
 def _voices_told(layer: Layer) -> str:
-    return f"{layer.voices}, {format_value(layer.spread, 'ratio')} apart"
+    return tr("{voices}, {format_value} apart", voices=layer.voices, format_value=format_value(layer.spread, "ratio"))
 
 
 def _touched(patch: Patch, found: Sequence[Difference]) -> set[str]:

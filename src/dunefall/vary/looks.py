@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from dunefall.analysis.descriptors import Descriptors, described, spectra
 from dunefall.analysis.loudness import energies_of, level_of_energy
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.compiler.code import LoopCode, use_loop_code
 from dunefall.compiler.sounds import import_sounds
 from dunefall.deliver.rendering import StoppedError, compiled
@@ -101,12 +102,14 @@ def look_at(patch: Patch, seconds: float, path: str, channel: str) -> Look:
             look = replace(look, path=path)
         if faulty:
             names = ", ".join(patch.module(module).name for module in faulty if patch.has(module))
-            return replace(look, trouble=f"{names} gave invalid numbers and was muted.")
+            return replace(look, trouble=tr("{names} gave invalid numbers and was muted.", names=names))
         return look
     except StoppedError:
         return _nothing(seconds, "stopped")
     except (DunefallError, OSError, MemoryError) as error:
-        return _nothing(seconds, f"It could not be rendered: {error or 'there was not enough memory'}.")
+        return _nothing(
+            seconds, tr("It could not be rendered: {error}.", error=error or tr("there was not enough memory"))
+        )
 
 
 def _nothing(seconds: float, trouble: str) -> Look:
@@ -134,9 +137,9 @@ def _look(sound: NDArray[np.float64], seconds: float) -> Look:
     found = described(sound, RATE, magnitudes)
     trouble = ""
     if found.lufs < SILENT:
-        trouble = "It is silent."
+        trouble = tr("It is silent.")
     elif found.lufs > DEAFENING_LUFS:
-        trouble = f"It is very loud, {found.lufs:.0f} LUFS: it is played quieter."
+        trouble = tr("It is very loud, {lufs:.0f} LUFS: it is played quieter.", lufs=found.lufs)
     peak = float(np.abs(sound).max(initial=0.0))
     return Look(_picture(magnitudes), _course(sound), found, peak, seconds, "", trouble)
 
@@ -288,7 +291,10 @@ class Looks:
             return
         except Exception as error:  # what a worker does not expect is told like what it does
             self.unexpected.append(error)
-            look = _nothing(self._asked[key][1], f"It could not be rendered: {type(error).__name__}: {error}.")
+            look = _nothing(
+                self._asked[key][1],
+                tr("It could not be rendered: {name}: {error}.", name=type(error).__name__, error=error),
+            )
         self._tries = 0
         self._code.make(look.missing)
         del self._asked[key]
@@ -304,7 +310,7 @@ class Looks:
             self._waiting = {key: self._asked[key], **self._waiting}
         else:
             self._made[key] = _nothing(
-                self._asked.pop(key)[1], "Its worker died several times; is there enough memory?"
+                self._asked.pop(key)[1], tr("Its worker died several times; is there enough memory?")
             )
 
     def close(self) -> None:

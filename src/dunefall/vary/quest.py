@@ -11,6 +11,7 @@ from pathlib import Path
 
 from dunefall.analysis.descriptors import Descriptors
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.deliver.rendering import StoppedError
 from dunefall.deliver.workers import Workers, begin_work
 from dunefall.patch.model import Patch
@@ -66,7 +67,7 @@ def seek(
     except StoppedError:
         return ""
     except (DunefallError, MemoryError) as error:
-        return str(error) or "there was not enough memory"
+        return str(error) or tr("there was not enough memory")
 
 
 class Quest:
@@ -148,7 +149,7 @@ class Quest:
         self._tries += 1
         self._workers.close()
         if self._tries > MOST_TRIES:
-            self.troubles.append("its worker died several times; is there enough memory?")
+            self.troubles.append(tr("its worker died several times; is there enough memory?"))
         else:
             self._waiting.insert(0, seed)
 

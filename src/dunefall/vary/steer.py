@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import WAIT_S, Descriptors, density_in_octaves
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.varying import EDGE, is_free, kind_of
@@ -337,22 +338,28 @@ def steered(
     wanted: dict[int, float] = {}
     for word, amount in words.items():
         if word not in WORDS:
-            raise ParameterError(f'there is no word "{word}"; there are {", ".join(WORDS)}')
+            raise ParameterError(
+                tr('there is no word "{word}"; there are {listed}', word=word, listed=", ".join(WORDS))
+            )
         if not 0.0 < amount <= 4.0:
-            raise ParameterError(f"the amount of {word} must be above 0 and at most 4; got {amount:g}")
+            raise ParameterError(
+                tr("the amount of {word} must be above 0 and at most 4; got {amount:g}", word=word, amount=amount)
+            )
         k, sign = WORDS[word]
         if k in wanted:
-            raise ParameterError(f"{DIMENSIONS[k].less} and {DIMENSIONS[k].more} cannot both be wanted")
+            raise ParameterError(
+                tr("{less} and {more} cannot both be wanted", less=DIMENSIONS[k].less, more=DIMENSIONS[k].more)
+            )
         wanted[k] = sign * WANTED * amount
     if not wanted:
-        raise ParameterError(f"choose at least one word: {', '.join(WORDS)}")
+        raise ParameterError(tr("choose at least one word: {listed}", listed=", ".join(WORDS)))
     dice = Random(f"steer {seed}")
     values = _free(patch, modules, kinds, dice)
     if not values:
-        raise ParameterError("nothing may change: all values of these kinds are locked, or there are none")
+        raise ParameterError(tr("nothing may change: all values of these kinds are locked, or there are none"))
     search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
     if search.beyond(seconds):
-        told = f"{', '.join(words)}: {BEYOND.format(seconds=seconds)}"
+        told = f"{', '.join(map(tr, words))}: {tr(BEYOND, seconds=seconds)}"
         return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
     search.go(renders, dice)
     steps, reached = search.best.steps, bool(search.reached(search.best.steps))
@@ -361,12 +368,12 @@ def steered(
 
 def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool) -> str:
     if reached:
-        return f"{', '.join(words)}: found"
-    shares = [f"{word} {100 * max(0.0, steps[WORDS[word][0]] / wanted[WORDS[word][0]]):.0f} %" for word in words]
+        return tr("{words}: found", words=", ".join(map(tr, words)))
+    shares = [f"{tr(word)} {100 * max(0.0, steps[WORDS[word][0]] / wanted[WORDS[word][0]]):.0f} %" for word in words]
     moved = [
-        DIMENSIONS[k].more if step > 0 else DIMENSIONS[k].less
+        tr(DIMENSIONS[k].more if step > 0 else DIMENSIONS[k].less)
         for k, step in enumerate(steps.tolist()) if k not in wanted and abs(step) > 1.0
     ]  # fmt: skip
-    return f"as near as it came: {', '.join(shares)} of what was wanted" + (
-        f"; also {', '.join(moved)}" if moved else ""
+    return tr("as near as it came: {listed} of what was wanted", listed=", ".join(shares)) + (
+        tr("; also {listed}", listed=", ".join(moved)) if moved else ""
     )

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import Descriptors, described
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.varying import KINDS, is_free, kind_of, varied
 from dunefall.deliver.rendering import alone
@@ -130,11 +131,11 @@ def variations(
         If there is nothing that may change, or a number is out of range.
     """
     if not 0.0 < strength <= 1.0:
-        raise ParameterError(f"the strength must be above 0 and at most 1; got {strength:g}")
+        raise ParameterError(tr("the strength must be above 0 and at most 1; got {strength:g}", strength=strength))
     if not 1 <= count <= MOST:
-        raise ParameterError(f"there can be 1 to {MOST} variations; got {count}")
+        raise ParameterError(tr("there can be 1 to {MOST} variations; got {count}", MOST=MOST, count=count))
     if not free_values(patch, modules, kinds):
-        raise ParameterError("nothing may change: all values of these kinds are locked, or there are none")
+        raise ParameterError(tr("nothing may change: all values of these kinds are locked, or there are none"))
     for number in numbers_of(seed, count):
         yield Variation(number, varied(patch, modules, strength, kinds, seed=number))
 

@@ -13,10 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.analysis.descriptors import Descriptors
+from dunefall.base.language import tr
 
 __all__ = ["DIMENSIONS", "NEARLY", "Chance", "Dimension", "chance_of", "difference_of", "in_units", "words_of"]
 
-NEARLY = "nearly the same"
+NEARLY = tr("nearly the same")
 SPREADS = 2.6
 """So many standard deviations are told, from the parent and from the mean of its seeds: of 60 pairs that differ by
 their seed only none was (`python -m bench.pairs`)."""
@@ -142,5 +143,5 @@ def words_of(parent: Descriptors, child: Descriptors, chance: Chance) -> tuple[s
         return ("silent",)
     steps = difference_of(parent, child, chance)
     order = np.argsort(-np.abs(steps), kind="stable")[:MOST_WORDS]
-    told = [DIMENSIONS[k].more if steps[k] > 0 else DIMENSIONS[k].less for k in order if abs(steps[k]) >= 1.0]
+    told = [tr(DIMENSIONS[k].more if steps[k] > 0 else DIMENSIONS[k].less) for k in order if abs(steps[k]) >= 1.0]
     return tuple(told) or (NEARLY,)

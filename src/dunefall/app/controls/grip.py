@@ -7,6 +7,7 @@ from PySide6.QtGui import QEnterEvent, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PySide6.QtWidgets import QWidget
 
 from dunefall.app.controls.theme import Theme
+from dunefall.base.language import tr
 
 __all__ = ["Grip"]
 
@@ -45,8 +46,8 @@ class Grip(QWidget):
             self.setFixedHeight(THICK)
         self.setCursor(Qt.CursorShape.SplitHCursor if upright else Qt.CursorShape.SplitVCursor)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(f"Size of {name}")
-        self.setToolTip(f"Drag to resize {name}; double-click: its usual size")
+        self.setAccessibleName(tr("Size of {name}", name=name))
+        self.setToolTip(tr("Drag to resize {name}; double-click: its usual size", name=name))
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""

@@ -28,6 +28,7 @@ from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.amounts import format_offset, parse_link
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import UNITS, format_amount
 from dunefall.catalogue.compounds import output_of
 from dunefall.patch.model import CURVES, Link, Patch
@@ -93,8 +94,11 @@ class LinkRow(QAbstractSlider):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip(
-            "Drag for the amount, or type it: “12 st”, “offset 3 st”, “100 Hz to 2 kHz”. Click the name to go there, "
-            "right-click for curve, switch, removal"
+            tr(
+                "Drag for the amount, or type it: “12 st”, “offset 3 st”, “100 Hz to 2 kHz”. Click the name to "
+                "go there, "
+                "right-click for curve, switch, removal"
+            )
         )
         self.setRange(-PLACES, PLACES)
         self.set_link(link)
@@ -110,9 +114,9 @@ class LinkRow(QAbstractSlider):
         """Show these values, and from where to where they move the target; emits nothing."""
         self.link, self._span = link, span
         self.setFixedHeight(HEIGHT if self._below() else FIRST_H)
-        self.setAccessibleName(f"{'Moves' if self._outwards else 'Moved by'} {self._name}")
+        self.setAccessibleName(f"{tr('Moves') if self._outwards else tr('Moved by')} {self._name}")
         below = f"; {self._below()}" if self._below() else ""
-        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else ", off") + below)
+        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else tr(", off")) + below)
         with QSignalBlocker(self):
             self.setValue(round(link.amount / most_amount(self._unit) * PLACES))
         self.update()
@@ -129,7 +133,7 @@ class LinkRow(QAbstractSlider):
         return " · ".join(part for part in (self._span, offset) if part)
 
     def _offset_told(self) -> str:
-        return f"offset {format_offset(self.link.offset, self._unit, self._place)}"
+        return tr("offset {format_offset}", format_offset=format_offset(self.link.offset, self._unit, self._place))
 
     def _rail(self) -> tuple[int, int]:
         return int(self.width() * 0.38), self.width() - AMOUNT_W - TRACE_W - 12
@@ -246,7 +250,7 @@ class LinkRow(QAbstractSlider):
         """Type the amount, the offset or the range in place; ``shown`` is there to be changed."""
         if self._field is None:
             now = shown or format_amount(self.link.amount, self._unit)
-            self._field = ValueField(text or now, f"Amount of {self._name}", self)
+            self._field = ValueField(text or now, tr("Amount of {name}", name=self._name), self)
             self._field.returnPressed.connect(self._typed)
             self._field.left.connect(self._end_edit)
             self._field.open(QRect(self._rail()[0], 0, self.width() - self._rail()[0], FIRST_H), chosen=not text)
@@ -282,17 +286,19 @@ class LinkRow(QAbstractSlider):
     def menu(self) -> QMenu:
         """Amount, offset, curve, switch, removal."""
         menu = QMenu(self)
-        menu.addAction("Type the amount…", lambda: self.edit())
-        menu.addAction("Type the offset…", lambda: self.edit(shown=self._offset_told()))
-        menu.addAction("Set its range…", self.range_asked.emit)
-        curves = menu.addMenu("Curve")
+        menu.addAction(tr("Type the amount…"), lambda: self.edit())
+        menu.addAction(tr("Type the offset…"), lambda: self.edit(shown=self._offset_told()))
+        menu.addAction(tr("Set its range…"), self.range_asked.emit)
+        curves = menu.addMenu(tr("Curve"))
         for curve in CURVES:
             action = curves.addAction(curve, partial(self._change, curve=curve))
             action.setCheckable(True)
             action.setChecked(curve == self.link.curve)
-        menu.addAction("Hear only this link here", self.solo_asked.emit)
-        menu.addAction("Invert", lambda: self._change(amount=-self.link.amount))
-        menu.addAction("Switch on" if not self.link.on else "Switch off", lambda: self._change(on=not self.link.on))
+        menu.addAction(tr("Hear only this link here"), self.solo_asked.emit)
+        menu.addAction(tr("Invert"), lambda: self._change(amount=-self.link.amount))
+        menu.addAction(
+            tr("Switch on") if not self.link.on else tr("Switch off"), lambda: self._change(on=not self.link.on)
+        )
         menu.addSeparator()
-        menu.addAction("Remove", self.removed.emit)
+        menu.addAction(tr("Remove"), self.removed.emit)
         return menu

@@ -27,6 +27,7 @@ from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import inline, tr
 from dunefall.base.units import parse_range, parse_value
 from dunefall.catalogue.declare import Param
 
@@ -47,7 +48,7 @@ _NAMES = re.compile(r"[,;]|^[A-Za-z]{2,} ")
 
 
 def _no_line(text: str) -> dict[str, float]:
-    raise ParameterError(f"“{text}” is not a value")
+    raise ParameterError(tr("“{text}” is not a value", text=text))
 
 
 class Rail(QAbstractSlider):
@@ -147,7 +148,7 @@ class Rail(QAbstractSlider):
         self.update()
 
     def _describe(self) -> None:
-        locked = "; locked against randomising" if self._locked else ""
+        locked = tr("; locked against randomising") if self._locked else ""
         self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}{locked}")
         with QSignalBlocker(self):
             self.setValue(round(self.param.to_rail(self._value) * self.maximum()))
@@ -178,11 +179,14 @@ class Rail(QAbstractSlider):
                 painter, QRectF(6, 2, self.width() - 12, 18), value, mono(13, 600), theme.colour("text"), right=True
             )
         draw_text(painter, QRectF(6, 2, self.width() - 12 - value_width, 18),
-                  param.name + (" · locked" if self._locked else ""), sans(13, 500), theme.colour("text"))  # fmt: skip
+                  param.name + (tr(" · locked") if self._locked else ""),
+                  sans(13, 500), theme.colour("text"))  # fmt: skip
         name_width = painter.fontMetrics().horizontalAdvance(param.name)
         if self._now is not None:
             room = QRectF(14 + name_width, 3, max(0.0, self.width() - 26 - name_width - value_width), 18)
-            draw_text(painter, room, f"now {param.format(self._now)}", mono(11), theme.colour("text2"))
+            draw_text(
+                painter, room, tr("now {format}", format=param.format(self._now)), mono(11), theme.colour("text2")
+            )
         painter.setPen(QPen(theme.colour("edge"), 2))
         painter.drawLine(4, TRACK_Y, self.width() - 4, TRACK_Y)
         self._draw_reach(painter)
@@ -337,8 +341,10 @@ class Rail(QAbstractSlider):
     def _ask_randomise(self) -> None:
         """Any value between two that are typed."""
         param = self.param
-        now = f"{param.format(param.low)} to {param.format(param.high)}"
-        text, good = QInputDialog.getText(self, f"Randomise {param.name.lower()}", "From … to …", text=now)
+        now = tr("{format} to {format_2}", format=param.format(param.low), format_2=param.format(param.high))
+        text, good = QInputDialog.getText(
+            self, tr("Randomise {name}", name=inline(param.name)), tr("From … to …"), text=now
+        )
         if not good:
             return
         try:
@@ -352,7 +358,9 @@ class Rail(QAbstractSlider):
         """Type a value in place of the shown one."""
         if self._field is not None:
             return
-        self._field = ValueField(text or self.param.format(self._value), f"Value of {self.param.name}", self)
+        self._field = ValueField(
+            text or self.param.format(self._value), tr("Value of {name}", name=self.param.name), self
+        )
         self._field.returnPressed.connect(self._typed)
         self._field.left.connect(self._end_edit)
         self._field.open(QRect(self.width() // 2, 0, self.width() // 2, 24), chosen=not text)
@@ -362,13 +370,13 @@ class Rail(QAbstractSlider):
         param, text = self.param, self._field.text()
         try:
             value = parse_value(text, param.unit, choices=param.choices, tempo_bpm=self._tempo_bpm)
-            values = {param.id: param.typed(value, "this module")}
+            values = {param.id: param.typed(value, tr("this module"))}
         except ParameterError as error:
             try:
                 values = self.parse_line(text)
             except ParameterError as line_error:
                 worse = line_error if _NAMES.search(text) else error
-                allowed = f"{param.name} can be {param.allowed}."
+                allowed = tr("{name} can be {allowed}.", name=param.name, allowed=param.allowed)
                 self._field.refuse(allowed if worse.allowed == param.allowed else str(worse))
                 return
         self._end_edit()
@@ -404,19 +412,19 @@ class Rail(QAbstractSlider):
     def menu(self) -> QMenu:
         """Everything that can be done with the value."""
         menu = QMenu(self)
-        menu.addAction("Type a value…", lambda: self.edit())
-        menu.addAction(f"Reset to {self.param.format(self.param.default)}", self.reset)
-        menu.addAction("Randomise", lambda: self.randomise())
+        menu.addAction(tr("Type a value…"), lambda: self.edit())
+        menu.addAction(tr("Reset to {format}", format=self.param.format(self.param.default)), self.reset)
+        menu.addAction(tr("Randomise"), lambda: self.randomise())
         if not self.param.choices:
-            menu.addAction("Randomise within…", self._ask_randomise)
-        lock = menu.addAction("Locked against randomising", self.lock_asked.emit)
+            menu.addAction(tr("Randomise within…"), self._ask_randomise)
+        lock = menu.addAction(tr("Locked against randomising"), self.lock_asked.emit)
         lock.setCheckable(True)
         lock.setChecked(self._locked)
-        menu.addAction("Copy the value", lambda: QApplication.clipboard().setText(self.param.format(self._value)))
-        menu.addAction("Paste a value", self._paste)
+        menu.addAction(tr("Copy the value"), lambda: QApplication.clipboard().setText(self.param.format(self._value)))
+        menu.addAction(tr("Paste a value"), self._paste)
         menu.addSeparator()
-        menu.addAction("Move this…", self.link_asked.emit)
-        menu.addAction("Learn a MIDI controller…", self.learn_asked.emit)
-        menu.addAction("Copy its movement", self.movement_copied.emit)
-        menu.addAction("Paste a movement", self.movement_pasted.emit)
+        menu.addAction(tr("Move this…"), self.link_asked.emit)
+        menu.addAction(tr("Learn a MIDI controller…"), self.learn_asked.emit)
+        menu.addAction(tr("Copy its movement"), self.movement_copied.emit)
+        menu.addAction(tr("Paste a movement"), self.movement_pasted.emit)
         return menu

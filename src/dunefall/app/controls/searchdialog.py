@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.controls.accessible import announce
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.base.language import capital, tr
 
 __all__ = ["SearchDialog", "SearchRow"]
 
@@ -72,10 +73,10 @@ class SearchDialog(QDialog):
         heading.setFont(sans(14, 600))
         self.search, self.list = QLineEdit(), QListWidget()
         self.search.setPlaceholderText(hint)
-        self.search.setAccessibleName(f"Search {what}")
+        self.search.setAccessibleName(tr("Search {what}", what=what))
         self.search.textChanged.connect(self.fill)
         self.search.installEventFilter(self)
-        self.list.setAccessibleName(what.capitalize())
+        self.list.setAccessibleName(capital(what))
         self.list.setUniformItemSizes(True)
         self.list.itemActivated.connect(self.take)
         self.list.currentItemChanged.connect(self._say)

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.controls.replacing import replace_content
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_range, parse_value
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.compounds import control_of, inner_param, port_of
@@ -44,20 +45,20 @@ class CompoundDialog(QDialog):
         self._patch, self.value = patch, compound
         self._controls, self._ports = list(compound.controls), list(compound.ports)
         self._rows: list[tuple[QLineEdit, ...]] = []
-        self.setWindowTitle("Make a compound" if new else f"Compound {compound.name}")
+        self.setWindowTitle(tr("Make a compound") if new else tr("Compound {name}", name=compound.name))
         self.resize(700, 560)
         self.name, self.about = QLineEdit(compound.name), QLineEdit(compound.about)
-        self.about.setPlaceholderText("What it does, in one sentence")
+        self.about.setPlaceholderText(tr("What it does, in one sentence"))
         form = QFormLayout()
-        for label, field in (("&Name", self.name), ("&Sentence", self.about)):
+        for label, field in ((tr("&Name"), self.name), (tr("&Sentence"), self.about)):
             field.setAccessibleName(label.strip("&"))
             form.addRow(label, field)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
-        self._scroll.setAccessibleName("Controls, inputs and outputs")
+        self._scroll.setAccessibleName(tr("Controls, inputs and outputs"))
         self._trouble = QLabel()
         self._trouble.setWordWrap(True)
-        self._trouble.setAccessibleName("What is wrong")
+        self._trouble.setAccessibleName(tr("What is wrong"))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.take)
         buttons.rejected.connect(self.reject)
@@ -75,16 +76,18 @@ class CompoundDialog(QDialog):
         grid = QGridLayout(page)
         grid.setColumnStretch(0, 1)
         self._rows = []
-        self._head(grid, "Controls: the values that are moved from outside", ("from", "to"))
+        self._head(grid, tr("Controls: the values that are moved from outside"), ("from", "to"))
         for k, control in enumerate(self._controls):
             param = inner_param(self._patch, control.place)
             texts = [param.format(x) if param else f"{x:g}" for x in (control.low, control.high)]
             self._row(grid, control.name, control.place, tuple(texts), partial(self._drop_control, k))
-        self._adder(grid, "a control", [x for x in self._values() if x not in {y.place for y in self._controls}])
-        self._head(grid, "Inputs and outputs: the first output is drawn on its card", ())
+        self._adder(grid, tr("a control"), [x for x in self._values() if x not in {y.place for y in self._controls}])
+        self._head(grid, tr("Inputs and outputs: the first output is drawn on its card"), ())
         for k, port in enumerate(self._ports):
             self._row(grid, port.name, port.place, (), partial(self._drop_port, k))
-        self._adder(grid, "an input or output", [x for x in self._doors() if x not in {y.place for y in self._ports}])
+        self._adder(
+            grid, tr("an input or output"), [x for x in self._doors() if x not in {y.place for y in self._ports}]
+        )
         grid.setRowStretch(grid.rowCount(), 1)
         replace_content(self._scroll, page)
 
@@ -101,22 +104,24 @@ class CompoundDialog(QDialog):
     def _row(self, grid: QGridLayout, name: str, place: Place, ends: tuple[str, ...], drop: partial[None]) -> None:
         row, inner = grid.rowCount(), self._called(place)
         fields = (QLineEdit(name), *(QLineEdit(text) for text in ends))
-        for k, (field, what) in enumerate(zip(fields, ("Name of", "Lowest of", "Highest of"), strict=False)):
+        for k, (field, what) in enumerate(
+            zip(fields, (tr("Name of"), tr("Lowest of"), tr("Highest of")), strict=False)
+        ):
             field.setAccessibleName(f"{what} {inner}")
             field.setToolTip(f"{what} {inner}")
             grid.addWidget(field, row, k)
             if k:
                 field.setFixedWidth(96)
-        remove = QPushButton("Leave out")
-        remove.setAccessibleName(f"Leave out {inner}")
+        remove = QPushButton(tr("Leave out"))
+        remove.setAccessibleName(tr("Leave out {inner}", inner=inner))
         remove.clicked.connect(drop)
         grid.addWidget(remove, row, 3)
         self._rows.append(fields)
 
     def _adder(self, grid: QGridLayout, what: str, places: list[Place]) -> None:
         box = QComboBox()
-        box.setAccessibleName(f"Add {what}")
-        box.addItem(f"Add {what}…")
+        box.setAccessibleName(tr("Add {what}", what=what))
+        box.addItem(tr("Add {what}…", what=what))
         for place in places:
             box.addItem(self._called(place), str(place))
         box.activated.connect(lambda k: self._add(Place("", box.itemData(k)).inner) if k else None)

@@ -6,6 +6,7 @@ from dunefall.app.editing.compounddialog import CompoundDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue.compounds import face_of
 from dunefall.patch.compounds import compound_of, parent_of
 from dunefall.patch.model import Compound
@@ -27,7 +28,7 @@ def make(context: Context) -> None:
     try:
         compound = edits.new_compound(document, selection.chosen)
     except DunefallError as error:
-        context.tell(f"This cannot be one compound: {error}.")
+        context.tell(tr("This cannot be one compound: {error}.", error=error))
         return
     dialog = CompoundDialog(document.patch, compound, context.talk.parent, new=True)
 
@@ -35,10 +36,10 @@ def make(context: Context) -> None:
         try:
             edits.make_compound(document, dialog.value)
         except DunefallError as error:  # the patch has changed while the dialog was open
-            context.tell(f"This cannot be one compound any more: {error}.")
+            context.tell(tr("This cannot be one compound any more: {error}.", error=error))
             return
         selection.select(dialog.value.id)
-        context.tell(f"{dialog.value.name} is now one module. O opens it, Shift+C changes its controls.")
+        context.tell(tr("{name} is now one module. O opens it, Shift+C changes its controls.", name=dialog.value.name))
 
     context.talk.show(dialog, made)
 
@@ -48,7 +49,7 @@ def _chosen(context: Context) -> Compound | None:
     chosen, patch = context.selection.module, context.session.patch
     found = (compound_of(patch, chosen) or parent_of(patch, chosen)) if chosen else None
     if found is None:
-        context.tell("Select a compound first, or a module in one. C makes one of the selected modules.")
+        context.tell(tr("Select a compound first, or a module in one. C makes one of the selected modules."))
     return found
 
 
@@ -60,7 +61,7 @@ def edit(context: Context) -> None:
 
         def change() -> None:
             if compound_of(document.patch, found.id) is None:
-                context.tell(f"{found.name} has been removed meanwhile.")
+                context.tell(tr("{name} has been removed meanwhile.", name=found.name))
             else:
                 edits.change_compound(document, dialog.value)
 
@@ -83,30 +84,34 @@ def keep(context: Context) -> None:
         return
     name = library.file_for(found)
     if not found.library and library.digest(name):
-        text = f"Your library has a “{found.name}” already. Replace it?"
-        if context.talk.confirm("Save to the library", text, ("Yes", "No")) != "Yes":
+        text = tr("Your library has a “{name}” already. Replace it?", name=found.name)
+        if context.talk.confirm(tr("Save to the library"), text, (tr("Yes"), tr("No"))) != tr("Yes"):
             return
     try:
         edits.keep_compound(document, found.id, library, _picture(context, found))
     except DunefallError as error:
-        context.talk.warn("The compound was not saved", str(error))
+        context.talk.warn(tr("The compound was not saved"), str(error))
         return
     context.tell(
-        f"{found.name} is now in your library, as {library.folder / name}: the palette (A) finds it in every patch."
+        tr(
+            "{name} is now in your library, as {name_2}: the palette (A) finds it in every patch.",
+            name=found.name,
+            name_2=library.folder / name,
+        )
     )
     offer_changes(context)
 
 
 def take_in(context: Context) -> None:
     """Choose the file of a compound that somebody else has made, and take it into the library."""
-    path = context.talk.open_file("Import a compound", "Compounds (*.dunefall)")
+    path = context.talk.open_file(tr("Import a compound"), tr("Compounds (*.dunefall)"))
     if path:
         try:
             taken = context.library.take_in(path)
         except DunefallError as error:
-            context.talk.warn("The compound was not imported", str(error))
+            context.talk.warn(tr("The compound was not imported"), str(error))
             return
-        context.tell(f"{taken} is now in your library: the palette (A) finds it in every patch.")
+        context.tell(tr("{taken} is now in your library: the palette (A) finds it in every patch.", taken=taken))
 
 
 def _picture(context: Context, compound: Compound) -> TinyPicture | None:
@@ -128,27 +133,31 @@ def offer_changes(context: Context) -> None:
         return
     names = ", ".join(dict.fromkeys(f"“{compound.name}”" for compound in changed))
     answer = context.talk.confirm(
-        "Your library has a different version",
-        f"{names} in this patch {'differs' if len(changed) == 1 else 'differ'} from what your library holds under "
-        "the same name. Take what the library holds? Values and links stay where they fit; undo brings back what "
-        "was.", ("Yes", "No"), "No",
+        tr("Your library has a different version"),
+        tr_count(
+            "{names} in this patch differs from what your library holds under the same name. Take what the library "
+            "holds? Values and links stay where they fit; undo brings back what was.",
+            "{names} in this patch differ from what your library holds under the same name. Take what the library "
+            "holds? Values and links stay where they fit; undo brings back what was.", len(changed), names=names,
+        ), (tr("Yes"), tr("No")), tr("No"),
     )  # fmt: skip
-    if answer != "Yes":
+    if answer != tr("Yes"):
         return
     try:
         lost = edits.renew_compounds(document, [compound.id for compound in changed], context.library)
     except DunefallError as error:
-        context.talk.warn("The library cannot be used", str(error))
+        context.talk.warn(tr("The library cannot be used"), str(error))
         return
     if lost:
-        context.tell(f"{lost} link{'s' if lost > 1 else ''} could not be kept. Undo restores them.")
+        context.tell(tr_count("{count} link could not be kept. Undo restores it.",
+                              "{count} links could not be kept. Undo restores them.", lost))  # fmt: skip
 
 
 COMMANDS = (
-    Command("compound", "Make a compound…", "C", "Module", make),
-    Command("open_compound", "Open or close the compound", "O", "Module", toggle, needs_selection),
-    Command("edit_compound", "Name, controls and ports…", "Shift+C", "Module", edit),
-    Command("keep_compound", "Save the compound to your library", "Ctrl+Alt+C", "Module", keep),
-    Command("take_in", "Import a compound…", "", "File", take_in),
-    Command("take_apart", "Ungroup the compound", "Shift+O", "Module", take_apart),
+    Command("compound", tr("Make a compound…"), "C", "Module", make),
+    Command("open_compound", tr("Open or close the compound"), "O", "Module", toggle, needs_selection),
+    Command("edit_compound", tr("Name, controls and ports…"), "Shift+C", "Module", edit),
+    Command("keep_compound", tr("Save the compound to your library"), "Ctrl+Alt+C", "Module", keep),
+    Command("take_in", tr("Import a compound…"), "", "File", take_in),
+    Command("take_apart", tr("Ungroup the compound"), "Shift+O", "Module", take_apart),
 )

@@ -8,6 +8,7 @@ from dunefall.app.editing.randomisedialog import RandomiseDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr, tr_count
 from dunefall.patch.copying import clip_text, parse_clip
 from dunefall.patch.model import SHARED_ID
 from dunefall.session.edits.copies import clip, paste, vary
@@ -32,7 +33,7 @@ def _duplicate(context: Context, *, sources: bool) -> None:
     if not modules:
         return
     try:
-        made = paste(document, clip(document, modules, sources=sources), label="Duplicate")
+        made = paste(document, clip(document, modules, sources=sources), label=tr("Duplicate"))
     except DunefallError as error:
         context.tell(str(error))
         return
@@ -45,7 +46,14 @@ def copy(context: Context) -> None:
         copied = clip(context.session.document, context.selection.modules)
         QApplication.clipboard().setText(clip_text(copied))
         count = sum(len(layer.modules) for layer in copied.layers)
-        context.tell(f"Copied: {count} module{'s' if count != 1 else ''} with {len(copied.links)} links.")
+        context.tell(
+            tr_count(
+                "Copied: {count} module with {links} links.",
+                "Copied: {count} modules with {links} links.",
+                count,
+                links=len(copied.links),
+            )
+        )
 
 
 def paste_clipboard(context: Context) -> None:
@@ -55,7 +63,7 @@ def paste_clipboard(context: Context) -> None:
         copied = parse_clip(QApplication.clipboard().text())
         made = paste(context.session.document, copied, home.id if home else SHARED_ID)
     except DunefallError as error:
-        context.tell(f"This cannot be pasted: {error}.")
+        context.tell(tr("This cannot be pasted: {error}.", error=error))
         return
     context.selection.select_all(made)
 
@@ -74,7 +82,7 @@ def select_layer(context: Context) -> None:
         return
     modules = [module.id for module in layer.modules if module.id != layer.output_id]
     if not modules:
-        context.tell(f"{layer.name} has no modules but its output yet.")
+        context.tell(tr("{name} has no modules but its output yet.", name=layer.name))
     context.selection.select_all(modules)
 
 
@@ -88,21 +96,21 @@ def ask_randomise(context: Context) -> None:
     """Randomise the selection: how far, which kinds of values."""
     modules, selection = _to_vary(context), context.selection
     if not modules:
-        context.tell("Select what to randomise: a module, several (Shift-click), or a layer's head.")
+        context.tell(tr("Select what to randomise: a module, several (Shift-click), or a layer's head."))
         return
-    what = selection.name if len(selection.chosen) == 1 else f"{len(modules)} modules"
+    what = selection.name if len(selection.chosen) == 1 else tr("{count} modules", count=len(modules))
     dialog = RandomiseDialog(what, context.talk.parent)
     dialog.pressed.connect(lambda strength, kinds: vary(context.session.document, modules, strength, kinds))
     context.talk.show(dialog)
 
 
 COMMANDS = (
-    Command("duplicate", "Duplicate", "Ctrl+D", "Edit", duplicate, needs_selection),
-    Command("duplicate_all", "Duplicate with its own sources", "Ctrl+Alt+D", "Edit", duplicate_with_sources,
+    Command("duplicate", tr("Duplicate"), "Ctrl+D", "Edit", duplicate, needs_selection),
+    Command("duplicate_all", tr("Duplicate with its own sources"), "Ctrl+Alt+D", "Edit", duplicate_with_sources,
             needs_selection),
-    Command("select_layer", "Select all of the layer", "Ctrl+A", "Edit", select_layer, needs_selection),
-    Command("copy", "Copy", "Ctrl+C", "Edit", copy, needs_selection),
-    Command("paste", "Paste", "Ctrl+V", "Edit", paste_clipboard),
-    Command("randomise", "Randomise…", "R", "Edit", ask_randomise),
-    Command("vary_a_little", "Vary a little", "Shift+R", "Edit", vary_a_little, needs_selection),
+    Command("select_layer", tr("Select all of the layer"), "Ctrl+A", "Edit", select_layer, needs_selection),
+    Command("copy", tr("Copy"), "Ctrl+C", "Edit", copy, needs_selection),
+    Command("paste", tr("Paste"), "Ctrl+V", "Edit", paste_clipboard),
+    Command("randomise", tr("Randomise…"), "R", "Edit", ask_randomise),
+    Command("vary_a_little", tr("Vary a little"), "Shift+R", "Edit", vary_a_little, needs_selection),
 )  # fmt: skip

@@ -6,6 +6,7 @@ from dunefall.app.editing.modules import add_layer
 from dunefall.app.editing.voicesdialog import VoicesDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr, uncapital
 from dunefall.session.edits.layers import reroll, set_voices, toggle_fold
 
 __all__ = ["COMMANDS"]
@@ -22,7 +23,7 @@ def ask_voices(context: Context) -> None:
     """Set how many voices the selected module's layer has."""
     layer = context.selection.layer
     if layer is not None and not context.session.patch.has(layer.output_id):
-        context.tell(f"{layer.name} has no sound of its own, and so no voices.")
+        context.tell(tr("{name} has no sound of its own, and so no voices.", name=layer.name))
     elif layer is not None:
         dialog = VoicesDialog(layer, context.talk.parent)
         context.talk.show(dialog, lambda: set_voices(context.session.document, layer.id, *dialog.values))
@@ -43,17 +44,13 @@ def another_seed(context: Context) -> None:
     reroll(context.session.document)
 
 
-def _told(name: str, label: str) -> str:
-    return f"{name} {label[:1].lower()}{label[1:]}".rstrip()
-
-
 COMMANDS = (
-    Command("undo", "Undo", "Ctrl+Z", "Edit", undo, lambda c: bool(c.session.document.undo_label),
-            told=lambda c: _told("Undo", c.session.document.undo_label)),
-    Command("redo", "Redo", "Ctrl+Shift+Z", "Edit", redo, lambda c: bool(c.session.document.redo_label),
-            told=lambda c: _told("Redo", c.session.document.redo_label)),
-    Command("reroll", "Another seed", "Ctrl+R", "Edit", another_seed),
-    Command("add_layer", "Add layer…", "Ctrl+Shift+L", "Add", add_layer),
-    Command("voices", "Voices of the layer…", "V", "Layer", ask_voices, needs_selection),
-    Command("fold", "Fold the lane", "Ctrl+E", "Layer", fold),
+    Command("undo", tr("Undo"), "Ctrl+Z", "Edit", undo, lambda c: bool(c.session.document.undo_label),
+            told=lambda c: tr("Undo {step}", step=uncapital(c.session.document.undo_label)).rstrip()),
+    Command("redo", tr("Redo"), "Ctrl+Shift+Z", "Edit", redo, lambda c: bool(c.session.document.redo_label),
+            told=lambda c: tr("Redo {step}", step=uncapital(c.session.document.redo_label)).rstrip()),
+    Command("reroll", tr("Another seed"), "Ctrl+R", "Edit", another_seed),
+    Command("add_layer", tr("Add layer…"), "Ctrl+Shift+L", "Add", add_layer),
+    Command("voices", tr("Voices of the layer…"), "V", "Layer", ask_voices, needs_selection),
+    Command("fold", tr("Fold the lane"), "Ctrl+E", "Layer", fold),
 )  # fmt: skip

@@ -13,6 +13,7 @@ from dunefall.app.controls.live import TraceSource
 from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import face_of, spec_for
 from dunefall.catalogue.search import Entry, entries, found
 from dunefall.patch.compounds import modules_in
@@ -95,7 +96,9 @@ class LinkDialog(SearchDialog):
         role: str = "",
         makes: Sequence[str] = (),
     ) -> None:
-        super().__init__(title, "Type a name, a layer or a kind", "outputs", "Show" if first else "Link", parent)
+        super().__init__(
+            title, tr("Type a name, a layer or a kind"), "outputs", tr("Show") if first else tr("Link"), parent
+        )
         self.chosen: Place | None = None
         self.made: Entry | None = None
         self._patch, self._first, self._role, self._makes = patch, first, role, makes
@@ -115,7 +118,7 @@ class LinkDialog(SearchDialog):
         self.list.clear()
         self._list_outputs(compress(rows, named))
         for entry in self._can_make(text):
-            item = QListWidgetItem(f"New {entry.name}")
+            item = QListWidgetItem(tr("New {name}", name=entry.name))
             item.setData(_MAKES, entry)
             self.list.addItem(item)
         self._list_outputs(row for row, first in zip(rows, named, strict=True) if not first)

@@ -10,6 +10,7 @@ from dunefall.app.editing.linkdialog import LinkDialog
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.language import inline, tr
 from dunefall.base.units import format_value, parse_range
 from dunefall.catalogue.compounds import target_of
 from dunefall.catalogue.declare import Param
@@ -52,7 +53,7 @@ def ask_link(context: Context, port: str) -> None:
     if found is None:
         return
     verb = "moves" if isinstance(found, Param) else "feeds"
-    title = f"What {verb} {found.name.lower()} of {context.selection.name}?"
+    title = tr("What {verb} {name} of {name_2}?", verb=verb, name=inline(found.name), name_2=context.selection.name)
     dialog = LinkDialog(
         context.session.patch, title, context.session.engine, context.theme, context.talk.parent,
         role="control" if isinstance(found, Param) else found.role, makes=movers_of(found),
@@ -74,7 +75,7 @@ def _move_by_new(context: Context, entry: Entry, target: Place) -> None:
     for way in joinings(patch, layer, entry.id, target.module, target.port, entry.preset):
         if any(link.source.module == way.module for link in way.patch.links_into(target.module, target.port)):
             whole = with_new_parts(patch, way.patch, within.id) if within else way.patch
-            context.session.document.edit(f"Add {entry.name}", whole)
+            context.session.document.edit(tr("Add {name}", name=entry.name), whole)
             context.tell(way.told)
             return
 
@@ -101,11 +102,12 @@ def ask_range(context: Context, link_id: str) -> None:
     link = patch.link(link_id)
     now, target = range_of(patch, link), target_of(patch, link.target)
     if now is None or target is None:
-        context.tell("A sound or a gate is taken unchanged: set this link's amount instead.")
+        context.tell(tr("A sound or a gate is taken unchanged: set this link's amount instead."))
         return
     text = context.talk.ask_text(
-        "Range of the link", f"{target.name}: from … to …, as the source goes from its lowest to its highest",
-        " to ".join(format_value(end, target.unit, choices=target.choices) for end in now),
+        tr("Range of the link"), tr("{name}: from … to …, as the source goes from its lowest to its "
+                                    "highest", name=target.name),
+        tr(" to ").join(format_value(end, target.unit, choices=target.choices) for end in now),
     )  # fmt: skip
     if text is not None:
         take_range(context, link_id, text)
@@ -131,7 +133,9 @@ def remove(context: Context, link_id: str) -> None:
     link = patch.link(link_id)
     remove_link(context.session.document, link_id)
     name = port_name(patch, link.target.module, link.target.port)
-    context.tell_removed(f"The link from {patch.module(link.source.module).name} to {name} was")
+    context.tell_removed(
+        tr("The link from {name} to {name_2} was", name=patch.module(link.source.module).name, name_2=name)
+    )
 
 
 def copy_movement(context: Context, port: str) -> None:
@@ -140,14 +144,16 @@ def copy_movement(context: Context, port: str) -> None:
     context.movement = patch.links_into(place.module, place.port)
     names = ", ".join(patch.module(link.source.module).name for link in context.movement)
     context.tell(
-        f"Movement copied: {names}." if names else "Nothing moves this value, so there is no movement to copy."
+        tr("Movement copied: {names}.", names=names)
+        if names
+        else tr("Nothing moves this value, so there is no movement to copy.")
     )
 
 
 def take_movement(context: Context, port: str) -> None:
     """Let a parameter be moved as the one whose movement was copied."""
     if not context.movement:
-        context.tell("Copy a movement first, from the menu of a modulated value.")
+        context.tell(tr("Copy a movement first, from the menu of a modulated value."))
         return
     paste_movement(context.session.document, context.movement, context.selection.place_of(port))
 
@@ -158,11 +164,13 @@ def ask_gather(context: Context) -> None:
     layer = home.id if home else SHARED_ID
     kinds = kinds_of_layer(document, layer)
     if not kinds:
-        context.tell("This layer has no values to put under a control yet: add modules first.")
+        context.tell(tr("This layer has no values to put under a control yet: add modules first."))
         return
     most_first = sorted(kinds.items(), key=lambda kind: (-len(kind[1]), kind[0]))
     texts = {f"{kind} ({len(modules)})": kind for kind, modules in most_first}
-    text = context.talk.ask_item("Put under a named control", "All parameters of this kind in the layer", list(texts))
+    text = context.talk.ask_item(
+        tr("Put under a named control"), tr("All parameters of this kind in the layer"), list(texts)
+    )
     if text is not None:
         context.selection.select(gather(document, layer, texts[text]))
 
@@ -173,11 +181,11 @@ def learn_controller(context: Context, port: str = "") -> None:
     spec = selection.spec
     port = port or (spec.face if spec else "")
     if not port or spec is None:
-        context.tell("Select what the controller should move: a module, or better a Named control.")
+        context.tell(tr("Select what the controller should move: a module, or better a Named control."))
         return
     context.session.control.learn_next(selection.place_of(port))
-    name = spec.param(port).name.lower()
-    context.tell(f"Turn a MIDI controller now to assign it to {name} of {selection.name}.")
+    name = inline(spec.param(port).name)
+    context.tell(tr("Turn a MIDI controller now to assign it to {name} of {name_2}.", name=name, name_2=selection.name))
 
 
 def go_to_source(context: Context) -> None:
@@ -189,7 +197,7 @@ def go_to_source(context: Context) -> None:
 def go_to_target(context: Context) -> None:
     """Down the chain: to what the selection moves, or to one of several."""
     links = context.selection.seen.links_from(context.selection.module)
-    _go_along(context, {x.target.module: x.target for x in links}, "is moved by")
+    _go_along(context, {x.target.module: x.target for x in links}, tr("is moved by"))
 
 
 def _go_along(context: Context, ends: dict[str, Place], does: str) -> None:
@@ -197,7 +205,9 @@ def _go_along(context: Context, ends: dict[str, Place], does: str) -> None:
     chosen = selection.module
     ends.pop(chosen, None)
     if not chosen or not ends:
-        context.tell(f"Nothing {does} {selection.name}." if chosen else "Select a module first.")
+        context.tell(
+            tr("Nothing {does} {name}.", does=does, name=selection.name) if chosen else tr("Select a module first.")
+        )
     elif len(ends) == 1:
         selection.select(next(iter(ends)))
     else:
@@ -212,7 +222,9 @@ def _go_along(context: Context, ends: dict[str, Place], does: str) -> None:
 def find_module(context: Context) -> None:
     """Search all modules of the patch by name, and select one."""
     session = context.session
-    dialog = LinkDialog(session.patch, "Find a module", session.engine, context.theme, context.talk.parent, first=True)
+    dialog = LinkDialog(
+        session.patch, tr("Find a module"), session.engine, context.theme, context.talk.parent, first=True
+    )
 
     def reveal() -> None:
         if dialog.chosen:
@@ -222,10 +234,10 @@ def find_module(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("link", "Move this…", "M", "Module", link_selection, needs_selection),
-    Command("gather", "Put under a named control…", "Ctrl+Shift+G", "Module", ask_gather),
-    Command("learn", "Learn a MIDI controller…", "Ctrl+Alt+M", "Module", learn_controller),
-    Command("up", "What moves this?", "Alt+Left", "Listen", go_to_source),
-    Command("down", "What does this move?", "Alt+Right", "Listen", go_to_target),
-    Command("find", "Find a module…", "Ctrl+F", "Listen", find_module),
+    Command("link", tr("Move this…"), "M", "Module", link_selection, needs_selection),
+    Command("gather", tr("Put under a named control…"), "Ctrl+Shift+G", "Module", ask_gather),
+    Command("learn", tr("Learn a MIDI controller…"), "Ctrl+Alt+M", "Module", learn_controller),
+    Command("up", tr("What moves this?"), "Alt+Left", "Listen", go_to_source),
+    Command("down", tr("What does this move?"), "Alt+Right", "Listen", go_to_target),
+    Command("find", tr("Find a module…"), "Ctrl+F", "Listen", find_module),
 )

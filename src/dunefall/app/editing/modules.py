@@ -10,6 +10,7 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.joining import (
@@ -45,7 +46,7 @@ __all__ = [
     "use_sound", "use_tuning",
 ]  # fmt: skip
 
-SOUND_FILES = "Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)"
+SOUND_FILES = tr("Sounds (*.wav *.flac *.ogg *.oga *.aif *.aiff *.au *.caf *.w64 *.rf64);;All files (*)")
 
 
 def add_module(context: Context) -> None:
@@ -77,8 +78,8 @@ def show_palette(context: Context, layer: str) -> None:
     spec = selection.spec if beside.module else None
     role = spec.outputs[0].role if spec and spec.outputs and not spec.ends else ""
     first = next_stages(role, value=bool(beside.port))
-    where = session.patch.layer(layer).name if layer != MASTER_ID else "the whole mix"
-    _choose(context, f"Add to {where}", ways, first)
+    where = session.patch.layer(layer).name if layer != MASTER_ID else tr("the whole mix")
+    _choose(context, tr("Add to {where}", where=where), ways, first)
 
 
 def add_layer(context: Context) -> None:
@@ -94,7 +95,7 @@ def add_layer(context: Context) -> None:
         layer = made.patch.layer_of(made.module).id
         return list(_ways(context, made.patch, layer, entry, Place("", "")))
 
-    _choose(context, "Add a layer that begins with…", ways, next_stages("", value=False), layers=True)
+    _choose(context, tr("Add a layer that begins with…"), ways, next_stages("", value=False), layers=True)
 
 
 def _ways(context: Context, patch: Patch, layer: str, entry: Entry, beside: Place) -> Iterable[Joined]:
@@ -121,7 +122,7 @@ def _choose(
 
     def add() -> None:
         if palette.chosen is not None:
-            take_way(context, f"Add {palette.chosen.name}", palette.ways, palette.way)
+            take_way(context, tr("Add {name}", name=palette.chosen.name), palette.ways, palette.way)
 
     palette = Palette(title, context.theme, ways, hear, kept, context.talk.parent, first=first, layers=layers)
 
@@ -137,7 +138,7 @@ def _choose(
     palette.finished.connect(lambda _: changed.disconnect(look_again))
     context.talk.show(palette, add)
     if troubles:
-        context.tell(f"In your library: {'; '.join(troubles)}.")
+        context.tell(tr("In your library: {listed}.", listed="; ".join(troubles)))
 
 
 def _within(context: Context, way: Joined, compound: str) -> Joined:
@@ -157,10 +158,10 @@ def take_way(context: Context, label: str, ways: Sequence[Joined], chosen: int) 
             document.undo()
             take_way(context, label, ways, (chosen + 1) % len(ways))
         else:
-            context.tell("The patch has changed since. Undo back to the added module first.")
+            context.tell(tr("The patch has changed since. Undo back to the added module first."))
 
     told = f"{way.told} {_nowhere(context, way)}".rstrip()
-    context.talk.tell(told, ("Join otherwise", otherwise) if len(ways) > 1 else None)
+    context.talk.tell(told, (tr("Join otherwise"), otherwise) if len(ways) > 1 else None)
 
 
 def _nowhere(context: Context, way: Joined) -> str:
@@ -169,13 +170,13 @@ def _nowhere(context: Context, way: Joined) -> str:
     spec = spec_of(way.patch.module(way.module).type) if way.patch.has(way.module) else None
     if spec is None or not spec.sends or (options.osc_out if spec.sends == "osc" else options.midi_out != "none"):
         return ""
-    return "Choose where it goes in Sound devices."
+    return tr("Choose where it goes in Sound devices.")
 
 
 def choose_sound(context: Context) -> None:
     """Choose a sound file for the selected module."""
     path = context.session.document.path
-    found = context.talk.open_file("Choose a sound", SOUND_FILES, str(path.parent) if path else "")
+    found = context.talk.open_file(tr("Choose a sound"), SOUND_FILES, str(path.parent) if path else "")
     if found:
         use_sound(context, found)
 
@@ -183,7 +184,9 @@ def choose_sound(context: Context) -> None:
 def use_sound(context: Context, path: Path) -> None:
     """Let the selected module play a file; a dialog says what is wrong with it."""
     module = context.selection.module
-    dialog = SoundDialog(f"Reading {path.name}…", lambda report: take_in(path, report), context.talk.parent)
+    dialog = SoundDialog(
+        tr("Reading {name}…", name=path.name), lambda report: take_in(path, report), context.talk.parent
+    )
 
     def done() -> None:
         if isinstance(dialog.result_value, SoundRef):
@@ -199,7 +202,7 @@ def remove_sound(context: Context) -> None:
 
 def choose_tuning(context: Context) -> None:
     """Choose a tuning file for the selected module."""
-    found = context.talk.open_file("Choose a tuning", "Tunings (*.scl);;All files (*)")
+    found = context.talk.open_file(tr("Choose a tuning"), tr("Tunings (*.scl);;All files (*)"))
     if found:
         use_tuning(context, found)
 
@@ -212,7 +215,14 @@ def use_tuning(context: Context, path: Path) -> None:
         context.tell(str(error))
         return
     set_tuning(context.session.document, context.selection.module, cents)
-    context.tell(f"Tuning “{title or path.stem}”: {len(cents)} notes up to {cents[-1]:.0f} ct.")
+    context.tell(
+        tr(
+            "Tuning “{title}”: {count} notes up to {cents:.0f} ct.",
+            title=title or path.stem,
+            count=len(cents),
+            cents=cents[-1],
+        )
+    )
 
 
 def bypass(context: Context) -> None:
@@ -230,8 +240,9 @@ def bypass_all(context: Context) -> None:
     if layer is not None:
         count = bypass_effects(context.session.document, layer.id)
         key = context.key_of("use_next")
-        context.tell(f"{count} effects of {layer.name} are bypassed. {key} brings back the next." if count else
-                     f"The sound of {layer.name} passes through no effect.")  # fmt: skip
+        context.tell(tr("{count} effects of {name} are bypassed. {key} brings back "
+                        "the next.", count=count, name=layer.name, key=key) if count else
+                     tr("The sound of {name} passes through no effect.", name=layer.name))  # fmt: skip
 
 
 def use_next(context: Context) -> None:
@@ -240,7 +251,9 @@ def use_next(context: Context) -> None:
     if layer is not None:
         module = use_next_effect(context.session.document, layer.id)
         name = context.session.patch.module(module).name if module else ""
-        context.tell(f"{name} is heard again." if module else f"Nothing in {layer.name} is bypassed.")
+        context.tell(
+            tr("{name} is heard again.", name=name) if module else tr("Nothing in {name} is bypassed.", name=layer.name)
+        )
         if module:
             context.selection.select_shown(module)
 
@@ -250,7 +263,7 @@ def ask_swap(context: Context) -> None:
     patch, selection = context.session.patch, context.selection
     module, spec = selection.module, selection.spec
     if not module or selection.face is not None or (spec and (spec.ends or spec.brings_mix)):
-        context.tell("Select one module to put another in its place.")
+        context.tell(tr("Select one module to put another in its place."))
         return
 
     def ways(entry: Entry) -> list[Joined]:
@@ -258,7 +271,7 @@ def ask_swap(context: Context) -> None:
         return [new] if new else []
 
     stage = spec.stage if spec else "source"
-    _choose(context, f"In the place of {selection.name}", ways, (stage,))
+    _choose(context, tr("In the place of {name}", name=selection.name), ways, (stage,))
 
 
 def pin(context: Context) -> None:
@@ -273,7 +286,7 @@ def ask_name(context: Context) -> None:
     selection, document = context.selection, context.session.document
     chosen = selection.module
     now = selection.name if chosen else document.patch.title
-    name = context.talk.ask_text("Rename", "Name" if chosen else "Title of the patch", now)
+    name = context.talk.ask_text(tr("Rename"), tr("Name") if chosen else tr("Title of the patch"), now)
     if name is None:
         return
     if selection.face is not None:
@@ -286,7 +299,7 @@ def ask_name(context: Context) -> None:
 
 def ask_title(context: Context) -> None:
     """Rename the patch."""
-    title = context.talk.ask_text("Rename the patch", "Title of the patch", context.session.patch.title)
+    title = context.talk.ask_text(tr("Rename the patch"), tr("Title of the patch"), context.session.patch.title)
     if title is not None:
         set_title(context.session.document, title)
 
@@ -300,7 +313,7 @@ def reset(context: Context) -> None:
 def unpin(context: Context, place: Place) -> None:
     """Take a signal out of Watch."""
     toggle_pin(context.session.document, place)
-    context.tell_removed(f"{context.session.patch.module(place.module).name} in Watch was")
+    context.tell_removed(tr("{name} in Watch was", name=context.session.patch.module(place.module).name))
 
 
 def remove(context: Context) -> None:
@@ -311,20 +324,20 @@ def remove(context: Context) -> None:
         return
     if selection.module == layer.output_id:
         remove_layer(document, layer.id)
-        context.tell_removed(f"The layer {layer.name} with {len(layer.modules)} modules was")
+        context.tell_removed(tr("The layer {name} with {count} modules was", name=layer.name, count=len(layer.modules)))
     else:
         remove_modules(document, selection.modules)
-        context.tell_removed(f"{name} was" if count == 1 else f"{count} modules were")
+        context.tell_removed(tr("{name} was", name=name) if count == 1 else tr("{count} modules were", count=count))
 
 
 COMMANDS = (
-    Command("add_module", "Add…", "A", "Add", add_module),
-    Command("bypass", "Bypass", "B", "Module", bypass, needs_selection),
-    Command("bypass_all", "Bypass all effects of the layer", "Shift+B", "Module", bypass_all, needs_selection),
-    Command("use_next", "Bring back the next effect", "Ctrl+B", "Module", use_next, needs_selection),
-    Command("swap", "Swap for another…", "X", "Module", ask_swap, needs_selection),
-    Command("pin", "Pin in Watch", "P", "Module", pin, needs_selection),
-    Command("rename", "Rename…", "F2", "Module", ask_name),
-    Command("reset", "Restart the module", "Ctrl+Backspace", "Module", reset, needs_selection),
-    Command("remove", "Remove", "Delete", "Module", remove, needs_selection),
+    Command("add_module", tr("Add…"), "A", "Add", add_module),
+    Command("bypass", tr("Bypass"), "B", "Module", bypass, needs_selection),
+    Command("bypass_all", tr("Bypass all effects of the layer"), "Shift+B", "Module", bypass_all, needs_selection),
+    Command("use_next", tr("Bring back the next effect"), "Ctrl+B", "Module", use_next, needs_selection),
+    Command("swap", tr("Swap for another…"), "X", "Module", ask_swap, needs_selection),
+    Command("pin", tr("Pin in Watch"), "P", "Module", pin, needs_selection),
+    Command("rename", tr("Rename…"), "F2", "Module", ask_name),
+    Command("reset", tr("Restart the module"), "Ctrl+Backspace", "Module", reset, needs_selection),
+    Command("remove", tr("Remove"), "Delete", "Module", remove, needs_selection),
 )

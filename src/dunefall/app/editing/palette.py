@@ -15,6 +15,7 @@ from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.base.door import clean
+from dunefall.base.language import tr
 from dunefall.catalogue.joining import Joined
 from dunefall.catalogue.search import EMPTY_LAYER, Entry, found
 from dunefall.patch.library import DATA
@@ -97,8 +98,8 @@ class Palette(SearchDialog):
         first: Sequence[str] = (),
         layers: bool = False,
     ) -> None:
-        hint = "Type a name, a purpose or plain words: wobble, rain-like, random notes"
-        super().__init__(title, hint, "modules and starters", "Add", parent)
+        hint = tr("Type a name, a purpose or plain words: wobble, rain-like, random notes")
+        super().__init__(title, hint, tr("modules and starters"), tr("Add"), parent)
         self.chosen: Entry | None = None
         self.ways: list[Joined] = []
         self.way = 0
@@ -115,7 +116,7 @@ class Palette(SearchDialog):
         line.addWidget(self.told, 1)
         line.addWidget(self.others)
         self.column.insertLayout(3, line)
-        self.hearing = QCheckBox("&Hear it in the patch before adding it")
+        self.hearing = QCheckBox(tr("&Hear it in the patch before adding it"))
         self.hearing.toggled.connect(self._hearing_changed)
         self.foot.insertWidget(0, self.hearing)
         self._timer = QTimer(self)
@@ -140,7 +141,7 @@ class Palette(SearchDialog):
             self.list.addItem(item)
         self.list.setCurrentRow(0)
         if not self.list.count():
-            self.told.setText("No module matches. Try another word.")
+            self.told.setText(tr("No module matches. Try another word."))
 
     def _empty_layer(self, text: str) -> list[Entry]:
         """The last entry where a layer is added: an empty one, called what was typed."""
@@ -160,9 +161,9 @@ class Palette(SearchDialog):
 
     def _show_way(self) -> None:
         count = len(self.ways)
-        impossible = "This gives another kind of signal." if self.entry else ""
+        impossible = tr("This gives another kind of signal.") if self.entry else ""
         self.told.setText(self.ways[self.way].told if count else impossible)
-        self.others.setText(f"Way {self.way + 1} of {count}: ← →" if count > 1 else "")
+        self.others.setText(tr("Way {way} of {count}: ← →", way=self.way + 1, count=count) if count > 1 else "")
         if self.hearing.isChecked():
             self._timer.start(HEAR_MS)
 

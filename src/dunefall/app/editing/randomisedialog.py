@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
 
+from dunefall.base.language import capital, tr
 from dunefall.catalogue.varying import KINDS
 
 __all__ = ["RandomiseDialog"]
@@ -23,16 +24,16 @@ class RandomiseDialog(QDialog):
 
     def __init__(self, what: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Randomise {what}")
+        self.setWindowTitle(tr("Randomise {what}", what=what))
         column = QVBoxLayout(self)
-        told = QLabel(f"{what}: locked values stay, levels in dB only go down, pitches go in semitones.")
+        told = QLabel(tr("{what}: locked values stay, levels in dB only go down, pitches go in semitones.", what=what))
         told.setWordWrap(True)
         column.addWidget(told)
         line = QHBoxLayout()
-        name, self._value = QLabel("&Strength"), QLabel()
+        name, self._value = QLabel(tr("&Strength")), QLabel()
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(1, 100)
-        self.strength.setAccessibleName("Strength")
+        self.strength.setAccessibleName(tr("Strength"))
         self.strength.valueChanged.connect(lambda value: self._value.setText(f"{value} %"))
         self.strength.setValue(30)
         name.setBuddy(self.strength)
@@ -41,15 +42,15 @@ class RandomiseDialog(QDialog):
         line.addWidget(self.strength, 1)
         line.addWidget(self._value)
         column.addLayout(line)
-        self.kinds = {kind: QCheckBox(kind.capitalize()) for kind in KINDS}
+        self.kinds = {kind: QCheckBox(capital(tr(kind))) for kind in KINDS}
         for kind, box in self.kinds.items():
             box.setChecked(kind != "choices")
             column.addWidget(box)
         buttons = QHBoxLayout()
-        self.again = QPushButton("&Randomise")
+        self.again = QPushButton(tr("&Randomise"))
         self.again.setDefault(True)
         self.again.clicked.connect(self._press)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         buttons.addStretch(1)
         buttons.addWidget(self.again)

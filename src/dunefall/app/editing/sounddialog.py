@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QLabel, QProgressBar, QPushButton, QVBoxL
 
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 
 __all__ = ["SoundDialog", "read_sounds"]
 
@@ -37,18 +38,18 @@ class SoundDialog(QDialog):
         self.result_value: object = None
         self.error = ""
         self._work, self._cancel, self._share = work, threading.Event(), 0.0
-        self.setWindowTitle("Reading sound")
+        self.setWindowTitle(tr("Reading sound"))
         self.setMinimumWidth(420)
         column = QVBoxLayout(self)
         column.addWidget(QLabel(text))
         self.bar = QProgressBar()
         self.bar.setRange(0, 1000)
-        self.bar.setAccessibleName("Progress")
+        self.bar.setAccessibleName(tr("Progress"))
         column.addWidget(self.bar)
-        self.stop = QPushButton("Cancel")
+        self.stop = QPushButton(tr("Cancel"))
         self.stop.clicked.connect(self._cancel.set)
         column.addWidget(self.stop)
-        self._thread = threading.Thread(target=self._run, name="reading sound", daemon=True)
+        self._thread = threading.Thread(target=self._run, name=tr("reading sound"), daemon=True)
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._follow)
         self._waited = 0
@@ -98,7 +99,7 @@ def read_sounds(context: Context, dialog: SoundDialog, then: Callable[[], object
 
     def failed() -> None:
         if dialog.error:
-            context.talk.warn("This sound cannot be used", dialog.error)
+            context.talk.warn(tr("This sound cannot be used"), dialog.error)
 
     dialog.accepted.connect(then)
     dialog.rejected.connect(failed)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QSpinBox, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
+from dunefall.base.language import tr
 from dunefall.patch.model import MOST_VOICES, Layer
 
 __all__ = ["VoicesDialog"]
 
-NOTE = (
+NOTE = tr(
     "Each voice has all modules up to where the voices meet, with random values of its own and a little off in "
     "pitch and time. With a Keyboard, each note takes the next free voice."
 )
@@ -19,21 +20,21 @@ class VoicesDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are voices, spread (0..1) and the module where they meet."""
 
     def __init__(self, layer: Layer, parent: QWidget | None = None) -> None:
-        super().__init__(f"Voices of {layer.name}", NOTE, parent)
+        super().__init__(tr("Voices of {name}", name=layer.name), NOTE, parent)
         self.voices, self.spread, self.meet = QSpinBox(), QSpinBox(), QComboBox()
         self.voices.setRange(1, MOST_VOICES)
         self.voices.setValue(layer.voices)
         self.spread.setRange(0, 100)
         self.spread.setSuffix(" %")
         self.spread.setValue(round(layer.spread * 100))
-        self.meet.addItem("at the layer's output", "")
+        self.meet.addItem(tr("at the layer's output"), "")
         for module in layer.modules:
             if module.id != layer.output_id:
-                self.meet.addItem(f"at {module.name}", module.id)
+                self.meet.addItem(tr("at {name}", name=module.name), module.id)
         self.meet.setCurrentIndex(max(0, self.meet.findData(layer.meet)))
-        self.add("Voices", self.voices)
-        self.add("Spread", self.spread)
-        self.add("Voices meet", self.meet)
+        self.add(tr("Voices"), self.voices)
+        self.add(tr("Spread"), self.spread)
+        self.add(tr("Voices meet"), self.meet)
 
     @property
     def values(self) -> tuple[int, float, str]:

@@ -28,6 +28,7 @@ from dunefall.app.inspector.series import SeriesEditor
 from dunefall.app.inspector.storybox import StoryBox
 from dunefall.app.inspector.values import Values, add_text
 from dunefall.app.inspector.wishes import Live, Wishes
+from dunefall.base.language import capital, tr
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.controls import scale_of, shown_value
 from dunefall.catalogue.declare import ModuleSpec
@@ -42,7 +43,7 @@ __all__ = ["Inspector"]
 WIDTH = 334
 MANY = 9
 """A module with so many values and inputs has a field in which one is looked for."""
-OWN_SOUNDS = {"file": "Shipped sound: iron gate", "table": "Built-in tables", "response": "Computed places"}
+OWN_SOUNDS = {"file": tr("Shipped sound: iron gate"), "table": tr("Built-in tables"), "response": tr("Computed places")}
 
 
 class Inspector(QScrollArea):
@@ -66,7 +67,7 @@ class Inspector(QScrollArea):
         self._theme, self._live, self.wishes = theme, live, Wishes()
         self._patch = Patch()
         self._module = ""
-        self._shape: object = "nothing yet"
+        self._shape: object = tr("nothing yet")
         self._waiting = False
         self.wishes.settled.connect(document.end_merge)
         self.wishes.settled.connect(self._catch_up)
@@ -83,7 +84,7 @@ class Inspector(QScrollArea):
         self.story.module_asked.connect(self.wishes.module_asked.emit)
         self.setWidgetResizable(True)
         self.setFixedWidth(WIDTH)
-        self.setAccessibleName("Inspector")
+        self.setAccessibleName(tr("Inspector"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def show_module(self, patch: Patch, module: str) -> None:
@@ -149,8 +150,8 @@ class Inspector(QScrollArea):
         """Where a value is looked for by its name, if there are many."""
         if len(spec.targets) >= MANY:
             self.search = QLineEdit()
-            self.search.setPlaceholderText("Find a value")
-            self.search.setAccessibleName("Find a value")
+            self.search.setPlaceholderText(tr("Find a value"))
+            self.search.setAccessibleName(tr("Find a value"))
             self.search.setObjectName("find a value")
             self.search.setClearButtonEnabled(True)
             self.search.textChanged.connect(self._values.fold)
@@ -294,10 +295,11 @@ class Inspector(QScrollArea):
             column.addWidget(self.story)
             self.story.show()
         else:
-            add_text(column, "Nothing selected", sans(20, 600), "text", self._theme)
+            add_text(column, tr("Nothing selected"), sans(20, 600), "text", self._theme)
             add_text(
-                column, "Click a card to see its values, what moves them and what it moves. Click a layer's name for "
-                "its level. Space plays and pauses.", sans(13), "text2", self._theme,
+                column, tr("Click a card to see its values, what moves them and what it moves. Click a layer's "
+                           "name for "
+                "its level. Space plays and pauses."), sans(13), "text2", self._theme,
             )  # fmt: skip
             self._add_front(column)
         column.addStretch(1)
@@ -309,7 +311,7 @@ class Inspector(QScrollArea):
         controls = [module for module in self._patch.modules() if module.type == "named-control"]
         if controls:
             column.addSpacing(12)
-            add_text(column, "Controls of this patch", sans(13, 600), "text", self._theme)
+            add_text(column, tr("Controls of this patch"), sans(13, 600), "text", self._theme)
         for module in controls:
             param, scale = shown_value(self._patch, module), scale_of(self._patch, module)
             rail = Rail(param, param.default, self._theme, self._patch.tempo_bpm)
@@ -322,39 +324,44 @@ class Inspector(QScrollArea):
     def _add_head(self, column: QVBoxLayout, module: Module, spec: ModuleSpec | None) -> None:
         row = QHBoxLayout()
         where = self._patch.layer_of(module.id).name
-        kind = f"{spec.name} · {spec.stage.capitalize()} · {where}" if spec else f"unknown kind · {where}"
+        kind = (
+            f"{spec.name} · {capital(tr(spec.stage))} · {where}" if spec else tr("unknown kind · {where}", where=where)
+        )
         label = QLabel(kind)
         label.setStyleSheet(f"color: {self._theme.text2}")
         row.addWidget(label, 1)
         if spec and spec.can_bypass:
-            bypass = QPushButton("Bypass")
+            bypass = QPushButton(tr("Bypass"))
             bypass.setCheckable(True)
             bypass.setChecked(module.bypassed)
-            bypass.setToolTip("Pass the sound through unchanged (B)")
+            bypass.setToolTip(tr("Pass the sound through unchanged (B)"))
             bypass.clicked.connect(self.wishes.bypass_asked.emit)
             row.addWidget(bypass)
         if isinstance(module, Face):
-            row.addWidget(self._head_button("Open", "Show what is in it (O)", module.id))
+            row.addWidget(self._head_button(tr("Open"), tr("Show what is in it (O)"), module.id))
         column.addLayout(row)
         home = parent_of(self._patch, module.id)
         if home is not None:
-            way = self._head_button(f"▾ in {home.name}", "Close the compound in which this stands (O)", home.id)
+            way = self._head_button(
+                tr("▾ in {name}", name=home.name), tr("Close the compound in which this stands (O)"), home.id
+            )
             way.setProperty("plain", True)
             column.addWidget(way)
         name = QPushButton(module.name)
         name.setProperty("plain", True)
         name.setFont(sans(20, 600))
-        name.setToolTip("Rename (F2)")
+        name.setToolTip(tr("Rename (F2)"))
         name.clicked.connect(lambda: self.wishes.renamed.emit(module.id))
         column.addWidget(name)
         together = len(self._values.alike)
         if together > 1:
-            add_text(column, f"{together} selected: what you set here is set in all of them.", sans(12, 600), "text",
+            add_text(column, tr("{together} selected: what you set here is set in all "
+                                "of them.", together=together), sans(12, 600), "text",
                      self._theme)  # fmt: skip
         text = (
             spec.sentence
             if spec
-            else "This version does not know this kind of module. It stays in the file and is silent."
+            else tr("This version does not know this kind of module. It stays in the file and is silent.")
         )
         add_text(column, text, sans(12), "text2", self._theme)
         self._warning = add_text(column, "", sans(12, 600), "hot", self._theme)
@@ -384,16 +391,16 @@ class Inspector(QScrollArea):
             path = Path(module.sound.path) if module.sound else None
             none = OWN_SOUNDS[spec.sound]
             name = QLabel(path.name if path else none)
-            name.setToolTip(str(path) if path else "You have not chosen a file")
+            name.setToolTip(str(path) if path else tr("You have not chosen a file"))
             name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
             row.addWidget(name, 1)
-            choose = QPushButton("Choose file…")
-            choose.setToolTip("Play a WAV, FLAC, Ogg or AIFF file")
+            choose = QPushButton(tr("Choose file…"))
+            choose.setToolTip(tr("Play a WAV, FLAC, Ogg or AIFF file"))
             choose.clicked.connect(self.wishes.sound_asked.emit)
             row.addWidget(choose)
             if path:
-                remove = QPushButton("Remove")
-                remove.setToolTip("Go back to the built-in one")
+                remove = QPushButton(tr("Remove"))
+                remove.setToolTip(tr("Go back to the built-in one"))
                 remove.clicked.connect(self.wishes.sound_removed.emit)
                 row.addWidget(remove)
             column.addLayout(row)
@@ -413,8 +420,8 @@ class Inspector(QScrollArea):
         self.editor.refused.connect(self.wishes.refused.emit)
         column.addWidget(self.editor)
         if "steps_ct" in spec.series_places:
-            load = QPushButton("Load tuning file…")
-            load.setToolTip("Use the notes of a .scl file")
+            load = QPushButton(tr("Load tuning file…"))
+            load.setToolTip(tr("Use the notes of a .scl file"))
             load.clicked.connect(self.wishes.tuning_asked.emit)
             column.addWidget(load)
         column.addSpacing(4)

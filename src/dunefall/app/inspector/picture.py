@@ -10,6 +10,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.controls.painting import TraceImage, card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono
+from dunefall.base.language import inline, tr
+from dunefall.base.words import listed
 from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.sounds import Sound, prepared
 from dunefall.dsp.wavetables import FRAME_SIZE, OFFSETS, SIZES
@@ -74,9 +76,9 @@ class Picture(QWidget):
         self._grab: tuple[QPointF, dict[str, float]] | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"Picture of {module.name}")
-        names = [self._param(name).name.lower() for name in (*spec.handle, *spec.cursors) if name]
-        self.setToolTip(f"Drag for {' and '.join(names)}" if names else "What it does at these values")
+        self.setAccessibleName(tr("Picture of {name}", name=module.name))
+        names = [inline(self._param(name).name) for name in (*spec.handle, *spec.cursors) if name]
+        self.setToolTip(tr("Drag for {names}", names=listed(names)) if names else tr("What it does at these values"))
         if names:
             self.setCursor(Qt.CursorShape.SizeAllCursor)
 
@@ -114,7 +116,7 @@ class Picture(QWidget):
         elif self._portrait is not None:
             self._paint_portrait(painter, self._portrait)
         else:
-            self._foot(painter, "drawing its picture…", "")
+            self._foot(painter, tr("drawing its picture…"), "")
         painter.end()
 
     @property
@@ -142,11 +144,17 @@ class Picture(QWidget):
         self._image.draw(painter)
         if portrait.kind in OVER_HZ:
             self._paint_decades(painter)
-            self._foot(painter, f"{OVER_HZ[portrait.kind]}, 20 Hz to 20 kHz", f"{FLOOR_DB:.0f} to {TOP_DB:+.0f} dB")
+            self._foot(
+                painter,
+                tr("{OVER_HZ}, 20 Hz to 20 kHz", OVER_HZ=OVER_HZ[portrait.kind]),
+                tr("{FLOOR_DB:.0f} to {TOP_DB:+.0f} dB", FLOOR_DB=FLOOR_DB, TOP_DB=TOP_DB),
+            )
         else:
             span = float(portrait.across[-1])
             self._foot(
-                painter, "wave" if span < 1 else "course", f"{1000 * span:.0f} ms" if span < 1 else f"{span:.0f} s"
+                painter,
+                "wave" if span < 1 else "course",
+                tr("{span:.0f} ms", span=1000 * span) if span < 1 else f"{span:.0f} s",
             )
 
     def _paint_decades(self, painter: QPainter) -> None:
@@ -190,7 +198,7 @@ class Picture(QWidget):
                     painter.fillRect(
                         QRectF(middle.x() - full, middle.y() - full, 2 * full, 2 * full), self._theme.colour("audio")
                     )
-        self._foot(painter, self._face(), "which operator modulates which")
+        self._foot(painter, self._face(), tr("which operator modulates which"))
 
     def _face(self) -> str:
         """The main value in words."""
@@ -245,7 +253,7 @@ class Picture(QWidget):
         sound = self._sound()
         frames = len(sound.samples) // sound.rows
         if not frames:
-            text, colour = "The file is missing: choose another one", self._theme.colour("hot")
+            text, colour = tr("The file is missing: choose another one"), self._theme.colour("hot")
             draw_text(painter, self._box, text, mono(11), colour, centre=True)
             return
         for name in self._spec.cursors:
@@ -253,7 +261,11 @@ class Picture(QWidget):
             painter.setPen(QPen(self._theme.colour("text"), 2))
             painter.drawLine(QPointF(x, EDGE), QPointF(x, HEIGHT - EDGE - FOOT))
         kind = "stereo" if sound.rows == 2 else "mono"
-        self._foot(painter, f"{kind}, {sound.rate_hz / 1000:g} kHz", f"{frames / sound.rate_hz:.2f} s")
+        self._foot(
+            painter,
+            tr("{kind}, {rate_hz:g} kHz", kind=kind, rate_hz=sound.rate_hz / 1000),
+            f"{frames / sound.rate_hz:.2f} s",
+        )
 
     @property
     def _frames(self) -> tuple[int, int]:
@@ -292,7 +304,7 @@ class Picture(QWidget):
         painter.setPen(QPen(self._theme.colour("text"), 2.25))
         painter.drawPolyline(self._frame(place))
         name = self._param("table").format(round(self._values.get("table", 0.0)))
-        self._foot(painter, "own file" if self._module.sound else name, f"{self._values.get('position', 0.0):.0%}")
+        self._foot(painter, tr("own file") if self._module.sound else name, f"{self._values.get('position', 0.0):.0%}")
 
     # -- dragging -----------------------------------------------------------------------------------------------
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono
+from dunefall.base.language import tr
 from dunefall.base.units import note_name
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.patch.model import Module
@@ -86,8 +87,8 @@ class PathField(PlaneField):
     def __init__(self, spec: ModuleSpec, theme: Theme) -> None:
         super().__init__(spec, theme)
         self._moves: list[tuple[float, float, float]] = []
-        self.setAccessibleName("Recorded gesture")
-        self.setToolTip("Press and move the mouse: the movement and its speed are recorded until you release")
+        self.setAccessibleName(tr("Recorded gesture"))
+        self.setToolTip(tr("Press and move the mouse: the movement and its speed are recorded until you release"))
 
     def _to_plane(self, at: QPointF) -> tuple[float, float]:
         x = 2.0 * (at.x() - self._box.left()) / self._box.width() - 1.0
@@ -118,7 +119,7 @@ class PathField(PlaneField):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(self._theme.colour("text"))
             painter.drawEllipse(here, 4.5, 4.5)
-        self._foot(painter, "recording: release to finish" if self._moves else "press and move to record again")
+        self._foot(painter, tr("recording: release to finish") if self._moves else tr("press and move to record again"))
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -153,9 +154,9 @@ class GridField(PlaneField):
     def __init__(self, spec: ModuleSpec, theme: Theme) -> None:
         super().__init__(spec, theme)
         self._chosen = (0, 0)
-        self.setAccessibleName("Grid of notes")
+        self.setAccessibleName(tr("Grid of notes"))
         self.setToolTip(
-            "Click: hit or rest. Wheel, Page Up and Page Down: change the note. Arrows: move between cells."
+            tr("Click: hit or rest. Wheel, Page Up and Page Down: change the note. Arrows: move between cells.")
         )
 
     @property
@@ -180,7 +181,13 @@ class GridField(PlaneField):
         at = self._chosen[1] * COLUMNS + self._chosen[0]
         state = "hit" if hits[at] >= 0.5 else "rest"
         self.setAccessibleDescription(
-            f"column {self._chosen[0] + 1}, row {self._chosen[1] + 1}: {note_name(notes[at])}, {state}"
+            tr(
+                "column {chosen}, row {chosen_2}: {note_name}, {state}",
+                chosen=self._chosen[0] + 1,
+                chosen_2=self._chosen[1] + 1,
+                note_name=note_name(notes[at]),
+                state=state,
+            )
         )
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono
+from dunefall.base.language import tr
 from dunefall.base.units import note_name
 
 __all__ = ["ScreenKeys"]
@@ -44,10 +45,12 @@ class ScreenKeys(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Keys on the screen")
+        self.setAccessibleName(tr("Keys on the screen"))
         self.setToolTip(
-            "Play with the mouse, lower on a key is louder; or, once clicked, with the two lower and the two upper "
-            "rows of letters. Left and right: another octave, up and down: louder and softer"
+            tr(
+                "Play with the mouse, lower on a key is louder; or, once clicked, with the two lower and the two upper "
+                "rows of letters. Left and right: another octave, up and down: louder and softer"
+            )
         )
 
     def _boxes(self) -> list[tuple[int, QRectF]]:

@@ -16,6 +16,7 @@ from dunefall.app.controls.painting import card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.inspector.planes import GridField, PathField, PlaneField
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_value
 from dunefall.catalogue.declare import ModuleSpec, Series
 from dunefall.catalogue.drawing import fitted, randomised, reversed_order, rotated, stretched
@@ -28,7 +29,7 @@ TABS_A_ROW = 3
 SHAPE_POINTS = 24
 NOTE_ROOM = 7.0
 """Semitones that stay free above and below the notes shown."""
-STRENGTHS = (("a little", 0.15), ("half", 0.5), ("anew", 1.0))
+STRENGTHS = ((tr("a little"), 0.15), ("half", 0.5), ("anew", 1.0))
 _copied: list[tuple[Series, tuple[float, ...]]] = []
 """What was copied last, to be pasted into any series."""
 
@@ -67,9 +68,15 @@ class SeriesField(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         own_keys(self, Qt.Key.Key_Delete)
-        self.setAccessibleName(f"Editor of {series.name}")
-        more = " Double-click adds a point, Delete removes one." if series.least < series.most else ""
-        self.setToolTip(f"{series.help} Draw across; arrows and digits set one number; right-click for more.{more}")
+        self.setAccessibleName(tr("Editor of {name}", name=series.name))
+        more = tr(" Double-click adds a point, Delete removes one.") if series.least < series.most else ""
+        self.setToolTip(
+            tr(
+                "{help} Draw across; arrows and digits set one number; right-click for more.{more}",
+                help=series.help,
+                more=more,
+            )
+        )
 
     def show_numbers(
         self,
@@ -103,7 +110,9 @@ class SeriesField(QWidget):
 
     def _describe(self) -> None:
         value = self.series.format(self._values[self._chosen])
-        self.setAccessibleDescription(f"number {self._chosen + 1} of {self._count}: {value}")
+        self.setAccessibleDescription(
+            tr("number {chosen} of {count}: {value}", chosen=self._chosen + 1, count=self._count, value=value)
+        )
 
     # -- where things are ---------------------------------------------------------------------------------------
 
@@ -162,7 +171,12 @@ class SeriesField(QWidget):
         else:
             self._paint_bars(painter, colour)
         foot = QRectF(EDGE, HEIGHT - FOOT - 3, self.width() - 2 * EDGE, FOOT)
-        text = f"{self._chosen + 1} of {self._count}: {self.series.format(self._values[self._chosen])}"
+        text = tr(
+            "{chosen} of {count}: {format}",
+            chosen=self._chosen + 1,
+            count=self._count,
+            format=self.series.format(self._values[self._chosen]),
+        )
         draw_text(painter, foot, text, mono(10.5), theme.colour("text2"))
         painter.end()
 
@@ -291,7 +305,13 @@ class SeriesField(QWidget):
             if len(self._values) > self.series.least:
                 self.point_removed.emit(self._chosen)
             else:
-                self.refused.emit(f"{self.series.name} needs at least {self.series.least}: none can be removed.")
+                self.refused.emit(
+                    tr(
+                        "{name} needs at least {least}: none can be removed.",
+                        name=self.series.name,
+                        least=self.series.least,
+                    )
+                )
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or event.text().isdigit():
             self._type(event.text() if event.text().isdigit() else "")
         else:
@@ -299,14 +319,20 @@ class SeriesField(QWidget):
 
     def _type(self, begun: str) -> None:
         now = begun or self.series.format(self._values[self._chosen])
-        title = f"{self.series.name}, number {self._chosen + 1}"
+        title = tr("{name}, number {chosen}", name=self.series.name, chosen=self._chosen + 1)
         text, good = QInputDialog.getText(self, title, self.series.help, text=now)
         if good:
             try:
                 value = parse_value(text, self.series.unit, choices=self.series.choices)
                 if not self.series.low <= value <= self.series.high:
-                    allowed = f"{self.series.format(self.series.low)} to {self.series.format(self.series.high)}"
-                    raise ParameterError(f"{self.series.name} must be {allowed}; got {text}")
+                    allowed = tr(
+                        "{format} to {format_2}",
+                        format=self.series.format(self.series.low),
+                        format_2=self.series.format(self.series.high),
+                    )
+                    raise ParameterError(
+                        tr("{name} must be {allowed}; got {text}", name=self.series.name, allowed=allowed, text=text)
+                    )
             except ParameterError as error:
                 self.refused.emit(str(error))
                 return
@@ -324,7 +350,7 @@ class SeriesField(QWidget):
         def add(text: str, make: Callable[[], tuple[float, ...]]) -> None:
             menu.addAction(text, lambda: self._give(make()))
 
-        part = menu.addMenu("Randomise")
+        part = menu.addMenu(tr("Randomise"))
         for name, strength in STRENGTHS:
             part.addAction(
                 name,
@@ -332,17 +358,17 @@ class SeriesField(QWidget):
                     lambda s: self._give(randomised(self.series, values, count, s, random.randrange(1 << 30))), strength
                 ),
             )
-        menu.addAction("Randomise everything drawn", self.everything_asked.emit)
-        add("Rotate to the right", lambda: rotated(values, count, 1))
-        add("Rotate to the left", lambda: rotated(values, count, -1))
-        add("Reverse", lambda: reversed_order(values, count))
-        add("Stretch to double length", lambda: stretched(values, count, 2.0))
-        add("Compress to half length", lambda: stretched(values, count, 0.5))
+        menu.addAction(tr("Randomise everything drawn"), self.everything_asked.emit)
+        add(tr("Rotate to the right"), lambda: rotated(values, count, 1))
+        add(tr("Rotate to the left"), lambda: rotated(values, count, -1))
+        add(tr("Reverse"), lambda: reversed_order(values, count))
+        add(tr("Stretch to double length"), lambda: stretched(values, count, 2.0))
+        add(tr("Compress to half length"), lambda: stretched(values, count, 0.5))
         menu.addSeparator()
-        menu.addAction("Copy", lambda: _copied.__setitem__(slice(None), [(self.series, values[:count])]))
-        paste = menu.addAction("Paste", self._paste)
+        menu.addAction(tr("Copy"), lambda: _copied.__setitem__(slice(None), [(self.series, values[:count])]))
+        paste = menu.addAction(tr("Paste"), self._paste)
         paste.setEnabled(bool(_copied))
-        add("Default", lambda: self.series.default)
+        add(tr("Default"), lambda: self.series.default)
         return menu
 
     def _paste(self) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue.story import module_story
 from dunefall.patch.model import Patch
 from dunefall.session.quietwatch import quiet_reason
@@ -35,9 +36,9 @@ class StoryBox(QFrame):
         self._clicks: dict[str, int] = {}
         self.setObjectName("story")
         column = QVBoxLayout(self)
-        self._title, self.text = QLabel("Story"), QLabel()
+        self._title, self.text = QLabel(tr("Story")), QLabel()
         self._title.setFont(sans(11, 600))
-        self._title.setAccessibleName("Story")
+        self._title.setAccessibleName(tr("Story"))
         self.text.setWordWrap(True)
         self.text.setTextFormat(Qt.TextFormat.RichText)
         self.text.setFont(sans(13))
@@ -80,17 +81,20 @@ class StoryBox(QFrame):
             return ""
         text = html.escape(module_story(self._patch, self._module))
         if self._module in self._asleep:
-            text += " <b>Nothing uses its output yet</b>, so it runs only while you look at it."
+            text += tr(" <b>Nothing uses its output yet</b>, so it runs only while you look at it.")
         if self._module in self._quiet:
             reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
-            text += " <b>Its output has not changed for 30 s</b>" + (f": {html.escape(reason)}." if reason else ".")
+            text += tr(" <b>Its output has not changed for 30 s</b>") + (f": {html.escape(reason)}." if reason else ".")
         if self._clicks.get(self._module):
             count = self._clicks[self._module]
-            text += f" <b>It has clicked {'once' if count == 1 else f'{count} times'}</b> since the take began."
+            text += tr_count(" <b>It has clicked once</b> since the take began.",
+                             " <b>It has clicked {count} times</b> since the take began.", count)  # fmt: skip
         near = {link.source.module for link in self._patch.links_into(self._module)}
         near |= {link.target.module for link in self._patch.links_from(self._module)}
         names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
         if not names:
             return text
         pattern = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
-        return re.sub(rf"\b({pattern})\b", lambda m: f'<a href="{names[m[1]]}"><b>{m[1]}</b></a>', text)
+        return re.sub(
+            rf"\b({pattern})\b", lambda m: tr('<a href="{names}"><b>{m}</b></a>', names=names[m[1]], m=m[1]), text
+        )

@@ -15,6 +15,7 @@ from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.base.amounts import parse_amount
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import inline, tr
 from dunefall.base.units import format_value
 from dunefall.catalogue.compounds import Face, target_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
@@ -146,7 +147,7 @@ class Values:
         """The one link by which the module moves something; raises ParameterError where there is none, or several."""
         links = self._patch.links_from(self._module)
         if len(links) != 1:
-            raise ParameterError(f"it has {len(links)} links: set their amounts in their rows")
+            raise ParameterError(tr("it has {count} links: set their amounts in their rows", count=len(links)))
         return links[0]
 
     def _take_line(self, values: dict[str, float]) -> None:
@@ -177,7 +178,11 @@ class Values:
         """One rail for two values that are mostly the same."""
         first, second = (spec.param(name) for name in spec.together)
         value = module.params.get(first.id, first.default)
-        both = replace(first, name=f"{first.name} and {second.name.lower()}", help="Sets both at once.")
+        both = replace(
+            first,
+            name=tr("{name} and {name_2}", name=first.name, name_2=inline(second.name)),
+            help=tr("Sets both at once."),
+        )
         self._both = Rail(both, value, self._theme, self._patch.tempo_bpm)
         self._both.moved.connect(lambda new: self.set_values({first.id: new, second.id: new}))
         self._both.settled.connect(self._wishes.settled.emit)
@@ -202,9 +207,10 @@ class Values:
         """Each group's name, and whether a value in it is changed while it is folded."""
         for name, head in self.groups.items():
             unfolded = self._unfolds(name)
-            changed = "" if unfolded or not self._is_changed(name) else " · changed"
+            changed = "" if unfolded or not self._is_changed(name) else tr(" · changed")
             head.setText(f"{'▾' if unfolded else '▸'} {name}{changed}")
-            head.setAccessibleName(f"{name}, {'unfolded' if unfolded else 'folded'}{changed}")
+            told = tr("{name}, unfolded", name=name) if unfolded else tr("{name}, folded", name=name)
+            head.setAccessibleName(told + changed)
 
     def group_key(self, name: str) -> str:
         """What a group is remembered by."""
@@ -251,7 +257,7 @@ class Values:
             return ""
         if isinstance(target, Param):
             ends = min(max(ends[0], target.low), target.high), min(max(ends[1], target.low), target.high)
-        told = " to ".join(format_value(end, target.unit) for end in ends)
+        told = tr(" to ").join(format_value(end, target.unit) for end in ends)
         factor = factor_told(real.amount, isinstance(target, Param) and target.octaves)
         return f"{told} ({factor})" if factor else told
 
@@ -290,7 +296,7 @@ class Values:
                 row = QHBoxLayout()
                 row.setSpacing(2)
                 row.addWidget(rail, 1)
-                ask = self._ask(port, "+", "Move this…")
+                ask = self._ask(port, "+", tr("Move this…"))
                 ask.setFont(sans(15, 600))
                 ask.setFixedSize(ASK_SIZE, ASK_SIZE)
                 row.addWidget(ask)
@@ -303,7 +309,7 @@ class Values:
             label.setToolTip(port.help or port.name)
             column.addLayout(line)
             if not links:
-                ask = self._ask(port, "+", "Feed this…")
+                ask = self._ask(port, "+", tr("Feed this…"))
                 ask.setFont(sans(15, 600))
                 ask.setFixedSize(ASK_SIZE, ASK_SIZE)
                 line.addWidget(ask)
@@ -313,10 +319,10 @@ class Values:
         inner.setContentsMargins(12, 0, 0, 6)
         inner.setSpacing(0)
         if links:
-            add_text(inner, "Moved by" if isinstance(port, Param) else "Fed by", sans(11), "text2", self._theme)
+            add_text(inner, tr("Moved by") if isinstance(port, Param) else tr("Fed by"), sans(11), "text2", self._theme)
         for link in links:
             inner.addWidget(self._link_row(link))
-        text = "Move this…" if isinstance(port, Param) else "Feed this…"
+        text = tr("Move this…") if isinstance(port, Param) else tr("Feed this…")
         inner.addWidget(self._ask(port, f"+ {text}", text))
         column.addWidget(frame)
 
@@ -324,7 +330,7 @@ class Values:
         """All that the module moves and feeds."""
         links = [link for link in self._patch.links_from(self._module) if link.target.module != self._module]
         if links:
-            add_text(column, "It moves", sans(13, 500), "text", self._theme)
+            add_text(column, tr("It moves"), sans(13, 500), "text", self._theme)
         for link in links:
             column.addWidget(self._link_row(link, outwards=True))
 
@@ -334,7 +340,7 @@ class Values:
         ask.setProperty("plain", True)
         ask.setFont(sans(12, 600))
         ask.setToolTip(f"{tip} (M)")
-        ask.setAccessibleName(f"Link to {port.name}")
+        ask.setAccessibleName(tr("Link to {name}", name=port.name))
         ask.clicked.connect(lambda _=False, name=port.id: self._wishes.link_asked.emit(name))
         return ask
 

@@ -12,6 +12,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from dunefall.base.errors import StorageError
+from dunefall.base.language import tr
 
 __all__ = ["Audition", "Reader"]
 
@@ -83,7 +84,9 @@ class Audition:
         try:
             self._reader = Reader(path, seam=seam, gain=gain, from_s=from_s)
         except (OSError, soundfile.SoundFileError) as error:
-            raise StorageError(f"{path.name} cannot be played: it is not there any more, or no sound file") from error
+            raise StorageError(
+                tr("{name} cannot be played: it is not there any more, or no sound file", name=path.name)
+            ) from error
         self.path, self._begun, self._round = path, time.monotonic() - from_s, seam
         if self._device != "simulated":
             self._start(self._reader)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from dunefall.app.controls.choicedialog import ChoiceDialog
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 from dunefall.base.preferences import FRAMES, RATES_HZ
 from dunefall.engine.devices.keys import CLOCK
 from dunefall.engine.devices.lookout import COMMAND, names_in
@@ -18,7 +19,7 @@ from dunefall.engine.messages import EngineOptions
 
 __all__ = ["DeviceDialog"]
 
-NOTE = (
+NOTE = tr(
     "A smaller block answers sooner; a larger one is safer on a busy machine. The live input is open only while a Live "
     "input module listens. The sound goes on."
 )
@@ -27,30 +28,39 @@ NOTE = (
 def _note() -> str:
     """What to know of all this; and why there is no MIDI, where there is none."""
     reason, cure = why_no_midi()
-    return f"{NOTE} There is no MIDI here: {reason}. Try: {cure}" if reason else NOTE
+    return (
+        tr("{NOTE} There is no MIDI here: {reason}. Try: {cure}", NOTE=NOTE, reason=reason, cure=cure)
+        if reason
+        else NOTE
+    )
 
 
 class DeviceDialog(ChoiceDialog):
     """Lets the user choose; ``values`` are the options of then. Sound devices are looked for while it is open."""
 
     def __init__(self, options: EngineOptions, parent: QWidget | None = None) -> None:
-        super().__init__("Sound devices", _note(), parent)
-        output = [("Best available", "auto"), ("Simulated output (silent)", "simulated")]
-        live = [("Best available", "auto"), ("Simulated microphone", "simulated")]
-        keys = [("First one", "auto"), ("None", "none"), ("Simulated keyboard", "simulated"),
-                ("Simulated clock", CLOCK)]  # fmt: skip
-        self.output = self._choice("Output", output, (options.audio,), options.audio)
-        self.rate = self._choice("Sample rate", [(f"{rate / 1000:g} kHz", rate) for rate in RATES_HZ], (), options.rate)
-        blocks = [(f"{frames} frames ({frames / options.rate * 1000:.1f} ms)", frames) for frames in FRAMES]
-        self.frames = self._choice("Block", blocks, (), options.frames)
-        self.live = self._choice("Live input", live, (options.live,), options.live)
-        self.keys = self._choice("MIDI input", keys, port_names(plays=True), options.keys)
-        ports, names = [("None", "none"), ("Simulated port", "simulated")], port_names(plays=False)
-        self.midi_out = self._choice("MIDI notes out", ports, names, options.midi_out)
-        self.clock_out = self._choice("MIDI clock out", ports, names, options.clock_out)
+        super().__init__(tr("Sound devices"), _note(), parent)
+        output = [(tr("Best available"), "auto"), (tr("Simulated output (silent)"), "simulated")]
+        live = [(tr("Best available"), "auto"), (tr("Simulated microphone"), "simulated")]
+        keys = [(tr("First one"), "auto"), (tr("None"), "none"), (tr("Simulated keyboard"), "simulated"),
+                (tr("Simulated clock"), CLOCK)]  # fmt: skip
+        self.output = self._choice(tr("Output"), output, (options.audio,), options.audio)
+        self.rate = self._choice(
+            tr("Sample rate"), [(tr("{rate:g} kHz", rate=rate / 1000), rate) for rate in RATES_HZ], (), options.rate
+        )
+        blocks = [
+            (tr("{frames} frames ({rate:.1f} ms)", frames=frames, rate=frames / options.rate * 1000), frames)
+            for frames in FRAMES
+        ]
+        self.frames = self._choice(tr("Block"), blocks, (), options.frames)
+        self.live = self._choice(tr("Live input"), live, (options.live,), options.live)
+        self.keys = self._choice(tr("MIDI input"), keys, port_names(plays=True), options.keys)
+        ports, names = [(tr("None"), "none"), (tr("Simulated port"), "simulated")], port_names(plays=False)
+        self.midi_out = self._choice(tr("MIDI notes out"), ports, names, options.midi_out)
+        self.clock_out = self._choice(tr("MIDI clock out"), ports, names, options.clock_out)
         self.osc_out = QLineEdit(options.osc_out)
-        self.osc_out.setPlaceholderText(f"None; or a host and a port, such as {HOST}:9000")
-        self.add("OSC out", self.osc_out)
+        self.osc_out.setPlaceholderText(tr("None; or a host and a port, such as {HOST}:9000", HOST=HOST))
+        self.add(tr("OSC out"), self.osc_out)
         self._look = QProcess(self)
         self._look.finished.connect(self._found)
         self._look.start(COMMAND[0], list(COMMAND[1:]))

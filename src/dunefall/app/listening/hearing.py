@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr
 from dunefall.patch.model import MASTER_ID, SHARED_ID, Link, Patch, Place
 from dunefall.session.edits.modules import set_param, set_together
 
@@ -54,7 +55,7 @@ def key_released(context: Context) -> None:
 
 def _hear_everything(context: Context) -> None:
     context.session.trial.end()
-    context.tell("Solo off: you hear everything again.")
+    context.tell(tr("Solo off: you hear everything again."))
 
 
 def hear_from_here(context: Context) -> None:
@@ -64,7 +65,7 @@ def hear_from_here(context: Context) -> None:
         _hear_everything(context)
         return
     trial.hear(_only(context.session.patch, place), context.selection.module)
-    context.tell(f"Playing only {context.selection.name}. {key} again: everything.")
+    context.tell(tr("Playing only {name}. {key} again: everything.", name=context.selection.name, key=key))
 
 
 def hear_without(context: Context) -> None:
@@ -76,7 +77,7 @@ def hear_without(context: Context) -> None:
     for module in chosen:
         patch = patch.with_module(replace(patch.module(module), bypassed=True))
     trial.hear(patch, context.selection.module)
-    context.tell(f"Playing without the selection. {context.key_of('without')} again: with it.")
+    context.tell(tr("Playing without the selection. {key_of} again: with it.", key_of=context.key_of("without")))
 
 
 def hear_link_alone(context: Context, link_id: str) -> None:
@@ -90,7 +91,13 @@ def hear_link_alone(context: Context, link_id: str) -> None:
         patch = patch.with_link(replace(other, on=other.id == link_id))
     trial.hear(patch, link.target.module)
     name = patch.module(link.source.module).name
-    context.tell(f"Only {name} modulates its target now. Repeat, or press {context.key_of('hear')}, for everything.")
+    context.tell(
+        tr(
+            "Only {name} modulates its target now. Repeat, or press {key_of}, for everything.",
+            name=name,
+            key_of=context.key_of("hear"),
+        )
+    )
 
 
 def _only(patch: Patch, output: Place) -> Patch:
@@ -112,8 +119,8 @@ def _only(patch: Patch, output: Place) -> Patch:
 
 
 COMMANDS = (
-    Command("mute", "Mute the layer", "Alt+M", "Listen", mute_layer, needs_selection),
-    Command("solo", "Solo the layer", "Alt+S", "Listen", solo_layer, needs_selection),
-    Command("hear", "Hear from here", "H", "Listen", hear_from_here, held=True),
-    Command("without", "Hear it without (hold, or press twice)", "Shift+H", "Listen", hear_without, held=True),
+    Command("mute", tr("Mute the layer"), "Alt+M", "Listen", mute_layer, needs_selection),
+    Command("solo", tr("Solo the layer"), "Alt+S", "Listen", solo_layer, needs_selection),
+    Command("hear", tr("Hear from here"), "H", "Listen", hear_from_here, held=True),
+    Command("without", tr("Hear it without (hold, or press twice)"), "Shift+H", "Listen", hear_without, held=True),
 )

@@ -13,6 +13,7 @@ from PySide6.QtGui import QDesktopServices
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.engine.lastminutes import MOST_S, forget_last_minutes, kept_s, last_minutes_left
 from dunefall.session.edits.moments import mark_moment
@@ -29,13 +30,13 @@ def keep_last(context: Context) -> None:
     session = context.session
     length = min(kept_s(), MOST_S)
     if length < 1.0:
-        context.tell("Nothing was heard yet that could be kept.")
+        context.tell(tr("Nothing was heard yet that could be kept."))
         return
     end = session.seconds
     name = context.talk.ask_text(
-        "Keep the last minutes",
-        f"Name for the last {time_told(length)}",
-        f"Moment at {time_told(end)}".replace(":", "-"),
+        tr("Keep the last minutes"),
+        tr("Name for the last {time_told}", time_told=time_told(length)),
+        tr("Moment at {time_told}", time_told=time_told(end)).replace(":", "-"),
     )
     if not name:
         return
@@ -45,7 +46,15 @@ def keep_last(context: Context) -> None:
         first = max(end - moment.seconds, 0.0)
         with contextlib.suppress(ParameterError):  # there are a thousand already; the files are there
             mark_moment(session.document, first, moment.sound.stem, end)
-        _tell(context, f"{time_told(moment.seconds)} are kept as “{moment.sound.stem}”: sound and take.", moment)
+        _tell(
+            context,
+            tr(
+                "{time_told} are kept as “{stem}”: sound and take.",
+                time_told=time_told(moment.seconds),
+                stem=moment.sound.stem,
+            ),
+            moment,
+        )
 
     _when_done(context, asked, kept)
 
@@ -61,17 +70,18 @@ def offer_left(context: Context) -> None:
 
     def keep() -> None:
         _when_done(
-            context, _writer.submit(keep_left, left[-1]), lambda moment: _tell(context, "They are kept.", moment)
+            context, _writer.submit(keep_left, left[-1]), lambda moment: _tell(context, tr("They are kept."), moment)
         )
 
     context.talk.tell(
-        f"Of what was heard before Dunefall ended unexpectedly, the last {told} are there.", ("Keep", keep)
+        tr("Of what was heard before Dunefall ended unexpectedly, the last {told} are there.", told=told),
+        (tr("Keep"), keep),
     )
 
 
 def _tell(context: Context, text: str, moment: KeptMoment) -> None:
     folder: Path = moment.sound.parent
-    context.talk.tell(text, ("Show the folder", lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))))
+    context.talk.tell(text, (tr("Show the folder"), lambda: QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))))
 
 
 def _when_done(context: Context, asked: Future[KeptMoment], then: Callable[[KeptMoment], None]) -> None:
@@ -89,7 +99,7 @@ def _when_done(context: Context, asked: Future[KeptMoment], then: Callable[[Kept
         try:
             moment = asked.result()
         except DunefallError as error:
-            context.talk.warn("The last minutes were not kept", f"{error}.")
+            context.talk.warn(tr("The last minutes were not kept"), f"{error}.")
             return
         then(moment)
 
@@ -98,4 +108,4 @@ def _when_done(context: Context, asked: Future[KeptMoment], then: Callable[[Kept
     timer.start(LOOK_MS)
 
 
-COMMANDS = (Command("keep_last", "Keep the last minutes…", "Ctrl+Shift+K", "Listen", keep_last),)
+COMMANDS = (Command("keep_last", tr("Keep the last minutes…"), "Ctrl+Shift+K", "Listen", keep_last),)

@@ -8,6 +8,7 @@ from dunefall.app.listening.devicedialog import DeviceDialog
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_time
 from dunefall.patch.take import Clear, Note
 from dunefall.session.edits.links import soften
@@ -30,13 +31,22 @@ def rewind(context: Context) -> None:
 
 def go_to(context: Context) -> None:
     """Go to a time of the take, in the state that the sound had there."""
-    text, session = context.talk.ask_text("Go to", "Time since the start, such as 1:30 or 45 s"), context.session
+    text, session = (
+        context.talk.ask_text(tr("Go to"), tr("Time since the start, such as 1:30 or 45 s")),
+        context.session,
+    )
     if text is None:
         return
     try:
         seconds = parse_time(text)
         if seconds > session.length_s:
-            raise ParameterError(f"the take is {session.length_s:.1f} s long; {text.strip()} is not there yet")
+            raise ParameterError(
+                tr(
+                    "the take is {length_s:.1f} s long; {text} is not there yet",
+                    length_s=session.length_s,
+                    text=text.strip(),
+                )
+            )
         session.seek(seconds)
     except ParameterError as error:
         context.tell(str(error))
@@ -58,7 +68,9 @@ def toggle_limiter(context: Context) -> None:
     engine = context.session.engine
     on = not engine.monitor.limited
     engine.set_monitor(replace(engine.monitor, limited=on))
-    context.tell("The limiter is on: true peaks stay below −1 dBTP." if on else "The limiter is off: levels may clip.")
+    context.tell(
+        tr("The limiter is on: true peaks stay below −1 dBTP.") if on else tr("The limiter is off: levels may clip.")
+    )
 
 
 def follow_clock(context: Context) -> None:
@@ -66,8 +78,12 @@ def follow_clock(context: Context) -> None:
     clock = context.session.clock
     clock.on = not clock.on
     context.settings.change(follows_clock=clock.on)
-    came = "The tempo follows it" if clock.bpm else "None has come in yet; choose its MIDI input in Sound devices"
-    context.tell(f"Following a MIDI clock. {came}." if clock.on else "The tempo is the patch's own again.")
+    came = (
+        tr("The tempo follows it") if clock.bpm else tr("None has come in yet; choose its MIDI input in Sound devices")
+    )
+    context.tell(
+        tr("Following a MIDI clock. {came}.", came=came) if clock.on else tr("The tempo is the patch's own again.")
+    )
 
 
 def follow_transport(context: Context) -> None:
@@ -75,8 +91,8 @@ def follow_transport(context: Context) -> None:
     on = not context.session.engine.follows_transport
     context.session.follow_transport(on)
     context.settings.change(follows_transport=on)
-    told = "Play, place and tempo are those of the JACK transport, where there is one."
-    context.tell(told if on else "Play, place and tempo are the patch's own again.")
+    told = tr("Play, place and tempo are those of the JACK transport, where there is one.")
+    context.tell(told if on else tr("Play, place and tempo are the patch's own again."))
 
 
 def soften_last(context: Context) -> None:
@@ -102,14 +118,14 @@ def choose_device(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("play", "Play or pause", "Space", "Listen", toggle_play),
-    Command("stop", "Stop and rewind", "Shift+Space", "Listen", rewind),
-    Command("go_to", "Go to…", "Ctrl+G", "Listen", go_to),
-    Command("silence", "Silence everything", "Ctrl+.", "Sound", silence_everything),
-    Command("soften", "Soften the last click", "Ctrl+Shift+C", "Sound", soften_last,
+    Command("play", tr("Play or pause"), "Space", "Listen", toggle_play),
+    Command("stop", tr("Stop and rewind"), "Shift+Space", "Listen", rewind),
+    Command("go_to", tr("Go to…"), "Ctrl+G", "Listen", go_to),
+    Command("silence", tr("Silence everything"), "Ctrl+.", "Sound", silence_everything),
+    Command("soften", tr("Soften the last click"), "Ctrl+Shift+C", "Sound", soften_last,
             lambda context: context.session.clicks.culprit is not None),
-    Command("limiter", "Limiter on or off", "Ctrl+L", "Sound", toggle_limiter),
-    Command("clock", "Follow a MIDI clock, or not", "", "Sound", follow_clock),
-    Command("transport", "Follow the JACK transport, or not", "", "Sound", follow_transport),
-    Command("device", "Sound devices…", "Ctrl+Shift+D", "Sound", choose_device),
+    Command("limiter", tr("Limiter on or off"), "Ctrl+L", "Sound", toggle_limiter),
+    Command("clock", tr("Follow a MIDI clock, or not"), "", "Sound", follow_clock),
+    Command("transport", tr("Follow the JACK transport, or not"), "", "Sound", follow_transport),
+    Command("device", tr("Sound devices…"), "Ctrl+Shift+D", "Sound", choose_device),
 )  # fmt: skip

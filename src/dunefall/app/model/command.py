@@ -10,11 +10,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr
 
-__all__ = ["MENUS", "Command", "needs_selection"]
+__all__ = ["MENUS", "MENU_NAMES", "MENU_TITLES", "Command", "needs_selection"]
 
 MENUS = ("File", "Edit", "Add", "Layer", "Module", "Listen", "Sound", "View", "Help")
 """The menus, in the order in which they are shown."""
+MENU_TITLES = {
+    "File": tr("&File"), "Edit": tr("&Edit"), "Add": tr("&Add"), "Layer": tr("&Layer"), "Module": tr("M&odule"),
+    "Listen": tr("Lis&ten"), "Sound": tr("So&und"), "View": tr("&View"), "Help": tr("&Help"),
+}  # fmt: skip
+"""With the letters that open them; Alt+M and Alt+S mute and solo the layer."""
+MENU_NAMES = {menu: title.replace("&", "") for menu, title in MENU_TITLES.items()}
 
 
 def _always(_context: Context) -> bool:

@@ -13,6 +13,7 @@ from dunefall.app.controls.theme import Theme
 from dunefall.app.model.selection import Selection
 from dunefall.base.events import Event
 from dunefall.base.folders import data_folder
+from dunefall.base.language import tr
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.patch.claims import Claim
 from dunefall.patch.model import Link
@@ -154,7 +155,7 @@ class Context:
 
     def tell_removed(self, what: str) -> None:
         """Say that something ("Gusts was") was removed, with a way to get it back."""
-        self.talk.tell(f"{what} removed.", ("Undo", self.session.document.undo))
+        self.talk.tell(tr("{what} removed.", what=what), (tr("Undo"), self.session.document.undo))
 
     def key_of(self, command: str) -> str:
         """The key of a command by its id, as text."""

@@ -15,6 +15,7 @@ from dunefall.app.controls.searchdialog import SearchDialog, SearchRow
 from dunefall.app.controls.theme import mono, sans
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 
 __all__ = ["CommandDialog", "Finding"]
@@ -53,8 +54,8 @@ class CommandDialog(SearchDialog):
     """Choose a command that can be done now, a module, or a value; ``chosen`` is it after the dialog was accepted."""
 
     def __init__(self, commands: Sequence[Command], context: Context, parent: QWidget | None = None) -> None:
-        hint = "Type what you want to do or to see: mute, another seed, gusts, cutoff"
-        super().__init__("Do or show what?", hint, "commands, modules and values", "Go", parent)
+        hint = tr("Type what you want to do or to see: mute, another seed, gusts, cutoff")
+        super().__init__(tr("Do or show what?"), hint, tr("commands, modules and values"), tr("Go"), parent)
         self.chosen: Finding | None = None
         self._commands = [
             Finding(command.text, command.menu, context.key_of(command.id), partial(command.run, context))

@@ -11,6 +11,7 @@ from dunefall.app.model.command import MENUS, Command
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
 from dunefall.app.shell import files, helping, preferences
+from dunefall.base.language import tr
 
 __all__ = ["gathered"]
 
@@ -32,7 +33,7 @@ def gathered(workspaces: Sequence[Workspace]) -> tuple[Command, ...]:
     found = [command for table in TABLES for command in table.COMMANDS]
     for workspace in workspaces:
         show = partial(_show, workspace.id)
-        found.append(Command(workspace.id, f"{workspace.name} workspace", workspace.key, "View", show))
+        found.append(Command(workspace.id, tr("{name} workspace", name=workspace.name), workspace.key, "View", show))
     found += [command for workspace in workspaces for command in workspace.commands]
     for what in ([command.id for command in found], [command.key for command in found if command.key]):
         twice = {name for name in what if what.count(name) > 1}

@@ -15,6 +15,7 @@ from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.desktoprecent import desktop_list, note_in_desktop
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.compiler.sounds import import_sounds, sounds_ready
 from dunefall.patch.files import save_patch
 from dunefall.patch.library import DEMO
@@ -34,7 +35,7 @@ __all__ = [
     "take_up",
 ]
 
-PATCHES = "Patches (*.dunefall)"
+PATCHES = tr("Patches (*.dunefall)")
 PATCH_MIME = "application/x-dunefall-patch"
 
 
@@ -67,7 +68,7 @@ def open_demo(context: Context) -> None:
 def open_file(context: Context) -> None:
     """Choose a file and open it."""
     if may_leave(context):
-        path = context.talk.open_file("Open a patch", PATCHES, _folder(context))
+        path = context.talk.open_file(tr("Open a patch"), PATCHES, _folder(context))
         if path:
             open_path(context, path)
 
@@ -77,7 +78,7 @@ def open_path(context: Context, path: Path) -> bool:
     try:
         patch, _ = open_patch(str(path))
     except DunefallError as error:
-        context.talk.warn("This file cannot be opened", str(error))
+        context.talk.warn(tr("This file cannot be opened"), str(error))
         return False
     open_document(context, patch, path)
     return True
@@ -88,13 +89,13 @@ def open_document(context: Context, patch: Patch, path: Path | None) -> None:
     if sounds_ready(patch):
         show_document(context, patch, path)
         return
-    text = f"Reading the sounds of “{patch.title}”…"
+    text = tr("Reading the sounds of “{title}”…", title=patch.title)
     dialog = SoundDialog(text, lambda report: import_sounds(patch, report), context.talk.parent)
 
     def done() -> None:
         show_document(context, patch, path)
         if isinstance(dialog.result_value, list) and dialog.result_value:
-            context.talk.warn("Some sounds are missing", "\n".join(dialog.result_value))
+            context.talk.warn(tr("Some sounds are missing"), "\n".join(dialog.result_value))
 
     read_sounds(context, dialog, done)
 
@@ -120,9 +121,9 @@ def may_leave(context: Context) -> bool:
     document = context.session.document
     if not document.modified:
         return True
-    text = f"Save the changes to “{document.patch.title}”?"
-    choice = context.talk.confirm("Unsaved changes", text, ("Save", "Discard", "Cancel"))
-    return save(context) if choice == "Save" else choice == "Discard"
+    text = tr("Save the changes to “{title}”?", title=document.patch.title)
+    choice = context.talk.confirm(tr("Unsaved changes"), text, (tr("Save"), tr("Discard"), tr("Cancel")))
+    return save(context) if choice == tr("Save") else choice == tr("Discard")
 
 
 # -- patches that were open of late --------------------------------------------------------------------------------
@@ -141,8 +142,11 @@ def _claim(context: Context, path: Path | None) -> None:
     """Say that this file is open here; tell if it is open in another program as well."""
     if context.settings.lasting and not context.claim.take(path) and path is not None:
         context.talk.tell(
-            f"“{path.name}” is open in another Dunefall as well: what is saved last would replace the other.",
-            ("Go on with a copy", partial(_go_on_with_copy, context, path)),
+            tr(
+                "“{name}” is open in another Dunefall as well: what is saved last would replace the other.",
+                name=path.name,
+            ),
+            (tr("Go on with a copy"), partial(_go_on_with_copy, context, path)),
         )
 
 
@@ -152,13 +156,13 @@ def _go_on_with_copy(context: Context, path: Path) -> None:
         document.path = None
         document.mark_unsaved()
         context.selection.look_again()
-        context.tell(f"This is a copy of “{path.name}” now: saving asks for its name.")
+        context.tell(tr("This is a copy of “{name}” now: saving asks for its name.", name=path.name))
 
 
 def recent(context: Context) -> list[tuple[str, str, Callable[[], object] | None]]:
     """What the menu of recent patches lists."""
     found = [(Path(name).name, name, partial(_open_recent, context, name)) for name in context.settings.values.recent]
-    return [*found] or [("None yet", "", None)]
+    return [*found] or [(tr("None yet"), "", None)]
 
 
 def _open_recent(context: Context, name: str) -> None:
@@ -174,9 +178,12 @@ def save(context: Context) -> bool:
     """Save to the patch's file, or ask for one."""
     path = context.session.document.path
     if context.session.changed_elsewhere:
-        text = f"Another program has written to {path} since you opened it. Replacing it loses what is in it now."
-        answers = {"as": "Save under another name…", "replace": "Replace it", "cancel": "Do not save"}
-        choice = context.talk.choose("The file has changed", text, answers)
+        text = tr(
+            "Another program has written to {path} since you opened it. Replacing it loses what is in it now.",
+            path=path,
+        )
+        answers = {"as": tr("Save under another name…"), "replace": tr("Replace it"), "cancel": tr("Do not save")}
+        choice = context.talk.choose(tr("The file has changed"), text, answers)
         if choice != "replace":
             return choice == "as" and save_as(context)
     return save_as(context) if path is None else save_path(context, path)
@@ -184,20 +191,20 @@ def save(context: Context) -> bool:
 
 def save_as(context: Context) -> bool:
     """Choose a file and save to it."""
-    path = _ask_file(context, "Save the patch", "Patches", ".dunefall")
+    path = _ask_file(context, tr("Save the patch"), tr("Patches"), ".dunefall")
     return save_path(context, path) if path else False
 
 
 def save_copy(context: Context) -> None:
     """Choose a file and write the patch to it; the open document stays with its own."""
-    path = _ask_file(context, "Save a copy of the patch", "Patches", ".dunefall")
+    path = _ask_file(context, tr("Save a copy of the patch"), tr("Patches"), ".dunefall")
     if path:
         try:
             save_patch(context.session.patch, path)
         except DunefallError as error:
-            context.talk.warn("The copy was not saved", str(error))
+            context.talk.warn(tr("The copy was not saved"), str(error))
         else:
-            context.tell(f"A copy is in {path}.")
+            context.tell(tr("A copy is in {path}.", path=path))
 
 
 def save_path(context: Context, path: Path) -> bool:
@@ -205,7 +212,7 @@ def save_path(context: Context, path: Path) -> bool:
     try:
         context.session.save(path)
     except DunefallError as error:
-        context.talk.warn("The patch was not saved", str(error))
+        context.talk.warn(tr("The patch was not saved"), str(error))
         return False
     context.selection.look_again()
     note_recent(context, path)
@@ -223,29 +230,31 @@ def _ask_file(context: Context, title: str, kind: str, suffix: str) -> Path | No
     if path is None or path.suffix:
         return path
     whole = path.with_name(path.name + suffix)  # the dialog has asked about the name without it
-    text = f"{whole.name} already exists in {whole.parent}. Replace it?"
-    if whole.exists() and context.talk.confirm("Replace the file", text, ("Yes", "No"), "No") != "Yes":
-        return None
+    text = tr("{name} already exists in {parent}. Replace it?", name=whole.name, parent=whole.parent)
+    if whole.exists():
+        answers = (tr("Yes"), tr("No"))
+        if context.talk.confirm(tr("Replace the file"), text, answers, answers[1]) != answers[0]:
+            return None
     return whole
 
 
 def save_played(context: Context) -> None:
     """Choose a file and save what has been played since the start, with everything that was changed by hand."""
-    path = _ask_file(context, "Save the take", "Takes", TAKE_SUFFIX)
+    path = _ask_file(context, tr("Save the take"), tr("Takes"), TAKE_SUFFIX)
     if path:
         try:
             save_take(context.session.engine.take, path)
         except DunefallError as error:
-            context.talk.warn("The take was not saved", str(error))
+            context.talk.warn(tr("The take was not saved"), str(error))
 
 
 COMMANDS = (
-    Command("new", "New patch", "Ctrl+N", "File", new_patch),
-    Command("open", "Open…", "Ctrl+O", "File", open_file),
-    Command("recent", "Open recent", "", "File", lambda context: None, lists=recent),
-    Command("demo", "Open the demo", "", "File", open_demo),
-    Command("save", "Save", "Ctrl+S", "File", save),
-    Command("save_as", "Save as…", "Ctrl+Shift+S", "File", save_as),
-    Command("save_copy", "Save a copy…", "", "File", save_copy),
-    Command("save_take", "Save the take…", "Ctrl+Alt+S", "File", save_played),
+    Command("new", tr("New patch"), "Ctrl+N", "File", new_patch),
+    Command("open", tr("Open…"), "Ctrl+O", "File", open_file),
+    Command("recent", tr("Open recent"), "", "File", lambda context: None, lists=recent),
+    Command("demo", tr("Open the demo"), "", "File", open_demo),
+    Command("save", tr("Save"), "Ctrl+S", "File", save),
+    Command("save_as", tr("Save as…"), "Ctrl+Shift+S", "File", save_as),
+    Command("save_copy", tr("Save a copy…"), "", "File", save_copy),
+    Command("save_take", tr("Save the take…"), "Ctrl+Alt+S", "File", save_played),
 )

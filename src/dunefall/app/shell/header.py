@@ -25,6 +25,7 @@ from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_value
 from dunefall.catalogue.repeats import Repeat
 from dunefall.patch.library import DATA
@@ -37,11 +38,11 @@ NARROW, SHORTEST_TITLE, LONGEST_TITLE = 1200, 60, 220
 METER_W, NARROW_METER_W = 180, 150
 BUTTON, NARROW_BUTTON = 14, 8
 LEADS = {
-    ("", False): ("Tempo", "Tempo in BPM", ""),
-    ("clock", True): ("MIDI clock", "Tempo of the MIDI clock", "Follow a MIDI clock"),
-    ("clock", False): ("No clock", "No MIDI clock comes in", "Follow a MIDI clock"),
-    ("transport", True): ("JACK", "Play, place and tempo of the JACK transport", "Follow the JACK transport"),
-    ("transport", False): ("No JACK", "There is no JACK", "Follow the JACK transport"),
+    ("", False): (tr("Tempo"), tr("Tempo in BPM"), ""),
+    ("clock", True): (tr("MIDI clock"), tr("Tempo of the MIDI clock"), tr("Follow a MIDI clock")),
+    ("clock", False): (tr("No clock"), tr("No MIDI clock comes in"), tr("Follow a MIDI clock")),
+    ("transport", True): ("JACK", tr("Play, place and tempo of the JACK transport"), tr("Follow the JACK transport")),
+    ("transport", False): (tr("No JACK"), tr("There is no JACK"), tr("Follow the JACK transport")),
 }
 """Who leads the tempo, and whether it is there: what stands above the tempo, what that means, and the command."""
 """Room beside the name of a workspace."""
@@ -85,7 +86,7 @@ class Meter(QWidget):
         self._lufs = self._true = -math.inf
         self._reduction_db = 0.0
         self.setFixedSize(METER_W, 40)
-        self.setAccessibleName("Output meter")
+        self.setAccessibleName(tr("Output meter"))
         self.set_device("")
 
     @property
@@ -99,8 +100,8 @@ class Meter(QWidget):
 
     def set_device(self, device: str) -> None:
         """Name the device in the tooltip."""
-        told = "Output: peak of each channel, short-term loudness, true peak, limiter gain reduction"
-        self.setToolTip(f"{told}. Through the {device}" if device else told)
+        told = tr("Output: peak of each channel, short-term loudness, true peak, limiter gain reduction")
+        self.setToolTip(tr("{told}. Through the {device}", told=told, device=device) if device else told)
 
     @property
     def reduction_db(self) -> float:
@@ -142,7 +143,7 @@ class Meter(QWidget):
         box = QRectF(width + 2, 3, self.width() - width - 2, 16)
         draw_text(painter, box, self._text(self._lufs, "LUFS"), mono(12), theme.colour("text"), right=True)
         if self._reduction_db < -0.05:
-            text = f"limit {self._reduction_db:.1f} dB".replace("-", "−")
+            text = tr("limit {reduction_db:.1f} dB", reduction_db=self._reduction_db).replace("-", "−")
             draw_text(painter, box.translated(0, 17), text, mono(12), theme.colour("hot"), right=True)
         else:
             draw_text(painter, box.translated(0, 17), self._text(self._true, "dBTP"), mono(12), ink, right=True)
@@ -155,14 +156,14 @@ class Header(QWidget):
     def __init__(self, theme: Theme, workspaces: Sequence[Workspace]) -> None:
         super().__init__()
         self.setFixedHeight(HEIGHT)
-        self._shown, self._labels = ("", False), dict[str, QLabel]()
+        self._shown, self._labels = ("", False), dict[QWidget, QLabel]()
         self._row = row = QHBoxLayout(self)
         self.title = QToolButton()
         self.title.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.title.setFont(sans(14, 600))
         self.title.setIconSize(QSize(26, 20))
-        self.title.setAccessibleName("Title of the patch")
-        self.title.setToolTip("The patch. Click to rename it")
+        self.title.setAccessibleName(tr("Title of the patch"))
+        self.title.setToolTip(tr("The patch. Click to rename it"))
         self.workspaces: dict[str, QPushButton] = {}
         for workspace in workspaces:
             button = QPushButton(workspace.name)
@@ -172,10 +173,14 @@ class Header(QWidget):
             self.workspaces[workspace.id] = button
         self.play, self.stop, self.keep, self.reroll = QPushButton(), QPushButton(), QPushButton(), QPushButton()
         for button, name, tip in (
-            (self.play, "Play or pause", "Play or pause (Space)"),
-            (self.stop, "Stop", "Stop and go back to the start (Shift+Space)"),
-            (self.keep, "Keep the last minutes", "Keep the last minutes, as a sound and as a take (Ctrl+Shift+K)"),
-            (self.reroll, "Another seed", "Another seed: everything random falls differently (Ctrl+R)"),
+            (self.play, tr("Play or pause"), tr("Play or pause (Space)")),
+            (self.stop, tr("Stop"), tr("Stop and go back to the start (Shift+Space)")),
+            (
+                self.keep,
+                tr("Keep the last minutes"),
+                tr("Keep the last minutes, as a sound and as a take (Ctrl+Shift+K)"),
+            ),
+            (self.reroll, tr("Another seed"), tr("Another seed: everything random falls differently (Ctrl+R)")),
         ):
             button.setFixedSize(32, 32)
             button.setStyleSheet("padding: 0")
@@ -189,7 +194,7 @@ class Header(QWidget):
         self.load = QLabel("0 %")
         numerals(self.load, 12)
         self.load.setFixedWidth(LOAD_W)
-        self.load.setToolTip("Engine: load of one core")
+        self.load.setToolTip(tr("Engine: load of one core"))
         row.addWidget(self.title)
         row.addSpacing(4)
         places = QHBoxLayout()
@@ -201,14 +206,14 @@ class Header(QWidget):
         for widget in (self.play, self.stop, self.keep, self.position):
             row.addWidget(widget)
         row.addStretch(1)
-        row.addLayout(self._labelled("Tempo", self.tempo, 68, "Tempo in BPM"))
-        row.addLayout(self._labelled("Seed", self.seed, 56, "Seed: the same number gives the same sound"))
+        row.addLayout(self._labelled(tr("Tempo"), self.tempo, 68, tr("Tempo in BPM")))
+        row.addLayout(self._labelled(tr("Seed"), self.seed, 56, tr("Seed: the same number gives the same sound")))
         row.addWidget(self.reroll)
-        row.addLayout(self._labelled("Repeats", self.repeats, 84, ""))
+        row.addLayout(self._labelled(tr("Repeats"), self.repeats, 84, ""))
         row.addStretch(1)
         row.addWidget(self.meter)
         row.addSpacing(12)
-        row.addLayout(self._labelled("Engine", self.load, LOAD_W, ""))
+        row.addLayout(self._labelled(tr("Engine"), self.load, LOAD_W, ""))
         self.set_theme(theme)
 
     def _labelled(self, text: str, widget: QWidget, width: int, tip: str) -> QVBoxLayout:
@@ -216,7 +221,7 @@ class Header(QWidget):
         column.setSpacing(0)
         label = QLabel(text)
         label.setFont(sans(11))
-        self._labels[text] = label
+        self._labels[widget] = label
         label.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         column.addWidget(label)
         widget.setFixedWidth(width)
@@ -244,7 +249,7 @@ class Header(QWidget):
         """Show what the play button would do."""
         self._playing = playing
         self.play.setIcon(icon("pause" if playing else "play", self._theme.text))
-        self.play.setAccessibleDescription("playing" if playing else "stopped")
+        self.play.setAccessibleDescription(tr("playing") if playing else tr("stopped"))
 
     def show_workspace(self, shown: str) -> None:
         """Mark a workspace's button."""
@@ -254,7 +259,7 @@ class Header(QWidget):
     def show_title(self, title: str, modified: bool) -> None:
         """Show the patch's title, with a dot if it is not saved."""
         self._shown = title, modified
-        self.title.setToolTip(f"{title}. Click to rename it")
+        self.title.setToolTip(tr("{title}. Click to rename it", title=title))
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -267,7 +272,7 @@ class Header(QWidget):
         for button in self.workspaces.values():
             room = NARROW_BUTTON if narrow else BUTTON
             button.setFixedWidth(round(text_width(button.text(), sans(13, 600))) + room)
-        for part in (self.repeats, self._labels["Repeats"]):  # Survey tells it, too
+        for part in (self.repeats, self._labels[self.repeats]):  # Survey tells it, too
             part.setVisible(not narrow)
         self._fit()
         self._row.activate()
@@ -285,7 +290,7 @@ class Header(QWidget):
     def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
         """Show when the patch begins again, or that it never does; the tooltip says why."""
         self.repeats.setText(repeat.short)
-        told = f"The patch {repeat.told(tempo_bpm)}"
+        told = tr("The patch {told}", told=repeat.told(tempo_bpm))
         self.repeats.setToolTip(told)
         self.repeats.setAccessibleName(told)
 
@@ -293,16 +298,18 @@ class Header(QWidget):
         """Say whom the tempo follows: a MIDI ``clock``, the ``transport`` of JACK, or with an empty text nobody; and
         whether it is there."""
         told, sentence, command = LEADS[lead, runs]
-        if self._labels["Tempo"].text() != told:
-            self._labels["Tempo"].setText(told)
-            self.tempo.setToolTip(f"{sentence}. Sound, {command}" if command else sentence)
+        if self._labels[self.tempo].text() != told:
+            self._labels[self.tempo].setText(told)
+            self.tempo.setToolTip(
+                tr("{sentence}. Sound, {command}", sentence=sentence, command=command) if command else sentence
+            )
             self.tempo.setAccessibleDescription(sentence)
 
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""
-        late = f" · {underruns if underruns < 100 else '99+'} late" if underruns else ""
+        late = tr(" · {underruns} late", underruns=underruns if underruns < 100 else "99+") if underruns else ""
         self.load.setText(f"{share:.0%}".replace("%", " %") + late)
-        self.load.setAccessibleDescription(f"{underruns} blocks were late")
+        self.load.setAccessibleDescription(tr("{underruns} blocks were late", underruns=underruns))
 
 
 def type_tempo(context: Context, field: QLineEdit) -> bool:
@@ -312,7 +319,7 @@ def type_tempo(context: Context, field: QLineEdit) -> bool:
     try:
         bpm = parse_value(field.text(), "bpm")
         if not 10 <= bpm <= 400:
-            raise ParameterError(f"The tempo must be 10 to 400 BPM; got {field.text()}.")
+            raise ParameterError(tr("The tempo must be 10 to 400 BPM; got {field}.", field=field.text()))
         set_tempo(document, bpm)
         document.end_merge()
     except ParameterError as error:
@@ -327,5 +334,5 @@ def type_seed(context: Context, field: QLineEdit) -> None:
     if text.isascii() and text.isdigit() and int(text) < 2**32:
         set_seed(document, int(text))
     else:
-        context.tell(f"A seed is a whole number from 0 to {2**32 - 1}; got “{text}”.")
+        context.tell(tr("A seed is a whole number from 0 to {value}; got “{text}”.", value=2**32 - 1, text=text))
     field.setText(f"{document.patch.seed:04d}")

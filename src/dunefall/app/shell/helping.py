@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.app.shell.helppages import ABOUT, KEYS, NEWS, module_page
+from dunefall.base.language import tr
 from dunefall.catalogue import catalogue
 
 __all__ = ["COMMANDS"]
@@ -41,9 +42,9 @@ def _show(page: str, context: Context) -> None:
 
 
 COMMANDS = (
-    Command("explain", "Explain this", "F1", "Help", explain),
-    Command("guide", "Guide", "Shift+F1", "Help", partial(_show, "README")),
-    Command("keys", "Keys", "", "Help", partial(_show, KEYS)),
-    Command("news", "What is new", "", "Help", partial(_show, NEWS)),
-    Command("about", "About and licences", "", "Help", partial(_show, ABOUT)),
+    Command("explain", tr("Explain this"), "F1", "Help", explain),
+    Command("guide", tr("Guide"), "Shift+F1", "Help", partial(_show, "README")),
+    Command("keys", tr("Keys"), "", "Help", partial(_show, KEYS)),
+    Command("news", tr("What is new"), "", "Help", partial(_show, NEWS)),
+    Command("about", tr("About and licences"), "", "Help", partial(_show, ABOUT)),
 )

@@ -11,7 +11,8 @@ from typing import NamedTuple
 from PySide6.QtCore import qVersion
 
 from dunefall import __version__
-from dunefall.app.model.command import MENUS, Command
+from dunefall.app.model.command import MENU_NAMES, MENUS, Command
+from dunefall.base.language import tr
 from dunefall.base.packages import packages
 from dunefall.catalogue.declare import STAGES
 from dunefall.patch.library import DATA
@@ -61,12 +62,12 @@ def help_pages(commands: Sequence[Command], key_of: Callable[[str], str]) -> tup
     """
     chapters = sorted(file for file in GUIDE.glob("*.md") if file.name != "README.md")
     return (
-        _from_file(GUIDE / "README.md", "Guide", "Overview"),
-        *(_from_file(file, "Guide") for file in chapters),
-        *(_from_file(MODULES / f"{stage}.md", "Modules") for stage in STAGES),
-        HelpPage(KEYS, "Keys", "Dunefall", lambda: _keys(commands, key_of)),
-        _from_file(HELP / "CHANGELOG.md", "Dunefall", "What is new")._replace(id=NEWS),
-        HelpPage(ABOUT, "About and licences", "Dunefall", _about),
+        _from_file(GUIDE / "README.md", tr("Guide"), tr("Overview")),
+        *(_from_file(file, tr("Guide")) for file in chapters),
+        *(_from_file(MODULES / f"{stage}.md", tr("Modules")) for stage in STAGES),
+        HelpPage(KEYS, tr("Keys"), "Dunefall", lambda: _keys(commands, key_of)),
+        _from_file(HELP / "CHANGELOG.md", "Dunefall", tr("What is new"))._replace(id=NEWS),
+        HelpPage(ABOUT, tr("About and licences"), "Dunefall", _about),
     )
 
 
@@ -77,28 +78,34 @@ def module_page(stage: str) -> str:
 
 def _from_file(file: Path, part: str, title: str = "") -> HelpPage:
     first = file.read_text("utf-8").split("\n", 1)[0].lstrip("# ")
-    name = file.stem if part != "Modules" else module_page(file.stem)
+    name = file.stem if part != tr("Modules") else module_page(file.stem)
     return HelpPage(name, title or first, part, lambda: file.read_text("utf-8"), file)
 
 
 def _keys(commands: Sequence[Command], key_of: Callable[[str], str]) -> str:
     """Every command that has a key, menu by menu."""
-    lines = ["# Keys", "", "Any of them can be changed in *Preferences…*; `Ctrl+K` finds a command by its words.", ""]
+    lines = [
+        tr("# Keys"),
+        "",
+        tr("Any of them can be changed in *Preferences…*; `Ctrl+K` finds a command by its words."),
+        "",
+    ]
     for menu in MENUS:
         rows = [f"| {command.text} | {key} |" for command in commands
                 if command.menu == menu and (key := key_of(command.id))]  # fmt: skip
         if rows:
-            lines += [f"## {menu}", "", "| command | key |", "|---|---|", *rows, ""]
+            lines += [f"## {MENU_NAMES[menu]}", "", tr("| command | key |"), "|---|---|", *rows, ""]
     return "\n".join(lines)
 
 
 def _about() -> str:
     """Versions, and the licence of every part."""
     lines = [
-        "# About Dunefall", "",
+        tr("# About Dunefall"), "",
         f"Dunefall {__version__}, Python {platform.python_version()}, Qt {qVersion()}, {platform.platform()}.",
-        "", "Dunefall is free software under the MIT licence:", "", (HELP / "LICENSE").read_text("utf-8"), "",
-        "Its fonts are under the SIL Open Font License 1.1. It is built on:", "", "| package | version | licence |",
+        "", tr("Dunefall is free software under the MIT licence:"), "", (HELP / "LICENSE").read_text("utf-8"), "",
+        tr("Its fonts are under the SIL Open Font License 1.1. It is "
+           "built on:"), "", tr("| package | version | licence |"),
         "|---|---|---|",
     ]  # fmt: skip
     for name, version in sorted(packages().items(), key=lambda entry: entry[0].lower()):
@@ -112,4 +119,4 @@ def _licence(package: metadata.PackageMetadata) -> str:
     told = package.json
     kinds = [line.split(" :: ")[-1] for line in told.get("classifier", ()) if line.startswith("License ::")]
     text = str(told.get("license", "")).strip().split("\n")[0]
-    return str(told.get("license_expression", "")) or ", ".join(kinds) or text[:60] or "see its files"
+    return str(told.get("license_expression", "")) or ", ".join(kinds) or text[:60] or tr("see its files")

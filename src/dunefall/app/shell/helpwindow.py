@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
 
 from dunefall.app.controls.theme import sans
 from dunefall.app.shell.helppages import HelpPage
+from dunefall.base.language import tr
 
 __all__ = ["HelpWindow"]
 
@@ -52,7 +53,7 @@ class _Browser(QTextBrowser):
         self._resized.timeout.connect(self._fit)
         self.setOpenLinks(False)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Help")
+        self.setAccessibleName(tr("Help"))
         self.document().setDocumentMargin(EDGE)
         self.document().setDefaultFont(sans(14))
 
@@ -139,17 +140,17 @@ class HelpWindow(QDialog):
 
     def __init__(self, pages: Sequence[HelpPage], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Dunefall help")
+        self.setWindowTitle(tr("Dunefall help"))
         self.resize(1000, 700)
         self._pages, self._before = {page.id: page for page in pages}, list[str]()
         self._texts = dict[str, str]()
         self.browser, self.list, self.wanted = _Browser(), QListWidget(), QLineEdit()
-        self.back = QPushButton("Back")
+        self.back = QPushButton(tr("Back"))
         self.list.setFixedWidth(LIST_W)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setAccessibleName("Pages")
-        self.wanted.setPlaceholderText("Find in the help")
-        self.wanted.setAccessibleName("Find in the help")
+        self.list.setAccessibleName(tr("Pages"))
+        self.wanted.setPlaceholderText(tr("Find in the help"))
+        self.wanted.setAccessibleName(tr("Find in the help"))
         self.wanted.setClearButtonEnabled(True)
         left, right, both = QVBoxLayout(), QVBoxLayout(), QHBoxLayout(self)
         left.addWidget(self.wanted)

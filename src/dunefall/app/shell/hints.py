@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.model.workspace import Hint
 from dunefall.app.shell.header import Header
+from dunefall.base.language import tr
 
 __all__ = ["Hints", "header_hints"]
 
@@ -33,7 +34,7 @@ class Hints(QWidget):
         self._hints, self._theme, self._at, self._window = hints, theme, 0, parent
         self._tip = QPoint()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Hint")
+        self.setAccessibleName(tr("Hint"))
         column = QVBoxLayout(self)
         column.setContentsMargins(GAP + TIP, GAP + TIP, GAP + TIP, GAP + TIP)
         self.words, self._count = QLabel(), QLabel()
@@ -42,7 +43,7 @@ class Hints(QWidget):
         self.words.setFixedWidth(WIDTH)
         column.addWidget(self.words)
         line = QHBoxLayout()
-        self.next, self.enough = QPushButton("Next"), QPushButton("No more hints")
+        self.next, self.enough = QPushButton(tr("Next")), QPushButton(tr("No more hints"))
         self.next.clicked.connect(self.go_on)
         self.enough.clicked.connect(self.end)
         line.addWidget(self._count)
@@ -56,9 +57,9 @@ class Hints(QWidget):
         hint = self._hints[self._at]
         self.words.setText(hint.text)
         self.setAccessibleDescription(hint.text)
-        self._count.setText(f"{self._at + 1} of {len(self._hints)}")
+        self._count.setText(tr("{at} of {count}", at=self._at + 1, count=len(self._hints)))
         last = self._at == len(self._hints) - 1
-        self.next.setText("Done" if last else "Next")
+        self.next.setText(tr("Done") if last else tr("Next"))
         self.enough.setVisible(not last)
         self.adjustSize()
         part = hint.part()
@@ -115,7 +116,7 @@ class Hints(QWidget):
 def header_hints(header: Header) -> tuple[Hint, ...]:
     """The last two: another seed, and where everything else is."""
     return (
-        Hint("Another seed: everything random comes out differently. Undo brings the old one back, exactly.",
+        Hint(tr("Another seed: everything random comes out differently. Undo brings the old one back, exactly."),
              header.reroll, header.reroll.rect),
         Hint("Ctrl+S saves the patch, Ctrl+Shift+R renders a file of it. The menus above have everything else, with "
              "its keys; Ctrl+K finds any of it.", header.title, header.title.rect),

@@ -8,14 +8,10 @@ from functools import partial
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
-from dunefall.app.model.command import Command
+from dunefall.app.model.command import MENU_TITLES, Command
 from dunefall.app.model.context import Context
 
 __all__ = ["actions", "fill_bar", "update"]
-
-
-MNEMONICS = {"Module": "M&odule", "Listen": "Lis&ten", "Sound": "So&und"}
-"""Alt+M and Alt+S mute and solo the layer."""
 
 
 def actions(commands: Sequence[Command], context: Context, parent: QWidget) -> dict[str, QAction]:
@@ -39,7 +35,7 @@ def fill_bar(bar: QMenuBar, commands: Sequence[Command], made: dict[str, QAction
     parts = dict[str, QMenu]()
     for command in commands:
         if command.menu not in parts:
-            parts[command.menu] = bar.addMenu(MNEMONICS.get(command.menu, f"&{command.menu}"))
+            parts[command.menu] = bar.addMenu(MENU_TITLES[command.menu])
             parts[command.menu].aboutToShow.connect(partial(update, commands, made, context))
         part = parts[command.menu]
         if command.lists is None:

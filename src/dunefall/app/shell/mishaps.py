@@ -16,6 +16,7 @@ from PySide6.QtCore import QObject, Signal
 
 from dunefall import __version__
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 
 __all__ = ["Mishaps"]
 
@@ -73,7 +74,16 @@ class Mishaps(QObject):
             print(text, file=sys.stderr, end="")
         self._write_down(text)
         where = traceback.extract_tb(trace)[-1:] if trace else []
-        place = f"{kind.__name__} in {Path(where[0].filename).name}, line {where[0].lineno}" if where else kind.__name__
+        place = (
+            tr(
+                "{name} in {name_2}, line {lineno}",
+                name=kind.__name__,
+                name_2=Path(where[0].filename).name,
+                lineno=where[0].lineno,
+            )
+            if where
+            else kind.__name__
+        )
         now = time.monotonic()
         if now - self._told.get(place, -AGAIN_S) >= AGAIN_S:
             self._told[place] = now
@@ -82,13 +92,20 @@ class Mishaps(QObject):
     def _sentence(self, error: BaseException | None, place: str) -> str:
         if isinstance(error, DunefallError):  # it says itself what is wrong
             return f"{error}."
-        return (
-            f"Something went wrong inside Dunefall ({place}). Your patch is as it was and the sound goes on; to be "
-            f"safe, save a copy. The details are in {self._log}."
+        return tr(
+            "Something went wrong inside Dunefall ({place}). Your patch is as it was and the sound goes on; to be "
+            "safe, save a copy. The details are in {log}.",
+            place=place,
+            log=self._log,
         )
 
     def _write_down(self, text: str) -> None:
-        entry = f"{time.strftime('%Y-%m-%d %H:%M:%S')} Dunefall {__version__}\n{text}\n"
+        entry = tr(
+            "{strftime} Dunefall {version}\n{text}\n",
+            strftime=time.strftime("%Y-%m-%d %H:%M:%S"),
+            version=__version__,
+            text=text,
+        )
         with contextlib.suppress(OSError):
             self._log.parent.mkdir(parents=True, exist_ok=True)
             before = self._log.read_bytes() if self._log.exists() else b""

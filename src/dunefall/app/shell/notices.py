@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QLabel, QListWidget, QPushBu
 
 from dunefall.app.controls.accessible import announce
 from dunefall.app.controls.theme import Theme, sans
+from dunefall.base.language import tr
 
 __all__ = ["Notice", "NoticeDialog", "Notices"]
 
@@ -46,7 +47,7 @@ class _Row(QWidget):
         close = QPushButton("×")
         close.setProperty("plain", True)
         close.setFixedSize(26, 26)
-        close.setAccessibleName("Close the notice")
+        close.setAccessibleName(tr("Close the notice"))
         close.clicked.connect(lambda: notices.take_away(self))
         line.addWidget(close)
         self._notices = notices
@@ -78,7 +79,7 @@ class Notices(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(4)
-        self.setAccessibleName("Notices")
+        self.setAccessibleName(tr("Notices"))
         self.setFont(sans(13))
         page.installEventFilter(self)
         self.set_theme(theme)
@@ -153,17 +154,17 @@ class NoticeDialog(QDialog):
 
     def __init__(self, notices: Notices, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Earlier notices")
+        self.setWindowTitle(tr("Earlier notices"))
         self.resize(560, 420)
         column = QVBoxLayout(self)
         self.list = QListWidget()
         self.list.setWordWrap(True)
-        self.list.setAccessibleName("Earlier notices")
+        self.list.setAccessibleName(tr("Earlier notices"))
         for notice in reversed(notices.kept):
             self.list.addItem(f"{time.strftime('%H:%M:%S', time.localtime(notice.told_at))}  {notice.text}")
         if not notices.kept:
-            self.list.addItem("There are no notices yet.")
+            self.list.addItem(tr("There are no notices yet."))
         column.addWidget(self.list)
-        close = QPushButton("Close")
+        close = QPushButton(tr("Close"))
         close.clicked.connect(self.accept)
         column.addWidget(close)

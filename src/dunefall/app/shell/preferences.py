@@ -5,6 +5,7 @@ from __future__ import annotations
 from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr
 
 __all__ = ["COMMANDS"]
 
@@ -37,9 +38,9 @@ def quit_program(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("commands", "Find a command…", "Ctrl+K", "Edit", find_command),
-    Command("theme", "Noon or Dusk", "Ctrl+T", "View", toggle_theme),
-    Command("preferences", "Preferences…", "Ctrl+,", "Edit", ask_preferences),
-    Command("notices", "Earlier notices…", "Ctrl+Shift+N", "Help", earlier_notices),
-    Command("quit", "Quit", "Ctrl+Q", "File", quit_program),
+    Command("commands", tr("Find a command…"), "Ctrl+K", "Edit", find_command),
+    Command("theme", tr("Noon or Dusk"), "Ctrl+T", "View", toggle_theme),
+    Command("preferences", tr("Preferences…"), "Ctrl+,", "Edit", ask_preferences),
+    Command("notices", tr("Earlier notices…"), "Ctrl+Shift+N", "Help", earlier_notices),
+    Command("quit", tr("Quit"), "Ctrl+Q", "File", quit_program),
 )

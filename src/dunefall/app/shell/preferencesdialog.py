@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from dunefall.app.model.command import Command
+from dunefall.base.language import LANGUAGES, tr
 from dunefall.base.preferences import SCALES, Preferences
 
 __all__ = ["PreferencesDialog"]
@@ -34,11 +35,11 @@ class PreferencesDialog(QDialog):
     def __init__(self, preferences: Preferences, commands: tuple[Command, ...], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._before, self._commands = preferences, commands
-        self.setWindowTitle("Preferences")
+        self.setWindowTitle(tr("Preferences"))
         self.resize(520, 520)
         column, tabs = QVBoxLayout(self), QTabWidget()
-        tabs.addTab(self._general(), "General")
-        tabs.addTab(self._keys(), "Keys")
+        tabs.addTab(self._general(), tr("General"))
+        tabs.addTab(self._keys(), tr("Keys"))
         column.addWidget(tabs, 1)
         self._clash = QLabel()
         self._clash.setWordWrap(True)
@@ -53,28 +54,37 @@ class PreferencesDialog(QDialog):
         page = QWidget()
         form = QFormLayout(page)
         self.theme, self.scale, self.folder = QComboBox(), QComboBox(), QLineEdit(self._before.folder)
-        for text, value in (("Follow the desktop", ""), ("Noon (light)", "noon"), ("Dusk (dark)", "dusk")):
+        for text, value in ((tr("Follow the desktop"), ""), (tr("Noon (light)"), "noon"), (tr("Dusk (dark)"), "dusk")):
             self.theme.addItem(text, value)
         self.theme.setCurrentIndex(self.theme.findData(self._before.theme))
+        self.language = QComboBox()
+        for code, text in (("", tr("That of the desktop")), *LANGUAGES.items()):
+            self.language.addItem(text, code)
+        self.language.setCurrentIndex(self.language.findData(self._before.language))
         for scale in SCALES:
             self.scale.addItem(f"{scale * 100:.0f} %", scale)
         self.scale.setCurrentIndex(self.scale.findData(self._before.scale))
-        self.folder.setPlaceholderText("The music folder")
-        choose = QPushButton("Choose…")
+        self.folder.setPlaceholderText(tr("The music folder"))
+        choose = QPushButton(tr("Choose…"))
         choose.clicked.connect(self._choose_folder)
         line = QHBoxLayout()
         line.addWidget(self.folder, 1)
         line.addWidget(choose)
         self.motion = QComboBox()
-        for text, calm in (("Full", False), ("Calm: live pictures move twice a second", True)):
+        for text, calm in ((tr("Full"), False), (tr("Calm: live pictures move twice a second"), True)):
             self.motion.addItem(text, calm)
         self.motion.setCurrentIndex(self.motion.findData(self._before.calm))
-        for label, box in (("Theme", self.theme), ("Size of everything", self.scale), ("Motion", self.motion)):
+        for label, box in (
+            (tr("Language"), self.language),
+            (tr("Theme"), self.theme),
+            (tr("Size of everything"), self.scale),
+            (tr("Motion"), self.motion),
+        ):
             box.setAccessibleName(label)
             form.addRow(label, box)
-        self.folder.setAccessibleName("Folder for patches and sounds")
-        form.addRow("Folder for patches and sounds", line)
-        note = QLabel("Devices, sample rate and block: “Sound devices…” in the Sound menu; they are kept, too.")
+        self.folder.setAccessibleName(tr("Folder for patches and sounds"))
+        form.addRow(tr("Folder for patches and sounds"), line)
+        note = QLabel(tr("Devices, sample rate and block: “Sound devices…” in the Sound menu; they are kept, too."))
         note.setWordWrap(True)
         form.addRow(note)
         return page
@@ -95,7 +105,7 @@ class PreferencesDialog(QDialog):
         return scroll
 
     def _choose_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Folder for patches and sounds", self.folder.text())
+        name = QFileDialog.getExistingDirectory(self, tr("Folder for patches and sounds"), self.folder.text())
         if name:
             self.folder.setText(name)
 
@@ -106,7 +116,12 @@ class PreferencesDialog(QDialog):
         for command in self._commands:
             key = self.keys[command.id].keySequence().toString()
             if key and key in seen:
-                told = f"{key} is the key of “{seen[key]}” and of “{command.text}”: give one of them another."
+                told = tr(
+                    "{key} is the key of “{seen}” and of “{text}”: give one of them another.",
+                    key=key,
+                    seen=seen[key],
+                    text=command.text,
+                )
             seen[key] = command.text
         self._clash.setText(told)
         self._ok.setEnabled(not told)
@@ -117,6 +132,7 @@ class PreferencesDialog(QDialog):
         keys = {name: edit.keySequence().toString() for name, edit in self.keys.items()}
         own = {c.id: keys[c.id] for c in self._commands if keys[c.id] != QKeySequence(c.key).toString()}
         return replace(
-            self._before, theme=str(self.theme.currentData()), scale=float(self.scale.currentData()),
+            self._before, theme=str(self.theme.currentData()), language=str(self.language.currentData()),
+             scale=float(self.scale.currentData()),
             calm=bool(self.motion.currentData()), folder=self.folder.text().strip(), shortcuts=own,
         )  # fmt: skip

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 from dunefall.app.model.context import Context
 from dunefall.app.shell.files import take_up
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.catalogue.validate import check_patch
 from dunefall.patch.model import Patch
 from dunefall.patch.recovery import Recovery, recovery_folder
@@ -78,15 +79,27 @@ class CrashCopies(QObject):
             try:
                 check_patch(found.patch)
             except DunefallError as error:
-                self._context.tell(f"What was not saved cannot be opened: {error}. It stays in {found.copy}.")
+                self._context.tell(
+                    tr(
+                        "What was not saved cannot be opened: {error}. It stays in {copy}.",
+                        error=error,
+                        copy=found.copy,
+                    )
+                )
                 continue
-            where = f"It was opened from {found.path}." if found.path else "It had no file yet."
-            text = (
-                f"Dunefall ended unexpectedly while “{found.patch.title}” was not saved. {where} Opening it changes no "
-                "file; you can save it afterwards. If you leave it, you are asked again at the next start."
+            where = tr("It was opened from {path}.", path=found.path) if found.path else tr("It had no file yet.")
+            text = tr(
+                "Dunefall ended unexpectedly while “{title}” was not saved. {where} Opening it changes no "
+                "file; you can save it afterwards. If you leave it, you are asked again at the next start.",
+                title=found.patch.title,
+                where=where,
             )
-            answers = {"open": "Open the unsaved patch", "discard": "Delete it for good", "later": "Leave it for later"}
-            choice = self._context.talk.choose("There is unsaved work", text, answers)
+            answers = {
+                "open": tr("Open the unsaved patch"),
+                "discard": tr("Delete it for good"),
+                "later": tr("Leave it for later"),
+            }
+            choice = self._context.talk.choose(tr("There is unsaved work"), text, answers)
             if choice == "open":
                 take_up(self._context, found.patch, found.path)
                 self._keep_now()

@@ -24,6 +24,7 @@ from dunefall import __version__
 from dunefall.app.controls.theme import mono
 from dunefall.app.model.context import Context
 from dunefall.base.folders import state_folder
+from dunefall.base.language import tr
 from dunefall.base.processes import runs
 
 __all__ = ["Report", "ReportDialog", "offer_reports", "reports_folder"]
@@ -58,9 +59,16 @@ class Report:
             folder.mkdir(parents=True, exist_ok=True)
             self._file = self._path.open("w", encoding="utf-8", buffering=1)
         if self._file is not None:
-            self._head = (
-                f"Dunefall {__version__}, Python {platform.python_version()}, Qt {qVersion()} "
-                f"({QGuiApplication.platformName()})\n{platform.platform()}, {os.cpu_count()} cores\n{devices}\n\n"
+            self._head = tr(
+                "Dunefall {version}, Python {python_version}, Qt {qVersion} "
+                "({platformName})\n{platform}, {cpu_count} cores\n{devices}\n\n",
+                version=__version__,
+                python_version=platform.python_version(),
+                qVersion=qVersion(),
+                platformName=QGuiApplication.platformName(),
+                platform=platform.platform(),
+                cpu_count=os.cpu_count(),
+                devices=devices,
             )
             self._file.write(self._head)
             faulthandler.enable(self._file)
@@ -115,8 +123,11 @@ def offer_reports(context: Context, folder: Path) -> None:
     """
     if left := _left(folder):
         context.talk.tell(
-            "Dunefall was ended by a fault last time. A report was written; nothing of your patch or sounds is in it.",
-            ("Show the report…", partial(_show, context, left[-1])),
+            tr(
+                "Dunefall was ended by a fault last time. A report was written; nothing of your patch or sounds "
+                "is in it."
+            ),
+            (tr("Show the report…"), partial(_show, context, left[-1])),
         )
 
 
@@ -129,16 +140,19 @@ class ReportDialog(QDialog):
 
     def __init__(self, file: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Report of a fault")
+        self.setWindowTitle(tr("Report of a fault"))
         self.resize(760, 480)
-        column, words = QVBoxLayout(self), QLabel(f"It is kept in {file}. Please send it to whoever gave you Dunefall.")
+        column, words = (
+            QVBoxLayout(self),
+            QLabel(tr("It is kept in {file}. Please send it to whoever gave you Dunefall.", file=file)),
+        )
         words.setWordWrap(True)
         self.text = QPlainTextEdit(file.read_text("utf-8", errors="replace"))
         self.text.setReadOnly(True)
         self.text.setFont(mono(11))
-        self.text.setAccessibleName("Report")
+        self.text.setAccessibleName(tr("Report"))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        copy = buttons.addButton("Copy all", QDialogButtonBox.ButtonRole.ActionRole)
+        copy = buttons.addButton(tr("Copy all"), QDialogButtonBox.ButtonRole.ActionRole)
         copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(self.text.toPlainText()))
         buttons.rejected.connect(self.reject)
         for part in (words, self.text, buttons):

@@ -9,7 +9,7 @@ import sys
 import time
 from functools import partial
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QLibraryInfo, QLocale, QTimer, QTranslator
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
@@ -25,6 +25,7 @@ from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.collector import freeze_loaded_objects
 from dunefall.base.errors import DunefallError
 from dunefall.base.folders import errors_file
+from dunefall.base.language import LANGUAGES, language, tr
 from dunefall.base.preferences import Preferences, preferences_file
 from dunefall.compiler.sounds import import_sounds
 from dunefall.engine.devices.osc import OscInput
@@ -51,11 +52,21 @@ def make_app(theme: str | None, scale: float = 1.0) -> QApplication:
     app.setDesktopFileName(APP_ID)
     app.setWindowIcon(QIcon(str(DATA / "desktop" / f"{APP_ID}.svg")))
     app.setStyle("Fusion")
+    _speak(app)
     install_accessibility()
     load_fonts()
     apply_theme(app, wanted_theme(theme))
     freeze_loaded_objects()
     return app
+
+
+def _speak(app: QApplication) -> None:
+    """Qt's own texts (Cancel, what its file dialog says) and numbers in the language of the window."""
+    code = language()
+    QLocale.setDefault(QLocale(code if code in LANGUAGES else "en"))
+    texts = QTranslator(app)
+    if texts.load(f"qtbase_{code}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        app.installTranslator(texts)
 
 
 def open_window(options: argparse.Namespace) -> int:
@@ -68,12 +79,19 @@ def open_window(options: argparse.Namespace) -> int:
     """
     if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
         raise DunefallError(
-            "there is no display; start with `xvfb-run dunefall`, `make demo`, or use `dunefall render`"
+            tr("there is no display; start with `xvfb-run dunefall`, `make demo`, or use `dunefall render`")
         )
     names = [workspace.id for workspace in WORKSPACES]
     if options.workspace not in (None, *names):
-        raise DunefallError(f"there is no workspace “{options.workspace}”; there are {', '.join(names)}")
+        raise DunefallError(
+            tr(
+                "there is no workspace “{workspace}”; there are {listed}",
+                workspace=options.workspace,
+                listed=", ".join(names),
+            )
+        )
     preferences = Preferences.load(preferences_file())
+    os.environ["DUNEFALL_LANGUAGE"] = language()  # that of the processes that this one begins
     first = not preferences.hints_seen and options.patch is None
     name = DEMO if options.demo or first else options.patch
     patch, path = open_patch(name) if name else (Patch(), None)
@@ -89,7 +107,7 @@ def open_window(options: argparse.Namespace) -> int:
     window = MainWindow(session, wanted_theme(theme), preferences if alone else None)
     mishaps = Mishaps(errors_file())
     mishaps.happened.connect(
-        lambda text: window.context.talk.tell(text, ("Save a copy…", partial(save_copy, window.context)))
+        lambda text: window.context.talk.tell(text, (tr("Save a copy…"), partial(save_copy, window.context)))
     )
     mishaps.install()
     window.show_workspace(options.workspace or next(iter(window.workspaces)))
@@ -100,7 +118,7 @@ def open_window(options: argparse.Namespace) -> int:
         QTimer.singleShot(0, lambda: _greet(window, first))
     signal.signal(signal.SIGINT, lambda *_: QTimer.singleShot(0, window.close))  # not amid a painting
     if troubles:
-        window.context.talk.warn("Some sounds are missing", "\n".join(troubles))
+        window.context.talk.warn(tr("Some sounds are missing"), "\n".join(troubles))
     errands = _Errands(window, options)
     status = app.exec()
     session.close()
@@ -121,7 +139,15 @@ def _engine_options(options: argparse.Namespace, preferences: Preferences) -> En
 def _report(window: MainWindow) -> Report:
     """Write down what is done, for a fault that ends the program."""
     options = window.session.engine.options
-    report = Report(reports_folder(), f"sound {options.audio}, {options.rate:.0f} Hz, {options.frames} frames")
+    report = Report(
+        reports_folder(),
+        tr(
+            "sound {audio}, {rate:.0f} Hz, {frames} frames",
+            audio=options.audio,
+            rate=options.rate,
+            frames=options.frames,
+        ),
+    )
     for name, action in window.actions_by_id.items():
         action.triggered.connect(lambda _=False, name=name: report.note(name))
     return report

@@ -45,6 +45,7 @@ from dunefall.app.shell.recovery import CrashCopies
 from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.base.preferences import Preferences
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.search import entries
@@ -226,8 +227,12 @@ class MainWindow(QMainWindow):
         self._apply_keys()
         if values.theme != before.theme:
             self.set_theme(wanted_theme(values.theme or None))
+        if values.language != before.language:
+            self.context.tell(tr("The new language applies from the next start."))
         if values.scale != before.scale:
-            self.context.tell(f"The new size of {values.scale * 100:.0f} % applies from the next start.")
+            self.context.tell(
+                tr("The new size of {scale:.0f} % applies from the next start.", scale=values.scale * 100)
+            )
 
     def _apply_keys(self) -> None:
         """Give every command its key: the user's own, or the usual one."""
@@ -317,7 +322,7 @@ class MainWindow(QMainWindow):
         cure = self.session.clicks.follow(self.session.patch, engine, self.key_of("soften"))
         if cure:
             self._update_actions()
-            self.context.talk.tell(cure, ("Soften", partial(transport.soften_last, self.context)))
+            self.context.talk.tell(cure, (tr("Soften"), partial(transport.soften_last, self.context)))
         moves = not self.context.settings.values.calm or time.monotonic() - self._moved_s >= CALM_S
         if moves:
             self._moved_s = time.monotonic()
@@ -358,8 +363,13 @@ class MainWindow(QMainWindow):
         tell = self.context.tell
         if isinstance(message, say.Progress) and message.name:
             tell(
-                f"Preparing the sound engine for this machine, once: {message.name} ({message.done + 1} of "
-                f"{message.total}). You can look around meanwhile."
+                tr(
+                    "Preparing the sound engine for this machine, once: {name} ({done} of "
+                    "{total}). You can look around meanwhile.",
+                    name=message.name,
+                    done=message.done + 1,
+                    total=message.total,
+                )
             )
         elif isinstance(message, say.Prepared):
             self.context.talk.quiet()
@@ -367,7 +377,14 @@ class MainWindow(QMainWindow):
                 self._play_when_ready = False
                 self.session.play(self.first_fade_s)
         elif isinstance(message, say.DeviceChosen):
-            self.header.meter.set_device(f"{message.name}, {message.rate / 1000:g} kHz, {message.frames} frames")
+            self.header.meter.set_device(
+                tr(
+                    "{name}, {rate:g} kHz, {frames} frames",
+                    name=message.name,
+                    rate=message.rate / 1000,
+                    frames=message.frames,
+                )
+            )
             if message.note:
                 tell(message.note)
         elif isinstance(message, say.Faults) and message.modules:
@@ -375,7 +392,13 @@ class MainWindow(QMainWindow):
             names = ", ".join(self.session.patch.module(module).name for module in there)
             if names:
                 key = self.key_of("reset")
-                tell(f"{names} produced invalid numbers and was muted. Select it and press {key} to restart it.")
+                tell(
+                    tr(
+                        "{names} produced invalid numbers and was muted. Select it and press {key} to restart it.",
+                        names=names,
+                        key=key,
+                    )
+                )
         elif isinstance(message, say.Turned):
             learned = self.session.control.turned(message.controller, message.place)
             if learned:

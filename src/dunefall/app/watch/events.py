@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.story import cause_story
 from dunefall.compiler.traces import BIN_SAMPLES, TRACE_BINS
@@ -70,7 +71,7 @@ class Events(QWidget):
         self._seconds = 5.0
         self._ticks: list[list[tuple[float, Place]]] = []
         self.setMouseTracking(True)
-        self.setAccessibleName("Events of the pinned modules")
+        self.setAccessibleName(tr("Events of the pinned modules"))
 
     def show_pins(self, patch: Patch, theme: Theme) -> None:
         """Show the pinned modules of a patch."""
@@ -122,7 +123,7 @@ class Events(QWidget):
                 painter.drawRect(tick)
         foot = QRectF(self._plot.left(), self._plot.bottom() + 1, self._plot.width(), FOOT - 2)
         draw_text(painter, foot, f"−{self._seconds:.3g} s", mono(11, 400), theme.colour("text2"))
-        draw_text(painter, foot, "now", mono(11, 400), theme.colour("text2"), right=True)
+        draw_text(painter, foot, tr("now"), mono(11, 400), theme.colour("text2"), right=True)
         painter.end()
 
     def event(self, event: QEvent) -> bool:
@@ -139,5 +140,9 @@ class Events(QWidget):
                 near = [(abs(self._x(ago) - x), ago, gate) for ago, gate in ticks if abs(self._x(ago) - x) <= NEAR]
                 if near:
                     _, ago, gate = min(near, key=lambda item: item[0])
-                    return f"{ago:.2f} s ago: {cause_story(self._patch, gate.module, gate.port)}"
+                    return tr(
+                        "{ago:.2f} s ago: {cause_story}",
+                        ago=ago,
+                        cause_story=cause_story(self._patch, gate.module, gate.port),
+                    )
         return ""

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.watch.watchplots import Plot
+from dunefall.base.language import tr
 from dunefall.base.units import format_value
 
 __all__ = ["History", "Scope", "Trigger", "columns_of"]
@@ -111,7 +112,7 @@ class Scope(Plot):
         Where a quick wave begins.
     """
 
-    kind = "Scope"
+    kind = tr("Scope")
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__(name, layer, role, theme)
@@ -122,7 +123,7 @@ class Scope(Plot):
         self.trigger = Trigger()
         self._image = TraceImage()
         self._still: tuple[object, QPixmap] | None = None
-        self.setToolTip("P on a selected card pins or unpins it")
+        self.setToolTip(tr("P on a selected card pins or unpins it"))
 
     def show_course(self, samples: NDArray[np.float32], seconds: float) -> None:
         """Draw these samples over this time."""
@@ -188,7 +189,7 @@ class Scope(Plot):
             text = f"{number:+.2g}".replace("-", "−").replace("0.", ".") if number else "0"
             draw_text(painter, QRectF(0, y - 8, 34, 16), text, mono(11, 400), theme.colour("text2"), right=True)
         for k, text in ((0, f"−{format_value(self._seconds, 's')}"), (2, f"−{format_value(self._seconds / 2, 's')}"),
-                        (4, "now")):  # fmt: skip
+                        (4, tr("now"))):  # fmt: skip
             x = plot.x() + plot.width() * k / 4
             box = QRectF(x - (0 if k == 0 else 70 if k == 4 else 35), plot.bottom() + 2, 70, 14)
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), right=k == 4, centre=k == 2)

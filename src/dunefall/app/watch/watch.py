@@ -17,6 +17,7 @@ from dunefall.app.watch.events import Events
 from dunefall.app.watch.scope import History, Scope
 from dunefall.app.watch.watchplots import Plot, Spectrogram, Spectrum, Tuner
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import format_value, parse_value
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.model import Patch, Place
@@ -27,13 +28,15 @@ TIME_BASES_S = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 
                 600.0)  # fmt: skip
 TRIGGERED_BELOW_S, FROM_COURSE_S = 0.1, 10.0
 HEIGHT, MOST_PINS, LISTENED = 170, 4, 8192
+NAMES = {"Scope": tr("Scope"), "Spectrum": tr("Spectrum"), "Spectrogram": tr("Spectrogram"), "Tuner": tr("Tuner"),
+         "Events": tr("Events")}  # fmt: skip
 PLOTS: dict[str, type[Plot]] = {"Scope": Scope, "Spectrum": Spectrum, "Spectrogram": Spectrogram, "Tuner": Tuner}
 TIPS = {
-    "Scope": "The signals over time, from 1 ms to 10 minutes",
-    "Spectrum": "Level over frequency, with a peak hold",
-    "Spectrogram": "Level over time and frequency",
-    "Tuner": "The nearest note, and the deviation in cents; a click shows the step that makes it",
-    "Events": "Gates and triggers, and what caused them",
+    "Scope": tr("The signals over time, from 1 ms to 10 minutes"),
+    "Spectrum": tr("Level over frequency, with a peak hold"),
+    "Spectrogram": tr("Level over time and frequency"),
+    "Tuner": tr("The nearest note, and the deviation in cents; a click shows the step that makes it"),
+    "Events": tr("Gates and triggers, and what caused them"),
 }  # fmt: skip
 
 
@@ -81,13 +84,13 @@ class Watch(QWidget):
         super().__init__(parent)
         self._theme, self._source, self.rate = theme, source, rate
         self.seconds = 5.0
-        self._shown: tuple[object, ...] = ("nothing yet",)
+        self._shown: tuple[object, ...] = (tr("nothing yet"),)
         self.plots: dict[str, list[Plot]] = {name: [] for name in PLOTS}
         self._histories: list[History] = []
         self._seen = 0
         self.view = "Scope"
         self.setFixedHeight(HEIGHT)
-        self.setAccessibleName("Watch")
+        self.setAccessibleName(tr("Watch"))
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 4, 8, 4)
         column.setSpacing(2)
@@ -97,7 +100,7 @@ class Watch(QWidget):
         column.addLayout(self._row, 1)
         self.events = Events(theme, source, rate)
         self._row.addWidget(self.events, 1)
-        self._hint = QLabel("Nothing is pinned. Select a card and press P to watch its output here.")
+        self._hint = QLabel(tr("Nothing is pinned. Select a card and press P to watch its output here."))
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._row.addWidget(self._hint)
         self.choose("Scope")
@@ -106,7 +109,7 @@ class Watch(QWidget):
     def _bar(self) -> QHBoxLayout:
         bar = QHBoxLayout()
         bar.setSpacing(4)
-        self.views = {view: self._button(view, tip) for view, tip in TIPS.items()}
+        self.views = {view: self._button(NAMES[view], tip) for view, tip in TIPS.items()}
         for view, button in self.views.items():
             button.clicked.connect(lambda _=False, name=view: self.choose(name))
             bar.addWidget(button)
@@ -114,11 +117,14 @@ class Watch(QWidget):
         self.shorter, self.longer, self.base = QPushButton("−"), QPushButton("+"), QLineEdit()
         numerals(self.base, 12)
         self.base.setFixedWidth(64)
-        self.base.setAccessibleName("Time base")
-        self.base.setToolTip("Time base: type it (“40 ms”), or turn the wheel over a plot")
+        self.base.setAccessibleName(tr("Time base"))
+        self.base.setToolTip(tr("Time base: type it (“40 ms”), or turn the wheel over a plot"))
         self.base.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.base.returnPressed.connect(self._base_typed)
-        for button, step, name in ((self.shorter, -1, "Shorter time base"), (self.longer, 1, "Longer time base")):
+        for button, step, name in (
+            (self.shorter, -1, tr("Shorter time base")),
+            (self.longer, 1, tr("Longer time base")),
+        ):
             button.setFixedSize(26, 24)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(name)
@@ -127,9 +133,9 @@ class Watch(QWidget):
         for widget in (self.shorter, self.base, self.longer):
             bar.addWidget(widget)
         bar.addSpacing(6)
-        self.overlay = self._button("Overlay", "Show all pinned signals in one plot")
-        self.compare = self._button("Compare", "Keep the current picture faintly behind the new one")
-        self.freeze = self._button("Freeze", "Freeze the picture (F)")
+        self.overlay = self._button(tr("Overlay"), tr("Show all pinned signals in one plot"))
+        self.compare = self._button(tr("Compare"), tr("Keep the current picture faintly behind the new one"))
+        self.freeze = self._button(tr("Freeze"), tr("Freeze the picture (F)"))
         self.overlay.toggled.connect(lambda _: self._arrange())
         self.compare.toggled.connect(self._keep)
         for button in (self.overlay, self.compare, self.freeze):

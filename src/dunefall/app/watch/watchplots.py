@@ -15,6 +15,7 @@ from dunefall.analysis.pitch import fundamental_hz
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.base.units import format_value
 
 __all__ = ["Plot", "Spectrogram", "Spectrum", "Tuner"]
@@ -57,7 +58,7 @@ class Plot(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         own_keys(self, Qt.Key.Key_Delete)
-        self.setAccessibleName(f"{self.kind} of {name}")
+        self.setAccessibleName(tr("{kind} of {name}", kind=self.kind, name=name))
 
     @property
     def plot(self) -> QRect:
@@ -125,7 +126,7 @@ class Plot(QWidget):
 class Spectrum(Plot):
     """Level over frequency, with the highest of the last seconds as a thin line."""
 
-    kind = "Spectrum"
+    kind = tr("Spectrum")
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__(name, layer, role, theme)
@@ -152,7 +153,11 @@ class Spectrum(Plot):
         told = ""
         if self._cursor is not None:
             place = min(COLUMNS - 1, max(0, int((self._cursor.x() - plot.x()) / plot.width() * COLUMNS)))
-            told = f"{format_value(self._hz(self._cursor.x()), 'hz')}  {self.levels[place]:.0f} dB".replace("-", "−")
+            told = tr(
+                "{format_value}  {levels:.0f} dB",
+                format_value=format_value(self._hz(self._cursor.x()), "hz"),
+                levels=self.levels[place],
+            ).replace("-", "−")
         self._title(painter, told)
         self._across_hz(painter)
         for db in (-24, -48, -72):
@@ -190,7 +195,7 @@ class Spectrum(Plot):
 class Spectrogram(Plot):
     """Level over time and frequency: the darker, the louder."""
 
-    kind = "Spectrogram"
+    kind = tr("Spectrogram")
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
         super().__init__(name, layer, role, theme)
@@ -217,7 +222,12 @@ class Spectrogram(Plot):
             up = 1 - min(max((self._cursor.y() - plot.y()) / max(plot.height(), 1), 0.0), 1.0)
             hz = LOW_HZ * (HIGH_HZ / LOW_HZ) ** up
             row, column = int(up * (GRAM_ROWS - 1)), int((1 - share) * (GRAM_COLUMNS - 1))
-            told = f"−{share * GRAM_SECONDS:.1f} s  {format_value(hz, 'hz')}  {self.levels[row, column]:.0f} dB"
+            told = tr(
+                "−{GRAM_SECONDS:.1f} s  {format_value}  {levels:.0f} dB",
+                GRAM_SECONDS=share * GRAM_SECONDS,
+                format_value=format_value(hz, "hz"),
+                levels=self.levels[row, column],
+            )
         self._title(painter, told.replace("-", "−"))
         share_of = np.clip((self.levels[::-1] - BOTTOM_DB) / (TOP_DB - BOTTOM_DB), 0.0, 1.0)
         alpha = (255 * share_of**1.4).astype(np.uint32)
@@ -233,7 +243,7 @@ class Spectrogram(Plot):
             box = QRectF(0, y - 8, 36, 16)
             text = format_value(hz, "hz").replace(" Hz", "").replace(" kHz", "k")
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), right=True)
-        for place, text in ((0.0, f"−{GRAM_SECONDS:.0f} s"), (1.0, "now")):
+        for place, text in ((0.0, f"−{GRAM_SECONDS:.0f} s"), (1.0, tr("now"))):
             x = plot.x() + plot.width() * place - 70 * place
             box = QRectF(x, plot.bottom() + 2, 70, 14)
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), right=place == 1.0)
@@ -249,7 +259,7 @@ class Tuner(Plot):
         Where does this note come from?
     """
 
-    kind = "Tuner"
+    kind = tr("Tuner")
     asked = Signal(float)
 
     def __init__(self, name: str, layer: str, role: str, theme: Theme) -> None:
@@ -293,16 +303,21 @@ class Tuner(Plot):
     def told(self) -> str:
         """Note, cents and frequency in words."""
         if self.hz is None:
-            return "no pitch"
+            return tr("no pitch")
         name = format_value(float(round(self.note)), "note")
-        return f"{name} {self.cents:+.1f} ct, {format_value(self.hz, 'hz')}".replace("-", "−")
+        return tr(
+            "{name} {cents:+.1f} ct, {format_value}",
+            name=name,
+            cents=self.cents,
+            format_value=format_value(self.hz, "hz"),
+        ).replace("-", "−")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The note large, the cents as a place between two neighbours, and their course."""
         painter, theme, plot = QPainter(self), self._theme, self.plot
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._title(painter, self.told if self.hz else "")
-        name = format_value(float(round(self.note)), "note") if self.hz else "no pitch"
+        name = format_value(float(round(self.note)), "note") if self.hz else tr("no pitch")
         big = QRectF(plot.x() + 10, plot.y(), 110, plot.height())
         draw_text(painter, big, name, sans(26 if self.hz else 16, 600), theme.colour("text" if self.hz else "text2"))
         left, right, middle = plot.x() + 120.0, plot.right() - 20.0, plot.y() + 30.0

@@ -8,6 +8,7 @@ from math import inf
 from numba import njit
 
 from dunefall.base.arrays import Mask, Memory, Row, Scalar, Scratch, State
+from dunefall.base.language import tr
 from dunefall.catalogue.declare import Cycle, Given, Input, ModuleSpec, Output, Param, Preset, fed_back
 from dunefall.dsp.lanes import fetch
 from dunefall.dsp.lines import LONG, long_weights, read_long, read_ring
@@ -380,9 +381,10 @@ def _warning(given: Given) -> str:
     gain = abs(given.values["feedback"])
     moved = "feedback" in given.linked
     if gain >= 1.0:
-        return f"Feedback is {100 * gain:.0f} %: the loop does not die away; saturation alone holds its level."
+        return tr("Feedback is {gain:.0f} %: the loop does not die away; saturation alone holds its level.",
+                  gain=100 * gain)  # fmt: skip
     if moved and gain > 0.7:
-        return "Feedback is moved and may pass 100 %: the loop would not die away then."
+        return tr("Feedback is moved and may pass 100 %: the loop would not die away then.")
     return ""
 
 

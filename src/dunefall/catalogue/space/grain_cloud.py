@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.arrays import Key, Mask, Memory, Row, Scalar, Scratch, State
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.catalogue.declare import Given, Input, ModuleSpec, Output, Param, Preset
 from dunefall.dsp.grains import SHARE, grain_pause
@@ -279,9 +280,10 @@ def _damped(x: float, high: float, low: float, state: State) -> float:
 def _warning(given: Given) -> str:
     gain = given.values["feedback"]
     if gain >= 1.0:
-        return f"Feedback is {100 * gain:.0f} %: the cloud does not die away; saturation alone holds its level."
+        return tr("Feedback is {gain:.0f} %: the cloud does not die away; saturation alone holds its level.",
+                  gain=100 * gain)  # fmt: skip
     if "feedback" in given.linked and gain > 0.7:
-        return "Feedback is moved and may pass 100 %: the cloud would not die away then."
+        return tr("Feedback is moved and may pass 100 %: the cloud would not die away then.")
     return ""
 
 

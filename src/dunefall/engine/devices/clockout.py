@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import mido
 
+from dunefall.base.language import tr
 from dunefall.engine.devices.midiout import GoingOut, MidiPort, open_midi_out
 
 __all__ = [
@@ -116,7 +117,7 @@ def clock_out(port: MidiPort, line: Callable[[], BeatLine], failed: Callable[[st
     GoingOut
     """
     ticker = Ticker(port)
-    lost = "The MIDI clock no longer goes out"
+    lost = tr("The MIDI clock no longer goes out")
     return GoingOut(lambda now_s: ticker.step(line(), now_s), ticker.end, (port,), lost, failed)
 
 

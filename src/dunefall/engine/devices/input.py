@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 from dunefall.engine.devices.ports import chosen_port, close_stream, portaudio, sound_ports
 
 __all__ = ["AudioInput", "RealInput", "SimulatedInput", "open_input", "voice"]
@@ -93,7 +94,7 @@ class RealInput:
             )
             self._stream.start()
         except sounddevice.PortAudioError as error:
-            raise DeviceError(f"the input {name} cannot be used: {error}") from error
+            raise DeviceError(tr("the input {name} cannot be used: {error}", name=name, error=error)) from error
 
     def _take_in(self, samples: NDArray[np.float32], frames: int, _time: object, _status: object) -> None:
         place = np.arange(self._written, self._written + frames) % len(self._ring)

@@ -8,6 +8,7 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any, Protocol
 
+from dunefall.base.language import tr
 from dunefall.engine.devices.sequencer import SequencerPort
 
 __all__ = ["Door", "GoingOut", "MidiPort", "SimulatedPort", "open_midi_out"]
@@ -124,4 +125,4 @@ class GoingOut:
                 wait_s = self._step(time.monotonic())
             self._end()
         except Exception as error:  # each backend has errors of its own
-            self._failed(f"{self._lost}: the port refuses ({error}).")
+            self._failed(tr("{lost}: the port refuses ({error}).", lost=self._lost, error=error))

@@ -22,6 +22,7 @@ from pythonosc.osc_message_builder import build_msg
 from pythonosc.osc_packet import OscPacket
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 
 __all__ = ["HOST", "ROOT", "OscInput", "OscOutput", "destination", "osc_name"]
 
@@ -84,7 +85,9 @@ class OscInput:
             self._socket.bind((HOST, port))
         except (OSError, OverflowError) as error:
             self._socket.close()
-            raise DeviceError(f"port {port} cannot be listened to for Open Sound Control: {error}") from error
+            raise DeviceError(
+                tr("port {port} cannot be listened to for Open Sound Control: {error}", port=port, error=error)
+            ) from error
         with contextlib.suppress(OSError):
             self._socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, ROOM_BYTES)
             self._socket.setsockopt(socket.SOL_SOCKET, COUNT_LOST, 1)
@@ -112,7 +115,7 @@ class OscInput:
             if (level, kind) == (socket.SOL_SOCKET, COUNT_LOST):
                 lost = int.from_bytes(number[:4], "little")
                 if lost != self._lost:
-                    self.refuse("lost", "too many packets at once", lost - self._lost)
+                    self.refuse("lost", tr("too many packets at once"), lost - self._lost)
                 self._lost = lost
         address, comma, _ = data.partition(b",")
         self._waiting[address if comma and data.startswith(b"/") else data] = data
@@ -123,18 +126,20 @@ class OscInput:
         except Exception:  # whatever was sent: python-osc does not expect all of it
             messages = []
         if not messages:
-            self.refuse("packet", "a packet that is no Open Sound Control")
+            self.refuse("packet", tr("a packet that is no Open Sound Control"))
         for message in messages:
             self._take(message.address, message.params)
 
     def _take(self, address: str, values: list[object]) -> None:
         shown = "".join(letter for letter in address[:MOST_SHOWN] if letter.isprintable())
         if not address.startswith(ROOT):
-            self.refuse("address", f"{shown} does not begin with {ROOT}")
+            self.refuse("address", tr("{shown} does not begin with {ROOT}", shown=shown, ROOT=ROOT))
         elif len(values) != 1 or isinstance(values[0], bool) or not isinstance(values[0], int | float):
-            self.refuse("values", f"{shown} needs one number from 0 to 1")
+            self.refuse("values", tr("{shown} needs one number from 0 to 1", shown=shown))
         elif not math.isfinite(values[0]) or not 0.0 <= values[0] <= 1.0:
-            self.refuse("range", f"{shown} needs a number from 0 to 1; got {values[0]:g}")
+            self.refuse(
+                "range", tr("{shown} needs a number from 0 to 1; got {values:g}", shown=shown, values=values[0])
+            )
         else:
             with self._lock:
                 name = address.removeprefix(ROOT)
@@ -142,7 +147,7 @@ class OscInput:
                 if not full:
                     self._heard[name] = float(values[0])
             if full:
-                self.refuse("full", f"more than {MOST_WAITING} controls at once")
+                self.refuse("full", tr("more than {MOST_WAITING} controls at once", MOST_WAITING=MOST_WAITING))
 
     def refuse(self, kind: str, why: str, count: int = 1) -> None:
         """Count messages that cannot be used.
@@ -176,7 +181,11 @@ class OscInput:
                 return ""
             why, count = self._unused.pop(kind)
         self._told_at[kind] = now
-        return f"Open Sound Control: {why}." if count == 1 else f"Open Sound Control: {why} (the last of {count:,})."
+        return (
+            tr("Open Sound Control: {why}.", why=why)
+            if count == 1
+            else tr("Open Sound Control: {why} (the last of {count:,}).", why=why, count=count)
+        )
 
     def close(self) -> None:
         """Stop listening."""
@@ -211,9 +220,15 @@ def destination(text: str) -> tuple[str, int]:
     host = host.strip("[]") or HOST
     if not re.fullmatch(r"[0-9A-Za-z.:_-]{1,253}", host) or not re.fullmatch(r"[0-9]{1,5}", port):
         shown = text[:MOST_SHOWN]
-        raise DeviceError(f"Open Sound Control goes to a host and a port, such as {HOST}:9000; got “{shown}”")
+        raise DeviceError(
+            tr(
+                "Open Sound Control goes to a host and a port, such as {HOST}:9000; got “{shown}”",
+                HOST=HOST,
+                shown=shown,
+            )
+        )
     if not 1 <= int(port) <= 65_535:
-        raise DeviceError(f"a port is a number from 1 to 65535; got {int(port)}")
+        raise DeviceError(tr("a port is a number from 1 to 65535; got {port}", port=int(port)))
     return host, int(port)
 
 
@@ -255,4 +270,11 @@ class OscOutput:
             self._socket = socket.socket(family, kind)
             self._socket.setblocking(False)
         except OSError as error:
-            self._failed(f"Open Sound Control cannot be sent to {self._to[0]}:{self._to[1]}: {error}.")
+            self._failed(
+                tr(
+                    "Open Sound Control cannot be sent to {to}:{to_2}: {error}.",
+                    to=self._to[0],
+                    to_2=self._to[1],
+                    error=error,
+                )
+            )

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 from dunefall.engine import messages as say
 from dunefall.engine.devices.lookout import Lookout
 from dunefall.engine.devices.output import AudioOutput, SimulatedOutput, open_output
@@ -49,7 +50,7 @@ class Outlet:
             self._output = open_output(options.audio, options.rate, options.frames, channels)
             self._output.start(sounding.fill)
         except DeviceError as error:
-            self._simulate(options, sounding, f"{error}. Using the simulated output instead.")
+            self._simulate(options, sounding, tr("{error}. Using the simulated output instead.", error=error))
         else:
             self._announce(options, note)
 
@@ -61,7 +62,10 @@ class Outlet:
         if not self._output.alive:
             gone = self._output
             gone.abandon()
-            note = f"The sound device {gone.name} is gone; the simulated output continues from the same position."
+            note = tr(
+                "The sound device {name} is gone; the simulated output continues from the same position.",
+                name=gone.name,
+            )
             self._simulate(self._options, sounding, note)
             if not gone.simulated:
                 self._lookout = Lookout(self._options.audio)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 from dunefall.base.preferences import RATES_HZ
 from dunefall.engine.devices.ports import chosen_port, close_stream, portaudio, sound_ports, usual_channels
 
@@ -186,7 +187,9 @@ class RealOutput:
             self._asked = time.monotonic()
             self._stream.start()
         except sounddevice.PortAudioError as error:
-            raise DeviceError(f"the sound device {self.name} cannot be used: {error}") from error
+            raise DeviceError(
+                tr("the sound device {name} cannot be used: {error}", name=self.name, error=error)
+            ) from error
 
     @property
     def alive(self) -> bool:
@@ -255,7 +258,7 @@ def open_output(choice: str, rate: float, frames: int, channels: int = 2) -> Aud
     except (ImportError, OSError) as error:
         if choice == "auto":
             return SimulatedOutput(rate, frames, channels)
-        raise DeviceError(f"the sound system (PortAudio) cannot be used: {error}") from error
+        raise DeviceError(tr("the sound system (PortAudio) cannot be used: {error}", error=error)) from error
     if choice == "auto":
         if not ports:
             return SimulatedOutput(rate, frames, channels)

@@ -10,6 +10,7 @@ from functools import cache
 from typing import Any, Literal, NamedTuple
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 
 __all__ = ["Port", "chosen", "chosen_port", "close_stream", "portaudio", "sound_names", "sound_ports", "usual_channels"]
 
@@ -71,7 +72,14 @@ def chosen(choice: str, names: Sequence[str], kind: str) -> int:
         if choice.lower() in name.lower():
             return place
     there = ", ".join(names) or "none"
-    raise DeviceError(f'there is no {kind} "{choice}"; this machine has: {there}; or choose "simulated"')
+    raise DeviceError(
+        tr(
+            'there is no {kind} "{choice}"; this machine has: {there}; or choose "simulated"',
+            kind=kind,
+            choice=choice,
+            there=there,
+        )
+    )
 
 
 def chosen_port(choice: str, ports: Sequence[Port], kind: str) -> Port:

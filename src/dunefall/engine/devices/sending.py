@@ -13,6 +13,7 @@ from itertools import count
 import mido
 import numpy as np
 
+from dunefall.base.language import tr
 from dunefall.compiler.traces import SENT_SAMPLES
 from dunefall.engine.devices.midiout import Door, GoingOut, MidiPort, open_midi_out
 from dunefall.engine.devices.osc import OscOutput, destination, osc_name
@@ -237,7 +238,7 @@ def sending(sender: Sender, doors: tuple[Door, ...], failed: Callable[[str], Non
     -------
     GoingOut
     """
-    return GoingOut(sender.step, sender.end, doors, "Notes and controllers no longer go out", failed)
+    return GoingOut(sender.step, sender.end, doors, tr("Notes and controllers no longer go out"), failed)
 
 
 def open_sending(

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from dunefall.base.door import clean
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import face_of, proposed
 from dunefall.catalogue.renewing import renewed
 from dunefall.patch.compounds import (
@@ -60,19 +61,19 @@ def new_compound(document: Document, parts: Collection[str]) -> Compound:
     order = [module.id for module in patch.modules()]
     placed = sorted(parts, key=lambda part: min(map(order.index, modules_in(patch, (part,))), default=0))
     if not placed:
-        raise PatchError("select what is to be one compound: Shift-click marks several cards")
+        raise PatchError(tr("select what is to be one compound: Shift-click marks several cards"))
     controls, ports = proposed(patch, placed)
-    compound = Compound(patch.free_id("compound"), "New", "", tuple(placed), controls, ports)
+    compound = Compound(patch.free_id("compound"), tr("New"), "", tuple(placed), controls, ports)
     with_new_compound(patch, compound)
     output = face_of(patch, compound).output
     gives = output.module if output else placed[-1]
-    name = f"{patch.module(gives).name} group" if patch.has(gives) else "Group"
+    name = tr("{name} group", name=patch.module(gives).name) if patch.has(gives) else tr("Group")
     return replace(compound, name=free_name(clean(name), (x.name for x in patch.compounds)))
 
 
 def make_compound(document: Document, compound: Compound) -> None:
     """Make a compound of its parts."""
-    document.edit(f"Make {compound.name}", with_new_compound(document.patch, checked_compound(compound)))
+    document.edit(tr("Make {name}", name=compound.name), with_new_compound(document.patch, checked_compound(compound)))
 
 
 def change_compound(document: Document, compound: Compound) -> None:
@@ -83,7 +84,7 @@ def change_compound(document: Document, compound: Compound) -> None:
     ParameterError
         If a name is missing or used twice, or a range is empty.
     """
-    document.edit(f"Change {compound.name}", with_compound(document.patch, checked_compound(compound)))
+    document.edit(tr("Change {name}", name=compound.name), with_compound(document.patch, checked_compound(compound)))
 
 
 def rename_compound(document: Document, compound_id: str, name: str) -> None:
@@ -100,7 +101,9 @@ def rename_compound(document: Document, compound_id: str, name: str) -> None:
     """
     compound, name = _compound(document, compound_id), clean(name)
     if name:
-        document.edit(f"Rename {compound.name}", with_compound(document.patch, replace(compound, name=name)))
+        document.edit(
+            tr("Rename {name}", name=compound.name), with_compound(document.patch, replace(compound, name=name))
+        )
 
 
 def take_apart(document: Document, compound_id: str) -> None:
@@ -114,7 +117,7 @@ def take_apart(document: Document, compound_id: str) -> None:
         Id of the compound.
     """
     compound = _compound(document, compound_id)
-    document.edit(f"Take {compound.name} apart", without_compound(document.patch, compound_id))
+    document.edit(tr("Take {name} apart", name=compound.name), without_compound(document.patch, compound_id))
 
 
 def toggle_compound_bypass(document: Document, compound_id: str) -> None:
@@ -135,7 +138,7 @@ def toggle_compound_bypass(document: Document, compound_id: str) -> None:
         bypassed = on or module in compound.resting
         patch = patch.with_module(replace(patch.module(module), bypassed=bypassed))
     patch = with_compound(patch, replace(compound, bypassed=on, resting=resting))
-    document.edit(f"{'Bypass' if on else 'Use'} {compound.name}", patch)
+    document.edit(tr("Bypass {name}", name=compound.name) if on else tr("Use {name}", name=compound.name), patch)
 
 
 def keep_compound(document: Document, compound_id: str, library: UserLibrary, picture: TinyPicture | None) -> None:
@@ -154,7 +157,7 @@ def keep_compound(document: Document, compound_id: str, library: UserLibrary, pi
         What it looks like in the palette.
     """
     kept = library.save(document.patch, _compound(document, compound_id), picture)
-    document.edit(f"Keep {kept.name}", with_compound(document.patch, kept))
+    document.edit(tr("Keep {name}", name=kept.name), with_compound(document.patch, kept))
 
 
 def renew_compounds(document: Document, compounds: Collection[str], library: UserLibrary) -> int:
@@ -184,12 +187,12 @@ def renew_compounds(document: Document, compounds: Collection[str], library: Use
         old = _compound(document, compound_id)
         made = renewed(patch, old, library.load(old.library))
         patch, lost = made.patch, lost + made.lost
-    document.edit("Take changes from the library", patch)
+    document.edit(tr("Take changes from the library"), patch)
     return lost
 
 
 def _compound(document: Document, compound_id: str) -> Compound:
     found = compound_of(document.patch, compound_id)
     if found is None:
-        raise PatchError(f'there is no compound "{compound_id}"')
+        raise PatchError(tr('there is no compound "{compound_id}"', compound_id=compound_id))
     return found

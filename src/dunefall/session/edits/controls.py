@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import inline, tr
 from dunefall.catalogue.compounds import spec_for, target_of
 from dunefall.catalogue.linking import new_link
 from dunefall.engine.devices.keys import PRESSURE, WHEEL
@@ -33,7 +34,7 @@ def turn_control(document: Document, module: str, share: float) -> None:
     """
     name = document.patch.module(module).name
     changed = document.patch.with_param(module, "value", min(max(share, 0.0), 1.0))
-    document.edit(f"Move {name}", changed, merge=f"control {module}")
+    document.edit(tr("Move {name}", name=name), changed, merge=f"control {module}")
 
 
 def turn_named(document: Document, name: str, share: float) -> bool:
@@ -77,7 +78,7 @@ def turn_controller(document: Document, controller: int, place: float) -> None:
             changed = changed.with_param(module.id, "value", min(max(place, 0.0), 1.0))
         elif module.type == "keyboard" and controller in ports:
             changed = changed.with_param(module.id, ports[controller], place)
-    document.edit("Move a controller", changed, merge=f"controller {controller}")
+    document.edit(tr("Move a controller"), changed, merge=f"controller {controller}")
 
 
 def learn(document: Document, place: Place, controller: int) -> str:
@@ -102,14 +103,15 @@ def learn(document: Document, place: Place, controller: int) -> str:
     control = next((m for m in (module, *sources) if m.type == "named-control"), None)
     if control is None:
         param = target_of(document.patch, place)
-        name = f"{param.name if param else place.port} of {module.name}"
+        name = tr("{name} of {name_2}", name=param.name if param else place.port, name_2=module.name)
         control = Module(patch.free_id("named-control"), "named-control", clean(name))
         patch = patch.with_new_module(patch.layer_of(module.id).id, control)
         home = parent_of(patch, module.id)
         patch = with_parts(patch, home.id, (control.id,)) if home else patch
         patch = patch.with_link(new_link(patch, Place(control.id, "out"), place))
     document.edit(
-        f"Learn a controller for {module.name}", patch.with_param(control.id, "controller", float(controller))
+        tr("Learn a controller for {name}", name=module.name),
+        patch.with_param(control.id, "controller", float(controller)),
     )
     return control.id
 
@@ -156,14 +158,16 @@ def gather(document: Document, layer: str, kind: str) -> str:
     """
     patch = document.patch
     found = patch.layer(layer)
-    control = Module(patch.free_id("named-control"), "named-control", f"{kind} of {found.name}"[:60])
+    control = Module(
+        patch.free_id("named-control"), "named-control", tr("{kind} of {name}", kind=kind, name=found.name)[:60]
+    )
     changed = patch.with_new_module(layer, control)
     for module_id in kinds_of_layer(document, layer)[kind]:
         spec = spec_for(patch.module(module_id))
         param = next(param for param in (spec.params if spec else ()) if param.name == kind)
         target = Place(module_id, param.id)
         changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, param.amount))
-    document.edit(f"Gather {kind.lower()}", changed)
+    document.edit(tr("Gather {kind}", kind=inline(kind)), changed)
     return control.id
 
 
@@ -203,6 +207,6 @@ def blend_control(document: Document, first: Patch, last: Patch, name: str) -> i
         changed = changed.with_link(Link(changed.free_id("link"), Place(control.id, "out"), target, way))
         count += 1
     if not count:
-        raise ParameterError("no value that can glide differs between the two")
-    document.edit(f"Make {name} a Named control", changed)
+        raise ParameterError(tr("no value that can glide differs between the two"))
+    document.edit(tr("Make {name} a Named control", name=name), changed)
     return count

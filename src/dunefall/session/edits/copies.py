@@ -9,6 +9,7 @@ import random
 from collections.abc import Collection
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.copying import Clip, clip_of, clip_of_layer, with_copy, with_sources
 from dunefall.patch.document import Document
@@ -41,7 +42,7 @@ def clip(document: Document, modules: Collection[str], *, sources: bool = False)
     return clip_of(document.patch, with_sources(document.patch, modules) if sources else modules, modules)
 
 
-def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str = "Paste") -> tuple[str, ...]:
+def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str = tr("Paste")) -> tuple[str, ...]:
     """Put a copy of a clip into the patch; returns the ids of the new modules.
 
     Parameters
@@ -66,10 +67,16 @@ def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str 
     """
     copied = with_copy(document.patch, clip, layer)
     if not copied.names:
-        raise PatchError("there is nothing to copy: select a module, several (Shift-click), or a layer's head")
+        raise PatchError(tr("there is nothing to copy: select a module, several (Shift-click), or a layer's head"))
     lanes = len(effect_lanes(copied.patch))
     if lanes > max(MOST_EFFECTS, len(effect_lanes(document.patch))):
-        raise PatchError(f"that would be {lanes} effect lanes, and there can be {MOST_EFFECTS}: remove one first")
+        raise PatchError(
+            tr(
+                "that would be {lanes} effect lanes, and there can be {MOST_EFFECTS}: remove one first",
+                lanes=lanes,
+                MOST_EFFECTS=MOST_EFFECTS,
+            )
+        )
     document.edit(label, copied.patch)
     return tuple(copied.names.values())
 
@@ -89,8 +96,12 @@ def vary(document: Document, modules: Collection[str], strength: float, kinds: C
         Kinds of values that may change.
     """
     changed = varied(document.patch, modules, strength, kinds, seed=random.randrange(2**32))
-    document.edit(f"Randomise {_called(document, modules)}", changed)
+    document.edit(tr("Randomise {called}", called=_called(document, modules)), changed)
 
 
 def _called(document: Document, modules: Collection[str]) -> str:
-    return document.patch.module(next(iter(modules))).name if len(modules) == 1 else f"{len(modules)} modules"
+    return (
+        document.patch.module(next(iter(modules))).name
+        if len(modules) == 1
+        else tr("{count} modules", count=len(modules))
+    )

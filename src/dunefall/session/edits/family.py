@@ -11,6 +11,7 @@ from datetime import datetime
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.patch.changes import Change, ParamSet, apply_changes, difference
 from dunefall.patch.document import Document
 from dunefall.patch.family import DISCARDED, KEPT, Family, State
@@ -39,7 +40,7 @@ MOST_SNAPSHOTS = 1000
 def _known(document: Document, state_id: str) -> State:
     state = document.patch.family.state(state_id)
     if state is None:
-        raise ParameterError("this state is no longer kept")
+        raise ParameterError(tr("this state is no longer kept"))
     return state
 
 
@@ -57,7 +58,7 @@ def _free_name(family: Family) -> str:
     number = len(family.snapshots) + 1
     while f"Snapshot {number}" in names:
         number += 1
-    return f"Snapshot {number}"
+    return tr("Snapshot {number}", number=number)
 
 
 def keep_snapshot(document: Document, name: str = "", part: str = "") -> str:
@@ -84,11 +85,13 @@ def keep_snapshot(document: Document, name: str = "", part: str = "") -> str:
     patch = rooted(document.patch)
     family = patch.family
     if len(family.snapshots) >= MOST_SNAPSHOTS:
-        raise ParameterError(f"there can be {MOST_SNAPSHOTS} snapshots: remove some first")
+        raise ParameterError(
+            tr("there can be {MOST_SNAPSHOTS} snapshots: remove some first", MOST_SNAPSHOTS=MOST_SNAPSHOTS)
+        )
     given = State(family.free_id(), clean(name) or _free_name(family), parent=family.now, part=part, made=_now())
     family = family.with_state(state_of(patch, patch, given))
     now = family.now if part else given.id
-    _keep(document, f"Keep {given.name}", replace(family, now=now))
+    _keep(document, tr("Keep {name}", name=given.name), replace(family, now=now))
     return given.id
 
 
@@ -111,7 +114,7 @@ def recall(document: Document, state_id: str) -> None:
     made = recalled(patch, checked_patch_of(patch.family, state), state.part)
     if not state.part:
         made = replace(made, family=replace(made.family, now=state_id))
-    document.edit(f"Recall {state.title}", made)
+    document.edit(tr("Recall {title}", title=state.title), made)
 
 
 def name_state(document: Document, state_id: str, name: str) -> None:
@@ -128,7 +131,11 @@ def name_state(document: Document, state_id: str, name: str) -> None:
     """
     state, name = _known(document, state_id), clean(name)
     if name:
-        _keep(document, f"Rename {state.title}", document.patch.family.with_state(replace(state, name=name)))
+        _keep(
+            document,
+            tr("Rename {title}", title=state.title),
+            document.patch.family.with_state(replace(state, name=name)),
+        )
 
 
 def renew_snapshot(document: Document, state_id: str) -> None:
@@ -143,7 +150,7 @@ def renew_snapshot(document: Document, state_id: str) -> None:
     """
     state, patch = _known(document, state_id), rooted(document.patch)
     renewed = state_of(patch, patch, replace(state, made=_now()))
-    _keep(document, f"Replace {state.title}", patch.family.with_state(renewed))
+    _keep(document, tr("Replace {title}", title=state.title), patch.family.with_state(renewed))
 
 
 def remove_state(document: Document, state_id: str) -> None:
@@ -157,7 +164,7 @@ def remove_state(document: Document, state_id: str) -> None:
         Id of the state.
     """
     state = _known(document, state_id)
-    _keep(document, f"Remove {state.title}", document.patch.family.without(state_id))
+    _keep(document, tr("Remove {title}", title=state.title), document.patch.family.without(state_id))
 
 
 def move_snapshot(document: Document, state_id: str, by: int) -> None:
@@ -179,7 +186,7 @@ def move_snapshot(document: Document, state_id: str, by: int) -> None:
     order.insert(to, order.pop(at))
     named = iter([family.state(one) for one in order])
     states = tuple(next(named) or state if state.name else state for state in family.states)
-    _keep(document, f"Move {_known(document, state_id).title}", replace(family, states=states))
+    _keep(document, tr("Move {title}", title=_known(document, state_id).title), replace(family, states=states))
 
 
 def mark_state(document: Document, state_id: str, mark: str) -> None:
@@ -196,8 +203,8 @@ def mark_state(document: Document, state_id: str, mark: str) -> None:
     """
     state = _known(document, state_id)
     marked = replace(state, mark="" if state.mark == mark else mark)
-    what = {KEPT: "Keep", DISCARDED: "Discard"}.get(
-        marked.mark, "Bring back" if mark == DISCARDED else "No longer keep"
+    what = {KEPT: tr("Keep"), DISCARDED: tr("Discard")}.get(
+        marked.mark, tr("Bring back") if mark == DISCARDED else tr("No longer keep")
     )
     _keep(document, f"{what} {state.title}", document.patch.family.with_state(marked))
 
@@ -243,7 +250,9 @@ def fill_board(
     """
     made = list(variations(document.patch, modules, strength, kinds, seed=seed, count=count))
     recipe = {"strength": strength, "kinds": list(kinds), "modules": sorted(modules)}
-    put_on_board(document, [(one.number, one.patch) for one in made], f"{count} variations", recipe, know)
+    put_on_board(
+        document, [(one.number, one.patch) for one in made], tr("{count} variations", count=count), recipe, know
+    )
 
 
 def put_on_board(

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.layouts import layout_of
 from dunefall.patch import mixing
 from dunefall.patch.document import Document
@@ -32,7 +33,7 @@ def remove_layer(document: Document, layer: str) -> None:
     """Remove a layer with everything in it; Shared stays."""
     if layer != SHARED_ID:
         name = document.patch.layer(layer).name
-        document.edit(f"Remove layer {name}", document.patch.without_layer(layer))
+        document.edit(tr("Remove layer {name}", name=name), document.patch.without_layer(layer))
 
 
 def set_voices(document: Document, layer: str, voices: int, spread: float, meet: str) -> None:
@@ -57,10 +58,16 @@ def set_voices(document: Document, layer: str, voices: int, spread: float, meet:
         If a number is out of range.
     """
     if not 1 <= voices <= MOST_VOICES or not 0 <= spread <= 1:
-        raise ParameterError(f"a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}")
+        raise ParameterError(
+            tr(
+                "a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}",
+                MOST_VOICES=MOST_VOICES,
+                voices=voices,
+            )
+        )
     found = document.patch.layer(layer)
     changed = replace(found, voices=voices, spread=spread, meet=meet)
-    document.edit(f"Voices of {found.name}", document.patch.with_layer(changed))
+    document.edit(tr("Voices of {name}", name=found.name), document.patch.with_layer(changed))
 
 
 def toggle_fold(document: Document, layer: str) -> None:
@@ -74,7 +81,7 @@ def toggle_fold(document: Document, layer: str) -> None:
         Id of the layer.
     """
     found = document.patch.layer(layer)
-    label = f"{'Open' if found.folded else 'Fold'} {found.name}"
+    label = tr("Open {name}", name=found.name) if found.folded else tr("Fold {name}", name=found.name)
     document.edit(label, document.patch.with_layer(replace(found, folded=not found.folded)))
 
 
@@ -91,7 +98,7 @@ def move_layer(document: Document, layer: str, by: int) -> None:
         How many places, down if positive.
     """
     name = document.patch.layer(layer).name
-    document.edit(f"Move {name}", mixing.with_moved_layer(document.patch, layer, by))
+    document.edit(tr("Move {name}", name=name), mixing.with_moved_layer(document.patch, layer, by))
 
 
 def set_title(document: Document, title: str) -> None:
@@ -106,12 +113,12 @@ def set_title(document: Document, title: str) -> None:
     """
     title = clean(title)
     if title:
-        document.edit("Rename the patch", replace(document.patch, title=title))
+        document.edit(tr("Rename the patch"), replace(document.patch, title=title))
 
 
 def set_tempo(document: Document, bpm: float) -> None:
     """Set the tempo in BPM."""
-    document.edit("Change tempo", replace(document.patch, tempo_bpm=bpm), merge="tempo")
+    document.edit(tr("Change tempo"), replace(document.patch, tempo_bpm=bpm), merge="tempo")
 
 
 def set_layout(document: Document, layout: str) -> None:
@@ -125,7 +132,7 @@ def set_layout(document: Document, layout: str) -> None:
         Id of the loudspeaker layout.
     """
     name = layout_of(layout).name
-    document.edit(f"Mix for {name}", replace(document.patch, layout=layout))
+    document.edit(tr("Mix for {name}", name=name), replace(document.patch, layout=layout))
 
 
 def reroll(document: Document) -> None:
@@ -135,4 +142,4 @@ def reroll(document: Document) -> None:
 
 def set_seed(document: Document, seed: int) -> None:
     """Take this seed."""
-    document.edit("Change seed", replace(document.patch, seed=seed))
+    document.edit(tr("Change seed"), replace(document.patch, seed=seed))

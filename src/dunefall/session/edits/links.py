@@ -9,6 +9,7 @@ from collections.abc import Collection
 from dataclasses import replace
 
 from dunefall.base.errors import PatchError
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.linking import is_trigger, new_link
 from dunefall.catalogue.reach import with_range
@@ -53,9 +54,11 @@ def add_link(document: Document, source: Place, target: Place) -> str:
     """
     patch = document.patch
     if any(link.source == source and link.target == target for link in patch.links):
-        raise PatchError(f"{patch.module(source.module).name} moves this already: change its amount instead")
+        raise PatchError(
+            tr("{name} moves this already: change its amount instead", name=patch.module(source.module).name)
+        )
     link = new_link(patch, source, target)
-    document.edit(f"Link {patch.module(source.module).name}", patch.with_link(link))
+    document.edit(tr("Link {name}", name=patch.module(source.module).name), patch.with_link(link))
     return link.id
 
 
@@ -70,7 +73,7 @@ def change_link(document: Document, link: Link) -> None:
         The link with its new values.
     """
     name = document.patch.module(link.source.module).name
-    document.edit(f"Change link from {name}", document.patch.with_link(link), merge=f"link {link.id}")
+    document.edit(tr("Change link from {name}", name=name), document.patch.with_link(link), merge=f"link {link.id}")
 
 
 def set_link_range(document: Document, link: Link, first: float, last: float) -> None:
@@ -113,7 +116,7 @@ def scale_reach(document: Document, place: Place, factor: float) -> None:
     for link in patch.links_into(place.module, place.port):
         if link.on:
             patch = patch.with_link(replace(link, amount=link.amount * factor, offset=link.offset * factor))
-    document.edit(f"Reach of {patch.module(place.module).name}", patch, merge=f"reach {place}")
+    document.edit(tr("Reach of {name}", name=patch.module(place.module).name), patch, merge=f"reach {place}")
 
 
 def remove_link(document: Document, link: str) -> None:
@@ -127,7 +130,7 @@ def remove_link(document: Document, link: str) -> None:
         Id of the link.
     """
     name = document.patch.module(document.patch.link(link).source.module).name
-    document.edit(f"Remove link from {name}", document.patch.without_link(link))
+    document.edit(tr("Remove link from {name}", name=name), document.patch.without_link(link))
 
 
 def paste_movement(document: Document, links: Collection[Link], target: Place) -> None:
@@ -148,7 +151,7 @@ def paste_movement(document: Document, links: Collection[Link], target: Place) -
     for link in links:
         if link.source.module in there and link.source not in known:
             patch = patch.with_link(replace(link, id=patch.free_id("link"), target=target))
-    document.edit(f"Movement of {patch.module(target.module).name}", patch)
+    document.edit(tr("Movement of {name}", name=patch.module(target.module).name), patch)
 
 
 def softened(patch: Patch, module: str) -> tuple[Patch, str] | None:
@@ -174,7 +177,9 @@ def softened(patch: Patch, module: str) -> tuple[Patch, str] | None:
     ]
     if not moved:
         return None
-    slew = Module(patch.free_id("slew"), "slew", f"Soft {found.name}"[:60], {"rise_s": SOFT_S, "fall_s": SOFT_S})
+    slew = Module(
+        patch.free_id("slew"), "slew", tr("Soft {name}", name=found.name)[:60], {"rise_s": SOFT_S, "fall_s": SOFT_S}
+    )
     changed = patch.with_new_module(patch.layer_of(module).id, slew)
     for link in moved:
         changed = changed.with_link(replace(link, source=Place(slew.id, "out")))
@@ -199,5 +204,5 @@ def soften(document: Document, module: str) -> str:
     made = softened(document.patch, module)
     if made is None:
         return ""
-    document.edit(f"Soften {document.patch.module(module).name}", made[0])
+    document.edit(tr("Soften {name}", name=document.patch.module(module).name), made[0])
     return made[1]

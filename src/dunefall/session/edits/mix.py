@@ -9,6 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from dunefall.base.door import clean
+from dunefall.base.language import tr
 from dunefall.catalogue import spec_of
 from dunefall.patch import mixing
 from dunefall.patch.document import Document
@@ -30,7 +31,11 @@ def set_group(document: Document, layer: str, group: str) -> None:
         Name of the group; "" for none.
     """
     found = document.patch.layer(layer)
-    label = f"Group {found.name} with {group}" if group else f"Ungroup {found.name}"
+    label = (
+        tr("Group {name} with {group}", name=found.name, group=group)
+        if group
+        else tr("Ungroup {name}", name=found.name)
+    )
     document.edit(label, document.patch.with_layer(replace(found, group=clean(group))))
 
 
@@ -52,7 +57,7 @@ def set_send(document: Document, layer: str, lane: str, gain: float, *, before: 
     """
     a, b = document.patch.layer(layer), document.patch.layer(lane)
     changed = mixing.with_send(document.patch, a, b, gain, before=before)
-    document.edit(f"Send {a.name} to {b.name}", changed, merge=f"send {layer} {lane}")
+    document.edit(tr("Send {name} to {name_2}", name=a.name, name_2=b.name), changed, merge=f"send {layer} {lane}")
 
 
 def set_key(document: Document, layer: str, source: Place | None) -> None:
@@ -68,7 +73,7 @@ def set_key(document: Document, layer: str, source: Place | None) -> None:
         What it makes way for; None: nothing.
     """
     found = document.patch.layer(layer)
-    document.edit(f"Duck {found.name}", mixing.with_key(document.patch, found, source))
+    document.edit(tr("Duck {name}", name=found.name), mixing.with_key(document.patch, found, source))
 
 
 def add_key(document: Document, layer: str, source: Place) -> None:
@@ -86,7 +91,7 @@ def add_key(document: Document, layer: str, source: Place) -> None:
     patch, found = document.patch, document.patch.layer(layer)
     target = Place(found.output_id, "duck")
     if all(link.source != source for link in patch.links_into(target.module, target.port)):
-        document.edit(f"Duck {found.name}", patch.with_link(Link(patch.free_id("duck"), source, target)))
+        document.edit(tr("Duck {name}", name=found.name), patch.with_link(Link(patch.free_id("duck"), source, target)))
 
 
 def add_effect_lane(document: Document, name: str, types: tuple[str, ...]) -> None:
@@ -97,7 +102,7 @@ def add_effect_lane(document: Document, name: str, types: tuple[str, ...]) -> No
     PatchError
         If there are as many as there can be.
     """
-    document.edit(f"Add effect lane {name}", mixing.with_effect_lane(document.patch, name, types))
+    document.edit(tr("Add effect lane {name}", name=name), mixing.with_effect_lane(document.patch, name, types))
 
 
 def set_master(document: Document, values: Mapping[str, float]) -> None:
@@ -121,7 +126,7 @@ def set_master(document: Document, values: Mapping[str, float]) -> None:
     assert spec is not None
     for name, value in values.items():
         patch = patch.with_param(master.id, name, spec.param(name).check(value, '"Master"'))
-    document.edit("Change Master", patch, merge=f"master {','.join(values)}")
+    document.edit(tr("Change Master"), patch, merge=f"master {','.join(values)}")
 
 
 def move_along(document: Document, layer: str, loop: Sequence[tuple[float, float, float]]) -> None:
@@ -137,4 +142,4 @@ def move_along(document: Document, layer: str, loop: Sequence[tuple[float, float
         Seconds, degrees and metres along the way.
     """
     found = document.patch.layer(layer)
-    document.edit(f"Loop of {found.name}", mixing.with_loop(document.patch, found, loop))
+    document.edit(tr("Loop of {name}", name=found.name), mixing.with_loop(document.patch, found, loop))

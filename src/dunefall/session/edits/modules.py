@@ -9,6 +9,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 
 from dunefall.base.door import clean
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.paths import effects_in_order
 from dunefall.catalogue.pitch.quantiser import OWN_SCALE
@@ -65,15 +66,17 @@ def set_together(document: Document, values: Mapping[str, Mapping[str, float]]) 
         spec = spec_for(found)
         if spec is not None:
             for param, value in changed.items():
-                spec.param(param).check(value, f'"{found.name}" in layer "{patch.layer_of(module).name}"')
+                spec.param(param).check(
+                    value, tr('"{name}" in layer "{name_2}"', name=found.name, name_2=patch.layer_of(module).name)
+                )
         patch = patch.with_module(replace(found, params={**found.params, **changed}))
-    name = patch.module(next(iter(values))).name if len(values) == 1 else f"{len(values)} layers"
+    name = patch.module(next(iter(values))).name if len(values) == 1 else tr("{count} layers", count=len(values))
     merge = ";".join(f"{module}.{','.join(changed)}" for module, changed in values.items())
-    document.edit(f"Change {name}", patch, merge=merge)
+    document.edit(tr("Change {name}", name=name), patch, merge=merge)
 
 
 def set_series(
-    document: Document, module: str, series: Mapping[str, tuple[float, ...]], *, label: str = "Draw in"
+    document: Document, module: str, series: Mapping[str, tuple[float, ...]], *, label: str = tr("Draw in")
 ) -> None:
     """Give a module other series; the steps of one movement become one undo step.
 
@@ -115,7 +118,7 @@ def set_tuning(document: Document, module: str, cents: tuple[float, ...]) -> Non
         Notes of the scale in cents above the root, the last one the period.
     """
     patch = document.patch.with_series(module, {"steps_ct": cents}).with_param(module, "scale", float(OWN_SCALE))
-    document.edit(f"Tune {patch.module(module).name}", patch)
+    document.edit(tr("Tune {name}", name=patch.module(module).name), patch)
 
 
 def set_sound(document: Document, module: str, sound: SoundRef | None) -> None:
@@ -131,7 +134,7 @@ def set_sound(document: Document, module: str, sound: SoundRef | None) -> None:
         The file; None takes it away.
     """
     found = document.patch.module(module)
-    document.edit(f"Sound of {found.name}", document.patch.with_module(replace(found, sound=sound)))
+    document.edit(tr("Sound of {name}", name=found.name), document.patch.with_module(replace(found, sound=sound)))
 
 
 def remove_modules(document: Document, modules: Collection[str]) -> None:
@@ -148,7 +151,7 @@ def remove_modules(document: Document, modules: Collection[str]) -> None:
     for module in modules:
         name = patch.module(module).name
         patch = _healed(patch, module)
-    document.edit(f"Remove {name if len(modules) == 1 else f'{len(modules)} modules'}", patch)
+    document.edit(tr_count("Remove {name}", "Remove {count} modules", len(modules), name=name), patch)
 
 
 def rename(document: Document, module: str, name: str) -> None:
@@ -170,7 +173,7 @@ def rename(document: Document, module: str, name: str) -> None:
     changed = patch.with_module(replace(patch.module(module), name=name))
     if module == layer.output_id:
         changed = changed.with_layer(replace(changed.layer(layer.id), name=name))
-    document.edit(f"Rename {patch.module(module).name}", changed)
+    document.edit(tr("Rename {name}", name=patch.module(module).name), changed)
 
 
 def toggle_bypass(document: Document, modules: Collection[str]) -> None:
@@ -187,8 +190,13 @@ def toggle_bypass(document: Document, modules: Collection[str]) -> None:
     found = [module for module in found if (spec := spec_for(module)) is None or spec.can_bypass]
     if found:
         on = not all(module.bypassed for module in found)
-        name = found[0].name if len(found) == 1 else f"{len(found)} modules"
-        _bypass(document, [module.id for module in found], on, f"{'Bypass' if on else 'Use'} {name}")
+        name = found[0].name if len(found) == 1 else tr("{count} modules", count=len(found))
+        _bypass(document, [module.id for module in found], on, bypass_label(name, on))
+
+
+def bypass_label(name: str, on: bool) -> str:
+    """What the edit menu says of a bypass, and of its end."""
+    return tr("Bypass {name}", name=name) if on else tr("Use {name}", name=name)
 
 
 def bypass_effects(document: Document, layer: str) -> int:
@@ -207,7 +215,7 @@ def bypass_effects(document: Document, layer: str) -> int:
         How many modules are bypassed now.
     """
     effects = effects_in_order(document.patch, document.patch.layer(layer))
-    _bypass(document, effects, True, f"Bypass the effects of {document.patch.layer(layer).name}")
+    _bypass(document, effects, True, tr("Bypass the effects of {name}", name=document.patch.layer(layer).name))
     return len(effects)
 
 
@@ -229,7 +237,7 @@ def use_next_effect(document: Document, layer: str) -> str:
     patch = document.patch
     found = next((m for m in effects_in_order(patch, patch.layer(layer)) if patch.module(m).bypassed), "")
     if found:
-        _bypass(document, [found], False, f"Use {patch.module(found).name}")
+        _bypass(document, [found], False, tr("Use {name}", name=patch.module(found).name))
     return found
 
 
@@ -252,8 +260,11 @@ def toggle_lock(document: Document, place: Place) -> None:
     """
     found = document.patch.module(place.module)
     locked = found.locked ^ {place.port}
-    label = "Lock" if place.port in locked else "Unlock"
-    document.edit(f"{label} a value of {found.name}", document.patch.with_module(replace(found, locked=locked)))
+    label = tr("Lock") if place.port in locked else tr("Unlock")
+    document.edit(
+        tr("{label} a value of {name}", label=label, name=found.name),
+        document.patch.with_module(replace(found, locked=locked)),
+    )
 
 
 def toggle_pin(document: Document, place: Place) -> None:
@@ -269,7 +280,7 @@ def toggle_pin(document: Document, place: Place) -> None:
     patch = document.patch
     pins = tuple(pin for pin in patch.pins if pin != place)
     pins = pins if place in patch.pins else (*pins, place)[-MAX_PINS:]
-    document.edit(f"Pin {patch.module(place.module).name}", replace(patch, pins=pins))
+    document.edit(tr("Pin {name}", name=patch.module(place.module).name), replace(patch, pins=pins))
 
 
 def _healed(patch: Patch, module: str) -> Patch:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.patch.document import Document
 from dunefall.patch.model import Moment
 from dunefall.patch.partfiles import MAX_MOMENTS
@@ -38,12 +39,14 @@ def mark_moment(document: Document, at_s: float, name: str = "", until_s: float 
     """
     moments = document.patch.moments
     if len(moments) >= MAX_MOMENTS:
-        raise ParameterError(f"a patch keeps at most {MAX_MOMENTS} moments; remove some first")
+        raise ParameterError(
+            tr("a patch keeps at most {MAX_MOMENTS} moments; remove some first", MAX_MOMENTS=MAX_MOMENTS)
+        )
     taken = {moment.name for moment in moments}
     number = next(k for k in range(1, len(moments) + 2) if f"Moment {k}" not in taken)
-    moment = Moment(round(at_s, 3), clean(name) or f"Moment {number}", round(until_s, 3))
+    moment = Moment(round(at_s, 3), clean(name) or tr("Moment {number}", number=number), round(until_s, 3))
     ordered = tuple(sorted((*moments, moment), key=lambda one: one.at_s))
-    document.edit(f"Mark {moment.name}", replace(document.patch, moments=ordered))
+    document.edit(tr("Mark {name}", name=moment.name), replace(document.patch, moments=ordered))
     return moment
 
 
@@ -62,7 +65,7 @@ def rename_moment(document: Document, moment: Moment, name: str) -> None:
     name = clean(name)
     if name and name != moment.name:
         renamed = tuple(replace(one, name=name) if one == moment else one for one in document.patch.moments)
-        document.edit(f"Rename {moment.name}", replace(document.patch, moments=renamed))
+        document.edit(tr("Rename {name}", name=moment.name), replace(document.patch, moments=renamed))
 
 
 def remove_moment(document: Document, moment: Moment) -> None:
@@ -76,4 +79,4 @@ def remove_moment(document: Document, moment: Moment) -> None:
         One of its moments.
     """
     left = tuple(one for one in document.patch.moments if one != moment)
-    document.edit(f"Remove {moment.name}", replace(document.patch, moments=left))
+    document.edit(tr("Remove {name}", name=moment.name), replace(document.patch, moments=left))

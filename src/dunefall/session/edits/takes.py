@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from dunefall.base.door import clean
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.patch.document import Document
 from dunefall.patch.entryfiles import MAX_TAKES, only_sound
 from dunefall.patch.model import KeptTake, Patch
@@ -38,7 +39,7 @@ def free_take_name(patch: Patch, name: str = "") -> str:
     if wanted and wanted not in taken:
         return wanted
     first = 2 if wanted else 1
-    names = (f"{wanted or 'Take'} {number}" for number in range(first, len(taken) + first + 1))
+    names = (f"{wanted or tr('Take')} {number}" for number in range(first, len(taken) + first + 1))
     return next(name for name in names if name not in taken)
 
 
@@ -64,13 +65,13 @@ def keep_take(document: Document, take: Take, name: str = "") -> KeptTake:
         If there are too many.
     """
     kept = _new(document.patch, take, name)
-    document.edit(f"Keep {kept.name}", replace(document.patch, takes=(*document.patch.takes, kept)))
+    document.edit(tr("Keep {name}", name=kept.name), replace(document.patch, takes=(*document.patch.takes, kept)))
     return kept
 
 
 def _new(patch: Patch, take: Take, name: str) -> KeptTake:
     if len(patch.takes) >= MAX_TAKES:
-        raise ParameterError(f"a patch keeps at most {MAX_TAKES} takes; remove some first")
+        raise ParameterError(tr("a patch keeps at most {MAX_TAKES} takes; remove some first", MAX_TAKES=MAX_TAKES))
     return KeptTake(free_take_name(patch, name), replace(take, start=only_sound(take.start)))
 
 
@@ -128,7 +129,7 @@ def rename_take(document: Document, name: str, wanted: str) -> str:
         return name
     wanted = free_take_name(document.patch, wanted)
     takes = tuple(replace(kept, name=wanted) if kept.name == name else kept for kept in document.patch.takes)
-    document.edit(f"Rename {name}", replace(document.patch, takes=takes))
+    document.edit(tr("Rename {name}", name=name), replace(document.patch, takes=takes))
     return wanted
 
 
@@ -143,4 +144,4 @@ def remove_take(document: Document, name: str) -> None:
         Its name.
     """
     left = tuple(kept for kept in document.patch.takes if kept.name != name)
-    document.edit(f"Remove {name}", replace(document.patch, takes=left))
+    document.edit(tr("Remove {name}", name=name), replace(document.patch, takes=left))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip
 from dunefall.app.workspaces.build.canvasview import CanvasView
 from dunefall.app.workspaces.build.layout import CARD_H, CARD_W, CARDS_X, HEAD_W, LaneBox
 from dunefall.app.workspaces.build.stillpicture import MARGIN
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.patch.model import SHARED_ID
 
@@ -16,7 +17,7 @@ __all__ = ["BuildCanvas"]
 
 EDGE_W = 12
 """From this strip at the right edge of a card a link is drawn."""
-HOW = "Drag from its right edge to link it; Shift-click marks several"
+HOW = tr("Drag from its right edge to link it; Shift-click marks several")
 
 
 class BuildCanvas(CanvasView):
@@ -158,7 +159,7 @@ class BuildCanvas(CanvasView):
             if card:
                 module = self.still.patch.module(card)
                 spec = spec_for(module)
-                text = f"{module.name}: unknown kind"
+                text = tr("{name}: unknown kind", name=module.name)
                 if spec is not None:
                     text = f"{module.name} ({spec.name})\n{spec.sentence}\n{HOW}"
                 QToolTip.showText(event.globalPosition().toPoint(), text, self.viewport())

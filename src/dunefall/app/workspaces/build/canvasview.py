@@ -13,6 +13,7 @@ from dunefall.app.controls.theme import Theme
 from dunefall.app.model.selection import Selection
 from dunefall.app.workspaces.build.layout import CARD_W, CARDS_X, FOLDED_H, PITCH, CardBox
 from dunefall.app.workspaces.build.stillpicture import CARD_BINS, MARGIN, StillPicture, card_value
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.paths import end_of
 from dunefall.patch.model import Place
@@ -40,7 +41,7 @@ class CanvasView(QAbstractScrollArea):
         self._image = TraceImage()
         self._hover = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Lanes")
+        self.setAccessibleName(tr("Lanes"))
         self.viewport().setMouseTracking(True)
         self.horizontalScrollBar().setSingleStep(PITCH // 2)
         self.verticalScrollBar().setSingleStep(24)
@@ -133,13 +134,15 @@ class CanvasView(QAbstractScrollArea):
         parts = []
         for lane in self.still.layout.lanes:
             layer, cards = self.still.patch.layer(lane.layer), len(lane.cards)
-            told = "folded" if layer.folded else f"{cards} card{'s' if cards != 1 else ''}"
+            told = tr("folded") if layer.folded else tr_count("{count} card", "{count} cards", cards)
             head = layer.output_id == self._selection.module
-            parts.append(PaintedPart(f"Layer {layer.name}", told, self.head_rect(layer.id), head))
+            parts.append(PaintedPart(tr("Layer {name}", name=layer.name), told, self.head_rect(layer.id), head))
             for card in lane.cards:
                 module = self.still.patch.module(card.module)
                 spec = spec_for(module)
-                told = f"{spec.name if spec else 'unknown kind'}, {card_value(self.still.patch, module)}".rstrip(", ")
+                told = f"{spec.name if spec else tr('unknown kind')}, {card_value(self.still.patch, module)}".rstrip(
+                    ", "
+                )
                 chosen = card.module in self._selection.chosen
                 parts.append(PaintedPart(module.name, told, self.card_rect(card.module), chosen))
         return parts

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.build.page import BuildPage
+from dunefall.base.language import tr
 
 __all__ = ["COMMANDS"]
 
@@ -47,10 +48,10 @@ def toggle_freeze(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("find_value", "Find a value…", "/", "Module", find_value, needs_selection),
-    Command("inspector", "Show or hide the inspector", "I", "View", toggle_inspector),
-    Command("larger", "Zoom in", "Ctrl++", "View", zoom_in),
-    Command("smaller", "Zoom out", "Ctrl+-", "View", zoom_out),
-    Command("real_size", "Reset the zoom", "Ctrl+0", "View", zoom_back),
-    Command("freeze", "Freeze Watch", "F", "View", toggle_freeze),
+    Command("find_value", tr("Find a value…"), "/", "Module", find_value, needs_selection),
+    Command("inspector", tr("Show or hide the inspector"), "I", "View", toggle_inspector),
+    Command("larger", tr("Zoom in"), "Ctrl++", "View", zoom_in),
+    Command("smaller", tr("Zoom out"), "Ctrl+-", "View", zoom_out),
+    Command("real_size", tr("Reset the zoom"), "Ctrl+0", "View", zoom_back),
+    Command("freeze", tr("Freeze Watch"), "F", "View", toggle_freeze),
 )

@@ -7,6 +7,7 @@ from PySide6.QtCore import QRect
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Hint, Page
 from dunefall.app.workspaces.build.page import BuildPage
+from dunefall.base.language import tr
 
 __all__ = ["first_hints"]
 
@@ -26,11 +27,13 @@ def first_hints(context: Context, page: Page) -> tuple[Hint, ...]:
         return next(seen, QRect(0, 0, 10, 10))
 
     return (
-        Hint("Every row is a layer of the soundscape: its sound runs from left to right. To make one of your own, "
-             "click “Add layer” below the rows (Ctrl+Shift+L), type what you want to hear (“noise”, “bell”), Enter.",
+        Hint(tr("Every row is a layer of the soundscape: its sound runs from left to right. To make one of your own, "
+             "click “Add layer” below the rows (Ctrl+Shift+L), type what you want to hear (“noise”, “bell”), Enter."),
              view, first_lane),
-        Hint("Every card is a module; click one and its links appear. A adds another one after it: type “low-pass” or "
-             "“echo”. What you add links itself.", view, first_card),
-        Hint("Here are the values of what is selected: click one and type. “+” beside a value asks what shall move it: "
-             "type “slow wave”, Enter, and your sound moves by itself.", page.inspector, page.inspector.rect),
+        Hint(tr("Every card is a module; click one and its links appear. A adds another one after it: type "
+                "“low-pass” or "
+             "“echo”. What you add links itself."), view, first_card),
+        Hint(tr("Here are the values of what is selected: click one and type. “+” beside a value asks what "
+                "shall move it: "
+             "type “slow wave”, Enter, and your sound moves by itself."), page.inspector, page.inspector.rect),
     )  # fmt: skip

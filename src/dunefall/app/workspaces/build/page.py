@@ -19,6 +19,7 @@ from dunefall.app.listening import hearing, transport
 from dunefall.app.model.context import Context
 from dunefall.app.watch.watch import Watch
 from dunefall.app.workspaces.build.canvas import BuildCanvas
+from dunefall.base.language import tr
 from dunefall.base.units import note_name
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
@@ -59,8 +60,8 @@ class BuildPage(QWidget):
         left.setSpacing(0)
         left.addWidget(self.canvas, 1)
         self.grips = {
-            "watch_h": Grip("Watch", upright=False, size=WATCH_H, theme=theme),
-            "inspector_w": Grip("the inspector", upright=True, size=INSPECTOR_W, theme=theme),
+            "watch_h": Grip(tr("Watch"), upright=False, size=WATCH_H, theme=theme),
+            "inspector_w": Grip(tr("the inspector"), upright=True, size=INSPECTOR_W, theme=theme),
         }
         left.addWidget(self.grips["watch_h"])
         left.addWidget(self.watch)
@@ -140,7 +141,7 @@ class BuildPage(QWidget):
         """From the note that a tuner shows to the step of a sequence that makes it."""
         step = step_of_note(self._context.session.patch, place.module, note, HALF_STEP)
         if step is None:
-            self._context.tell(f"No step of a sequence makes {note_name(round(note))} here.")
+            self._context.tell(tr("No step of a sequence makes {note_name} here.", note_name=note_name(round(note))))
             return
         self._context.selection.select(step.module)
         self._show_step(step.series, step.number)
@@ -244,7 +245,9 @@ class BuildPage(QWidget):
             links.link_places(context, output, Place(card, sound.id).inner)
             return
         menu = QMenu(self)
-        menu.addAction(f"{seen.module(source).name} into {seen.module(card).name}").setEnabled(False)
+        menu.addAction(
+            tr("{name} into {name_2}", name=seen.module(source).name, name_2=seen.module(card).name)
+        ).setEnabled(False)
         ports = [port for port in target.targets if not (isinstance(port, Param) and port.follows)]
         ports.sort(key=lambda port: getattr(port, "role", "") != role)  # what fits comes first
         for port in ports:

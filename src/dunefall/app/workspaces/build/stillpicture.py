@@ -27,6 +27,7 @@ from dunefall.app.workspaces.build.layout import (
     lay_out,
 )
 from dunefall.app.workspaces.build.links import LinkPainter
+from dunefall.base.language import capital, tr
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.paths import end_of
@@ -270,18 +271,20 @@ class StillPicture:
         small = sans(11)
         if lane.layer == SHARED_ID:
             links = sum(link.source.module in {m.id for m in layer.modules} for link in self.patch.links)
-            for row, text in enumerate((f"{len(layer.modules)} modules, no audio", f"{links} links start here")):
+            for row, text in enumerate(
+                (tr("{count} modules, no audio", count=len(layer.modules)), tr("{links} links start here", links=links))
+            ):
                 box = QRectF(MARGIN + 8, middle + 12 + 20 * row, HEAD_W - 16, 18)
                 draw_text(painter, box, text, small, theme.colour("text2"))
             return
         end = end_of(layer)
-        level = card_value(self.patch, self.patch.module(end)) if end else "no output"
+        level = card_value(self.patch, self.patch.module(end)) if end else tr("no output")
         box = QRectF(MARGIN + 8, middle + 14, HEAD_W - 16, 18)
-        draw_text(painter, box, "Level", small, theme.colour("text2"))
+        draw_text(painter, box, tr("Level"), small, theme.colour("text2"))
         draw_text(painter, box, level, mono(11), theme.colour("text"), right=True)
         if lane.height > 100:
             draw_text(
-                painter, QRectF(MARGIN + 8, top + 102, HEAD_W - 16, 16), "last 10 s", small,
+                painter, QRectF(MARGIN + 8, top + 102, HEAD_W - 16, 16), tr("last 10 s"), small,
                 theme.colour("text2"),
             )  # fmt: skip
 
@@ -358,7 +361,9 @@ class StillPicture:
                 dashed=module.bypassed,
             )  # fmt: skip
         ink = theme.colour("text2" if dim else "text")
-        value = "stopped" if faulty else "unused" if module.id in self.asleep else card_value(self.patch, module)
+        value = (
+            tr("stopped") if faulty else tr("unused") if module.id in self.asleep else card_value(self.patch, module)
+        )
         value = "quiet" if module.id in self.quiet and not faulty and not module.bypassed else value
         value_font, name_font = mono(11), QFont(sans(12, 600 if chosen else 500))
         if text_width(value, value_font) > VALUE_W:
@@ -376,18 +381,18 @@ class StillPicture:
     def _draw_add(self, painter: QPainter, lane: LaneBox) -> None:
         box = self.add_rect(lane)
         outline(painter, box, self.theme.colour("edge"), 1, 6, dashed=True)
-        draw_text(painter, box, "+ Add shared", sans(12, 500), self.theme.colour("text2"), centre=True)
+        draw_text(painter, box, tr("+ Add shared"), sans(12, 500), self.theme.colour("text2"), centre=True)
 
     def _draw_headings(self, painter: QPainter) -> None:
         y, font, colour = self.layout.headings_y - self.dy, sans(11), self.theme.colour("text2")
         if y < -24 and len(self.patch.layers) > 1:
             return
-        draw_text(painter, QRectF(MARGIN + 8, y, HEAD_W - 8, 20), "Layers", font, colour)
+        draw_text(painter, QRectF(MARGIN + 8, y, HEAD_W - 8, 20), tr("Layers"), font, colour)
         for column in (0, SOUNDS_FROM):
             box = QRectF(CARDS_X + column * PITCH - self.dx, y, SOUNDS_FROM * PITCH, 20)
             if box.left() >= CARDS_X - 4:
-                names = ", ".join(STAGES[column : column + SOUNDS_FROM])
-                draw_text(painter, box, names.capitalize(), font, colour)
+                names = ", ".join(map(tr, STAGES[column : column + SOUNDS_FROM]))
+                draw_text(painter, box, capital(names), font, colour)
 
     def foot_rect(self) -> QRectF:
         """Where a layer is added."""
@@ -399,7 +404,7 @@ class StillPicture:
         if box.top() > self.high:
             return
         outline(painter, box, theme.colour("edge"), 1, 6, dashed=True)
-        draw_text(painter, box, "+ Add layer", sans(12, 500), theme.colour("text2"), centre=True)
+        draw_text(painter, box, tr("+ Add layer"), sans(12, 500), theme.colour("text2"), centre=True)
         x, y = CARDS_X, box.center().y()
         for kind in theme.kinds:
             painter.setPen(QPen(theme.colour(kind), 5 if kind == "audio" else 1.75))
@@ -409,9 +414,9 @@ class StillPicture:
                 painter.drawLines(points)
             else:
                 painter.drawPolyline(points)
-            draw_text(painter, QRectF(x + 24, y - 9, 60, 18), kind.capitalize(), sans(11), theme.colour("text2"))
+            draw_text(painter, QRectF(x + 24, y - 9, 60, 18), capital(tr(kind)), sans(11), theme.colour("text2"))
             x += 80
-        text = f"Hold L to see all {len(self.patch.links)} links"
+        text = tr("Hold L to see all {count} links", count=len(self.patch.links))
         right = QRectF(x, y - 9, self.wide - x - 2 * MARGIN, 18)
         draw_text(painter, right, text, sans(11), theme.colour("text2"), right=True)
 

@@ -6,6 +6,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.mix.commands import COMMANDS
 from dunefall.app.workspaces.mix.page import MixPage
+from dunefall.base.language import tr
 from dunefall.engine.shared import trace_key
 from dunefall.patch.mixing import mixed_layers
 
@@ -25,7 +26,7 @@ def _scene(context: Context, _page: Page) -> None:
 
 
 WORKSPACE = Workspace(
-    "mix", "Mix", "Ctrl+2", "The Mix workspace", MixPage, COMMANDS, _listens,
-    "There is nothing to mix yet: add a layer in Build.", _scene,
+    "mix", tr("Mix"), "Ctrl+2", tr("The Mix workspace"), MixPage, COMMANDS, _listens,
+    tr("There is nothing to mix yet: add a layer in Build."), _scene,
     chapter="6-place-and-mix",
 )  # fmt: skip

@@ -12,6 +12,7 @@ from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.mix.ruler import SEND_LOW_DB
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.paths import inserts_of
@@ -35,9 +36,9 @@ __all__ = [
 ]
 
 LANES = (
-    ("Wide hall", ("reverb",)), ("Rust echo", ("delay", "drive")), ("Grain cloud", ("grain-cloud",)),
-    ("Spring", ("spring",)), ("Plate", ("plate",)), ("Place", ("convolution",)), ("Chorus", ("chorus",)),
-    ("Shimmer", ("pitch-shifter", "reverb")),
+    (tr("Wide hall"), ("reverb",)), (tr("Rust echo"), ("delay", "drive")), (tr("Grain cloud"), ("grain-cloud",)),
+    (tr("Spring"), ("spring",)), (tr("Plate"), ("plate",)), (tr("Place"), ("convolution",)),
+    (tr("Chorus"), ("chorus",)), (tr("Shimmer"), ("pitch-shifter", "reverb")),
 )  # fmt: skip
 """Effect lanes that are offered, with their modules in a row."""
 PLACE_VALUES = {"centre_share": (0.0, 0.25, 0.5, 0.75, 1.0), "low_effects_db": (-96.0, -24.0, -18.0, -12.0, -6.0, 0.0)}
@@ -57,20 +58,20 @@ def ask_key(context: Context, layer: str) -> None:
     """Let the user choose what a layer makes way for: another layer, or any module."""
     menu, document = QMenu(context.talk.parent), context.session.document
     patch = document.patch
-    menu.addAction(f"{patch.layer(layer).name} makes way for").setEnabled(False)
+    menu.addAction(tr("{name} makes way for", name=patch.layer(layer).name)).setEnabled(False)
     for other in mixed_layers(patch):
         if other.id != layer:
             menu.addAction(other.name, partial(set_key, document, layer, Place(other.output_id, "before")))
     menu.addSeparator()
-    menu.addAction("Any module…", partial(_ask_key_module, context, layer))
+    menu.addAction(tr("Any module…"), partial(_ask_key_module, context, layer))
     if patch.links_into(patch.layer(layer).output_id, "duck"):
-        menu.addAction("Nothing", partial(set_key, document, layer, None))
+        menu.addAction(tr("Nothing"), partial(set_key, document, layer, None))
     context.talk.offer(menu)
 
 
 def _ask_key_module(context: Context, layer: str) -> None:
     session = context.session
-    title = f"What does {session.patch.layer(layer).name} make way for?"
+    title = tr("What does {name} make way for?", name=session.patch.layer(layer).name)
     dialog = LinkDialog(session.patch, title, session.engine, context.theme, context.talk.parent)
 
     def duck() -> None:
@@ -84,19 +85,19 @@ def ask_group(context: Context, layer: str) -> None:
     """Let the user choose the group of a layer's row."""
     menu, document = QMenu(context.talk.parent), context.session.document
     found = document.patch.layer(layer)
-    menu.addAction(f"{found.name} is moved together with").setEnabled(False)
+    menu.addAction(tr("{name} is moved together with", name=found.name)).setEnabled(False)
     for group in sorted({other.group for other in mixed_layers(document.patch)} - {""}):
         action = menu.addAction(group, partial(set_group, document, layer, group))
         action.setCheckable(True)
         action.setChecked(group == found.group)
-    menu.addAction("A new group…", partial(_ask_new_group, context, layer))
+    menu.addAction(tr("A new group…"), partial(_ask_new_group, context, layer))
     if found.group:
-        menu.addAction("Nothing", partial(set_group, document, layer, ""))
+        menu.addAction(tr("Nothing"), partial(set_group, document, layer, ""))
     context.talk.offer(menu)
 
 
 def _ask_new_group(context: Context, layer: str) -> None:
-    name = context.talk.ask_text("A new group", "Its name")
+    name = context.talk.ask_text(tr("A new group"), tr("Its name"))
     if name is not None and name.strip():
         set_group(context.session.document, layer, name.strip())
 
@@ -116,7 +117,7 @@ def show_place_menu(context: Context, module: str) -> None:
             action.setChecked(abs(value - now) < 1e-9)
     if layout_of(patch.layout).id != "5.1":
         menu.addSeparator()
-        menu.addAction("These count in 5.1 only").setEnabled(False)
+        menu.addAction(tr("These count in 5.1 only")).setEnabled(False)
     context.talk.offer(menu)
 
 
@@ -136,7 +137,13 @@ def make_way(context: Context, above: str, below: str) -> None:
     """Let a layer that covers another make way for it, beside what it makes way for already."""
     document = context.session.document
     add_key(document, above, Place(document.patch.layer(below).output_id, "before"))
-    context.tell(f"{document.patch.layer(above).name} now gives way while {document.patch.layer(below).name} sounds.")
+    context.tell(
+        tr(
+            "{name} now gives way while {name_2} sounds.",
+            name=document.patch.layer(above).name,
+            name_2=document.patch.layer(below).name,
+        )
+    )
 
 
 def ask_effect_lane(context: Context) -> None:
@@ -166,7 +173,7 @@ def ask_insert(context: Context) -> None:
     for module in there:
         menu.addAction(patch.module(module).name, partial(context.selection.select_shown, module))
     menu.addSeparator()
-    menu.addAction("Add an insert…", partial(add_insert, context))
+    menu.addAction(tr("Add an insert…"), partial(add_insert, context))
     context.talk.offer(menu)
 
 
@@ -186,7 +193,7 @@ def select_master(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("effect_lane", "Add effect lane…", "Ctrl+Shift+E", "Add", ask_effect_lane),
-    Command("insert", "Add insert on the whole mix…", "Ctrl+Shift+I", "Add", add_insert),
-    Command("master", "Master settings", "Ctrl+Shift+M", "Sound", select_master),
+    Command("effect_lane", tr("Add effect lane…"), "Ctrl+Shift+E", "Add", ask_effect_lane),
+    Command("insert", tr("Add insert on the whole mix…"), "Ctrl+Shift+I", "Add", add_insert),
+    Command("master", tr("Master settings"), "Ctrl+Shift+M", "Sound", select_master),
 )

@@ -16,6 +16,7 @@ from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.ruler import gain_db
 from dunefall.app.workspaces.mix.wayhandles import WayHandles
+from dunefall.base.language import tr
 from dunefall.base.layouts import layout_of
 from dunefall.catalogue import spec_of
 from dunefall.patch.mixing import Way, mixed_layers
@@ -106,11 +107,14 @@ class Field(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(200)
         self.setMouseTracking(True)
-        self.setAccessibleName("Field")
+        self.setAccessibleName(tr("Field"))
         self.setToolTip(
-            "Drag a mark; Shift only its distance, Ctrl only its angle; arrows turn and move it. A loop's handles are "
-            "dragged; double-click on its line adds one, Delete removes one. A loop is drawn by the mouse, or by "
-            "arrows and Enter"
+            tr(
+                "Drag a mark; Shift only its distance, Ctrl only its angle; arrows turn and move it. A loop's "
+                "handles are "
+                "dragged; double-click on its line adds one, Delete removes one. A loop is drawn by the mouse, or by "
+                "arrows and Enter"
+            )
         )
 
     # -- what is shown ------------------------------------------------------------------------------------------
@@ -161,12 +165,15 @@ class Field(QWidget):
     @property
     def told(self) -> str:
         """Where the selected layer is, in words."""
-        return self._place_told(self._selection) if self._selection else "Select a mark or a row"
+        return self._place_told(self._selection) if self._selection else tr("Select a mark or a row")
 
     def _place_told(self, module: str) -> str:
         angle, distance = self.place(module)
-        side = "ahead" if abs(angle) < 1 else f"{abs(angle):.0f}° {'right' if angle > 0 else 'left'}"
-        return f"{distance:.1f} m  {side}"
+        if abs(angle) < 1:
+            return tr("{distance:.1f} m  ahead", distance=distance)
+        if angle > 0:
+            return tr("{distance:.1f} m  {angle:.0f}° right", distance=distance, angle=angle)
+        return tr("{distance:.1f} m  {angle:.0f}° left", distance=distance, angle=-angle)
 
     def place(self, module: str) -> tuple[float, float]:
         """Angle and distance of a layer's output now."""
@@ -229,7 +236,7 @@ class Field(QWidget):
         painter.setBrush(theme.colour("card"))
         painter.drawEllipse(self._middle, 7, 7)
         box = QRectF(self._middle.x() - 40, self._middle.y() + 10, 80, 16)
-        draw_text(painter, box, "you", sans(12), theme.colour("text2"), centre=True)
+        draw_text(painter, box, tr("you"), sans(12), theme.colour("text2"), centre=True)
         self.handles.paint(painter, theme)
         for layer in mixed_layers(self._patch):
             self._paint_mark(painter, layer)
@@ -279,7 +286,7 @@ class Field(QWidget):
         painter.setPen(pen)
         painter.setBrush(theme.colour("ground" if muted else "audio"))
         painter.drawEllipse(at, radius, radius)
-        name, font = layer.name + (", muted" if muted else ""), sans(12, 600 if chosen else 500)
+        name, font = layer.name + (tr(", muted") if muted else ""), sans(12, 600 if chosen else 500)
         width = text_width(name, font)
         left = at.x() + 14 if at.x() + 18 + width < self.width() else at.x() - 14 - width
         draw_text(

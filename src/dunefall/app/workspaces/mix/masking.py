@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from dunefall.analysis.masking import BANDS_HZ, Covering, Masking, band_powers
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.base.units import format_value
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Patch, Place
@@ -44,8 +45,19 @@ def covering_text(patch: Patch, found: Covering) -> str:
     The layer's names, from where to where, how often, by how much.
     """
     above, below = patch.layer(found.above).name, patch.layer(found.below).name
-    span = f"{format_value(found.low_hz, 'hz')} to {format_value(found.high_hz, 'hz')}"
-    return f"{above} covers {below} at {span}, {100 * found.share:.0f} % of the last 20 s, by {found.by_db:.0f} dB."
+    span = tr(
+        "{format_value} to {format_value_2}",
+        format_value=format_value(found.low_hz, "hz"),
+        format_value_2=format_value(found.high_hz, "hz"),
+    )
+    return tr(
+        "{above} covers {below} at {span}, {share:.0f} % of the last 20 s, by {by_db:.0f} dB.",
+        above=above,
+        below=below,
+        span=span,
+        share=100 * found.share,
+        by_db=found.by_db,
+    )
 
 
 class MaskingPlot(QWidget):
@@ -61,8 +73,8 @@ class MaskingPlot(QWidget):
         self.setMinimumHeight(110)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(136)
-        self.setAccessibleName("Masking")
-        self.setToolTip("Height: level of the mix. Split: each layer's share of the power")
+        self.setAccessibleName(tr("Masking"))
+        self.setToolTip(tr("Height: level of the mix. Split: each layer's share of the power"))
 
     def set_patch(self, patch: Patch) -> None:
         """Show this patch."""
@@ -111,7 +123,7 @@ class MaskingPlot(QWidget):
         self._masking.add(looks)
         worst = self._masking.worst(self._selection) or self._masking.worst()
         self.worst = worst if worst and self._there(worst) else None
-        self.setAccessibleDescription(covering_text(self._patch, self.worst) if self.worst else "nothing is masked")
+        self.setAccessibleDescription(covering_text(self._patch, self.worst) if self.worst else tr("nothing is masked"))
         self.update()
 
     def _x(self, hz: float) -> float:
@@ -149,6 +161,6 @@ class MaskingPlot(QWidget):
             draw_text(painter, box, text, mono(11, 400), theme.colour("text2"), centre=True)
         if not names:
             draw_text(
-                painter, plot, "Play to see which layer masks which", sans(12), theme.colour("text2"), centre=True
+                painter, plot, tr("Play to see which layer masks which"), sans(12), theme.colour("text2"), centre=True
             )
         painter.end()

@@ -12,8 +12,9 @@ from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.mastercurve import MasterCurve
 from dunefall.app.workspaces.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, VALUE_W, db_at, gain_db, x_of_db
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import format_value
-from dunefall.base.words import count_of, listed
+from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.paths import inserts_of
 from dunefall.engine.shared import Status
@@ -61,11 +62,11 @@ class Master(QWidget):
         self._ticks, self._grab = 0, ""
         self._last_x = 0.0
         self.setFixedHeight(HEIGHT)
-        self.setAccessibleName("Master")
-        self.setToolTip("Drag the level, or the triangle of the target; click to see the bands in the inspector")
+        self.setAccessibleName(tr("Master"))
+        self.setToolTip(tr("Drag the level, or the triangle of the target; click to see the bands in the inspector"))
         row = QHBoxLayout(self)
         row.setContentsMargins(590, 30, 12, 0)
-        self.trim, self.inserts = QPushButton("Trim"), QPushButton()
+        self.trim, self.inserts = QPushButton(tr("Trim")), QPushButton()
         for button in (self.trim, self.inserts):
             button.setFixedHeight(24)
             button.setStyleSheet("padding: 0 10px")
@@ -74,7 +75,7 @@ class Master(QWidget):
         self.inserts.clicked.connect(self.insert_asked)
         self._name_inserts()
         self.trim.setToolTip(
-            "Moves the master's level so that the loudness of the whole programme so far meets the target"
+            tr("Moves the master's level so that the loudness of the whole programme so far meets the target")
         )
         self.trim.clicked.connect(self._trim_it)
         self.curve = MasterCurve(patch, theme)
@@ -92,10 +93,11 @@ class Master(QWidget):
     def _name_inserts(self) -> None:
         """What the whole mix goes through before the master, in its order."""
         names = [self._patch.module(module).name for module in inserts_of(self._patch)]
-        self.inserts.setText(count_of(len(names), "insert") if names else "+ Insert…")
+        self.inserts.setText(tr_count("{count} insert", "{count} inserts", len(names)) if names else tr("+ Insert…"))
         self.inserts.setToolTip(
-            f"The whole mix goes through {listed(names)}; click to choose one or to add another" if names
-            else "Puts an effect on the whole mix, before the master"
+            tr("The whole mix goes through {names}; click to choose one or to add "
+               "another", names=listed(names)) if names
+            else tr("Puts an effect on the whole mix, before the master")
         )  # fmt: skip
 
     def set_theme(self, theme: Theme) -> None:
@@ -117,7 +119,7 @@ class Master(QWidget):
         away = self._whole - self.value("target_lufs")
         near = abs(away) < 0.3 or self._whole < -90
         self.trim.setEnabled(not near)
-        self.trim.setText("On target" if near else f"Trim by {-away:+.1f} dB".replace("-", "−"))
+        self.trim.setText(tr("On target") if near else tr("Trim by {away:+.1f} dB", away=-away).replace("-", "−"))
         self.setAccessibleDescription(f"{_text(self._short, 'LUFS')}, {_text(self._true, 'dBTP')}")
         self.update()
 
@@ -145,11 +147,12 @@ class Master(QWidget):
         top, height, width = STRIP_H + 18, HEIGHT - STRIP_H - 22, self._part_w
         lefts = [9 + k * (width + PART_GAP) for k in range(PARTS)]
         worst = min(self._limited, default=0.0)
-        self._course(painter, QRectF(lefts[1], top, width, height), "Limiter, 20 s", _text(worst, "dB"),
+        self._course(painter, QRectF(lefts[1], top, width, height), tr("Limiter, 20 s"), _text(worst, "dB"),
                      list(self._limited), -6.0, 0.0, "control", top_down=True)  # fmt: skip
         target = self.value("target_lufs")
-        self._course(painter, QRectF(lefts[2], top, width, height), "Loudness, 60 s",
-                     f"target {target:.0f}".replace("-", "−"), list(self._loud), target - 18, target + 12, "audio",
+        self._course(painter, QRectF(lefts[2], top, width, height), tr("Loudness, 60 s"),
+                     tr("target {target:.0f}", target=target).replace("-", "−"), list(self._loud),
+                     target - 18, target + 12, "audio",
                      line=target)  # fmt: skip
         self._paint_numbers(painter, QRectF(lefts[3], STRIP_H, width, HEIGHT - STRIP_H))
         painter.end()
@@ -164,7 +167,7 @@ class Master(QWidget):
 
     def _paint_strip(self, painter: QPainter) -> None:
         theme, middle = self._theme, 20.0
-        draw_text(painter, QRectF(NAME_X, 6, 110, 18), "Master", sans(13, 600), theme.colour("text"))
+        draw_text(painter, QRectF(NAME_X, 6, 110, 18), tr("Master"), sans(13, 600), theme.colour("text"))
         painter.setPen(QPen(theme.colour("line"), 1))
         for db in GRID_DB:
             painter.drawLine(QPointF(RAIL_X + x_of_db(db), 7), QPointF(RAIL_X + x_of_db(db), 30))
@@ -181,11 +184,17 @@ class Master(QWidget):
         painter.setBrush(theme.colour("text"))
         painter.drawPolygon(QPolygonF([QPointF(x, 25), QPointF(x - 5, 33), QPointF(x + 5, 33)]))
         box = QRectF(x + 8, 30, 120, 16)
-        draw_text(painter, box, f"target {target:.0f} LUFS".replace("-", "−"), mono(11, 400), theme.colour("text2"))
+        draw_text(
+            painter,
+            box,
+            tr("target {target:.0f} LUFS", target=target).replace("-", "−"),
+            mono(11, 400),
+            theme.colour("text2"),
+        )
         box = QRectF(RAIL_X + RAIL_W + 8, 11, VALUE_W, 18)
         draw_text(painter, box, format_value(level, "db"), mono(13, 600), theme.colour("text"), right=True)
         away = self._whole - target
-        text = "silent" if self._whole < -90 else f"{abs(away):.1f} LU {'above' if away > 0 else 'below'} target"
+        text = tr("silent") if self._whole < -90 else _off_target(away)
         draw_text(painter, QRectF(590, 8, self.width() - 600, 18), text, sans(13), theme.colour("text"))
 
     def _course(
@@ -218,10 +227,10 @@ class Master(QWidget):
     def _paint_numbers(self, painter: QPainter, box: QRectF) -> None:
         theme = self._theme
         rows = (
-            ("Momentary", _text(self._momentary, "LUFS")), ("Loudest moment", _text(self._loudest, "LUFS")),
-            ("Short-term", _text(self._short, "LUFS")),
-            ("Since play began", _text(self._whole, "LUFS")), ("Range", _text(self._range, "LU")),
-            ("True peak", _text(self._true, "dBTP")),
+            (tr("Momentary"), _text(self._momentary, "LUFS")), (tr("Loudest moment"), _text(self._loudest, "LUFS")),
+            (tr("Short-term"), _text(self._short, "LUFS")),
+            (tr("Since play began"), _text(self._whole, "LUFS")), (tr("Range"), _text(self._range, "LU")),
+            (tr("True peak"), _text(self._true, "dBTP")),
         )  # fmt: skip
         step = (box.height() - 8) / len(rows)
         for k, (name, value) in enumerate(rows):
@@ -261,3 +270,10 @@ class Master(QWidget):
         by = 0.5 if event.angleDelta().y() > 0 else -0.5
         self.moved.emit({"level_db": min(max(self.value("level_db") + by, -96.0), 24.0)})
         self.settled.emit()
+
+
+def _off_target(away_lu: float) -> str:
+    """How far the loudness is from its target."""
+    if away_lu > 0:
+        return tr("{lu:.1f} LU above target", lu=away_lu)
+    return tr("{lu:.1f} LU below target", lu=-away_lu)

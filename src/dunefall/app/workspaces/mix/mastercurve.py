@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.base.units import format_value
 from dunefall.catalogue import spec_of
 from dunefall.dsp.equaliser import FLAT, HIGH, LOW, MIDDLE, band_levels_db
@@ -57,10 +58,13 @@ class MasterCurve(QWidget):
         self._patch, self._theme = patch, theme
         self._grab, self._chosen = -1, 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Bands of the master")
+        self.setAccessibleName(tr("Bands of the master"))
         self.setToolTip(
-            "Drag a handle; the wheel makes a bell narrower; double-click makes its band flat. Keys: 1 to 4 choose a "
-            "band, arrows move it, plus and minus its Q"
+            tr(
+                "Drag a handle; the wheel makes a bell narrower; double-click makes its band flat. Keys: 1 to 4 "
+                "choose a "
+                "band, arrows move it, plus and minus its Q"
+            )
         )
 
     def set_patch(self, patch: Patch) -> None:
@@ -102,7 +106,7 @@ class MasterCurve(QWidget):
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         head = QRectF(0, 0, self.width(), 16)
-        draw_text(painter, head, "Bands", sans(12, 600), theme.colour("text"))
+        draw_text(painter, head, tr("Bands"), sans(12, 600), theme.colour("text"))
         draw_text(painter, head, self.told, mono(11, 400), theme.colour("text2"), right=True)
         box = QRectF(0, HEAD, self.width(), self.height() - HEAD)
         painter.fillRect(box, theme.colour("ground"))

@@ -18,6 +18,7 @@ from dunefall.app.workspaces.mix.field import Field
 from dunefall.app.workspaces.mix.masking import MaskingPlot, covering_text
 from dunefall.app.workspaces.mix.master import Master
 from dunefall.app.workspaces.mix.rows import MixRows
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS, layout_of
 from dunefall.engine.messages import DeviceChosen
 from dunefall.engine.shared import Status
@@ -40,7 +41,7 @@ class _Correlation(QWidget):
         super().__init__()
         self._theme, self._now, self._low, self._high = theme, 0.0, 0.0, 0.0
         self.setFixedHeight(34)
-        self.setAccessibleName("Correlation")
+        self.setAccessibleName(tr("Correlation"))
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -58,7 +59,7 @@ class _Correlation(QWidget):
         """Rail, reach, dot, number."""
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        draw_text(painter, QRectF(0, 2, 90, 18), "Correlation", sans(13, 600), theme.colour("text"))
+        draw_text(painter, QRectF(0, 2, 90, 18), tr("Correlation"), sans(13, 600), theme.colour("text"))
         left, width, y = 100.0, self.width() - 170.0, 10.0
         painter.setPen(QPen(theme.colour("edge"), 2))
         painter.drawLine(QPointF(left, y), QPointF(left + width, y))
@@ -68,7 +69,7 @@ class _Correlation(QWidget):
         painter.setPen(QPen(theme.colour("card"), 1))
         painter.setBrush(theme.colour("hot" if self._now < -0.2 else "text"))
         painter.drawEllipse(QPointF(now, y), 5, 5)
-        for x, text in ((left, "−1 opposed"), (left + width / 2, "0"), (left + width, "+1 same")):
+        for x, text in ((left, tr("−1 opposed")), (left + width / 2, "0"), (left + width, tr("+1 same"))):
             draw_text(painter, QRectF(x - 40, 17, 80, 16), text, sans(11), theme.colour("text2"), centre=True)
         text = f"{self._now:+.2f}".replace("-", "−")
         draw_text(painter, QRectF(self.width() - 60, 2, 60, 18), text, mono(13, 600), theme.colour("text"), right=True)
@@ -91,9 +92,9 @@ class MixPage(QWidget):
         self.master = Master(patch, theme)
         self._correlation = _Correlation(theme)
         self.told, self.place, self.mono_told = QLabel(), QLabel(), QLabel()
-        self.cure, self.loop = QPushButton("Make it give way"), QPushButton("Draw a loop")
+        self.cure, self.loop = QPushButton(tr("Make it give way")), QPushButton(tr("Draw a loop"))
         self.layout_choice = QComboBox()
-        self.folds: dict[Fold, QPushButton] = {"stereo": QPushButton("Stereo"), "mono": QPushButton("Mono")}
+        self.folds: dict[Fold, QPushButton] = {"stereo": QPushButton(tr("Stereo")), "mono": QPushButton(tr("Mono"))}
         self._build()
         self._connect()
 
@@ -113,7 +114,7 @@ class MixPage(QWidget):
         rows.lane_asked.connect(partial(commands.ask_effect_lane, context))
         rows.order_asked.connect(partial(move_layer, document))
         field.drawn.connect(lambda module, loop: move_along(document, document.patch.layer_of(module).id, loop))
-        field.reshaped.connect(lambda gesture, series: set_series(document, gesture, series, label="Reshape"))
+        field.reshaped.connect(lambda gesture, series: set_series(document, gesture, series, label=tr("Reshape")))
         field.menu_asked.connect(partial(commands.show_place_menu, context))
         self.layout_choice.activated.connect(lambda place: set_layout(document, LAYOUTS[place].id))
         self.master.moved.connect(partial(set_master, document))
@@ -138,11 +139,11 @@ class MixPage(QWidget):
         column = QVBoxLayout(self.side)
         column.setContentsMargins(16, 8, 16, 4)
         column.setSpacing(6)
-        column.addLayout(self._line("Field", "", None, self.loop, self.layout_choice))
+        column.addLayout(self._line(tr("Field"), "", None, self.loop, self.layout_choice))
         column.addWidget(self.field, 1)
         self.place.setFont(sans(12))
         column.addWidget(self.place)
-        column.addLayout(self._line("Masking", "the mix, split by each layer's share", None))
+        column.addLayout(self._line(tr("Masking"), tr("the mix, split by each layer's share"), None))
         column.addWidget(self.masking)
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(36)
@@ -151,13 +152,13 @@ class MixPage(QWidget):
         line.addWidget(self.cure)
         column.addLayout(line)
         column.addWidget(self._correlation)
-        column.addLayout(self._line("Fold-down", "", self.mono_told, *self.folds.values()))
+        column.addLayout(self._line(tr("Fold-down"), "", self.mono_told, *self.folds.values()))
         row.addWidget(self.side)
         for button, tip in (
-            (self.cure, "The masking layer gives way to the masked one; one undo step"),
-            (self.loop, "Press, then draw a path in the field; the selected layer follows it in a loop"),
-            (self.folds["stereo"], "Listen in stereo; press again for the full layout"),
-            (self.folds["mono"], "Listen in mono; press again for the full layout"),
+            (self.cure, tr("The masking layer gives way to the masked one; one undo step")),
+            (self.loop, tr("Press, then draw a path in the field; the selected layer follows it in a loop")),
+            (self.folds["stereo"], tr("Listen in stereo; press again for the full layout")),
+            (self.folds["mono"], tr("Listen in mono; press again for the full layout")),
         ):
             button.setFixedHeight(26)
             button.setStyleSheet("padding: 0 10px")
@@ -167,8 +168,8 @@ class MixPage(QWidget):
             button.clicked.connect(lambda on, fold=fold: self._fold_clicked(fold, on))
         for layout in LAYOUTS:
             self.layout_choice.addItem(layout.name, layout.id)
-        self.layout_choice.setAccessibleName("Loudspeakers")
-        self.layout_choice.setToolTip("Loudspeaker layout; changing it moves nothing")
+        self.layout_choice.setAccessibleName(tr("Loudspeakers"))
+        self.layout_choice.setToolTip(tr("Loudspeaker layout; changing it moves nothing"))
         self.loop.clicked.connect(self._loop_clicked)
         self.cure.clicked.connect(self._cure)
         self._style()
@@ -253,22 +254,24 @@ class MixPage(QWidget):
         self.master.animate(status)
         self._correlation.show_value(float(status[Status.CORRELATION]))
         lost = -float(status[Status.MONO_DB])
-        told = "Nothing is lost in mono" if lost < 0.5 else f"Mono loses {lost:.1f} dB"
+        told = tr("Nothing is lost in mono") if lost < 0.5 else tr("Mono loses {lost:.1f} dB", lost=lost)
         self.mono_told.setText(told)
-        self.folds["mono"].setToolTip(f"Listen in mono; press again for the full layout. {told}.")
+        self.folds["mono"].setToolTip(tr("Listen in mono; press again for the full layout. {told}.", told=told))
         self._tell()
 
     def _tell(self) -> None:
         worst = self.masking.worst
-        self.told.setText(covering_text(self._patch, worst) if worst else "Nothing is masked often.")
+        self.told.setText(covering_text(self._patch, worst) if worst else tr("Nothing is masked often."))
         self.cure.setVisible(worst is not None)
         if worst is not None:
-            self.cure.setText(f"Make it give way by {commands.ducks_by(self._patch, worst.above):.0f} dB")
+            self.cure.setText(
+                tr("Make it give way by {ducks_by:.0f} dB", ducks_by=commands.ducks_by(self._patch, worst.above))
+            )
         layers = mixed_layers(self._patch)
         output = next((x.output_id for x in layers if any(m.id == self._selection for m in x.modules)), "")
         mover = self.field.moved_by(output) if output else ""
-        self.place.setText(self.field.told + (f"  moved by {mover}" if mover else ""))
-        self.loop.setText("Draw now…" if self.field.drawing else "Draw a loop")
+        self.place.setText(self.field.told + (tr("  moved by {mover}", mover=mover) if mover else ""))
+        self.loop.setText(tr("Draw now…") if self.field.drawing else tr("Draw a loop"))
         self.loop.setEnabled(bool(output))
 
     def _loop_clicked(self) -> None:

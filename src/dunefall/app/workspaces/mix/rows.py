@@ -23,6 +23,7 @@ from dunefall.app.workspaces.mix.ruler import (
     x_of_db,
 )
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import capital, tr
 from dunefall.base.units import format_value, parse_value
 from dunefall.patch.mixing import MOST_EFFECTS, effect_lanes, send_of
 from dunefall.patch.model import Patch
@@ -190,7 +191,7 @@ class MixRows(RowView):
             return
         touched = self._touched if self._touched and self._touched.module == row.module.id else None
         spot = touched or next(spot for spot in row.spots if spot.kind == "level")
-        name = f"{spot.kind.capitalize()} of {row.layer.name}"
+        name = tr("{kind} of {name}", kind=capital(tr(spot.kind)), name=row.layer.name)
         self._field = ValueField(begun or self._text_of(row, spot), name, self)
         self._field.returnPressed.connect(partial(self._typed, row, spot))
         self._field.left.connect(self._end_edit)
@@ -213,7 +214,7 @@ class MixRows(RowView):
                 level = SEND_LOW_DB if text.lower() == "off" else parse_value(text, "db")
                 if not SEND_LOW_DB <= level <= 0.0:
                     lowest = format_value(SEND_LOW_DB, "db")
-                    raise ParameterError(f"a send can be {lowest} to 0 dB, or off")
+                    raise ParameterError(tr("a send can be {lowest} to 0 dB, or off", lowest=lowest))
                 self.send_moved.emit(row.layer.id, spot.lane, level)
             else:
                 param = param_of(row.module, "level_db" if spot.kind == "level" else "width")

@@ -27,6 +27,7 @@ from dunefall.app.workspaces.mix.ruler import (
     send_x,
     x_of_db,
 )
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import format_value
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Param
@@ -37,12 +38,14 @@ __all__ = ["Row", "RowView", "Spot", "param_of"]
 
 TOP, HEAD_H, ROW_H, ROW_GAP, LANE_H, LANE_GAP = 8, 26, 52, 4, 26, 4
 TIPS = {
-    "mute": "Mute the layer and its sends (M)",
-    "solo": "Solo: effects stay audible (S); Alt: the others stay faint; Ctrl: this layer only",
-    "level": "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right. Groups move "
-    "together; Alt moves one row alone. Right-click or G: group",
-    "width": "Width: above 100 % it is thin in mono",
-    "key": "What ducks this layer; right-click removes it",
+    "mute": tr("Mute the layer and its sends (M)"),
+    "solo": tr("Solo: effects stay audible (S); Alt: the others stay faint; Ctrl: this layer only"),
+    "level": tr(
+        "Level in dB, loudness in LUFS, peak in dBFS: drag, wheel, left and right. Groups move "
+        "together; Alt moves one row alone. Right-click or G: group"
+    ),
+    "width": tr("Width: above 100 % it is thin in mono"),
+    "key": tr("What ducks this layer; right-click removes it"),
 }
 
 
@@ -83,7 +86,7 @@ class RowView(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
-        self.setAccessibleName("Mix rows")
+        self.setAccessibleName(tr("Mix rows"))
         self.set_patch(patch)
 
     # -- what is shown ------------------------------------------------------------------------------------------
@@ -135,7 +138,7 @@ class RowView(QWidget):
 
     def _describe(self) -> None:
         row = next((row for row in self._rows if row.layer.id == self._selection), None)
-        text = f"{row.layer.name}: {self._told(row)}" if row else f"{len(self._rows)} rows"
+        text = f"{row.layer.name}: {self._told(row)}" if row else tr("{count} rows", count=len(self._rows))
         self.setAccessibleDescription(text)
 
     def _told(self, row: Row) -> str:
@@ -158,10 +161,14 @@ class RowView(QWidget):
     def _silent(self, row: Row) -> str:
         """Why a row is not heard, in words; empty where it is."""
         if self._value(row.module, "mute"):
-            return "muted, sends muted too"
+            return tr("muted, sends muted too")
         solos = [r.layer.name for r in self._rows if self._value(r.module, "solo")]
         if solos and not row.layer.effects and not self._value(row.module, "solo"):
-            return f"{solos[0]} is soloed" if len(solos) == 1 else f"{len(solos)} layers are soloed"
+            return (
+                tr("{solos} is soloed", solos=solos[0])
+                if len(solos) == 1
+                else tr("{count} layers are soloed", count=len(solos))
+            )
         return ""
 
     def _spots(self, row: Row) -> list[Spot]:
@@ -179,7 +186,9 @@ class RowView(QWidget):
             spots.append(Spot(QRectF(RAIL_X, y + 30, 190, 20), "key", module, tip=TIPS["key"]))
             for x, lane in zip(SEND_X, effect_lanes(self._patch), strict=False):
                 box = QRectF(x - 2, y + 2, SEND_W + 4, row.height - 4)
-                spots.append(Spot(box, "send", module, lane.id, f"Send to {lane.name}; Alt-drag: pre-fader"))
+                spots.append(
+                    Spot(box, "send", module, lane.id, tr("Send to {name}; Alt-drag: pre-fader", name=lane.name))
+                )
         return spots
 
     # -- painting -----------------------------------------------------------------------------------------------
@@ -219,32 +228,32 @@ class RowView(QWidget):
             self._paint_row(painter, row)
         if len(effect_lanes(self._patch)) < MOST_EFFECTS:
             box = QRectF(NAME_X, self._add_y + 2, 200, 22)
-            draw_text(painter, box, "+ Effect lane…", sans(13, 500), theme.colour("text"))
+            draw_text(painter, box, tr("+ Effect lane…"), sans(13, 500), theme.colour("text"))
 
     def _paint_heads(self, painter: QPainter) -> None:
         ink = self._theme.colour("text2")
-        draw_text(painter, QRectF(NAME_X, TOP, 100, 20), "Layers", sans(12), ink)
+        draw_text(painter, QRectF(NAME_X, TOP, 100, 20), tr("Layers"), sans(12), ink)
         for db in (-60, *GRID_DB, 6):
-            text = f"{db:+d} dB" if db == 6 else f"{db}".replace("-", "−")
+            text = tr("{db:+d} dB", db=db) if db == 6 else f"{db}".replace("-", "−")
             draw_text(painter, QRectF(RAIL_X + x_of_db(db) - 30, TOP, 60, 20), text, sans(12), ink, centre=True)
-        draw_text(painter, QRectF(RAIL_X + RAIL_W + 8, TOP, VALUE_W, 20), "Level", sans(12), ink, right=True)
-        draw_text(painter, QRectF(WIDTH_X, TOP, 46, 20), "Width", sans(12), ink)
+        draw_text(painter, QRectF(RAIL_X + RAIL_W + 8, TOP, VALUE_W, 20), tr("Level"), sans(12), ink, right=True)
+        draw_text(painter, QRectF(WIDTH_X, TOP, 46, 20), tr("Width"), sans(12), ink)
         for x, lane in zip(SEND_X, effect_lanes(self._patch), strict=False):
             words = lane.name.rsplit(" ", 1)
             for k, word in enumerate(words):
                 box = QRectF(x, TOP + 14 * (k + 2 - len(words)) - 9, SEND_W + 9, 16)
                 draw_text(painter, box, word, sans(12), ink)
         y = self._legend_y
-        draw_text(painter, QRectF(NAME_X, y, 120, 16), "Shared effect lanes", sans(12), ink)
+        draw_text(painter, QRectF(NAME_X, y, 120, 16), tr("Shared effect lanes"), sans(12), ink)
         if effect_lanes(self._patch):
-            draw_text(painter, QRectF(SEND_X[0], y, 200, 16), "What it does, who sends", sans(12), ink)
-        for x, colour, height, name in ((RAIL_X, "audio", 5, "loudness"), (RAIL_X + 82, "faint", 3, "peak")):
+            draw_text(painter, QRectF(SEND_X[0], y, 200, 16), tr("What it does, who sends"), sans(12), ink)
+        for x, colour, height, name in ((RAIL_X, "audio", 5, tr("loudness")), (RAIL_X + 82, "faint", 3, tr("peak"))):
             painter.fillRect(QRectF(x, y + 6, 14, height), self._shade(colour))
             draw_text(painter, QRectF(x + 20, y, 70, 16), name, sans(12), ink)
         painter.fillRect(QRectF(RAIL_X + 146, y + 1, 3, 13), self._theme.colour("text"))
-        draw_text(painter, QRectF(RAIL_X + 154, y, 30, 16), "set", sans(12), ink)
+        draw_text(painter, QRectF(RAIL_X + 154, y, 30, 16), tr("set"), sans(12), ink)
         painter.fillRect(QRectF(RAIL_X + 190, y + 4, 14, 7), self._shade("band"))
-        draw_text(painter, QRectF(RAIL_X + 210, y, 100, 16), "ducked, now", sans(12), ink)
+        draw_text(painter, QRectF(RAIL_X + 210, y, 100, 16), tr("ducked, now"), sans(12), ink)
 
     def _shade(self, name: str) -> QColor:
         colour = self._theme.colour({"faint": "audio", "band": "control"}.get(name, name))
@@ -327,7 +336,7 @@ class RowView(QWidget):
         else:
             painter.fillRect(QRectF(at - 1.5, middle - 11, 3, 24), theme.colour("text"))
         if not row.layer.effects:
-            text = "silent" if loud < -70 else f"{loud:.1f} LUFS".replace("-", "−")
+            text = tr("silent") if loud < -70 else f"{loud:.1f} LUFS".replace("-", "−")
             box = QRectF(RAIL_X + RAIL_W - 40, row.y + 31, VALUE_W + 48, 18)
             draw_text(painter, box, text, mono(12, 400), theme.colour("text2"), right=True)
 
@@ -352,14 +361,21 @@ class RowView(QWidget):
             times = (
                 f"{1000 * self._value(module, 'duck_attack_s'):.0f}/{1000 * self._value(module, 'duck_release_s'):.0f}"
             )
-            text = f"Ducked by {source}  −{depth:.1f} dB  {times} ms"
+            text = tr("Ducked by {source}  −{depth:.1f} dB  {times} ms", source=source, depth=depth, times=times)
             draw_text(painter, box.adjusted(0, 0, 90, 0), text, sans(12), theme.colour("text"))
         else:
-            draw_text(painter, box, "+ Duck by…", sans(12), theme.colour("text"))
+            draw_text(painter, box, tr("+ Duck by…"), sans(12), theme.colour("text"))
             ducks = [r.layer.name for r in self._rows if (k := key_of(self._patch, r.layer)) and k.module == module.id]
             if ducks:
                 room = box.adjusted(80, 0, 0, 0)
-                draw_text(painter, room, f"ducks {', '.join(ducks)}", sans(12), theme.colour("text2"), right=True)
+                draw_text(
+                    painter,
+                    room,
+                    tr("ducks {listed}", listed=", ".join(ducks)),
+                    sans(12),
+                    theme.colour("text2"),
+                    right=True,
+                )
 
     def _paint_width(self, painter: QPainter, row: Row, middle: float, silent: bool) -> None:
         theme, width = self._theme, self._value(row.module, "width")
@@ -385,9 +401,9 @@ class RowView(QWidget):
         if on:
             painter.fillRect(QRectF(x, middle - 0.5, send_x(db), 3), theme.colour("audio"))
             painter.fillRect(QRectF(x + send_x(db) - 1.5, middle - 4, 3, 10), theme.colour("text"))
-        text = f"{db:.0f}".replace("-", "−") if on else "off"
+        text = f"{db:.0f}".replace("-", "−") if on else tr("off")
         if link and link.source.port == "before":
-            text += " pre"
+            text += tr(" pre")
         ink = theme.colour("text" if on else "text2")
         draw_text(painter, QRectF(x, row.y + 31, SEND_W + 8, 18), text, mono(12, 400), ink)
 
@@ -402,8 +418,8 @@ class RowView(QWidget):
                 value = f" {face.format(module.params.get(face.id, face.default))}" if face else ""
                 told.append(f"{spec.name}{value}")
         count = sum(send_of(self._patch, layer, lane) is not None for layer in mixed_layers(self._patch))
-        senders = f"{count} layer{'s' if count != 1 else ''}" if count else "nobody sends"
-        return f"{' + '.join(told) or 'empty'} · {senders}"
+        senders = tr_count("{count} layer", "{count} layers", count) if count else tr("nobody sends")
+        return f"{' + '.join(told) or tr('empty')} · {senders}"
 
 
 def param_of(module: Module, param: str) -> Param:

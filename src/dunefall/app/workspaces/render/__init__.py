@@ -9,6 +9,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.render.commands import COMMANDS
 from dunefall.app.workspaces.render.page import RenderPage
+from dunefall.base.language import tr
 
 __all__ = ["WORKSPACE"]
 
@@ -33,7 +34,7 @@ def _scene(_context: Context, page: Page) -> None:
 
 
 WORKSPACE = Workspace(
-    "render", "Render", "Ctrl+5", "The Render workspace", RenderPage, COMMANDS, _listens,
-    "There is nothing to render yet: add a layer in Build.", _scene,
+    "render", tr("Render"), "Ctrl+5", tr("The Render workspace"), RenderPage, COMMANDS, _listens,
+    tr("There is nothing to render yet: add a layer in Build."), _scene,
     chapter="8-deliver",
 )  # fmt: skip

@@ -7,6 +7,7 @@ from typing import Any
 
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
+from dunefall.base.language import tr
 
 __all__ = ["COMMANDS", "offer_range", "offer_set", "render_patch", "render_take"]
 
@@ -46,7 +47,9 @@ def offer_set(context: Context, recipe: Mapping[str, Any], numbers: Sequence[int
         what="mix", seeds=tuple(numbers), spread=float(recipe["strength"]), spread_kinds=tuple(recipe["kinds"]),
         spread_modules=tuple(recipe["modules"]), name="{title}_{n:02}",
     )  # fmt: skip
-    context.tell(f"A job of {len(numbers)} variations: choose length and format, then add it to the queue.")
+    context.tell(
+        tr("A job of {count} variations: choose length and format, then add it to the queue.", count=len(numbers))
+    )
 
 
 def offer_range(context: Context, first_s: float, last_s: float, *, loop: bool) -> None:
@@ -74,7 +77,7 @@ def add(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("render_patch", "Render…", "Ctrl+Shift+R", "File", render_patch),
-    Command("render_take", "Render the take…", "Ctrl+Alt+R", "File", render_take),
-    Command("render_add", "Add to the render queue", "Ctrl+Return", "File", add),
+    Command("render_patch", tr("Render…"), "Ctrl+Shift+R", "File", render_patch),
+    Command("render_take", tr("Render the take…"), "Ctrl+Alt+R", "File", render_take),
+    Command("render_add", tr("Add to the render queue"), "Ctrl+Return", "File", add),
 )

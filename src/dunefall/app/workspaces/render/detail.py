@@ -16,6 +16,7 @@ from dunefall import __version__
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.app.workspaces.render.results import draw_waveform, seam_text
+from dunefall.base.language import tr
 from dunefall.deliver.making import File
 from dunefall.deliver.queue import Entry
 
@@ -34,7 +35,7 @@ class _Wave(QWidget):
         super().__init__()
         self.theme, self.picture, self.place = theme, list[list[float]](), 0.0
         self.setFixedHeight(58)
-        self.setAccessibleName("Waveform")
+        self.setAccessibleName(tr("Waveform"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Waveform and playhead."""
@@ -63,8 +64,8 @@ class _SeamPicture(QWidget):
         self.theme, self.seconds, self.rate = theme, USUAL_S, 48000
         self.end, self.start = np.zeros(0), np.zeros(0)
         self.setFixedHeight(96)
-        self.setAccessibleName("Loop seam")
-        self.setToolTip("The end of the file meets its start; the wheel shows more or less of both")
+        self.setAccessibleName(tr("Loop seam"))
+        self.setToolTip(tr("The end of the file meets its start; the wheel shows more or less of both"))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """More or less."""
@@ -89,11 +90,18 @@ class _SeamPicture(QWidget):
             painter.drawPolyline(QPolygonF(points))
         painter.setPen(QPen(theme.colour("text"), 2))
         painter.drawLine(QPointF(width / 2, 0), QPointF(width / 2, 78))
-        milliseconds = f"{1000 * self.seconds:.0f} ms"
+        milliseconds = tr("{seconds:.0f} ms", seconds=1000 * self.seconds)
         low = QRectF(0, 80, width, 16)
-        draw_text(painter, low, f"last {milliseconds}", sans(11), theme.colour("text2"))
-        draw_text(painter, low, "end | start", sans(11, 600), theme.colour("text"), centre=True)
-        draw_text(painter, low, f"first {milliseconds}", sans(11), theme.colour("text2"), right=True)
+        draw_text(painter, low, tr("last {milliseconds}", milliseconds=milliseconds), sans(11), theme.colour("text2"))
+        draw_text(painter, low, tr("end | start"), sans(11, 600), theme.colour("text"), centre=True)
+        draw_text(
+            painter,
+            low,
+            tr("first {milliseconds}", milliseconds=milliseconds),
+            sans(11),
+            theme.colour("text2"),
+            right=True,
+        )
         painter.end()
 
 
@@ -105,8 +113,8 @@ class _SpectrumPicture(QWidget):
         self.theme, self.worst_hz = theme, 0.0
         self.seam, self.rest = np.zeros(0), np.zeros(0)
         self.setFixedHeight(86)
-        self.setAccessibleName("Seam spectrum")
-        self.setToolTip("Line: 200 ms at the seam. Area: the rest of the file")
+        self.setAccessibleName(tr("Seam spectrum"))
+        self.setToolTip(tr("Line: 200 ms at the seam. Area: the rest of the file"))
 
     def show_ends(self, end: NDArray[np.float64], start: NDArray[np.float64], rest: list[NDArray[np.float64]],
                   rate: int, worst_hz: float) -> None:  # fmt: skip
@@ -188,9 +196,9 @@ class ResultDetail(QWidget):
         column.setContentsMargins(14, 10, 14, 10)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self._which = QLabel("Chosen result")
+        self._which = QLabel(tr("Chosen result"))
         self.earlier, self.later = QPushButton("▲"), QPushButton("▼")
-        for button, step, name in ((self.earlier, -1, "Earlier result"), (self.later, 1, "Later result")):
+        for button, step, name in ((self.earlier, -1, tr("Earlier result")), (self.later, 1, tr("Later result"))):
             button.setFixedSize(30, 26)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(name)
@@ -208,16 +216,18 @@ class ResultDetail(QWidget):
         self.seam_head, self.spectrum, self.colours = QLabel(), QLabel(), _SpectrumPicture(theme)
         self.spectrum.setWordWrap(True)
         self.cure = QPushButton()
-        self.cure.setToolTip("Make this file again so that it is right; the old one stays until the new one is whole")
+        self.cure.setToolTip(
+            tr("Make this file again so that it is right; the old one stays until the new one is whole")
+        )
         self.cure.clicked.connect(self.cure_asked.emit)
         for part in (self.name, self.figures, self.wave, self.told, self.cure, self.seam_head, self.seam,
                      self.colours, self.spectrum):  # fmt: skip
             column.addWidget(part)
-        self.across = QPushButton("Play across the seam")
-        self.across.setToolTip("Goes round the last and the first second")
+        self.across = QPushButton(tr("Play across the seam"))
+        self.across.setToolTip(tr("Goes round the last and the first second"))
         self.across.clicked.connect(self.seam_asked.emit)
         column.addWidget(self.across)
-        written = QLabel("Written into the file")
+        written = QLabel(tr("Written into the file"))
         written.setFont(sans(13, 600))
         column.addWidget(written)
         self._written, self._grid = written, QGridLayout()
@@ -230,13 +240,15 @@ class ResultDetail(QWidget):
     def _make_buttons(self) -> QHBoxLayout:
         buttons = QHBoxLayout()
         self.again, self.other, self.folder = (
-            QPushButton("Make again"),
-            QPushButton("Next seed"),
-            QPushButton("Open folder"),
+            QPushButton(tr("Make again")),
+            QPushButton(tr("Next seed")),
+            QPushButton(tr("Open folder")),
         )
-        self.again.setToolTip("The same seed with the present settings; the old file stays until the new one is whole")
-        self.other.setToolTip("Make it again with the next seed that is free")
-        self.folder.setToolTip("Open the folder of the files")
+        self.again.setToolTip(
+            tr("The same seed with the present settings; the old file stays until the new one is whole")
+        )
+        self.other.setToolTip(tr("Make it again with the next seed that is free"))
+        self.folder.setToolTip(tr("Open the folder of the files"))
         self.again.clicked.connect(lambda: self.again_asked.emit(False))
         self.other.clicked.connect(lambda: self.again_asked.emit(True))
         self.folder.clicked.connect(self.folder_asked.emit)
@@ -268,24 +280,36 @@ class ResultDetail(QWidget):
             if held is not None:
                 held.deleteLater()
         if not shown or file is None or entry is None:
-            self._which.setText("Choose a result to see and hear it.")
+            self._which.setText(tr("Choose a result to see and hear it."))
             return
         m = file.measures
-        self._which.setText(f"{number} of {count}")
+        self._which.setText(tr("{number} of {count}", number=number, count=count))
         self.name.setText(file.names[0])
-        verdict = "▲ check" if file.findings else "✓ good"
-        figures = f"{verdict} {m.seconds:.2f} s {m.lufs:.1f} LUFS {m.true_peak_db:.1f} dBTP"
+        verdict = tr("▲ check") if file.findings else tr("✓ good")
+        figures = tr(
+            "{verdict} {seconds:.2f} s {lufs:.1f} LUFS {true_peak_db:.1f} dBTP",
+            verdict=verdict,
+            seconds=m.seconds,
+            lufs=m.lufs,
+            true_peak_db=m.true_peak_db,
+        )
         self.figures.setText(figures.replace("-", "−"))
         self.told.setText(" ".join([*(finding.text for finding in file.findings), file.told]).strip())
         self.told.setVisible(bool(self.told.text()))
         self.wave.picture, self.wave.place = file.picture, 0.0
         self.wave.update()
         if file.seam is not None:
-            self.seam_head.setText(f"Loop seam: {seam_text(file)}")
+            self.seam_head.setText(tr("Loop seam: {seam_text}", seam_text=seam_text(file)))
             seam = file.seam
             self.spectrum.setText(
-                f"Spectra differ by {seam.spectrum_db:.1f} dB, most at {seam.worst_hz:.0f} Hz; elsewhere by "
-                f"up to {seam.usual[1]:.1f} dB. Loudness differs by {seam.loudness_lu:.1f} LU."
+                tr(
+                    "Spectra differ by {spectrum_db:.1f} dB, most at {worst_hz:.0f} Hz; elsewhere by "
+                    "up to {usual:.1f} dB. Loudness differs by {loudness_lu:.1f} LU.",
+                    spectrum_db=seam.spectrum_db,
+                    worst_hz=seam.worst_hz,
+                    usual=seam.usual[1],
+                    loudness_lu=seam.loudness_lu,
+                )
             )
             path = Path(entry.tasks[0].folder) / file.names[0]
             self.seam.end, self.seam.start, rate = ends = _ends(path)
@@ -297,14 +321,15 @@ class ResultDetail(QWidget):
 
     def _describe(self, entry: Entry, file: File) -> None:
         rows = [
-            ("Seed", f"{file.seed:04d}"), ("Patch", entry.source.patch.title), ("Made", entry.made.replace("T", " ")),
-            ("Formats", ", ".join(Path(name).suffix[1:] for name in file.names)),
-            ("Range, mono loss", f"{file.measures.range_lu:.1f} LU, {file.measures.mono_loss_lu:.1f} LU"),
-            ("Made by", f"Dunefall {__version__}"),
+            (tr("Seed"), f"{file.seed:04d}"), (tr("Patch"), entry.source.patch.title),
+            (tr("Made"), entry.made.replace("T", " ")),
+            (tr("Formats"), ", ".join(Path(name).suffix[1:] for name in file.names)),
+            (tr("Range, mono loss"), f"{file.measures.range_lu:.1f} LU, {file.measures.mono_loss_lu:.1f} LU"),
+            (tr("Made by"), tr("Dunefall {version}", version=__version__)),
         ]  # fmt: skip
         if file.seam is not None:
             last = f"{round(file.measures.seconds * entry.job.rate_hz) - 1:,}".replace(",", " ")
-            rows.insert(3, ("Loop points", f"0 to {last}"))
+            rows.insert(3, (tr("Loop points"), tr("0 to {last}", last=last)))
         for row, (name, value) in enumerate(rows):
             left, right = QLabel(name), QLabel(value)
             right.setFont(mono(11, 500))

@@ -28,10 +28,12 @@ from dunefall.app.workspaces.render.queueview import QueueView
 from dunefall.app.workspaces.render.results import ResultsTable
 from dunefall.app.workspaces.render.settings import JobSettings, usual_folder
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr, tr_count
 from dunefall.deliver.job import Job, Source
 from dunefall.deliver.jobfiles import JobFile, preset_folder, presets, save_job
 from dunefall.deliver.making import File
 from dunefall.deliver.names import clean
+from dunefall.deliver.plan import ExistsError
 from dunefall.deliver.queue import Entry, RenderQueue, queue_folder
 from dunefall.deliver.verdict import Finding
 from dunefall.patch.mixing import mixed_layers
@@ -94,10 +96,10 @@ class RenderPage(QWidget):
         column.setSpacing(2)
         head = QHBoxLayout()
         head.setContentsMargins(16, 0, 16, 2)
-        head.addWidget(_heading("Presets"), 1)
-        self.keep = QPushButton("Save as new")
+        head.addWidget(_heading(tr("Presets")), 1)
+        self.keep = QPushButton(tr("Save as new"))
         self.keep.setStyleSheet("padding: 3px 8px")
-        self.keep.setToolTip("Keep the present settings as a preset of your own")
+        self.keep.setToolTip(tr("Keep the present settings as a preset of your own"))
         self.keep.clicked.connect(self.save_preset)
         head.addWidget(self.keep)
         column.addLayout(head)
@@ -108,10 +110,10 @@ class RenderPage(QWidget):
         self._list_presets()
         line = QHBoxLayout()
         line.setContentsMargins(16, 2, 16, 0)
-        self._settings_head = _heading("Settings")
+        self._settings_head = _heading(tr("Settings"))
         self.back = QPushButton()
         self.back.setProperty("plain", True)
-        self.back.setToolTip("Press to go back to the preset")
+        self.back.setToolTip(tr("Press to go back to the preset"))
         self.back.clicked.connect(self.settings.back_to_preset)
         line.addWidget(self._settings_head, 1)
         line.addWidget(self.back)
@@ -129,10 +131,10 @@ class RenderPage(QWidget):
             button.deleteLater()
         self.preset_buttons = []
         for k, file in enumerate(self._presets):
-            button = QPushButton(file.name)
+            button = QPushButton(tr(file.name))
             button.setObjectName(f"preset {file.name}")
             button.setCheckable(True)
-            button.setToolTip(file.about or f"Your own preset {file.name}")
+            button.setToolTip(tr(file.about) or tr("Your own preset {name}", name=file.name))
             button.setProperty("preset", True)
             button.clicked.connect(partial(self.choose_preset, k))
             self._preset_column.addWidget(button)
@@ -144,15 +146,15 @@ class RenderPage(QWidget):
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(6)
         head = QHBoxLayout()
-        head.addWidget(_heading("Queue"))
+        head.addWidget(_heading(tr("Queue")))
         self.queue_told = QLabel()
-        self.pause_all = QPushButton("Pause all")
-        self.pause_all.setToolTip("Begin no more files; those under way are finished")
+        self.pause_all = QPushButton(tr("Pause all"))
+        self.pause_all.setToolTip(tr("Begin no more files; those under way are finished"))
         self.pause_all.clicked.connect(self._pause_all)
         head.addWidget(self.queue_told, 1)
         head.addWidget(self.pause_all)
         column.addLayout(head)
-        self.empty_queue = QLabel("Nothing rendered yet. Choose a preset, then Add to queue.")
+        self.empty_queue = QLabel(tr("Nothing rendered yet. Choose a preset, then Add to queue."))
         column.addWidget(self.empty_queue)
         self._queue_area = QScrollArea()
         self._queue_area.setWidget(self.jobs)
@@ -160,14 +162,14 @@ class RenderPage(QWidget):
         self._queue_area.setFrameShape(QFrame.Shape.NoFrame)
         column.addWidget(self._queue_area)
         line = QHBoxLayout()
-        line.addWidget(_heading("Results"))
+        line.addWidget(_heading(tr("Results")))
         self.results_told = QLabel()
-        self.flagged = QPushButton("Only flagged")
+        self.flagged = QPushButton(tr("Only flagged"))
         self.flagged.setCheckable(True)
-        self.flagged.setToolTip("Show only what missed its limits")
+        self.flagged.setToolTip(tr("Show only what missed its limits"))
         self.flagged.toggled.connect(self.results.filter)
-        self.cure_all = QPushButton("Make flagged again")
-        self.cure_all.setToolTip("Make every flagged file again with its own cure")
+        self.cure_all = QPushButton(tr("Make flagged again"))
+        self.cure_all.setToolTip(tr("Make every flagged file again with its own cure"))
         self.cure_all.clicked.connect(self.make_flagged_again)
         line.addWidget(self.results_told, 1)
         line.addWidget(self.flagged)
@@ -237,7 +239,7 @@ class RenderPage(QWidget):
 
     def save_preset(self) -> None:
         """Keep the settings as a preset of the user's own."""
-        name = self._context.talk.ask_text("Save as new preset", "Name of the preset", self.settings.job.title)
+        name = self._context.talk.ask_text(tr("Save as new preset"), tr("Name of the preset"), self.settings.job.title)
         if not name:
             return
         job = replace(self.settings.job, title=name, layer="", module="", folder="")
@@ -246,15 +248,15 @@ class RenderPage(QWidget):
             folder.mkdir(parents=True, exist_ok=True)
             save_job(JobFile(job, None, name), folder / f"{clean(name)}.dunejob")
         except (DunefallError, OSError) as error:
-            self._context.talk.warn("The preset was not saved", str(error))
+            self._context.talk.warn(tr("The preset was not saved"), str(error))
             return
         self._presets = presets(folder)
         self._list_presets()
-        self._context.tell(f"{name} is a preset now.")
+        self._context.tell(tr("{name} is a preset now.", name=name))
 
     def choose_folder(self) -> None:
         """Another folder for the files."""
-        name = QFileDialog.getExistingDirectory(self, "Folder for the files", self.settings.job.folder)
+        name = QFileDialog.getExistingDirectory(self, tr("Folder for the files"), self.settings.job.folder)
         if name:
             self.settings.set(folder=name)
 
@@ -274,9 +276,8 @@ class RenderPage(QWidget):
         try:
             entry = self.queue.add(*self._wanted())
         except DunefallError as error:
-            text = str(error)
-            self._context.tell(f"Not added: {text}.")
-            if "already exist" in text:
+            self._context.tell(tr("Not added: {error}.", error=error))
+            if isinstance(error, ExistsError):
                 self.settings.set(existing="ask")
             return
         self.chosen = entry
@@ -297,7 +298,13 @@ class RenderPage(QWidget):
         else:
             getattr(self.queue, what)(entry)
             if what == "cancel":
-                self._context.tell(f"{entry.job.title} is cancelled. {_files(len(entry.files))} whole and kept.")
+                self._context.tell(
+                    tr(
+                        "{title} is cancelled. {files} whole and kept.",
+                        title=tr(entry.job.title),
+                        files=_files(len(entry.files)),
+                    )
+                )
         self._show_queue()
         self._timer.start(STEP_MS)
 
@@ -331,10 +338,18 @@ class RenderPage(QWidget):
     def _finished(self, entry: Entry) -> None:
         if entry.state == "done":
             flagged = sum(1 for file in entry.files if file.findings)
-            check = f" {flagged} of them to check." if flagged else ""
-            self._context.tell(f"{entry.job.title}: {_files(len(entry.files))} in {entry.tasks[0].folder}.{check}")
+            check = tr(" {flagged} of them to check.", flagged=flagged) if flagged else ""
+            self._context.tell(
+                tr(
+                    "{title}: {files} in {folder}.{check}",
+                    title=tr(entry.job.title),
+                    files=_files(len(entry.files)),
+                    folder=entry.tasks[0].folder,
+                    check=check,
+                )
+            )
         elif entry.state == "failed":
-            self._context.tell(f"{entry.job.title}: {next(iter(entry.failed.values()))}")
+            self._context.tell(f"{tr(entry.job.title)}: {next(iter(entry.failed.values()))}")
         self._show_queue()
 
     def _show_queue(self) -> None:
@@ -350,7 +365,7 @@ class RenderPage(QWidget):
         self.queue_told.setText(", ".join(told))
         active = any(state in ("running", "waiting") for state in states)
         self.pause_all.setVisible(active or "paused" in states)
-        self.pause_all.setText("Pause all" if active else "Go on")
+        self.pause_all.setText(tr("Pause all") if active else tr("Go on"))
         self.show_entry(self.chosen)
 
     # -- results ----------------------------------------------------------------------------------------------------
@@ -364,8 +379,10 @@ class RenderPage(QWidget):
         self.results.show_files(files, any(file.seam is not None for file in files))
         flagged = sum(1 for file in files if file.findings)
         whole = entry.total if entry is not None else 0
-        of = f"{len(files)} of {whole}" if whole > len(files) else f"{len(files)}"
-        self.results_told.setText((of + (f", {flagged} to check" if flagged else "")) if entry is not None else "")
+        of = tr("{count} of {whole}", count=len(files), whole=whole) if whole > len(files) else f"{len(files)}"
+        self.results_told.setText(
+            (of + (tr(", {flagged} to check", flagged=flagged) if flagged else "")) if entry is not None else ""
+        )
         self.cure_all.setEnabled(any(finding.cure for file in files for finding in file.findings))
         self.flagged.setEnabled(bool(flagged) or self.flagged.isChecked())
 
@@ -394,13 +411,15 @@ class RenderPage(QWidget):
     def _open_seed(self, file: File) -> None:
         set_seed(self._context.session.document, file.seed)
         self._context.shell.show_workspace("build")
-        self._context.tell(f"The patch has the seed of {file.names[0]} now, {file.seed:04d}.")
+        self._context.tell(
+            tr("The patch has the seed of {names} now, {seed:04d}.", names=file.names[0], seed=file.seed)
+        )
 
     def cure(self, file: File, finding: Finding) -> None:
         """Make a flagged file again with its cure."""
         if self.chosen is not None and finding.changes:
             self.queue.make_again(self.chosen, [file.number], finding.changes)
-            self._context.tell(f"{finding.cure}: {file.names[0]} is made again.")
+            self._context.tell(tr("{cure}: {names} is made again.", cure=finding.cure, names=file.names[0]))
             self._show_queue()
             self._timer.start(STEP_MS)
 
@@ -429,9 +448,9 @@ class RenderPage(QWidget):
     def _show_settings(self) -> None:
         differing = self.settings.differing()
         count = len(differing)
-        self.back.setText(f"{count} setting{'s' if count > 1 else ''} changed" if count else "")
+        self.back.setText(tr_count("{count} setting changed", "{count} settings changed", count) if count else "")
         self.back.setVisible(bool(count))
-        self._settings_head.setText(self.settings.job.title)
+        self._settings_head.setText(tr(self.settings.job.title))
 
     def show_patch(self) -> None:
         """The patch has changed: what is rendered next is as it is now."""
@@ -496,4 +515,4 @@ def _heading(text: str) -> QLabel:
 
 
 def _files(count: int) -> str:
-    return "1 file is" if count == 1 else f"{count} files are"
+    return tr("1 file is") if count == 1 else tr("{count} files are", count=count)

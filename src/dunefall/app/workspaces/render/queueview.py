@@ -9,16 +9,17 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.deliver.queue import Entry
 
 __all__ = ["JobBox", "QueueView"]
 
 MOST_CELLS = 120
-CANCEL, REMOVE = ("Cancel", "cancel"), ("Remove", "remove")
+CANCEL, REMOVE = (tr("Cancel"), "cancel"), (tr("Remove"), "remove")
 OFFERED = {
-    "running": (("Pause", "pause"), CANCEL), "paused": (("Resume", "resume"), CANCEL),
-    "waiting": (("Do first", "first"), CANCEL), "done": (("Open folder", "folder"), REMOVE),
-    "failed": (("Retry", "retry"), REMOVE), "cancelled": (("Retry", "retry"), REMOVE),
+    "running": ((tr("Pause"), "pause"), CANCEL), "paused": ((tr("Resume"), "resume"), CANCEL),
+    "waiting": ((tr("Do first"), "first"), CANCEL), "done": ((tr("Open folder"), "folder"), REMOVE),
+    "failed": ((tr("Retry"), "retry"), REMOVE), "cancelled": ((tr("Retry"), "retry"), REMOVE),
 }  # fmt: skip
 """What each state offers: the button's text, and what is asked for."""
 STATES = {"waiting": "waiting", "paused": "paused", "done": "done", "cancelled": "cancelled", "failed": "failed"}
@@ -31,7 +32,7 @@ class _Cells(QWidget):
         super().__init__()
         self._entry, self._theme = entry, theme
         self.setFixedHeight(26)
-        self.setAccessibleName("Progress")
+        self.setAccessibleName(tr("Progress"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The cells."""
@@ -82,10 +83,10 @@ class JobBox(QFrame):
         column.setSpacing(4)
         line = QHBoxLayout()
         line.setSpacing(8)
-        self.title = QPushButton(entry.job.title)
+        self.title = QPushButton(tr(entry.job.title))
         self.title.setProperty("plain", True)
         self.title.setFont(sans(13, 600))
-        self.title.setToolTip("Show its files")
+        self.title.setToolTip(tr("Show its files"))
         self.title.clicked.connect(lambda: self.chosen.emit(self.entry))
         self.what = QLabel(_subject(entry))
         self.told = QLabel()
@@ -118,15 +119,17 @@ class JobBox(QFrame):
         if entry.state == "running":
             passed, share = time.monotonic() - self._begun, entry.share
             left = passed / share * (1.0 - share) if share > 0.02 and passed > 1.0 else 0.0
-            files = f"{done} of {entry.total}  " if entry.total > 1 else f"{share:.0%}  "
-            return files + (f"{int(left // 60):02}:{int(left % 60):02} left" if left else "")
+            files = tr("{done} of {total}  ", done=done, total=entry.total) if entry.total > 1 else f"{share:.0%}  "
+            return files + (
+                tr("{left:02}:{left_2:02} left", left=int(left // 60), left_2=int(left % 60)) if left else ""
+            )
         if entry.state == "done":
             flagged = sum(1 for file in entry.files if file.findings)
-            files = f"{len(entry.files)} files" if len(entry.files) != 1 else "1 file"
-            return f"done: {files}" + (f", {flagged} to check" if flagged else "")
+            files = tr("{count} files", count=len(entry.files)) if len(entry.files) != 1 else tr("1 file")
+            return tr("done: {files}", files=files) + (tr(", {flagged} to check", flagged=flagged) if flagged else "")
         if entry.state == "failed":
-            return f"{len(entry.failed)} failed: {next(iter(entry.failed.values()))}"[:80]
-        kept = f", {len(entry.files)} kept" if entry.state == "cancelled" else ""
+            return tr("{count} failed: {next}", count=len(entry.failed), next=next(iter(entry.failed.values())))[:80]
+        kept = tr(", {count} kept", count=len(entry.files)) if entry.state == "cancelled" else ""
         return STATES[entry.state] + kept
 
     def _make_buttons(self) -> None:
@@ -139,7 +142,7 @@ class JobBox(QFrame):
             button = QPushButton(text)
             button.setObjectName(f"{what} {self.entry.id}")
             button.setStyleSheet("padding: 2px 8px")
-            button.setToolTip(f"{text}: {self.entry.job.title}")
+            button.setToolTip(f"{text}: {tr(self.entry.job.title)}")
             button.clicked.connect(lambda _=False, what=what: self.asked.emit(what, self.entry))
             self._line.addWidget(button)
             self._buttons.append(button)
@@ -158,7 +161,7 @@ def _subject(entry: Entry) -> str:
         return next((layer.name for layer in patch.layers if layer.id == job.layer), "")
     if job.what == "hits" and patch.has(job.module):
         return patch.module(job.module).name
-    return {"stems": "layers apart"}.get(job.what, "whole mix")
+    return {"stems": tr("layers apart")}.get(job.what, "whole mix")
 
 
 class QueueView(QWidget):

@@ -11,12 +11,13 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegat
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.deliver.making import File
 from dunefall.deliver.verdict import Finding
 
 __all__ = ["ResultsTable", "draw_waveform", "seam_text"]
 
-HEADS = ("Picture", "Name", "Length", "LUFS", "dBTP", "Loop seam", "Clicks", "Verdict")
+HEADS = (tr("Picture"), tr("Name"), tr("Length"), "LUFS", "dBTP", tr("Loop seam"), tr("Clicks"), tr("Verdict"))
 WIDTHS = (134, 0, 64, 56, 56, 124, 52, 76)
 SEAM, FIGURES, BOLD = 5, (2, 3, 4, 6), (1, 7)
 ROW, NOTE, NOTE_X, BUTTON_W = 28, 24, 138, 28
@@ -25,7 +26,11 @@ Index = QModelIndex | QPersistentModelIndex
 
 def seam_text(file: File) -> str:
     """The seam in a word and a figure."""
-    return f"{file.seam.verdict}, {file.seam.step_db:.0f} dB".replace("-", "−") if file.seam else ""
+    return (
+        tr("{verdict}, {step_db:.0f} dB", verdict=file.seam.verdict, step_db=file.seam.step_db).replace("-", "−")
+        if file.seam
+        else ""
+    )
 
 
 def draw_waveform(painter: QPainter, box: QRectF, picture: list[list[float]], theme: Theme) -> None:
@@ -105,7 +110,7 @@ class _Files(QAbstractTableModel):
         return (
             "", file.names[0], f"{int(minutes)}:{seconds:05.2f}", f"{m.lufs:.1f}".replace("-", "−"),
             f"{m.true_peak_db:.1f}".replace("-", "−"), seam_text(file), str(len(file.clicks)),
-            "▲ check" if file.findings else "✓ good",
+            tr("▲ check") if file.findings else tr("✓ good"),
         )[column]  # fmt: skip
 
 
@@ -175,7 +180,7 @@ class ResultsTable(QTableView):
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(ROW)
         self.setShowGrid(False)
-        self.setAccessibleName("Results")
+        self.setAccessibleName(tr("Results"))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setTabKeyNavigation(False)

@@ -27,6 +27,7 @@ from dunefall.app.controls.replacing import replace_content
 from dunefall.app.controls.theme import Theme, numerals, sans
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
 from dunefall.base.units import format_value
 from dunefall.catalogue import spec_of
@@ -38,29 +39,43 @@ from dunefall.patch.model import Patch
 
 __all__ = ["JobSettings", "event_modules", "usual_folder"]
 
-WHAT = (("mix", "Whole mix"), ("layer", "One layer"), ("stems", "Stems: layers apart"), ("hits", "Single hits"))
+WHAT = (
+    ("mix", tr("Whole mix")),
+    ("layer", tr("One layer")),
+    ("stems", tr("Stems: layers apart")),
+    ("hits", tr("Single hits")),
+)
 OF = (
-    ("patch", "The patch, from its start"), ("take", "The take, as you played it"),
-    ("range", "A range of the take"), ("last", "What you just heard"),
+    ("patch", tr("The patch, from its start")), ("take", tr("The take, as you played it")),
+    ("range", tr("A range of the take")), ("last", tr("What you just heard")),
 )  # fmt: skip
-EFFECTS = (("with", "With effect lanes"), ("apart", "Effect lanes apart"), ("without", "Without effect lanes"))
-ENDS = (("cut", "At this length"), ("silence", "At silence"), ("loop", "Seamless loop"))
-LOOPS = (("best", "The best way"), ("period", "By its period"), ("fold", "Tail over start"), ("crossfade", "Crossfade"))
-LOUDNESS = (("as it is", "As it is"), ("each file", "Each file at"), ("whole set", "Whole set at"))
-EXISTING = (("ask", "Ask"), ("replace", "Replace"), ("number", "Number on"), ("skip", "Skip"))
-FORMATS = (("wav", "WAV"), ("flac", "FLAC"), ("ogg", "Ogg"), ("opus", "Opus"))
-DEPTHS = (("16", "16 bit"), ("24", "24 bit"), ("32f", "32 bit float"))
-EVENTS = (("none", "None"), ("mid", "As MIDI"), ("csv", "As a table"))
-LAYOUTS_SHOWN = (("patch", "As the patch"), ("mono", "Mono"), *((x.id, x.name) for x in LAYOUTS))
+EFFECTS = (
+    ("with", tr("With effect lanes")),
+    ("apart", tr("Effect lanes apart")),
+    ("without", tr("Without effect lanes")),
+)
+ENDS = (("cut", tr("At this length")), ("silence", tr("At silence")), ("loop", tr("Seamless loop")))
+LOOPS = (
+    ("best", tr("The best way")),
+    ("period", tr("By its period")),
+    ("fold", tr("Tail over start")),
+    ("crossfade", tr("Crossfade")),
+)
+LOUDNESS = (("as it is", tr("As it is")), ("each file", tr("Each file at")), ("whole set", tr("Whole set at")))
+EXISTING = (("ask", tr("Ask")), ("replace", tr("Replace")), ("number", tr("Number on")), ("skip", tr("Skip")))
+FORMATS = (("wav", "WAV"), ("flac", "FLAC"), ("ogg", tr("Ogg")), ("opus", tr("Opus")))
+DEPTHS = (("16", tr("16 bit")), ("24", tr("24 bit")), ("32f", tr("32 bit float")))
+EVENTS = (("none", tr("None")), ("mid", tr("As MIDI")), ("csv", tr("As a table")))
+LAYOUTS_SHOWN = (("patch", tr("As the patch")), ("mono", tr("Mono")), *((x.id, x.name) for x in LAYOUTS))
 RAIL_RANGES = {"seconds": (0.1, 3600.0), "fade_in_s": (0.0, 10.0), "fade_out_s": (0.0, 10.0), "lufs": (-40.0, -6.0),
                "peak_db": (-12.0, 0.0), "fold_s": (0.02, 30.0), "search_s": (0.0, 30.0)}  # fmt: skip
 """Where a rail's ends are narrower than what can be typed into a job file."""
 TIPS = {
-    "seconds": "How long each file is; at silence, the longest it may be. Type 90, 2:30 or 2 min.",
-    "fold_s": "How much of the sound at the end is laid over the start.",
-    "search_s": "The loop may be this much shorter or longer, to meet the start at its best.",
-    "fade_in_s": "Fade in at the start; 0: none.", "fade_out_s": "Fade out at the end; 0: none.",
-    "lufs": "Integrated loudness, ITU-R BS.1770-5.", "peak_db": "No true peak is above this.",
+    "seconds": tr("How long each file is; at silence, the longest it may be. Type 90, 2:30 or 2 min."),
+    "fold_s": tr("How much of the sound at the end is laid over the start."),
+    "search_s": tr("The loop may be this much shorter or longer, to meet the start at its best."),
+    "fade_in_s": tr("Fade in at the start; 0: none."), "fade_out_s": tr("Fade out at the end; 0: none."),
+    "lufs": tr("Integrated loudness, ITU-R BS.1770-5."), "peak_db": tr("No true peak is above this."),
 }  # fmt: skip
 
 
@@ -86,7 +101,7 @@ def usual_folder(context: Context) -> str:
     """Where files go unless a folder is chosen: beside the patch, or into a folder of the user's music."""
     path = context.session.document.path
     if path is not None:
-        return str(path.parent / "Renders")
+        return str(path.parent / tr("Renders"))
     music = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.MusicLocation)
     return str(Path(context.settings.values.folder or music or Path.home()) / "Dunefall")
 
@@ -110,9 +125,9 @@ class JobSettings(QScrollArea):
         super().__init__()
         self.job, self._preset, self._source, self._theme = job, job, source, theme
         self._count = 0
-        self.add, self.length_told = QPushButton("Add to queue"), QLabel()
+        self.add, self.length_told = QPushButton(tr("Add to queue")), QLabel()
         self.add.setObjectName("add")
-        self.add.setToolTip("Add these files to the render queue (Ctrl+Return)")
+        self.add.setToolTip(tr("Add these files to the render queue (Ctrl+Return)"))
         self.add.clicked.connect(self.add_asked.emit)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -201,41 +216,41 @@ class JobSettings(QScrollArea):
 
     def _what(self, column: QVBoxLayout) -> None:
         job, patch = self.job, self._source.patch
-        column.addWidget(self._chosen("what", "What", WHAT))
+        column.addWidget(self._chosen("what", tr("What"), WHAT))
         if job.what in ("mix", "layer", "stems"):
-            column.addWidget(self._chosen("of", "Of", OF))
+            column.addWidget(self._chosen("of", tr("Of"), OF))
         if job.what in ("layer", "hits"):
             layers = tuple((layer.id, layer.name) for layer in mixed_layers(patch))
-            column.addWidget(self._chosen("layer", "Layer", layers))
+            column.addWidget(self._chosen("layer", tr("Layer"), layers))
         if job.what == "hits":
-            column.addWidget(self._chosen("module", "Events of", tuple(event_modules(patch, job.layer))))
+            column.addWidget(self._chosen("module", tr("Events of"), tuple(event_modules(patch, job.layer))))
         if job.what in ("layer", "stems"):
-            column.addWidget(self._chosen("effects", "Effects", EFFECTS))
+            column.addWidget(self._chosen("effects", tr("Effects"), EFFECTS))
         if job.spread:
-            alone = QPushButton("Seeds instead")
+            alone = QPushButton(tr("Seeds instead"))
             alone.setObjectName("seeds instead")
-            alone.setToolTip("Files of the patch as it is, each with another seed")
+            alone.setToolTip(tr("Files of the patch as it is, each with another seed"))
             alone.clicked.connect(lambda: self.set(spread=0.0, spread_kinds=(), spread_modules=(), seeds=()))
-            told = f"{len(job.seeds)} variations, values spread {100 * job.spread:.0f} %"
+            told = tr("{count} variations, values spread {spread:.0f} %", count=len(job.seeds), spread=100 * job.spread)
             column.addWidget(self._row(told, alone))
         elif job.what in ("mix", "layer") and job.of == "patch":
             count = QSpinBox()
             count.setObjectName("variations")
             count.setRange(1, 10_000)
             count.setValue(job.variations)
-            count.setAccessibleName("Seeds")
-            count.setToolTip("So many files, each with another seed")
+            count.setAccessibleName(tr("Seeds"))
+            count.setToolTip(tr("So many files, each with another seed"))
             numerals(count, 13)
             count.setMinimumWidth(76)
             count.valueChanged.connect(lambda value: self.set(variations=value))
-            column.addWidget(self._row(f"Seeds, from {patch.seed:04d}", count))
+            column.addWidget(self._row(tr("Seeds, from {seed:04d}", seed=patch.seed), count))
 
     def _length(self, column: QVBoxLayout) -> None:
         job = self.job
-        column.addWidget(self._chosen("ends", "Ends", ENDS))
+        column.addWidget(self._chosen("ends", tr("Ends"), ENDS))
         column.addWidget(self._rail("seconds"))
         if job.ends == "loop":
-            column.addWidget(self._chosen("loop", "Loop by", LOOPS))
+            column.addWidget(self._chosen("loop", tr("Loop by"), LOOPS))
             column.addWidget(self._rail("fold_s"))
             if job.loop in ("best", "crossfade"):
                 column.addWidget(self._rail("search_s"))
@@ -243,7 +258,9 @@ class JobSettings(QScrollArea):
         column.addWidget(self._rail("fade_in_s"))
         column.addWidget(self._rail("fade_out_s"))
         if job.what != "stems":
-            trim = self._tick("Trim ends", "Cut off what is quieter than this at both ends", job.trim_db is not None)
+            trim = self._tick(
+                tr("Trim ends"), tr("Cut off what is quieter than this at both ends"), job.trim_db is not None
+            )
             trim.toggled.connect(lambda on: self.set(trim_db=-60.0 if on else None))
             column.addWidget(trim)
             if job.trim_db is not None:
@@ -252,12 +269,14 @@ class JobSettings(QScrollArea):
     def _level(self, column: QVBoxLayout) -> None:
         job = self.job
         offered = LOUDNESS if job.what in ("stems", "hits") else LOUDNESS[:2]
-        column.addWidget(self._chosen("loudness", "Loudness", offered))
+        column.addWidget(self._chosen("loudness", tr("Loudness"), offered))
         if job.loudness != "as it is":
             column.addWidget(self._rail("lufs"))
         column.addWidget(self._rail("peak_db"))
         if job.what not in ("stems", "hits"):
-            limiter = self._tick("Limiter", "Keeps peaks under this; without it, the whole is made quieter", job.limit)
+            limiter = self._tick(
+                tr("Limiter"), tr("Keeps peaks under this; without it, the whole is made quieter"), job.limit
+            )
             limiter.toggled.connect(lambda on: self.set(limit=on))
             column.addWidget(limiter)
 
@@ -265,12 +284,12 @@ class JobSettings(QScrollArea):
         job = self.job
         name = QLineEdit(job.name)
         name.setObjectName("name")
-        name.setAccessibleName("File name")
-        name.setToolTip("{title} {layer} {seed} {n:02} {date} {rate} are filled in for each file")
+        name.setAccessibleName(tr("File name"))
+        name.setToolTip(tr("{title} {layer} {seed} {n:02} {date} {rate} are filled in for each file"))
         numerals(name, 12, 500)
         name.textEdited.connect(lambda text: self.set(name=text))
         self._name = name
-        label = QLabel("File name   also {n:02} {seed} {layer} {date}")
+        label = QLabel(tr("File name   also {n:02} {seed} {layer} {date}"))
         label.setFont(sans(12))
         column.addSpacing(4)
         column.addWidget(label)
@@ -279,13 +298,13 @@ class JobSettings(QScrollArea):
         self._told.setObjectName("names told")
         self._told.setWordWrap(True)
         column.addWidget(self._told)
-        folder = QPushButton(_short(job.folder) or "Choose a folder…")
+        folder = QPushButton(_short(job.folder) or tr("Choose a folder…"))
         folder.setObjectName("folder")
-        folder.setToolTip(f"Files go to {job.folder}. Press to choose another folder.")
-        folder.setAccessibleName("Folder")
+        folder.setToolTip(tr("Files go to {folder}. Press to choose another folder.", folder=job.folder))
+        folder.setAccessibleName(tr("Folder"))
         folder.clicked.connect(self.folder_asked.emit)
-        column.addWidget(self._row("Folder", folder))
-        self._existing_row = self._chosen("existing", "Existing files", EXISTING)
+        column.addWidget(self._row(tr("Folder"), folder))
+        self._existing_row = self._chosen("existing", tr("Existing files"), EXISTING)
         column.addWidget(self._existing_row)
         chips = QHBoxLayout()
         chips.setSpacing(4)
@@ -295,23 +314,25 @@ class JobSettings(QScrollArea):
             chip.setCheckable(True)
             chip.setChecked(kind in job.formats)
             chip.setStyleSheet("padding: 4px 6px")
-            chip.setToolTip(f"Write {text} files")
+            chip.setToolTip(tr("Write {text} files", text=text))
             chip.clicked.connect(self._format_clicked(kind))
             chips.addWidget(chip)
         held = QWidget()
         held.setLayout(chips)
         chips.setContentsMargins(0, 0, 0, 0)
         column.addWidget(held)
-        rates = tuple((rate, f"{rate / 1000:g} kHz") for rate in RATES_HZ)
-        column.addWidget(self._pair(self._combo("rate_hz", "Rate", rates), self._combo("depth", "Depth", DEPTHS)))
-        column.addWidget(self._chosen("layout", "Channels", LAYOUTS_SHOWN))
+        rates = tuple((rate, tr("{rate:g} kHz", rate=rate / 1000)) for rate in RATES_HZ)
+        column.addWidget(
+            self._pair(self._combo("rate_hz", tr("Rate"), rates), self._combo("depth", tr("Depth"), DEPTHS))
+        )
+        column.addWidget(self._chosen("layout", tr("Channels"), LAYOUTS_SHOWN))
         if job.ends != "loop" and job.what != "hits":
-            column.addWidget(self._chosen("events", "Events", EVENTS))
+            column.addWidget(self._chosen("events", tr("Events"), EVENTS))
             pinned = tuple(str(pin) for pin in self._source.patch.pins)
-            movements = (((), "None"), (job.movements or pinned, "Of what Watch shows"))
-            column.addWidget(self._chosen("movements", "Movements", movements[: 1 + bool(movements[1][0])]))
+            movements = (((), tr("None")), (job.movements or pinned, tr("Of what Watch shows")))
+            column.addWidget(self._chosen("movements", tr("Movements"), movements[: 1 + bool(movements[1][0])]))
         broadcast = self._tick(
-            "Broadcast metadata", "Writes title, seed and loudness into WAV files (bext, iXML)", job.broadcast
+            tr("Broadcast metadata"), tr("Writes title, seed and loudness into WAV files (bext, iXML)"), job.broadcast
         )
         broadcast.toggled.connect(lambda on: self.set(broadcast=on))
         column.addWidget(broadcast)
@@ -374,9 +395,9 @@ class JobSettings(QScrollArea):
         low, high = RAIL_RANGES.get(name, (entry.low, entry.high))
         unit = {"LUFS": "lufs", "dBTP": "db", "dB": "db"}.get(entry.unit, entry.unit)
         words = {
-            "seconds": "Longest" if self.job.ends == "silence" else "Length",
-            "lufs": "Target",
-            "trim_db": "Quieter than",
+            "seconds": tr("Longest") if self.job.ends == "silence" else tr("Length"),
+            "lufs": tr("Target"),
+            "trim_db": tr("Quieter than"),
         }.get(name, entry.words)
         value = float(getattr(self.job, name))
         taper: Literal["even", "octaves"] = "octaves" if low > 0 else "even"
@@ -398,15 +419,15 @@ class JobSettings(QScrollArea):
             self._count = count
             text = f"{first} …" if count != 1 and first == last else first if first == last else f"{first} … {last}"
             if self.job.existing == "ask" and existing:
-                wrong = "Files of these names are there: replace, number on or skip?"
+                wrong = tr("Files of these names are there: replace, number on or skip?")
         except (ParameterError, DunefallError) as error:
             wrong = f"{error}"
         self._existing_row.setVisible(bool(existing) or self.job.existing != "ask")
         self._told.setText(wrong[:1].upper() + wrong[1:] if wrong else text)
         self._told.setStyleSheet(f"color: {self._theme.hot if wrong else self._theme.text2}")
         self.add.setEnabled(not wrong)
-        self.length_told.setText(f"{self.estimate} of sound" if not wrong and self._count else "")
-        self.add.setText(f"Add {self._count} to queue" if self._count > 1 else "Add to queue")
+        self.length_told.setText(tr("{estimate} of sound", estimate=self.estimate) if not wrong and self._count else "")
+        self.add.setText(tr("Add {count} to queue", count=self._count) if self._count > 1 else tr("Add to queue"))
 
     @property
     def told(self) -> str:

@@ -6,6 +6,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.survey.commands import COMMANDS
 from dunefall.app.workspaces.survey.page import SurveyPage
+from dunefall.base.language import tr
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.entryfiles import only_sound
 from dunefall.patch.model import Patch
@@ -50,7 +51,7 @@ def _scene(context: Context, page: Page) -> None:
 
 
 WORKSPACE = Workspace(
-    "survey", "Survey", "Ctrl+4", "The Survey workspace", SurveyPage, COMMANDS, _listens,
-    "Nothing to survey yet. Add a layer in Build.", _scene,
+    "survey", tr("Survey"), "Ctrl+4", tr("The Survey workspace"), SurveyPage, COMMANDS, _listens,
+    tr("Nothing to survey yet. Add a layer in Build."), _scene,
     chapter="7-look-ahead",
 )  # fmt: skip

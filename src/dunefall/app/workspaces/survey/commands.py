@@ -5,6 +5,7 @@ from __future__ import annotations
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.session.edits.moments import mark_moment
 
 __all__ = ["COMMANDS", "mark_now"]
@@ -18,7 +19,7 @@ def mark_now(context: Context) -> None:
     except ParameterError as error:
         context.tell(f"{error}.")
         return
-    context.tell(f"{moment.name} is marked; Survey lists it.")
+    context.tell(tr("{name} is marked; Survey lists it.", name=moment.name))
 
 
 def survey_now(context: Context) -> None:
@@ -42,7 +43,7 @@ def _go(context: Context, by: int) -> None:
 
 
 COMMANDS = (
-    Command("mark_moment", "Mark this moment", "J", "Listen", mark_now),
-    Command("next_finding", "Next finding", "Ctrl+J", "Listen", next_finding),
-    Command("previous_finding", "Previous finding", "Ctrl+Shift+J", "Listen", last_finding),
+    Command("mark_moment", tr("Mark this moment"), "J", "Listen", mark_now),
+    Command("next_finding", tr("Next finding"), "Ctrl+J", "Listen", next_finding),
+    Command("previous_finding", tr("Previous finding"), "Ctrl+Shift+J", "Listen", last_finding),
 )

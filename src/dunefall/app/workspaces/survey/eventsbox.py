@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from dunefall.app.controls.accessible import PaintedPart
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.survey.numbers import LayerNumbers, Numbers
 
 __all__ = ["EventsBox"]
@@ -31,8 +32,10 @@ class EventsBox(QWidget):
         super().__init__()
         self._theme = theme
         self._numbers: Numbers | None = None
-        self.setAccessibleName("Events per minute")
-        self.setToolTip("How often something begins in a layer: the mean, and the least and most in any whole minute")
+        self.setAccessibleName(tr("Events per minute"))
+        self.setToolTip(
+            tr("How often something begins in a layer: the mean, and the least and most in any whole minute")
+        )
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -65,10 +68,10 @@ class EventsBox(QWidget):
         painter, theme = QPainter(self), self._theme
         right = self.width() - 12.0
         quiet = theme.colour("text2")
-        draw_text(painter, QRectF(16, 8, 150, 20), "Events per minute", sans(14, 600), theme.colour("text"))
-        draw_text(painter, QRectF(right - SPAN_W, 8, SPAN_W, 20), "span", sans(11), quiet, right=True)
+        draw_text(painter, QRectF(16, 8, 150, 20), tr("Events per minute"), sans(14, 600), theme.colour("text"))
+        draw_text(painter, QRectF(right - SPAN_W, 8, SPAN_W, 20), tr("span"), sans(11), quiet, right=True)
         mean = QRectF(right - SPAN_W - FIGURE_W - 4, 8, FIGURE_W, 20)
-        draw_text(painter, mean, "mean", sans(11), quiet, right=True)
+        draw_text(painter, mean, tr("mean"), sans(11), quiet, right=True)
         for k, row in enumerate(self._rows):
             self._draw_row(painter, row, HEAD + ROW * k, right)
         painter.end()
@@ -77,7 +80,11 @@ class EventsBox(QWidget):
         theme = self._theme
         draw_text(painter, QRectF(16, y, NAME_W - 18, ROW), row.name, sans(12, 500), theme.colour("text"))
         if not row.triggered:
-            told = "no triggers, always on" if row.heard > 0.99 else f"no triggers, heard {100 * row.heard:.0f} %"
+            told = (
+                tr("no triggers, always on")
+                if row.heard > 0.99
+                else tr("no triggers, heard {heard:.0f} %", heard=100 * row.heard)
+            )
             draw_text(
                 painter, QRectF(NAME_W, y, right - NAME_W, ROW), told, sans(11), theme.colour("text2"), right=True
             )
@@ -101,5 +108,11 @@ class EventsBox(QWidget):
 
 def _told(row: LayerNumbers) -> str:
     if not row.triggered:
-        return f"no triggers, heard {100 * row.heard:.0f} % of the time"
-    return f"{row.per_minute:.1f} a minute, {row.least} to {row.most} in any minute, heard {100 * row.heard:.0f} %"
+        return tr("no triggers, heard {heard:.0f} % of the time", heard=100 * row.heard)
+    return tr(
+        "{per_minute:.1f} a minute, {least} to {most} in any minute, heard {heard:.0f} %",
+        per_minute=row.per_minute,
+        least=row.least,
+        most=row.most,
+        heard=100 * row.heard,
+    )

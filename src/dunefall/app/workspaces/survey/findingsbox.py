@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, Q
 
 from dunefall.app.controls.replacing import replace_content
 from dunefall.app.controls.theme import mono, sans
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.survey.findings import Finding, View
 
@@ -36,8 +37,8 @@ class _Card(QFrame):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Offer to ignore it."""
         menu = QMenu(self)
-        menu.addAction("Ignore this", lambda: self.ignore_asked.emit(self.finding))
-        menu.addAction("Never show findings of this kind", lambda: self.never_asked.emit(self.finding))
+        menu.addAction(tr("Ignore this"), lambda: self.ignore_asked.emit(self.finding))
+        menu.addAction(tr("Never show findings of this kind"), lambda: self.never_asked.emit(self.finding))
         menu.popup(event.globalPos())
 
 
@@ -101,7 +102,7 @@ class FindingsBox(QWidget):
         column.setContentsMargins(16, 10, 4, 4)
         column.setSpacing(4)
         head = QHBoxLayout()
-        title = QLabel("Findings")
+        title = QLabel(tr("Findings"))
         title.setFont(sans(14, 600))
         self.count = QLabel()
         self.count.setProperty("quiet", True)
@@ -110,7 +111,7 @@ class FindingsBox(QWidget):
         self.ignored = QPushButton()
         self.ignored.setStyleSheet("padding: 1px 6px")
         self.ignored.setFont(sans(11, 600))
-        self.ignored.setToolTip("Show all of them again")
+        self.ignored.setToolTip(tr("Show all of them again"))
         self.ignored.clicked.connect(self.all_asked)
         head.addWidget(self.ignored)
         head.addSpacing(12)
@@ -139,7 +140,7 @@ class FindingsBox(QWidget):
         ignored : int
             So many are not shown.
         """
-        self.ignored.setText(f"{ignored} ignored")
+        self.ignored.setText(tr("{ignored} ignored", ignored=ignored))
         self.ignored.setVisible(ignored > 0)
         now = (tuple(found), chosen, id(view.patch))
         self.count.setText(f"{len(found)}, {known}" if found else known)
@@ -154,7 +155,9 @@ class FindingsBox(QWidget):
         for k, finding in enumerate(found):
             column.addWidget(self._card(finding, view, k == chosen))
         if not found:
-            column.addWidget(_said("No clicks, no clipping, no long silence." if view.bins else "Looking ahead…"))
+            column.addWidget(
+                _said(tr("No clicks, no clipping, no long silence.") if view.bins else tr("Looking ahead…"))
+            )
         column.addStretch(1)
         replace_content(self._area, page)
 
@@ -182,23 +185,26 @@ class FindingsBox(QWidget):
         times = () if finding.times == (0,) else finding.times[:most]
         for at in times:
             told = time_told(at / rate)
-            chip = self._button(f"\u2192 {told}", f"Hear “{finding.text}” at {told}")
+            chip = self._button(f"\u2192 {told}", tr("Hear “{text}” at {told}", text=finding.text, told=told))
             chip.setFont(mono(11, 600))
             chip.clicked.connect(lambda _=False, f=finding, a=at: self.time_asked.emit(f, a))
             row.addWidget(chip)
         if finding.step is not None and view.patch.has(finding.step.module):
-            name = f"step {finding.step.number + 1}"
-            chip = self._button(f"\u2192 {name}", f"Show {name} of {view.name(finding.step.module)} in Build")
+            name = tr("step {number}", number=finding.step.number + 1)
+            chip = self._button(
+                f"\u2192 {name}",
+                tr("Show {name} of {name_2} in Build", name=name, name_2=view.name(finding.step.module)),
+            )
             chip.clicked.connect(lambda _=False, s=finding.step: self.step_asked.emit(s))
             row.addWidget(chip)
         elif not times and finding.modules and view.patch.has(finding.modules[0]):
             name = view.name(finding.modules[0])
-            chip = self._button(f"\u2192 {name}"[:18], f"Show {name} in Build")
+            chip = self._button(f"\u2192 {name}"[:18], tr("Show {name} in Build", name=name))
             chip.clicked.connect(lambda _=False, m=finding.modules[0]: self.module_asked.emit(m))
             row.addWidget(chip)
         row.addStretch(1)
         if finding.cure is not None:
-            tip = f"{finding.cure.text}: one step, Undo takes it back"
+            tip = tr("{text}: one step, Undo takes it back", text=finding.cure.text)
             cure = self._made(_CureButton(finding.cure.text), tip)
             cure.clicked.connect(lambda _=False, f=finding: self.cure_asked.emit(f))
             cure.looked_at.connect(lambda on, f=finding: self.cure_looked_at.emit(f if on else None))

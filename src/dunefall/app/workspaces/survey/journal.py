@@ -30,7 +30,8 @@ from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.workspaces.survey.axis import Axis
 from dunefall.app.workspaces.survey.plot import DRAG_PX, HEAD_W, LEFT, STEPS
-from dunefall.base.words import count_of, time_told
+from dunefall.base.language import tr, tr_count
+from dunefall.base.words import time_told
 from dunefall.session.lanes import Lane, Mark
 
 __all__ = ["ROW", "JournalLanes"]
@@ -72,10 +73,12 @@ class JournalLanes(QWidget):
         self._pressed: QPointF | None = None
         self._moved: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Done by hand")
+        self.setAccessibleName(tr("Done by hand"))
         self.setToolTip(
-            "Click: choose an entry, or hear from there. Drag: move it; with Ctrl: copy it. "
-            "M: mute. Delete: remove. Wheel at the left: more lanes"
+            tr(
+                "Click: choose an entry, or hear from there. Drag: move it; with Ctrl: copy it. "
+                "M: mute. Delete: remove. Wheel at the left: more lanes"
+            )
         )
         keys = (Qt.Key.Key_Delete, Qt.Key.Key_M, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Up, Qt.Key.Key_Down)
         moves = (QKeyCombination(Qt.KeyboardModifier.AltModifier, key) for key in (Qt.Key.Key_Left, Qt.Key.Key_Right))
@@ -283,8 +286,9 @@ class JournalLanes(QWidget):
         menu, found = QMenu(self), self._find(self.chosen)
         muted = found is not None and found[1].muted
         for action, text in (
-            ("hear", "Hear it"), ("change", "Change its value…"), ("mute", "Let it happen" if muted else "Mute"),
-            ("copy", "Copy to the playhead"), ("remove", "Remove"), ("show", "Show its module in Build"),
+            ("hear", tr("Hear it")), ("change", tr("Change its value…")),
+            ("mute", tr("Let it happen") if muted else tr("Mute")),
+            ("copy", tr("Copy to the playhead")), ("remove", tr("Remove")), ("show", tr("Show its module in Build")),
         ):  # fmt: skip
             menu.addAction(text, partial(self.action_asked.emit, action, self.chosen))
         show_menu(menu, at)
@@ -354,10 +358,10 @@ class JournalLanes(QWidget):
         for row, lane in enumerate(self.lanes[self._top : self._top + self.rows]):
             name = f"{lane.name} {lane.part}".strip()
             box = QRect(8, row * ROW, self.width() - 16, ROW)
-            parts.append(PaintedPart(name, count_of(len(lane.marks), "entry", "entries"), box))
+            parts.append(PaintedPart(name, tr_count("{count} entry", "{count} entries", len(lane.marks)), box))
         found = self._find(self.chosen)
         if found is not None and found[0] >= self._top:
             x, y = round(self._x(found[1])), (found[0] - self._top) * ROW
-            told = f"{time_told(found[1].at / self.rate_hz)}{', muted' if found[1].muted else ''}"
-            parts.append(PaintedPart("Chosen entry", told, QRect(x - 7, y, 14, ROW), chosen=True))
+            told = f"{time_told(found[1].at / self.rate_hz)}{tr(', muted') if found[1].muted else ''}"
+            parts.append(PaintedPart(tr("Chosen entry"), told, QRect(x - 7, y, 14, ROW), chosen=True))
         return parts

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.workspaces.survey.axis import Axis
 from dunefall.app.workspaces.survey.journal import ROW, JournalLanes
-from dunefall.base.words import count_of
+from dunefall.base.language import tr, tr_count
 from dunefall.patch.take import Take
 from dunefall.session.lanes import Lanes, told
 
@@ -38,7 +38,7 @@ class JournalBox(QWidget):
         head = QHBoxLayout(row)
         head.setContentsMargins(16, 4, 12, 4)
         head.setSpacing(6)
-        title, self.count, self.told = QLabel("By hand"), QLabel(), QLabel()
+        title, self.count, self.told = QLabel(tr("By hand")), QLabel(), QLabel()
         title.setFont(sans(12, 600))
         self.count.setProperty("quiet", True)
         for widget in (title, self.count):
@@ -48,11 +48,11 @@ class JournalBox(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         self.lanes = JournalLanes(theme, axis)
         for action, text, tip in (
-            ("hear", "Hear it", "Hear it, from two seconds before"),
-            ("change", "Change…", "Another value"),
-            ("mute", "Mute", "Keep it, but let it do nothing (M)"),
-            ("copy", "Copy to playhead", "The same again, where the playhead is"),
-            ("remove", "Remove", "Take it out (Delete)"),
+            ("hear", tr("Hear it"), tr("Hear it, from two seconds before")),
+            ("change", tr("Change…"), tr("Another value")),
+            ("mute", tr("Mute"), tr("Keep it, but let it do nothing (M)")),
+            ("copy", tr("Copy to playhead"), tr("The same again, where the playhead is")),
+            ("remove", tr("Remove"), tr("Take it out (Delete)")),
         ):
             button = QPushButton(text)
             button.setFont(sans(11, 600))
@@ -87,8 +87,10 @@ class JournalBox(QWidget):
         lanes = self._sorter.of(take)
         self.setVisible(bool(lanes))
         self.setFixedHeight(HEAD_H + ROW * min(len(lanes), MOST_ROWS) + BELOW)
-        number = count_of(len(take.entries), "entry", "entries")
-        self.count.setText(f"{number} in {count_of(len(lanes), 'lane')}")
+        number = tr_count("{count} entry", "{count} entries", len(take.entries))
+        self.count.setText(
+            tr_count("{entries} in {count} lane", "{entries} in {count} lanes", len(lanes), entries=number)
+        )
         self.lanes.show_lanes(lanes, take.rate_hz)
         self._show_chosen()
 
@@ -100,4 +102,4 @@ class JournalBox(QWidget):
         self.told.setText(told(take, chosen) if there and take else "")
         self.told.setToolTip(self.told.text())
         if there and take:
-            self.buttons["mute"].setText("Unmute" if take.entries[chosen].muted else "Mute")
+            self.buttons["mute"].setText(tr("Unmute") if take.entries[chosen].muted else tr("Mute"))

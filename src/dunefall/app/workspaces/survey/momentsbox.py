@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.theme import sans
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 
@@ -43,8 +44,8 @@ class MomentList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Moments")
-        self.setToolTip("Click or Enter: hear it. F2: rename. Delete: remove")
+        self.setAccessibleName(tr("Moments"))
+        self.setToolTip(tr("Click or Enter: hear it. F2: rename. Delete: remove"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemClicked.connect(lambda item: self.hear_asked.emit(item.data(MOMENT)))
         own_keys(self, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete, Qt.Key.Key_F2)
@@ -74,9 +75,9 @@ class MomentList(QListWidget):
         if moment is None:
             return
         menu = QMenu(self)
-        menu.addAction("Hear", lambda: self.hear_asked.emit(moment))
-        menu.addAction("Rename…", lambda: self.rename_asked.emit(moment))
-        menu.addAction("Remove", lambda: self.remove_asked.emit(moment))
+        menu.addAction(tr("Hear"), lambda: self.hear_asked.emit(moment))
+        menu.addAction(tr("Rename…"), lambda: self.rename_asked.emit(moment))
+        menu.addAction(tr("Remove"), lambda: self.remove_asked.emit(moment))
         show_menu(menu, event.globalPos())
 
 
@@ -97,16 +98,16 @@ class MomentsBox(QWidget):
         column.setContentsMargins(16, 6, 12, 8)
         column.setSpacing(4)
         head = QHBoxLayout()
-        title = QLabel("Moments")
+        title = QLabel(tr("Moments"))
         title.setFont(sans(14, 600))
-        self.mark = QPushButton("Mark now")
+        self.mark = QPushButton(tr("Mark now"))
         self.mark.setStyleSheet("padding: 2px 8px")
         self.mark.clicked.connect(self.mark_asked)
         head.addWidget(title, 1)
         head.addWidget(self.mark)
         column.addLayout(head)
         self.list = MomentList()
-        self.nothing = QLabel("Nothing is marked yet.")
+        self.nothing = QLabel(tr("Nothing is marked yet."))
         self.nothing.setProperty("quiet", True)
         self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.nothing, 1)

@@ -24,6 +24,7 @@ from dunefall.app.workspaces.survey.statusrow import StatusRow
 from dunefall.app.workspaces.survey.takesbox import TakesBox
 from dunefall.app.workspaces.survey.takesdesk import TakesDesk
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 from dunefall.session.edits.cures import apply_cure
@@ -217,7 +218,7 @@ class SurveyPage(QWidget):
             if finding.times and finding.times != (0,):
                 self._hear_finding(finding, finding.times[0])
                 return
-        self._context.tell("Nothing was found so far." if not found else "No finding has a time of its own.")
+        self._context.tell(tr("Nothing was found so far.") if not found else tr("No finding has a time of its own."))
 
     def cure(self, finding: Finding) -> None:
         """Do what is proposed about a finding."""
@@ -227,10 +228,10 @@ class SurveyPage(QWidget):
         changed = apply_cure(self._context.session.document, finding.cure)
         if changed:
             self._context.selection.select(changed)
-            undo = ("Undo", self._context.session.document.undo)
-            self._context.talk.tell(f"{finding.cure.text}: done.", undo)
+            undo = (tr("Undo"), self._context.session.document.undo)
+            self._context.talk.tell(tr("{text}: done.", text=finding.cure.text), undo)
         else:
-            self._context.tell(f"{finding.cure.text}: that is not possible any more.")
+            self._context.tell(tr("{text}: that is not possible any more.", text=finding.cure.text))
 
     def ignore(self, finding: Finding) -> None:
         """Show a finding no more."""
@@ -284,8 +285,8 @@ class SurveyPage(QWidget):
             self.desk.keep_range(*self.plot.range)
 
     def _rename(self, moment: Moment) -> None:
-        asked = f"Name of the moment at {time_told(moment.at_s)}"
-        name = self._context.talk.ask_text("Rename the moment", asked, moment.name)
+        asked = tr("Name of the moment at {time_told}", time_told=time_told(moment.at_s))
+        name = self._context.talk.ask_text(tr("Rename the moment"), asked, moment.name)
         if name:
             rename_moment(self._context.session.document, moment, name)
 
@@ -300,7 +301,7 @@ class SurveyPage(QWidget):
             return
         looking, patch = self.looking, self._context.session.patch
         outlook, view, report = looking.outlook, looking.view, looking.report
-        known = "all of it" if outlook.done else f"up to {time_told(outlook.frontier_s)}"
+        known = tr("all of it") if outlook.done else tr("up to {time_told}", time_told=time_told(outlook.frontier_s))
         target, off = looking.limits.target_lufs, looking.limits.off_lu
         aim = None if target is None else (target - off, target + off)
         found, statement, sound = self.shown_findings, "", ""
@@ -341,7 +342,7 @@ class SurveyPage(QWidget):
         self._shown = on
         if on:
             self.moments.mark.setToolTip(
-                f"Mark what is heard now ({self._context.key_of('mark_moment')}), or the range"
+                tr("Mark what is heard now ({key_of}), or the range", key_of=self._context.key_of("mark_moment"))
             )
             self.looking.run(True)
             self.show_patch()
@@ -375,8 +376,8 @@ class SurveyPage(QWidget):
 
 def _by_sound(period: Period | None, frontier_s: float) -> str:
     if period is None:
-        return f"by sound: no repeat up to {time_told(frontier_s)}"
-    return f"by sound: every {period.seconds:.1f} s"
+        return tr("by sound: no repeat up to {time_told}", time_told=time_told(frontier_s))
+    return tr("by sound: every {seconds:.1f} s", seconds=period.seconds)
 
 
 def _line() -> QFrame:

@@ -26,6 +26,7 @@ from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.survey import drawing
 from dunefall.app.workspaces.survey.axis import Axis, tick_told
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Layer, Moment
 from dunefall.survey.findings import Finding, View
@@ -108,8 +109,8 @@ class TimePlot(QWidget):
         self._boxes: dict[str, QRectF] = {}
         self._arcs: list[QPainterPath] = []
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("The time to come")
-        self.setToolTip("Click: hear from there. Drag: a range. Wheel: zoom; with Shift: scroll")
+        self.setAccessibleName(tr("The time to come"))
+        self.setToolTip(tr("Click: hear from there. Drag: a range. Wheel: zoom; with Shift: scroll"))
 
     # -- what is shown ----------------------------------------------------------------------------------------------
 
@@ -244,8 +245,8 @@ class TimePlot(QWidget):
 
     def _draw_ruler(self, painter: QPainter) -> None:
         theme = self._theme
-        draw_text(painter, QRectF(16, 0, 100, RULER), "Time", sans(11), theme.colour("text2"))
-        draw_text(painter, QRectF(16, RULER, 100, MARKS), "Marks", sans(11), theme.colour("text2"))
+        draw_text(painter, QRectF(16, 0, 100, RULER), tr("Time"), sans(11), theme.colour("text2"))
+        draw_text(painter, QRectF(16, RULER, 100, MARKS), tr("Marks"), sans(11), theme.colour("text2"))
         for at in self.axis.ticks()[0]:
             painter.fillRect(QRectF(self.axis.x(at) - 0.5, RULER - 5, 1, 5), theme.colour("edge"))
         painter.fillRect(QRectF(LEFT, RULER, self.axis.width, 1), theme.colour("edge"))
@@ -278,15 +279,19 @@ class TimePlot(QWidget):
             for k, text in enumerate(rest):
                 draw_text(painter, QRectF(16, box.y() + 25 + 15 * k, 100, 15), text, sans(11), quiet)
 
-        lines(boxes["spectrum"], "Mix", "spectrogram")
+        lines(boxes["spectrum"], tr("Mix"), tr("spectrogram"))
         if boxes["spectrum"].height() >= ROOM_FOR_SCALE:
             drawing.draw_scale(painter, QRectF(48, boxes["spectrum"].bottom() - 18, 40, 8), theme)
         aim = self.shown.target
-        goal = f"target {aim[0]:.0f} to {aim[1]:.0f}".replace("-", "\u2212") if aim else "short-term, LUFS"
+        goal = (
+            tr("target {aim:.0f} to {aim_2:.0f}", aim=aim[0], aim_2=aim[1]).replace("-", "\u2212")
+            if aim
+            else tr("short-term, LUFS")
+        )
         numbers = self.shown.numbers
         whole = f"{numbers.lufs:.1f} LUFS".replace("-", "\u2212") if numbers and numbers.lufs > -99 else ""
-        spread = f"range {numbers.range_lu:.1f} LU" if numbers else ""
-        lines(boxes["loudness"], "Loudness", goal, whole, spread)
+        spread = tr("range {range_lu:.1f} LU", range_lu=numbers.range_lu) if numbers else ""
+        lines(boxes["loudness"], tr("Loudness"), goal, whole, spread)
         for layer in self._layers:
             box = boxes[f"lane {layer.id}"]
             if layer is not self._layers[0]:
@@ -294,9 +299,9 @@ class TimePlot(QWidget):
             draw_text(painter, QRectF(16, box.y(), 104, box.height()), layer.name, sans(12, 600), strong)
             self._draw_solo(painter, layer)
         box = boxes["alike"]
-        draw_text(painter, QRectF(16, box.y() + 6, 130, 16), "Repeats", sans(12, 600), strong)
-        draw_text(painter, QRectF(16, box.y() + STATEMENT + 2, 136, 15), "by sound: stretches", sans(11), quiet)
-        draw_text(painter, QRectF(16, box.y() + STATEMENT + 17, 136, 15), "that are alike", sans(11), quiet)
+        draw_text(painter, QRectF(16, box.y() + 6, 130, 16), tr("Repeats"), sans(12, 600), strong)
+        draw_text(painter, QRectF(16, box.y() + STATEMENT + 2, 136, 15), tr("by sound: stretches"), sans(11), quiet)
+        draw_text(painter, QRectF(16, box.y() + STATEMENT + 17, 136, 15), tr("that are alike"), sans(11), quiet)
 
     def _draw_solo(self, painter: QPainter, layer: Layer) -> None:
         box, theme = self._boxes[f"solo {layer.id}"], self._theme
@@ -312,7 +317,7 @@ class TimePlot(QWidget):
         assert self.shown is not None
         box, theme, shown = self._boxes["alike"], self._theme, self.shown
         room = box.width() - 8
-        said = f"The patch {shown.statement}." if shown.statement else ""
+        said = tr("The patch {statement}.", statement=shown.statement) if shown.statement else ""
         width = min(text_width(said, sans(12, 600)) + 12, room)
         draw_text(painter, QRectF(box.x(), box.y() + 4, width, 20), said, sans(12, 600), theme.colour("text"))
         if width < room - 60:
@@ -477,9 +482,18 @@ class TimePlot(QWidget):
         for layer in self._layers:
             count = len(self.shown.view.triggers_of(layer.id))
             parts.append(
-                PaintedPart(layer.name, f"{count} events", self._boxes.get(f"lane {layer.id}", QRectF()).toRect())
+                PaintedPart(
+                    layer.name,
+                    tr("{count} events", count=count),
+                    self._boxes.get(f"lane {layer.id}", QRectF()).toRect(),
+                )
             )
         for pair, path in zip(self.shown.alike, self._arcs, strict=False):
-            told = f"{time_told(pair.first_s)} and {time_told(pair.second_s)}, {100 * pair.likeness:.0f} % alike"
-            parts.append(PaintedPart("Stretches alike", told, path.boundingRect().toRect()))
+            told = tr(
+                "{time_told} and {time_told_2}, {likeness:.0f} % alike",
+                time_told=time_told(pair.first_s),
+                time_told_2=time_told(pair.second_s),
+                likeness=100 * pair.likeness,
+            )
+            parts.append(PaintedPart(tr("Stretches alike"), told, path.boundingRect().toRect()))
         return parts

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidg
 from dunefall.analysis.loudness import programme_of
 from dunefall.app.controls.theme import numerals, sans
 from dunefall.base.errors import ParameterError
+from dunefall.base.language import tr
 from dunefall.base.units import parse_time
 from dunefall.base.words import time_told
 from dunefall.survey.findings import View
@@ -44,15 +45,15 @@ class RangeBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 12, 0)
         row.setSpacing(8)
-        title = QLabel("Range")
+        title = QLabel(tr("Range"))
         title.setFont(sans(12, 600))
         row.addWidget(title)
         self.first, self.last = QLineEdit(), QLineEdit()
-        for field, name in ((self.first, "Start of the range"), (self.last, "End of the range")):
+        for field, name in ((self.first, tr("Start of the range")), (self.last, tr("End of the range"))):
             numerals(field, 12, 500)
             field.setFixedWidth(74)
             field.setAccessibleName(name)
-            field.setToolTip(f"{name}, such as 5:20 or 90 s")
+            field.setToolTip(tr("{name}, such as 5:20 or 90 s", name=name))
             field.editingFinished.connect(self._typed)
             row.addWidget(field)
         self.told = QLabel()
@@ -60,11 +61,11 @@ class RangeBar(QWidget):
         row.addWidget(self.told, 1)
         self.buttons: dict[str, QPushButton] = {}
         for text, tip, signal in (
-            ("Hear it", "Play the range, then pause", self.hear_asked),
-            ("Loop it…", "Show Render with a seamless loop of the range", self.loop_asked),
-            ("Mark it", "Keep the range as a moment", self.mark_asked),
-            ("Keep as take", "Keep the take up to its end with the patch, and mark the range", self.keep_asked),
-            ("Render it…", "Show Render with the range of the take", self.render_asked),
+            (tr("Hear it"), tr("Play the range, then pause"), self.hear_asked),
+            (tr("Loop it…"), tr("Show Render with a seamless loop of the range"), self.loop_asked),
+            (tr("Mark it"), tr("Keep the range as a moment"), self.mark_asked),
+            (tr("Keep as take"), tr("Keep the take up to its end with the patch, and mark the range"), self.keep_asked),
+            (tr("Render it…"), tr("Show Render with the range of the take"), self.render_asked),
         ):
             button = QPushButton(text)
             button.setToolTip(tip)
@@ -83,7 +84,7 @@ class RangeBar(QWidget):
                 field.setText("" if at is None else time_told(at))
         for button in self.buttons.values():
             button.setEnabled(chosen is not None)
-        self.told.setText(_said(chosen, view) if chosen else "Drag over the plots to choose a range.")
+        self.told.setText(_said(chosen, view) if chosen else tr("Drag over the plots to choose a range."))
 
     def _typed(self) -> None:
         texts = self.first.text().strip(), self.last.text().strip()
@@ -103,8 +104,8 @@ def _said(chosen: tuple[float, float], view: View | None) -> str:
         return length
     first, last = (min(int(view.bins_of(at)), view.bins) for at in chosen)
     if last - first < 1:
-        return f"{length}, not looked at yet"
+        return tr("{length}, not looked at yet", length=length)
     lufs = programme_of(view.energy[first:last].astype(float)).integrated
     peak = 20.0 * math.log10(max(float(view.peak[first:last].max()), 1e-6))
     loud = f"{lufs:.1f} LUFS, " if lufs > -99 else ""
-    return f"{length}, {loud}peak {peak:.1f} dBTP".replace("-", "\u2212")
+    return tr("{length}, {loud}peak {peak:.1f} dBTP", length=length, loud=loud, peak=peak).replace("-", "\u2212")

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dunefall.app.controls.theme import Theme, numerals, sans
+from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.survey.outlook import Outlook
 
@@ -25,7 +26,7 @@ class _Progress(QWidget):
         self.theme, self.share, self.playhead = theme, 0.0, 0.0
         self.setFixedHeight(16)
         self.setMinimumWidth(60)
-        self.setAccessibleName("Looked ahead")
+        self.setAccessibleName(tr("Looked ahead"))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Track, bar, tick."""
@@ -59,7 +60,7 @@ class StatusRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 12, 0)
         row.setSpacing(8)
-        title = QLabel("Looked ahead")
+        title = QLabel(tr("Looked ahead"))
         title.setFont(sans(12, 600))
         self.known, self.speed = QLabel(), QLabel()
         numerals(self.known, 12, 500)
@@ -67,23 +68,25 @@ class StatusRow(QWidget):
         self.speed.setProperty("quiet", True)
         self.speed.setMinimumWidth(130)
         self.bar = _Progress(theme)
-        self.target, self.far, self.pause = QComboBox(), QComboBox(), QPushButton("Pause")
+        self.target, self.far, self.pause = QComboBox(), QComboBox(), QPushButton(tr("Pause"))
         for lufs in TARGETS:
-            self.target.addItem("no target" if lufs is None else f"{lufs:g} LUFS".replace("-", "\u2212"), lufs)
-        self.target.setToolTip("The loudness that is wanted; off by more than 2 LU is a finding")
-        self.target.setAccessibleName("Loudness that is wanted")
+            self.target.addItem(tr("no target") if lufs is None else f"{lufs:g} LUFS".replace("-", "\u2212"), lufs)
+        self.target.setToolTip(tr("The loudness that is wanted; off by more than 2 LU is a finding"))
+        self.target.setAccessibleName(tr("Loudness that is wanted"))
         for minutes in FAR_MINUTES:
-            self.far.addItem(f"{minutes} min" if minutes < 60 else f"{minutes // 60} h", 60.0 * minutes)
+            self.far.addItem(
+                tr("{minutes} min", minutes=minutes) if minutes < 60 else f"{minutes // 60} h", 60.0 * minutes
+            )
         self.far.setCurrentIndex(FAR_MINUTES.index(USUAL_MINUTES))
-        self.far.setAccessibleName("How far")
-        self.far.setToolTip("How far it looks, from the start")
+        self.far.setAccessibleName(tr("How far"))
+        self.far.setToolTip(tr("How far it looks, from the start"))
         self.pause.setCheckable(True)
-        self.pause.setToolTip("Look no further for now")
+        self.pause.setToolTip(tr("Look no further for now"))
         for widget in (title, self.known):
             row.addWidget(widget)
         row.addWidget(self.bar, 1)
         row.addWidget(self.speed)
-        for text, box in (("Wanted", self.target), ("How far", self.far)):
+        for text, box in ((tr("Wanted"), self.target), (tr("How far"), self.far)):
             label = QLabel(text)
             label.setProperty("quiet", True)
             row.addWidget(label, 0, Qt.AlignmentFlag.AlignRight)
@@ -94,7 +97,7 @@ class StatusRow(QWidget):
         self.pause.toggled.connect(self._pause)
 
     def _pause(self, on: bool) -> None:
-        self.pause.setText("Go on" if on else "Pause")
+        self.pause.setText(tr("Go on") if on else tr("Pause"))
         self.paused.emit(on)
 
     def set_theme(self, theme: Theme) -> None:
@@ -106,21 +109,27 @@ class StatusRow(QWidget):
         """Show how far it is known, and how fast it goes."""
         if self.far.currentData() != outlook.seconds:
             self.far.setCurrentIndex(self.far.findData(outlook.seconds))
-        self.known.setText(f"{time_told(outlook.frontier_s)} of {time_told(outlook.seconds)}")
+        self.known.setText(
+            tr(
+                "{time_told} of {time_told_2}",
+                time_told=time_told(outlook.frontier_s),
+                time_told_2=time_told(outlook.seconds),
+            )
+        )
         self.bar.share = float(outlook.known.mean())
         self.bar.playhead = min(playhead_s / max(outlook.seconds, 1e-9), 1.0)
         self.bar.update()
         if outlook.trouble:
             self.speed.setText(outlook.trouble)
         elif outlook.done:
-            self.speed.setText("all of it")
+            self.speed.setText(tr("all of it"))
         elif outlook.speed and not outlook.paused:
             times = f"{outlook.speed:.0f}" if outlook.speed >= 2 else f"{outlook.speed:.1f}"
-            self.speed.setText(f"{times}\u00d7   about {_long(outlook.left_s)} to go")
+            self.speed.setText(tr("{times}\u00d7   about {long} to go", times=times, long=_long(outlook.left_s)))
         else:
-            self.speed.setText("paused" if outlook.paused else "preparing…")
+            self.speed.setText("paused" if outlook.paused else tr("preparing…"))
         self.speed.setToolTip(outlook.trouble)
 
 
 def _long(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 100 else f"{seconds / 60:.0f} min"
+    return f"{seconds:.0f} s" if seconds < 100 else tr("{seconds:.0f} min", seconds=seconds / 60)

@@ -22,13 +22,14 @@ from PySide6.QtWidgets import (
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.theme import sans
-from dunefall.base.words import count_of, time_told
+from dunefall.base.language import tr, tr_count
+from dunefall.base.words import time_told
 from dunefall.patch.take import Take
 
 __all__ = ["PLAYED", "Row", "TakesBox"]
 
 ROW = Qt.ItemDataRole.UserRole
-PLAYED = "Being played"
+PLAYED = tr("Being played")
 
 
 @dataclass(frozen=True)
@@ -54,8 +55,8 @@ class Row:
     def told(self) -> str:
         """As in the list."""
         end = self.take.entries[-1].at / self.take.rate_hz if self.take.entries else 0.0
-        count = count_of(len(self.take.entries), "entry", "entries")
-        return f"{self.name}\u2002{count}{f', to {time_told(end)}' if end else ''}"
+        count = tr_count("{count} entry", "{count} entries", len(self.take.entries))
+        return f"{self.name}\u2002{count}" + (tr(", to {end}", end=time_told(end)) if end else "")
 
 
 class TakeList(QListWidget):
@@ -71,8 +72,8 @@ class TakeList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Takes")
-        self.setToolTip("Click or Enter: hear it from its start. F2: rename. Delete: remove")
+        self.setAccessibleName(tr("Takes"))
+        self.setToolTip(tr("Click or Enter: hear it from its start. F2: rename. Delete: remove"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemClicked.connect(lambda item: self.action_asked.emit("hear", item.data(ROW)))
         own_keys(self, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete, Qt.Key.Key_F2)
@@ -101,13 +102,13 @@ class TakeList(QListWidget):
         if row is None:
             return
         menu = QMenu(self)
-        offered = [("hear", "Hear it"), ("save", "Save it as a file…")]
+        offered = [("hear", tr("Hear it")), ("save", tr("Save it as a file…"))]
         if not row.kept:
-            offered.insert(1, ("keep", "Keep it"))
+            offered.insert(1, ("keep", tr("Keep it")))
         if not row.heard:
-            offered.append(("compare", "Compare with what is played…"))
+            offered.append(("compare", tr("Compare with what is played…")))
         if row.kept:
-            offered += [("rename", "Rename…"), ("remove", "Remove")]
+            offered += [("rename", tr("Rename…")), ("remove", tr("Remove"))]
         for action, text in offered:
             menu.addAction(text, partial(self.action_asked.emit, action, row))
         show_menu(menu, event.globalPos())
@@ -132,11 +133,11 @@ class TakesBox(QWidget):
         column.setSpacing(4)
         head = QHBoxLayout()
         head.setSpacing(4)
-        title = QLabel("Takes")
+        title = QLabel(tr("Takes"))
         title.setFont(sans(14, 600))
-        self.keep, self.file = QPushButton("Keep"), QPushButton("Open…")
-        self.keep.setToolTip("Keep what is played, with the patch")
-        self.file.setToolTip("Add a take from a file")
+        self.keep, self.file = QPushButton(tr("Keep")), QPushButton(tr("Open…"))
+        self.keep.setToolTip(tr("Keep what is played, with the patch"))
+        self.file.setToolTip(tr("Add a take from a file"))
         self.keep.clicked.connect(self.keep_asked)
         self.file.clicked.connect(self.file_asked)
         head.addWidget(title, 1)

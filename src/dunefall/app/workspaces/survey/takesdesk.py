@@ -12,8 +12,9 @@ from dunefall.app.model.context import Context
 from dunefall.app.workspaces.survey.journalbox import JournalBox
 from dunefall.app.workspaces.survey.takesbox import PLAYED, Row, TakesBox
 from dunefall.base.errors import DunefallError, ParameterError
+from dunefall.base.language import tr, tr_count
 from dunefall.base.units import parse_value
-from dunefall.base.words import count_of, time_told
+from dunefall.base.words import time_told
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.take import END, Edit, Entry, Note, Take
@@ -59,7 +60,7 @@ class TakesDesk:
         rows = [] if kept_take(session.patch, heard) else [Row(PLAYED, take, kept=False, heard=True)]
         rows += [Row(one.name, one.take, kept=True, heard=one.name == heard) for one in kept]
         left = session.engine.left
-        rows += [Row(f"Left {k + 1}", one, kept=False, heard=False) for k, one in enumerate(left)]
+        rows += [Row(tr("Left {k}", k=k + 1), one, kept=False, heard=False) for k, one in enumerate(left)]
         self._takes.show_rows(rows)
         self._journal.show_take(take)
 
@@ -74,10 +75,10 @@ class TakesDesk:
         if action == "hear":
             self._hear(max(entry.at / take.rate_hz - RUN_UP_S, 0.0))
         elif action == "mute":
-            label = "Unmute an entry" if entry.muted else "Mute an entry"
+            label = tr("Unmute an entry") if entry.muted else tr("Mute an entry")
             self._correct(label, take.with_entry_replaced(index, replace(entry, muted=not entry.muted)), entry)
         elif action == "remove":
-            self._correct("Remove an entry", take.without_entry(index), entry)
+            self._correct(tr("Remove an entry"), take.without_entry(index), entry)
         elif action == "copy":
             self.copy(index, round(self._context.session.seconds * take.rate_hz))
         elif action == "change":
@@ -89,7 +90,7 @@ class TakesDesk:
         """Let an entry happen at another sample."""
         take = self._context.session.engine.take
         moved = take.with_entry_moved(index, at)
-        if self._correct("Move an entry", moved, take.entries[index]):
+        if self._correct(tr("Move an entry"), moved, take.entries[index]):
             self._journal.lanes.choose(_index_of(moved, replace(take.entries[index], at=at)))
 
     def copy(self, index: int, at: int) -> None:
@@ -97,7 +98,7 @@ class TakesDesk:
         take = self._context.session.engine.take
         added = replace(take.entries[index], at=at, muted=False)
         copied = take.with_entry(added)
-        if self._correct("Copy an entry", copied, added):
+        if self._correct(tr("Copy an entry"), copied, added):
             self._journal.lanes.choose(_index_of(copied, added))
 
     def _correct(self, label: str, take: Take, entry: Entry) -> bool:
@@ -113,7 +114,7 @@ class TakesDesk:
             self._context.tell(f"{error}.")
             return False
         if not known:
-            self._context.tell(f"What was played is kept as {name}, corrected.")
+            self._context.tell(tr("What was played is kept as {name}, corrected.", name=name))
         self.show()
         return True
 
@@ -127,14 +128,14 @@ class TakesDesk:
             self._change_note(take, index, entry.what)
             return
         if len(values) != 1 or not patch.has(values[0].module):
-            self._context.tell("Only one value or one note at a time can be changed; this entry is something else.")
+            self._context.tell(tr("Only one value or one note at a time can be changed; this entry is something else."))
             return
         module = patch.module(values[0].module)
         spec = spec_for(module)
         if spec is None:
             return
         param = spec.param(values[0].param)
-        text = self._context.talk.ask_text("Change", f"{module.name} · {param.name}", param.format(values[0].value))
+        text = self._context.talk.ask_text(tr("Change"), f"{module.name} · {param.name}", param.format(values[0].value))
         if text is None:
             return
         try:
@@ -150,10 +151,10 @@ class TakesDesk:
             for change in entry.what.changes
         )
         changed = replace(entry, what=Edit(changes))
-        self._correct("Change an entry", take.with_entry_replaced(index, changed), changed)
+        self._correct(tr("Change an entry"), take.with_entry_replaced(index, changed), changed)
 
     def _change_note(self, take: Take, index: int, note: Note) -> None:
-        text = self._context.talk.ask_text("Change", "Note", f"{note.note:g}")
+        text = self._context.talk.ask_text(tr("Change"), tr("Note"), f"{note.note:g}")
         if text is None:
             return
         try:
@@ -162,14 +163,14 @@ class TakesDesk:
             self._context.tell(f"{error}.")
             return
         entry = replace(take.entries[index], what=replace(note, note=pitch))
-        self._correct("Change a note", take.with_entry_replaced(index, entry), entry)
+        self._correct(tr("Change a note"), take.with_entry_replaced(index, entry), entry)
 
     def _show_module(self, index: int) -> None:
         lane = next(
             (lane for lane in self._journal.lanes.lanes if any(mark.number == index for mark in lane.marks)), None
         )
         if lane is None or not self._context.session.patch.has(lane.module):
-            self._context.tell("It belongs to no module that is there now.")
+            self._context.tell(tr("It belongs to no module that is there now."))
             return
         self._context.shell.show_workspace("build")
         self._context.selection.select(lane.module)
@@ -185,7 +186,10 @@ class TakesDesk:
         """Keep what is played up to the end of a range, and mark the range under the same name."""
         session = self._context.session
         take = session.engine.take
-        name = self._keep(take.until(round(last_s * take.rate_hz)), f"{time_told(first_s)} to {time_told(last_s)}")
+        name = self._keep(
+            take.until(round(last_s * take.rate_hz)),
+            tr("{time_told} to {time_told_2}", time_told=time_told(first_s), time_told_2=time_told(last_s)),
+        )
         if name:
             try:
                 mark_moment(session.document, first_s, name, last_s)
@@ -198,19 +202,19 @@ class TakesDesk:
         except ParameterError as error:
             self._context.tell(f"{error}.")
             return ""
-        self._context.tell(f"{kept.name} is kept with the patch.")
+        self._context.tell(tr("{name} is kept with the patch.", name=kept.name))
         self.show()
         return kept.name
 
     def open_file(self) -> None:
         """Add a take from a file, and hear it."""
-        path = self._context.talk.open_file("Add a take", f"Takes (*{TAKE_SUFFIX})")
+        path = self._context.talk.open_file(tr("Add a take"), tr("Takes (*{TAKE_SUFFIX})", TAKE_SUFFIX=TAKE_SUFFIX))
         if path is None:
             return
         try:
             name = self._keep(open_take(path), path.stem)
         except DunefallError as error:
-            self._context.talk.warn("The take was not added", str(error))
+            self._context.talk.warn(tr("The take was not added"), str(error))
             return
         found = kept_take(self._context.session.patch, name)
         if found is not None:
@@ -228,7 +232,7 @@ class TakesDesk:
         elif action == "save":
             self._save(row)
         elif action == "rename":
-            name = self._context.talk.ask_text("Rename the take", "Name", row.name)
+            name = self._context.talk.ask_text(tr("Rename the take"), tr("Name"), row.name)
             if name:
                 named = rename_take(session.document, row.name, name)
                 session.heard = named if session.heard == row.name else session.heard
@@ -251,12 +255,14 @@ class TakesDesk:
             session.play()
 
     def _save(self, row: Row) -> None:
-        path = self._context.talk.save_file("Save the take", f"Takes (*{TAKE_SUFFIX})", f"{row.name}{TAKE_SUFFIX}")
+        path = self._context.talk.save_file(
+            tr("Save the take"), tr("Takes (*{TAKE_SUFFIX})", TAKE_SUFFIX=TAKE_SUFFIX), f"{row.name}{TAKE_SUFFIX}"
+        )
         if path is not None:
             try:
                 save_take(row.take, path.with_suffix(TAKE_SUFFIX))
             except DunefallError as error:
-                self._context.talk.warn("The take was not saved", str(error))
+                self._context.talk.warn(tr("The take was not saved"), str(error))
 
 
 def _index_of(take: Take, entry: Entry) -> int:
@@ -269,21 +275,27 @@ class _CompareDialog(QDialog):
 
     def __init__(self, row: Row, played: Take, parent: object) -> None:
         super().__init__(parent)  # type: ignore[arg-type]
-        self.setWindowTitle(f"{row.name} beside what is played")
+        self.setWindowTitle(tr("{name} beside what is played", name=row.name))
         self.resize(620, 420)
         other = row.take.at_rate(played.rate_hz)
         first, only_row, only_played = compared(other, played)
         column = QVBoxLayout(self)
         said = (
-            "They sound the same."
+            tr("They sound the same.")
             if first == END
-            else f"They sound the same up to {time_told(first / played.rate_hz)}, and may differ from there on."
+            else tr(
+                "They sound the same up to {time_told}, and may differ from there on.",
+                time_told=time_told(first / played.rate_hz),
+            )
         )
         summary = QLabel(said)
         summary.setFont(sans(13, 600))
         column.addWidget(summary)
-        for title, lines in ((f"Only in {row.name}", only_row), ("Only in what is played", only_played)):
-            column.addWidget(QLabel(f"{title}: {count_of(len(lines), 'entry', 'entries')}"))
+        for title, lines in (
+            (tr("Only in {name}", name=row.name), only_row),
+            (tr("Only in what is played"), only_played),
+        ):
+            column.addWidget(QLabel(f"{title}: {tr_count('{count} entry', '{count} entries', len(lines))}"))
             listed = QListWidget()
             listed.setAccessibleName(title)
             listed.addItems(lines[:MOST_LINES])

@@ -6,6 +6,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Page, Workspace
 from dunefall.app.workspaces.vary.commands import COMMANDS
 from dunefall.app.workspaces.vary.page import VaryPage
+from dunefall.base.language import tr
 from dunefall.patch.family import DISCARDED, KEPT
 from dunefall.session.edits import family as edits
 from dunefall.session.edits.modules import set_param
@@ -33,7 +34,7 @@ def _scene(context: Context, page: Page) -> None:
 
 
 WORKSPACE = Workspace(
-    "vary", "Vary", "Ctrl+3", "The Vary workspace", VaryPage, COMMANDS, _listens,
-    "There is nothing to vary yet: add a layer in Build.", _scene,
+    "vary", tr("Vary"), "Ctrl+3", tr("The Vary workspace"), VaryPage, COMMANDS, _listens,
+    tr("There is nothing to vary yet: add a layer in Build."), _scene,
     chapter="5-vary",
 )  # fmt: skip

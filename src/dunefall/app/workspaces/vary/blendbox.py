@@ -8,6 +8,7 @@ from PySide6.QtCore import QElapsedTimer, Qt, QTimer, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSlider, QSpinBox, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import sans
+from dunefall.base.language import tr
 from dunefall.patch.family import State
 
 __all__ = ["BlendBox"]
@@ -42,7 +43,7 @@ class BlendBox(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         head = QHBoxLayout()
-        title = QLabel("Blend")
+        title = QLabel(tr("Blend"))
         title.setFont(sans(14, 600))
         self.share_told = QLabel("0 %")
         head.addWidget(title, 1)
@@ -50,7 +51,7 @@ class BlendBox(QWidget):
         column.addLayout(head)
         ends = QHBoxLayout()
         self.first, self.last = QComboBox(), QComboBox()
-        for box, name in ((self.first, "Blend from"), (self.last, "Blend to")):
+        for box, name in ((self.first, tr("Blend from")), (self.last, tr("Blend to"))):
             box.setAccessibleName(name)
             box.setToolTip(name)
             box.setMinimumWidth(0)
@@ -61,7 +62,7 @@ class BlendBox(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, STEPS)
         self.slider.setPageStep(STEPS // 10)
-        self.slider.setAccessibleName("Blend")
+        self.slider.setAccessibleName(tr("Blend"))
         self.slider.valueChanged.connect(self._slid)
         self.slider.sliderReleased.connect(lambda: self._tell(True))
         column.addWidget(self.slider)
@@ -69,11 +70,11 @@ class BlendBox(QWidget):
         self.seconds = QSpinBox()
         self.seconds.setRange(1, LONGEST_S)
         self.seconds.setValue(20)
-        self.seconds.setPrefix("over ")
+        self.seconds.setPrefix(tr("over "))
         self.seconds.setSuffix(" s")
-        self.seconds.setAccessibleName("Time of the blend in seconds")
-        self.go = QPushButton("Start")
-        self.go.setToolTip("Blend over this time; again: pause")
+        self.seconds.setAccessibleName(tr("Time of the blend in seconds"))
+        self.go = QPushButton(tr("Start"))
+        self.go.setToolTip(tr("Blend over this time; again: pause"))
         self.go.clicked.connect(self._pressed)
         line.addWidget(self.seconds, 1)
         line.addWidget(self.go)
@@ -90,13 +91,13 @@ class BlendBox(QWidget):
         self.told = QLabel()
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.control = QPushButton("As Named control")
+        self.control = QPushButton(tr("As Named control"))
         self.control.setProperty("plain", True)
-        self.control.setToolTip("A Named control from the one to the other: links, MIDI and OSC can move it")
+        self.control.setToolTip(tr("A Named control from the one to the other: links, MIDI and OSC can move it"))
         self.control.clicked.connect(lambda: self.control_asked.emit(self.ends[0], self.ends[1]))
-        self.square = QPushButton("Blend four…")
+        self.square = QPushButton(tr("Blend four…"))
         self.square.setProperty("plain", True)
-        self.square.setToolTip("A square with a snapshot in each corner")
+        self.square.setToolTip(tr("A square with a snapshot in each corner"))
         self.square.clicked.connect(self.square_asked)
         foot = QHBoxLayout()
         foot.addWidget(self.control)
@@ -183,10 +184,16 @@ class BlendBox(QWidget):
         for widget in (self.slider, self.go, self.control):
             widget.setEnabled(ready)
         self.share_told.setText(f"{100 * share:.0f} %" if ready else "")
-        self.go.setText("Pause" if self._timer.isActive() else "Start")
+        self.go.setText(tr("Pause") if self._timer.isActive() else tr("Start"))
         if not ready:
-            self.told.setText("Keep two snapshots to go from one to the other.")
+            self.told.setText(tr("Keep two snapshots to go from one to the other."))
         elif self._timer.isActive():
-            self.told.setText(f"{(1.0 - share) * self.seconds.value():.1f} s left, {self.summary(*self.ends)}")
+            self.told.setText(
+                tr(
+                    "{seconds:.1f} s left, {summary}",
+                    seconds=(1.0 - share) * self.seconds.value(),
+                    summary=self.summary(*self.ends),
+                )
+            )
         else:
             self.told.setText(self.summary(*self.ends))

@@ -12,6 +12,7 @@ from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.vary.pictures import draw_course, draw_spectrogram
+from dunefall.base.language import tr
 from dunefall.patch.family import DISCARDED, KEPT, State
 from dunefall.vary.looks import Look
 
@@ -104,7 +105,7 @@ class Card(QWidget):
         row.addWidget(self.left)
         row.addStretch(1)
         self.play, self.keep, self.discard = QPushButton("▶"), QPushButton("✓"), QPushButton("✕")
-        for button, name in ((self.play, "Play"), (self.keep, "Keep"), (self.discard, "Discard")):
+        for button, name in ((self.play, tr("Play")), (self.keep, tr("Keep")), (self.discard, tr("Discard"))):
             button.setFixedSize(26, 24)
             button.setStyleSheet("padding: 0; border-radius: 4px;")
             button.setAccessibleName(name)
@@ -130,7 +131,7 @@ class Card(QWidget):
         self.play.setText("■" if shown.place >= 0 else "▶")
         self.play.setEnabled(shown.look is not None and bool(shown.look.path))
         self.keep.setChecked(state.mark == KEPT)
-        self.left.setText("Bring back" if discarded else "Make parent" if state.mark == KEPT else "")
+        self.left.setText(tr("Bring back") if discarded else tr("Make parent") if state.mark == KEPT else "")
         self.left.setVisible(bool(self.left.text()))
         self.left.setFont(sans(12, 600))
         trouble = shown.look.trouble if shown.look else ""
@@ -139,10 +140,10 @@ class Card(QWidget):
             shown.told,
             shown.words,
             shown.change,
-            f"changed: {shown.kinds}" if shown.kinds else "",
+            tr("changed: {kinds}", kinds=shown.kinds) if shown.kinds else "",
             trouble,
         ]
-        self.setAccessibleName(f"Variation {state.title}")
+        self.setAccessibleName(tr("Variation {title}", title=state.title))
         self.setAccessibleDescription(", ".join(part for part in told[1:] if part))
         self.setToolTip("\n".join(part for part in (shown.words, told[4], trouble) if part))
         self.update()
@@ -237,7 +238,7 @@ class Card(QWidget):
     def _chip(self, painter: QPainter, told: str) -> None:
         """The state at the right of the head."""
         theme, font = self._theme, sans(11, 600 if told in (KEPT, "playing") else 400)
-        text = {KEPT: "✓ kept", DISCARDED: "✕ discarded", "playing": "▶ playing"}.get(told, told)
+        text = {KEPT: tr("✓ kept"), DISCARDED: tr("✕ discarded"), "playing": tr("▶ playing")}.get(told, told)
         width = text_width(text, font) + 14
         box = QRectF(self.width() - SIDE - width, 4, width, 18)
         if told == "playing":
@@ -253,7 +254,7 @@ class Card(QWidget):
         picture, course = self.picture_box(), self._course_box()
         painter.fillRect(picture, theme.colour("card"))
         if shown.look is None:
-            draw_text(painter, picture, "rendering…", sans(12), theme.colour("text2"), centre=True)
+            draw_text(painter, picture, tr("rendering…"), sans(12), theme.colour("text2"), centre=True)
             return
         draw_spectrogram(painter, picture, shown.look, theme, strength)
         draw_course(painter, course, shown.look, theme, shown.parent, strength)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QSlider, 
 
 from dunefall.app.controls.menus import show_menu
 from dunefall.app.controls.theme import numerals
-from dunefall.base.words import count_of
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue.varying import KINDS
 from dunefall.patch.mixing import mixed_layers
 from dunefall.patch.model import Patch
@@ -46,18 +46,18 @@ class ChoiceRow(QWidget):
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(6)
         row = QHBoxLayout()
-        row.addWidget(QLabel("Vary"))
+        row.addWidget(QLabel(tr("Vary")))
         self.what = QPushButton()
-        self.what.setToolTip("Which layers vary, or only what is selected in Build")
-        self.what.setAccessibleName("What varies")
+        self.what.setToolTip(tr("Which layers vary, or only what is selected in Build"))
+        self.what.setAccessibleName(tr("What varies"))
         self.what.clicked.connect(self._offer)
         row.addWidget(self.what)
         row.addSpacing(10)
-        label = QLabel("&Strength")
+        label = QLabel(tr("&Strength"))
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(0, 100)
         self.strength.setFixedWidth(150)
-        self.strength.setAccessibleName("Strength")
+        self.strength.setAccessibleName(tr("Strength"))
         self.strength.setValue(round(100 * desk.strength))
         self.strength.valueChanged.connect(self._strength_moved)
         label.setBuddy(self.strength)
@@ -68,20 +68,22 @@ class ChoiceRow(QWidget):
         row.addWidget(self.strength)
         row.addWidget(self.percent)
         row.addStretch(1)
-        self.steer = QPushButton("Steer…")
-        self.steer.setToolTip("Search for variations that are darker, sparser, rougher, and leave the rest as it is")
+        self.steer = QPushButton(tr("Steer…"))
+        self.steer.setToolTip(
+            tr("Search for variations that are darker, sparser, rougher, and leave the rest as it is")
+        )
         self.steer.clicked.connect(self.steer_asked)
         row.addWidget(self.steer)
         self.count = QSpinBox()
         self.count.setRange(1, MOST_CARDS)
         self.count.setValue(COUNT)
-        self.count.setAccessibleName("How many")
-        self.count.setToolTip("How many variations the board is filled with")
+        self.count.setAccessibleName(tr("How many"))
+        self.count.setToolTip(tr("How many variations the board is filled with"))
         numerals(self.count, 12)
         self.count.setFixedWidth(48)
         self.count.valueChanged.connect(self._count_changed)
         row.addWidget(self.count)
-        self.more = QPushButton(f"{COUNT} more")
+        self.more = QPushButton(tr("{COUNT} more", COUNT=COUNT))
         self.more.setProperty("strong", True)
         self.more.clicked.connect(self.more_asked)
         row.addWidget(self.more)
@@ -96,14 +98,14 @@ class ChoiceRow(QWidget):
 
     def show_search(self, text: str) -> None:
         """How far a search is; pressing again ends it. "": there is none."""
-        self.steer.setText(f"{text}, cancel" if text else "Steer…")
+        self.steer.setText(tr("{text}, cancel", text=text) if text else tr("Steer…"))
 
     def _kinds(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        row.addWidget(QLabel("Kinds"))
+        row.addWidget(QLabel(tr("Kinds")))
         self.kinds: dict[str, QPushButton] = {}
         for kind in KINDS:
-            button = QPushButton(kind)
+            button = QPushButton(tr(kind))
             button.setCheckable(True)
             button.setStyleSheet("QPushButton { border-radius: 12px; padding: 3px 10px; }")
             button.clicked.connect(partial(self._kind_pressed, kind))
@@ -116,7 +118,7 @@ class ChoiceRow(QWidget):
         return row
 
     def _count_changed(self, count: int) -> None:
-        self.more.setText(f"{count} more")
+        self.more.setText(tr("{count} more", count=count))
 
     def _kind_pressed(self, kind: str, _on: bool = False) -> None:
         self._desk.toggle_kind(kind)
@@ -139,33 +141,36 @@ class ChoiceRow(QWidget):
         names = [layer.name for layer in layers]
         alone = sorted(desk.modules & desk.chosen(patch))
         if alone:
-            text = patch.module(alone[0]).name if len(alone) == 1 else f"{len(alone)} modules"
+            text = patch.module(alone[0]).name if len(alone) == 1 else tr("{count} modules", count=len(alone))
         elif not names:
-            text = "All layers"
+            text = tr("All layers")
         else:
             text = " + ".join(names[:MOST_NAMES]) + (f" + {len(names) - MOST_NAMES}" if len(names) > MOST_NAMES else "")
         self.what.setText(f"{text}  ▾")
         for kind, button in self.kinds.items():
             button.setChecked(kind in desk.kinds)
-            button.setText(f"✓ {kind}" if kind in desk.kinds else kind)
+            button.setText(f"✓ {tr(kind)}" if kind in desk.kinds else tr(kind))
         free, locked = desk.free(patch), desk.locked(patch)
-        self.free.setText(f"{count_of(free, 'value')} free" + (f", {locked} locked" if locked else ""))
-        why = "Nothing may change at a strength of 0 %." if not desk.strength else ""
+        self.free.setText(
+            tr_count("{count} value free", "{count} values free", free)
+            + (tr(", {locked} locked", locked=locked) if locked else "")
+        )
+        why = tr("Nothing may change at a strength of 0 %.") if not desk.strength else ""
         if not free:
-            why = "Nothing may change: all values of these kinds are locked, or there are none."
+            why = tr("Nothing may change: all values of these kinds are locked, or there are none.")
         self.more.setEnabled(not why)
         self.steer.setEnabled(bool(free))
-        self.more.setToolTip(why or "Fill the board with new variations; those you kept stay in the family tree")
+        self.more.setToolTip(why or tr("Fill the board with new variations; those you kept stay in the family tree"))
 
     def _offer(self) -> None:
         menu = QMenu(self)
-        every = menu.addAction("All layers", partial(self._choose, (), frozenset()))
+        every = menu.addAction(tr("All layers"), partial(self._choose, (), frozenset()))
         every.setCheckable(True)
         every.setChecked(not self._desk.layers and not self._desk.modules)
         if self._selected:
             one = self._patch.module(self._selected[0]).name
-            name = one if len(self._selected) == 1 else "What is selected in Build"
-            menu.addAction(f"Only {name}", self._choose_selected)
+            name = one if len(self._selected) == 1 else tr("What is selected in Build")
+            menu.addAction(tr("Only {name}", name=name), self._choose_selected)
         menu.addSeparator()
         for layer in mixed_layers(self._patch):
             action = menu.addAction(layer.name, partial(self._toggle, layer.id))

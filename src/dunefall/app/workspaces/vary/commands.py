@@ -5,6 +5,7 @@ from __future__ import annotations
 from dunefall.app.model.command import Command
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.vary.kept import keep_snapshot
+from dunefall.base.language import tr
 
 __all__ = ["COMMANDS"]
 
@@ -15,7 +16,7 @@ def keep_part(context: Context) -> None:
     layer = next((layer for layer in patch.layers if layer.output_id == selection.module), None)
     part = layer.id if layer else selection.module
     if not part:
-        context.tell("Select what to keep: a module, a compound, or a layer's head.")
+        context.tell(tr("Select what to keep: a module, a compound, or a layer's head."))
         return
     keep_snapshot(context, selection.name, part)
 
@@ -38,9 +39,9 @@ def compare(context: Context) -> None:
 
 
 COMMANDS = (
-    Command("keep_snapshot", "Keep a snapshot", "K", "Edit", keep_snapshot),
-    Command("keep_part", "Keep a snapshot of the selection", "Shift+K", "Edit", keep_part),
-    Command("more_variations", "12 more variations", "Ctrl+Alt+V", "Edit", more),
-    Command("compare", "Hear what was before (hold, or press twice)", "Y", "Listen", compare, held=True),
-    Command("next_variation", "Play the next variation", "", "Listen", play_next),
+    Command("keep_snapshot", tr("Keep a snapshot"), "K", "Edit", keep_snapshot),
+    Command("keep_part", tr("Keep a snapshot of the selection"), "Shift+K", "Edit", keep_part),
+    Command("more_variations", tr("12 more variations"), "Ctrl+Alt+V", "Edit", more),
+    Command("compare", tr("Hear what was before (hold, or press twice)"), "Y", "Listen", compare, held=True),
+    Command("next_variation", tr("Play the next variation"), "", "Listen", play_next),
 )

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVB
 from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.replacing import replace_content
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.model import Patch
@@ -22,7 +23,7 @@ __all__ = ["DiffersPanel"]
 RAIL_W = 108
 MOST_ROWS, AT_A_TIME = 16, 4
 """So many are shown until all are asked for; so many are listened to before the order changes."""
-UNHEARD = "not listened to yet"
+UNHEARD = tr("not listened to yet")
 
 
 class _Row(QWidget):
@@ -93,7 +94,7 @@ class DiffersPanel(QWidget):
         column.setContentsMargins(16, 10, 8, 4)
         column.setSpacing(2)
         head = QHBoxLayout()
-        title = QLabel("What differs")
+        title = QLabel(tr("What differs"))
         title.setFont(sans(14, 600))
         self.count = QLabel()
         head.addWidget(title, 1)
@@ -107,7 +108,7 @@ class DiffersPanel(QWidget):
         self._area.setObjectName("differs")
         column.addWidget(self._area, 1)
         self.buttons: dict[str, QPushButton] = {}
-        self.show_nothing("Play a variation, or go to it with the keys.")
+        self.show_nothing(tr("Play a variation, or go to it with the keys."))
 
     def set_theme(self, theme: Theme) -> None:
         """Draw in this theme."""
@@ -145,8 +146,8 @@ class DiffersPanel(QWidget):
             self._of, self._all = comparison, False
         self._shown = now
         total = len(comparison.found)
-        self.count.setText(f"{heard} of {total} heard" if heard < total else f"{total}")
-        self.between.setText(f"{names[0]} → {names[1]}, by audible effect")
+        self.count.setText(tr("{heard} of {total} heard", heard=heard, total=total) if heard < total else f"{total}")
+        self.between.setText(tr("{names} → {names_2}, by audible effect", names=names[0], names_2=names[1]))
         replace_content(self._area, self._rows(comparison, taken))
 
     def _rows(self, comparison: Comparison, taken: Sequence[bool]) -> QWidget:
@@ -173,7 +174,7 @@ class DiffersPanel(QWidget):
                 one = comparison.found[k]
                 self._add_row(column, one, _rail(comparison.before, one), taken[k])
         if left:
-            every = QPushButton(f"Show {left} more")
+            every = QPushButton(tr("Show {left} more", left=left))
             every.setObjectName("show all")
             every.clicked.connect(lambda: self._show_all(comparison, taken))
             column.addWidget(every)
@@ -195,8 +196,12 @@ class DiffersPanel(QWidget):
             line.addWidget(QLabel("taken"))
         else:
             for text, tip, signal in (
-                ("Only this", f"Take only this into the patch: {one.where}", self.only_asked),
-                ("All but this", f"Take everything but this into the patch: {one.where}", self.rest_asked),
+                (tr("Only this"), tr("Take only this into the patch: {where}", where=one.where), self.only_asked),
+                (
+                    tr("All but this"),
+                    tr("Take everything but this into the patch: {where}", where=one.where),
+                    self.rest_asked,
+                ),
             ):
                 button = QPushButton(text)
                 button.setProperty("plain", True)

@@ -16,6 +16,8 @@ from dunefall.app.workspaces.vary.present import Present
 from dunefall.app.workspaces.vary.snapshots import SnapshotList
 from dunefall.app.workspaces.vary.squaredialog import SquareDialog
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
+from dunefall.base.words import listed
 from dunefall.catalogue.compounds import spec_for
 from dunefall.patch.changes import ParamSet, difference
 from dunefall.patch.family import State
@@ -58,7 +60,7 @@ def keep_snapshot(context: Context, name: str = "", part: str = "") -> None:
     document = context.session.document
     if do_edit(context, edits.keep_snapshot, document, name, part):
         kept = document.patch.family.snapshots[-1]
-        context.tell(f"{kept.title} is kept: it is in Vary. F2 in its list gives it another name.")
+        context.tell(tr("{title} is kept: it is in Vary. F2 in its list gives it another name.", title=kept.title))
 
 
 class KeptPanel(QWidget):
@@ -92,7 +94,7 @@ class KeptPanel(QWidget):
         self.keep = self.compare_box.keep
         column.addLayout(self.compare_box.head)
         column.addWidget(self.snapshots, 1)
-        self.nothing = QLabel("None yet. A snapshot holds the patch as it is, to come back to or to blend with.")
+        self.nothing = QLabel(tr("None yet. A snapshot holds the patch as it is, to come back to or to blend with."))
         self.nothing.setWordWrap(True)
         self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.nothing, 1)
@@ -149,12 +151,14 @@ class KeptPanel(QWidget):
         self.silence_asked.emit()
         state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.recall, self._context.session.document, state_id):
-            self._context.talk.tell(f"{state.title} is back.", ("Undo", self._context.session.document.undo))
+            self._context.talk.tell(
+                tr("{title} is back.", title=state.title), (tr("Undo"), self._context.session.document.undo)
+            )
 
     def rename(self, state_id: str) -> None:
         """Ask for another name of a snapshot."""
         state = self._present.family.state(state_id)
-        name = self._context.talk.ask_text("Rename the snapshot", "Name", state.name if state else "")
+        name = self._context.talk.ask_text(tr("Rename the snapshot"), tr("Name"), state.name if state else "")
         if name:
             do_edit(self._context, edits.name_state, self._context.session.document, state_id, name)
 
@@ -162,16 +166,16 @@ class KeptPanel(QWidget):
         """Keep a snapshot no longer."""
         state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.remove_state, self._context.session.document, state_id):
-            self._context.tell_removed(f"{state.title} was")
+            self._context.tell_removed(tr("{title} was", title=state.title))
 
     def _about(self, state: State) -> str:
         when = state.made[11:] if state.made.startswith(datetime.now().strftime("%Y-%m-%d")) else state.made[:10]
         if state.part:
-            return f"part, {when}"
+            return tr("part, {when}", when=when)
         try:
-            return f"seed {self._present.patch_of(state).seed:04d}, {when}"
+            return tr("seed {seed:04d}, {when}", seed=self._present.patch_of(state).seed, when=when)
         except DunefallError:
-            return f"cannot be read, {when}"
+            return tr("cannot be read, {when}", when=when)
 
     def _look_of_state(self, state: State) -> Look | None:
         try:
@@ -200,7 +204,9 @@ class KeptPanel(QWidget):
         family, document = self._present.family, self._context.session.document
         names = [state.title for state in (family.state(first), family.state(last)) if state is not None]
         document.edit(
-            f"Blend {' and '.join(names)}", recalled(self._present.patch, blended(*ends, share)), merge="blend"
+            tr("Blend {names}", names=listed(names)),
+            recalled(self._present.patch, blended(*ends, share)),
+            merge="blend",
         )
         if ended:
             document.end_merge()
@@ -222,7 +228,7 @@ class KeptPanel(QWidget):
         def blend() -> None:
             ends = [self._whole(state) for state in found]
             made = on_square((ends[0], ends[1], ends[2], ends[3]), x, y)
-            document.edit("Blend four snapshots", recalled(now, made), merge="square")
+            document.edit(tr("Blend four snapshots"), recalled(now, made), merge="square")
 
         do_edit(self._context, blend)
         if ended:
@@ -246,7 +252,7 @@ class KeptPanel(QWidget):
         if not on:
             trial.end()
         elif before is None:
-            self._context.tell("Nothing was kept before: keep a snapshot, and compare with it later.")
+            self._context.tell(tr("Nothing was kept before: keep a snapshot, and compare with it later."))
         else:
             then = self._whole(before)
             trial.hear(self._desk.as_loud(then, now) if self.compare_box.matched else then, BEFORE)
@@ -256,7 +262,7 @@ class KeptPanel(QWidget):
         states = family.state(first), family.state(last)
         if ends is None or states[0] is None or states[1] is None:
             return
-        name = f"{states[0].title} to {states[1].title}"
+        name = tr("{title} to {title_2}", title=states[0].title, title_2=states[1].title)
         count = 0
 
         def make() -> None:
@@ -264,7 +270,13 @@ class KeptPanel(QWidget):
             count = blend_control(self._context.session.document, *ends, name)
 
         if do_edit(self._context, make):
-            self._context.tell(f"{name} moves {count} values now: turn it in Build, or link, MIDI or OSC can move it.")
+            self._context.tell(
+                tr(
+                    "{name} moves {count} values now: turn it in Build, or link, MIDI or OSC can move it.",
+                    name=name,
+                    count=count,
+                )
+            )
 
 
 def _summary(first: Patch, last: Patch) -> str:
@@ -273,4 +285,8 @@ def _summary(first: Patch, last: Patch) -> str:
     for change in changes:
         spec = spec_for(first.module(change.module)) if isinstance(change, ParamSet) else None
         glide += isinstance(change, ParamSet) and spec is not None and not spec.param(change.param).choices
-    return f"{glide} glide, {len(changes) - glide} switch or fade" if changes else "both are the same"
+    return (
+        tr("{glide} glide, {glide_2} switch or fade", glide=glide, glide_2=len(changes) - glide)
+        if changes
+        else tr("both are the same")
+    )

@@ -26,7 +26,7 @@ from dunefall.app.workspaces.vary.present import Present
 from dunefall.app.workspaces.vary.steering import Steering
 from dunefall.app.workspaces.vary.tree import FamilyTree, generation
 from dunefall.base.errors import DunefallError
-from dunefall.base.words import count_of
+from dunefall.base.language import tr, tr_count
 from dunefall.deliver.workers import Workers
 from dunefall.patch.changes import difference
 from dunefall.patch.family import DISCARDED, KEPT, State
@@ -97,11 +97,13 @@ class VaryPage(QWidget):
 
     def _row_of_buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.in_a_row, self.render_set = QPushButton("Hear all in a row"), QPushButton("Render the set…")
+        self.in_a_row, self.render_set = QPushButton(tr("Hear all in a row")), QPushButton(tr("Render the set…"))
         self.in_a_row.setCheckable(True)
-        self.in_a_row.setToolTip("Play one variation after the other; those that are discarded are left out")
+        self.in_a_row.setToolTip(tr("Play one variation after the other; those that are discarded are left out"))
         self.in_a_row.clicked.connect(self._row_pressed)
-        self.render_set.setToolTip("Make a job in Render of those that are kept; without any, of all but the discarded")
+        self.render_set.setToolTip(
+            tr("Make a job in Render of those that are kept; without any, of all but the discarded")
+        )
         self.render_set.clicked.connect(self.ask_render)
         for button in (self.in_a_row, self.render_set):
             button.setStyleSheet("padding: 3px 8px")
@@ -121,7 +123,7 @@ class VaryPage(QWidget):
         column.addWidget(_line())
         head = QHBoxLayout()
         head.setContentsMargins(16, 4, 16, 0)
-        title = QLabel("Family tree")
+        title = QLabel(tr("Family tree"))
         title.setFont(sans(14, 600))
         self.tree_told = QLabel()
         head.addWidget(title, 1)
@@ -142,7 +144,7 @@ class VaryPage(QWidget):
         self.choice.more_asked.connect(self.more)
         self.choice.steer_asked.connect(self.ask_steer)
         self.steering.filled.connect(self._ask)
-        self.differs.only_asked.connect(lambda one: self._take((one,), f"Take {one.where}"))
+        self.differs.only_asked.connect(lambda one: self._take((one,), tr("Take {where}", where=one.where)))
         self.differs.rest_asked.connect(self._take_rest)
         self.tree.asked.connect(self.kept.recall)
         self.parent_card.play_asked.connect(lambda share: self._play(self.hearing.play_parent, share))
@@ -246,7 +248,9 @@ class VaryPage(QWidget):
             self.board.focus(state.id)
         else:
             busy = self.desk.looks.busy
-            self._context.tell("The others are being rendered." if busy else "All variations on the board were heard.")
+            self._context.tell(
+                tr("The others are being rendered.") if busy else tr("All variations on the board were heard.")
+            )
 
     def _row_pressed(self, on: bool) -> None:
         self.stop()
@@ -287,9 +291,11 @@ class VaryPage(QWidget):
         numbers = kept or [state.number for state in states if state.mark != DISCARDED]
         parent = self.present.parent
         if not recipe or not numbers or parent is None:
-            self._context.tell("There is no set to render: fill the board first, and keep some of it.")
+            self._context.tell(tr("There is no set to render: fill the board first, and keep some of it."))
         elif difference(self.present.parent_patch, self.present.patch):
-            self._context.tell(f"The patch is no longer {parent.title}: recall it first, the set is made from it.")
+            self._context.tell(
+                tr("The patch is no longer {title}: recall it first, the set is made from it.", title=parent.title)
+            )
         else:
             offer_set(self._context, recipe, numbers)
 
@@ -315,7 +321,7 @@ class VaryPage(QWidget):
         try:
             if against is not None:
                 return self.desk.compare(self.present.sounding, self.present.patch_of(against)), (
-                    "the patch",
+                    tr("the patch"),
                     against.title,
                 )
             parent = family.state(chosen.parent) if chosen is not None else None
@@ -330,7 +336,7 @@ class VaryPage(QWidget):
         found = self.comparison()
         if found is None:
             self.differs.show_nothing(
-                "Go to a variation, or play it, to see what it changes and how much is heard of it."
+                tr("Go to a variation, or play it, to see what it changes and how much is heard of it.")
             )
             return
         comparison, names = found
@@ -346,7 +352,7 @@ class VaryPage(QWidget):
         found = self.comparison()
         if found is not None:
             rest = tuple(other for other in found[0].found if other is not one)
-            self._take(rest, f"Take all but {one.where}")
+            self._take(rest, tr("Take all but {where}", where=one.where))
 
     # -- showing ----------------------------------------------------------------------------------------------------
 
@@ -388,7 +394,7 @@ class VaryPage(QWidget):
         """Every card as it is known now."""
         states, parent = self.present.states, self.present.parent
         self.board.show_states(states, self._card_of)
-        name = parent.title if parent else "the patch"
+        name = parent.title if parent else tr("the patch")
         self.parent_card.show_parent(name, self._origin(parent), self.desk.look(self.present.parent_patch))
         self.parent_card.show_place(self.hearing.place_of(PARENT))
         self._show_told(states)
@@ -397,25 +403,38 @@ class VaryPage(QWidget):
         family = self.present.family
         above = family.state(parent.parent) if parent else None
         if parent is None or above is None:
-            return "the patch as it is now" if parent is None else "the first of its family"
-        return f"child of {above.title}\ngeneration {generation(family, parent.id) + 1}"
+            return tr("the patch as it is now") if parent is None else tr("the first of its family")
+        return tr(
+            "child of {title}\ngeneration {generation}", title=above.title, generation=generation(family, parent.id) + 1
+        )
 
     def _show_told(self, board: list[State]) -> None:
         if not board:
             self.told.setText(
-                "<b>No variations yet.</b><br>Choose what may change, how far, and press "
-                f"<b>{COUNT} more</b>. Each is rendered ahead, with its picture and how it differs."
+                tr(
+                    "<b>No variations yet.</b><br>Choose what may change, how far, and press "
+                    "<b>{COUNT} more</b>. Each is rendered ahead, with its picture and how it differs.",
+                    COUNT=COUNT,
+                )
             )
             return
         kept, gone = (sum(state.mark == mark for state in board) for mark in (KEPT, DISCARDED))
         heard = sum(self.hearing.heard(state) for state in board)
         left = sum(self.desk.look(self.present.patch_of(state)) is None for state in board)
-        counts = f"{heard} heard, {kept} kept, {gone} discarded" + (f", {left} rendering" if left else "")
+        counts = tr("{heard} heard, {kept} kept, {gone} discarded", heard=heard, kept=kept, gone=gone) + (
+            tr(", {left} rendering", left=left) if left else ""
+        )
         parent = self.present.parent
-        origin = parent.title if parent else "the patch"
+        origin = parent.title if parent else tr("the patch")
         self.told.setText(
-            f"<b>{count_of(len(board), 'variation')} of {origin}</b> &nbsp; {counts}"
-            "<br>P plays, N the next, K keeps, X discards, Enter: parent"
+            tr_count(
+                "<b>{count} variation of {origin}</b>",
+                "<b>{count} variations of {origin}</b>",
+                len(board),
+                origin=origin,
+            )
+            + f" &nbsp; {counts}<br>"
+            + tr("P plays, N the next, K keeps, X discards, Enter: parent")
         )
 
     def show_patch(self) -> None:
@@ -428,8 +447,9 @@ class VaryPage(QWidget):
         self.choice.show_patch(self.present.patch, self._context.selection.inside)
         self.tree.show_family(family)
         generations = max((generation(family, state.id) for state in family.states), default=-1) + 1
-        self.tree_told.setText(f"{count_of(generations, 'generation')}, {count_of(len(family.states), 'sound')}"
-                               if family.states else "")  # fmt: skip
+        deep = tr_count("{count} generation", "{count} generations", generations)
+        held = tr_count("{count} sound", "{count} sounds", len(family.states))
+        self.tree_told.setText(f"{deep}, {held}" if family.states else "")
         self._show_cards()
         self._show_differs()
         self._settle.start(SETTLE_MS)

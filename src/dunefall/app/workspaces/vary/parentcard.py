@@ -10,6 +10,7 @@ from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.vary.pictures import draw_course, draw_spectrogram
+from dunefall.base.language import tr
 from dunefall.vary.looks import Look
 
 __all__ = ["ParentCard"]
@@ -35,8 +36,8 @@ class ParentCard(QWidget):
         self.setMinimumWidth(260)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setObjectName("parent")
-        self.setAccessibleName("Parent")
-        self.setToolTip("What all variations on the board came from. A click in the picture plays from there.")
+        self.setAccessibleName(tr("Parent"))
+        self.setToolTip(tr("What all variations on the board came from. A click in the picture plays from there."))
         own_keys(self, Qt.Key.Key_P)
 
     _look: Look | None
@@ -90,14 +91,14 @@ class ParentCard(QWidget):
         outline(painter, QRectF(self.rect()), theme.colour("text" if self.hasFocus() else "edge"), 2, 6)
         picture = self._picture()
         x = picture.right() + 8
-        draw_text(painter, QRectF(x, 8, 52, 18), "Parent", sans(13, 600), theme.colour("text"))
+        draw_text(painter, QRectF(x, 8, 52, 18), tr("Parent"), sans(13, 600), theme.colour("text"))
         draw_text(
             painter, QRectF(x + 50, 8, SIDE_W - 52, 18), self._name, mono(12, 600), theme.colour("text"), right=True
         )
         for k, line in enumerate(self._origin.split("\n")):
             draw_text(painter, QRectF(x, 26 + 14 * k, SIDE_W, 14), line, sans(11), theme.colour("text2"))
         if self._look is None:
-            draw_text(painter, picture, "rendering…", sans(12), theme.colour("text2"), centre=True)
+            draw_text(painter, picture, tr("rendering…"), sans(12), theme.colour("text2"), centre=True)
         else:
             draw_spectrogram(painter, picture, self._look, theme)
             course = QRectF(x, 57, SIDE_W, 26)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
+from dunefall.base.language import tr
 from dunefall.patch.changes import difference
 from dunefall.patch.family import Family, State
 from dunefall.patch.model import Patch
@@ -64,7 +65,7 @@ class Present:
         except DunefallError as error:
             if state.id not in self._told:
                 self._told.add(state.id)
-                self._context.tell(f"{state.title} cannot be shown: {error}.")
+                self._context.tell(tr("{title} cannot be shown: {error}.", title=state.title, error=error))
             return False
         return True
 

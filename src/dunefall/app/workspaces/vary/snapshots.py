@@ -13,6 +13,7 @@ from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline
 from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.workspaces.vary.pictures import draw_spectrogram
+from dunefall.base.language import tr
 from dunefall.patch.family import State
 from dunefall.vary.looks import Look
 
@@ -84,7 +85,7 @@ class SnapshotList(QListWidget):
         self.look_of: Callable[[State], Look | None] = lambda state: None
         self.about: Callable[[State], str] = lambda state: state.made
         self.setItemDelegate(_Painter(self))
-        self.setAccessibleName("Snapshots")
+        self.setAccessibleName(tr("Snapshots"))
         self.setObjectName("snapshots")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemClicked.connect(lambda item: self.recall_asked.emit(item.data(STATE).id))
@@ -103,7 +104,9 @@ class SnapshotList(QListWidget):
         for state in states:
             item = QListWidgetItem(state.name)
             item.setData(STATE, state)
-            item.setToolTip(f"{state.name}: {self.about(state)}\nEnter or a click brings it back.")
+            item.setToolTip(
+                tr("{name}: {about}\nEnter or a click brings it back.", name=state.name, about=self.about(state))
+            )
             self.addItem(item)
             if state.id == chosen:
                 self.setCurrentItem(item)
@@ -141,11 +144,11 @@ class SnapshotList(QListWidget):
             return
         self.setCurrentItem(item)
         chosen, menu = self.chosen, QMenu(self)
-        menu.addAction("Recall", lambda: self.recall_asked.emit(chosen))
-        menu.addAction("Compare with the patch", lambda: self.compare_asked.emit(chosen))
-        menu.addAction("Rename…", lambda: self.rename_asked.emit(chosen))
-        menu.addAction("Replace with the patch as it is now", lambda: self.renew_asked.emit(chosen))
-        menu.addAction("Move up", lambda: self.move_asked.emit(chosen, -1))
-        menu.addAction("Move down", lambda: self.move_asked.emit(chosen, 1))
-        menu.addAction("Remove", lambda: self.remove_asked.emit(chosen))
+        menu.addAction(tr("Recall"), lambda: self.recall_asked.emit(chosen))
+        menu.addAction(tr("Compare with the patch"), lambda: self.compare_asked.emit(chosen))
+        menu.addAction(tr("Rename…"), lambda: self.rename_asked.emit(chosen))
+        menu.addAction(tr("Replace with the patch as it is now"), lambda: self.renew_asked.emit(chosen))
+        menu.addAction(tr("Move up"), lambda: self.move_asked.emit(chosen, -1))
+        menu.addAction(tr("Move down"), lambda: self.move_asked.emit(chosen, 1))
+        menu.addAction(tr("Remove"), lambda: self.remove_asked.emit(chosen))
         show_menu(menu, event.globalPos())

@@ -9,12 +9,13 @@ from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QWidget
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import outline
 from dunefall.app.controls.theme import Theme
+from dunefall.base.language import tr
 from dunefall.patch.family import State
 
 __all__ = ["Pad", "SquareDialog"]
 
 SIZE, MARGIN, STEP = 260, 12, 0.02
-CORNERS = ("upper left", "upper right", "lower left", "lower right")
+CORNERS = (tr("upper left"), tr("upper right"), tr("lower left"), tr("lower right"))
 
 
 class Pad(QWidget):
@@ -33,13 +34,19 @@ class Pad(QWidget):
         self._theme, self.x_share, self.y_share = theme, 0.0, 0.0
         self.setFixedSize(SIZE, SIZE)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Place among four snapshots")
+        self.setAccessibleName(tr("Place among four snapshots"))
         own_keys(self, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
 
     def place(self, x: float, y: float, ended: bool) -> None:
         """Go there."""
         self.x_share, self.y_share = min(1.0, max(0.0, x)), min(1.0, max(0.0, y))
-        self.setAccessibleDescription(f"{100 * self.x_share:.0f} % to the right, {100 * self.y_share:.0f} % down")
+        self.setAccessibleDescription(
+            tr(
+                "{x_share:.0f} % to the right, {y_share:.0f} % down",
+                x_share=100 * self.x_share,
+                y_share=100 * self.y_share,
+            )
+        )
         self.update()
         self.moved.emit(self.x_share, self.y_share, ended)
 
@@ -108,13 +115,13 @@ class SquareDialog(QDialog):
 
     def __init__(self, states: tuple[State, ...], theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Blend four snapshots")
+        self.setWindowTitle(tr("Blend four snapshots"))
         grid = QGridLayout(self)
         self.pad = Pad(theme)
         self.corners: list[QComboBox] = []
         for k, name in enumerate(CORNERS):
             box = QComboBox()
-            box.setAccessibleName(f"Snapshot of the {name} corner")
+            box.setAccessibleName(tr("Snapshot of the {name} corner", name=name))
             for state in states:
                 box.addItem(state.name, state.id)
             box.setCurrentIndex(min(k, box.count() - 1))

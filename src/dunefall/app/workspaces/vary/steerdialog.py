@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QSlider, QVBoxLayout, QWidget
 
+from dunefall.base.language import tr
 from dunefall.vary.words import DIMENSIONS
 
 __all__ = ["SteerDialog"]
@@ -17,24 +18,26 @@ class SteerDialog(QDialog):
 
     def __init__(self, what: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Steer {what}")
+        self.setWindowTitle(tr("Steer {what}", what=what))
         column = QVBoxLayout(self)
         told = QLabel(
-            "Where should it go? What stays in the middle is left as it is. Dunefall listens to up to 200 sounds "
-            "for each of four variations, and says if it cannot get there."
+            tr(
+                "Where should it go? What stays in the middle is left as it is. Dunefall listens to up to 200 sounds "
+                "for each of four variations, and says if it cannot get there."
+            )
         )
         told.setWordWrap(True)
         column.addWidget(told)
         grid = QGridLayout()
         self.sliders: list[QSlider] = []
         for k, dimension in enumerate(DIMENSIONS):
-            less, more = QLabel(dimension.less), QLabel(dimension.more)
+            less, more = QLabel(tr(dimension.less)), QLabel(tr(dimension.more))
             less.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             slider = QSlider(Qt.Orientation.Horizontal)
             slider.setRange(-STEPS, STEPS)
             slider.setPageStep(1)
             slider.setTickPosition(QSlider.TickPosition.TicksBelow)
-            slider.setAccessibleName(f"{dimension.less} to {dimension.more}")
+            slider.setAccessibleName(tr("{less} to {more}", less=less.text(), more=more.text()))
             slider.valueChanged.connect(self._moved)
             grid.addWidget(less, k, 0)
             grid.addWidget(slider, k, 1)
@@ -42,7 +45,7 @@ class SteerDialog(QDialog):
             self.sliders.append(slider)
         column.addLayout(grid)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.search = self.buttons.addButton("&Search", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.search = self.buttons.addButton(tr("&Search"), QDialogButtonBox.ButtonRole.AcceptRole)
         self.buttons.accepted.connect(self.accept)
         self.buttons.rejected.connect(self.reject)
         column.addWidget(self.buttons)

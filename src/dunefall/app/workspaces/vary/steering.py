@@ -10,6 +10,7 @@ from dunefall.app.model.context import Context
 from dunefall.app.workspaces.vary.choosing import ChoiceRow
 from dunefall.app.workspaces.vary.kept import do_edit
 from dunefall.app.workspaces.vary.steerdialog import SteerDialog
+from dunefall.base.language import capital, tr
 from dunefall.patch.model import Patch
 from dunefall.session.edits import family as edits
 from dunefall.vary.desk import Desk
@@ -77,18 +78,20 @@ class Steering(QObject):
         if quest is None:
             return
         if quest.step():
-            self._choice.show_search(f"Searching, {100 * quest.share:.0f} %")
+            self._choice.show_search(tr("Searching, {share:.0f} %", share=100 * quest.share))
             return
         self.end()
         if not quest.found:
-            self._context.tell(f"Nothing was found: {'; '.join(dict.fromkeys(quest.troubles))}.")
+            self._context.tell(tr("Nothing was found: {listed}.", listed="; ".join(dict.fromkeys(quest.troubles))))
             return
         best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
         made = [(seed, found.patch) for seed, found in best]
-        words = " and ".join(quest.words)
+        words = tr(" and ").join(map(tr, quest.words))
         document = self._context.session.document
-        if do_edit(self._context, edits.put_on_board, document, made, f"Steer {words}"):
+        if do_edit(self._context, edits.put_on_board, document, made, tr("Steer {words}", words=words)):
             reached = sum(found.reached for _, found in best)
-            told = f"{reached} of {len(best)} got there" if reached else best[0][1].told
-            self._context.tell(f"{words.capitalize()}: {told}.")
+            told = (
+                tr("{reached} of {count} got there", reached=reached, count=len(best)) if reached else best[0][1].told
+            )
+            self._context.tell(f"{capital(words)}: {told}.")
             self.filled.emit()

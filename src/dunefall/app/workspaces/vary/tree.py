@@ -12,6 +12,7 @@ from dunefall.app.controls.accessible import PaintedPart
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
+from dunefall.base.language import tr
 from dunefall.patch.family import DISCARDED, KEPT, NO_FAMILY, Family, State
 
 __all__ = ["FamilyTree", "generation", "in_rows"]
@@ -70,7 +71,7 @@ class FamilyTree(QWidget):
         self._theme, self._family, self._spots, self._folded = theme, NO_FAMILY, list[_Spot](), 0
         self._focus, self._zoom, self._first = 0, 1.0, 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Family tree")
+        self.setAccessibleName(tr("Family tree"))
         self.setObjectName("family tree")
         self.setMinimumHeight(196)
         self.setMouseTracking(True)
@@ -142,7 +143,7 @@ class FamilyTree(QWidget):
         now = self._family.now
         parts = []
         for k, spot in enumerate(self._spots):
-            told = spot.state.mark or ("the patch" if spot.state.id == now else "")
+            told = spot.state.mark or (tr("the patch") if spot.state.id == now else "")
             parts.append(PaintedPart(spot.state.title, told, self._box(spot).toRect(), k == self._focus))
         return parts
 
@@ -165,7 +166,12 @@ class FamilyTree(QWidget):
         self.setToolTip(self._about(self._spots[found].state) if found is not None else "")
 
     def _about(self, state: State) -> str:
-        return f"{state.title}, {state.made}{', ' + state.mark if state.mark else ''}\nA click brings it back."
+        return tr(
+            "{title}, {made}{mark}\nA click brings it back.",
+            title=state.title,
+            made=state.made,
+            mark=", " + state.mark if state.mark else "",
+        )
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """The wheel zooms."""
@@ -195,7 +201,7 @@ class FamilyTree(QWidget):
         painter, theme = QPainter(self), self._theme
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self._spots:
-            text = "Nothing kept yet. Variations and snapshots appear here."
+            text = tr("Nothing kept yet. Variations and snapshots appear here.")
             draw_text(painter, QRectF(0, 4, self.width(), 20), text, sans(12), theme.colour("text2"))
             painter.end()
             return
@@ -214,7 +220,7 @@ class FamilyTree(QWidget):
         for k, spot in shown:
             self._dot(painter, k, spot, places[spot.state.id], spot.depth == last)
         if self._folded:
-            text = f"{self._folded} discarded"
+            text = tr("{folded} discarded", folded=self._folded)
             draw_text(painter, QRectF(0, self.height() - 18, self.width(), 16), text, sans(11), theme.colour("text2"))
         painter.end()
 
