@@ -7,7 +7,7 @@ import re
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
-from dunefall.base.units import MINUS, UNITS, format_amount, format_value, parse_value
+from dunefall.base.units import MINUS, UNITS, format_amount, format_value, parse_value, with_english_words
 
 __all__ = ["format_offset", "parse_amount", "parse_link"]
 
@@ -43,7 +43,7 @@ def parse_amount(text: str, unit: str) -> float:
     (24.0, 1.0, 1.0)
     """
     sign = UNITS[unit].amount_sign
-    found = _TYPED.match(text.strip().replace(MINUS, "-").replace(",", "."))
+    found = _TYPED.match(with_english_words(text).strip().replace(MINUS, "-").replace(",", "."))
     factor, number, word = found.groups() if found else ("", "", "?")
     word = word.strip().lower()
     value = float(number) if number else math.nan
@@ -90,7 +90,7 @@ def parse_link(text: str, unit: str, place: bool = False) -> dict[str, float]:
         If a part is neither.
     """
     values = {}
-    for part in re.split(r",\s+|;", text.strip()):
+    for part in re.split(r",\s+|;", with_english_words(text.strip())):
         name, _, number = part.strip().rpartition("offset")
         if number == part.strip():
             values["amount"] = parse_amount(name or number, unit)

@@ -8,11 +8,14 @@ brackets: what is shown without them has escaped translation.
 from __future__ import annotations
 
 import gettext
+import json
 import os
 from functools import cache
 from pathlib import Path
 from string import Formatter
 from typing import Any
+
+from dunefall.base.folders import config_folder
 
 __all__ = ["LANGUAGES", "capital", "decimal", "inline", "language", "tr", "tr_count", "uncapital"]
 
@@ -20,6 +23,7 @@ LANGUAGES = {"en": "English", "de": "Deutsch", "ja": "日本語"}
 """By their codes, each in its own words."""
 PSEUDO = "pseudo"
 FOLDER = Path(__file__).parent.parent / "data" / "languages"
+MOST_BYTES = 1 << 20
 _COMMA = frozenset(("de",))
 """Languages with a decimal comma."""
 
@@ -27,10 +31,7 @@ _COMMA = frozenset(("de",))
 @cache
 def language() -> str:
     """The code of the language, one of ``LANGUAGES`` or ``pseudo``."""
-    from dunefall.base.preferences import Preferences, preferences_file
-
-    own = os.environ.get("DUNEFALL_LANGUAGE") or Preferences.load(preferences_file()).language
-    wanted = [own, *os.environ.get("LANGUAGE", "").split(":")]
+    wanted = [os.environ.get("DUNEFALL_LANGUAGE") or _preferred(), *os.environ.get("LANGUAGE", "").split(":")]
     wanted += [os.environ.get(name, "") for name in ("LC_ALL", "LC_MESSAGES", "LANG")]
     for name in wanted:
         code = name if name == PSEUDO else name.partition(".")[0].partition("_")[0].lower()
@@ -39,6 +40,17 @@ def language() -> str:
         if code in ("c", "posix"):
             break
     return "en"
+
+
+def _preferred() -> str:
+    """What the preferences say, read by itself: whoever reads files tells of their faults in a language."""
+    try:
+        with (config_folder() / "preferences.json").open("rb") as file:
+            raw = json.loads(file.read(MOST_BYTES))
+    except (OSError, ValueError, RecursionError):
+        return ""
+    named = raw.get("language") if isinstance(raw, dict) else None
+    return named if isinstance(named, str) else ""
 
 
 class _Pseudo(gettext.NullTranslations):

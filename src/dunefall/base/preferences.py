@@ -10,7 +10,6 @@ from pathlib import Path
 from dunefall.base.door import dump_json, parse_json, read_file
 from dunefall.base.errors import DunefallError, StorageError
 from dunefall.base.folders import config_folder
-from dunefall.base.language import LANGUAGES
 from dunefall.base.storage import write_file
 
 __all__ = ["FRAMES", "MOST_RECENT", "RATES_HZ", "Preferences", "preferences_file"]
@@ -35,8 +34,6 @@ class Preferences:
     ----------
     theme : str
         ``noon``, ``dusk``, or empty: what the desktop asks for.
-    language : str
-        One of ``base.language.LANGUAGES``, or empty: that of the desktop; from the next start on.
     scale : float
         Size of everything in the window, one of ``SCALES``; from the next start on.
     audio, live, keys, clock_out, midi_out : str
@@ -51,6 +48,8 @@ class Preferences:
         Whether the tempo follows a MIDI clock; whether the sound goes with the transport of a JACK server.
     calm : bool
         Live pictures move twice a second, and not with every frame.
+    language : str
+        One of ``base.language.LANGUAGES``, or empty: that of the desktop; from the next start on.
     folder : str
         Where files are looked for first; empty: the music folder.
     recent : tuple of str
@@ -68,7 +67,6 @@ class Preferences:
     """
 
     theme: str = ""
-    language: str = ""
     scale: float = 1.0
     audio: str = "auto"
     live: str = "auto"
@@ -81,6 +79,7 @@ class Preferences:
     follows_clock: bool = False
     follows_transport: bool = False
     calm: bool = False
+    language: str = ""
     folder: str = ""
     recent: tuple[str, ...] = ()
     shortcuts: Mapping[str, str] = field(default_factory=dict)
@@ -169,8 +168,6 @@ def _valid(name: str, value: object, default: object) -> object:
         return default
     if name == "frames":
         return value if value in FRAMES else default
-    if name == "language":
-        return value if value in ("", *LANGUAGES) else default
     if name == "theme":
         return value if value in ("", "noon", "dusk") else default
     return value

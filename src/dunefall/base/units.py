@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from functools import cache
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import decimal, tr, tr_count
@@ -23,6 +24,7 @@ __all__ = [
     "parse_range",
     "parse_time",
     "parse_value",
+    "with_english_words",
 ]
 
 MINUS = "−"
@@ -266,6 +268,37 @@ def _parse_beats(text: str) -> float | None:
     return 4.0 * int(match.group(1)) / int(match.group(2)) * length
 
 
+@cache
+def _local_words() -> tuple[tuple[re.Pattern[str], str], ...]:
+    """What units and sides are called in the language of the window, and in English; the longest first."""
+    told = {
+        tr("{number} beats", number=""): "beats", tr_count("{count} bar", "{count} bars", 1): "bar",
+        tr_count("{count} bar", "{count} bars", 2): "bars", tr("{side} % left", side=""): "left",
+        tr("{side} % right", side=""): "right", tr("centre"): "centre", tr("oct"): "oct",
+        tr("offset {format_offset}", format_offset=""): "offset",
+    }  # fmt: skip
+    words = {text.strip("12 %").lower(): english for text, english in told.items()}
+    return tuple((re.compile(rf"(?<![^\W\d_]){re.escape(word)}(?![^\W\d_])", re.IGNORECASE), words[word])
+                 for word in sorted(words, key=len, reverse=True) if word not in ("", words[word]))  # fmt: skip
+
+
+def with_english_words(text: str) -> str:
+    """What was typed, with the names of units and sides in English, as it is taken apart.
+
+    Parameters
+    ----------
+    text : str
+        In the language of the window, or in English.
+
+    Returns
+    -------
+    str
+    """
+    for pattern, english in _local_words():
+        text = pattern.sub(english, text)
+    return text
+
+
 def _parse_pan(text: str) -> float | None:
     if text in ("centre", "center", "middle"):
         return 0.0
@@ -318,7 +351,8 @@ def parse_range(
     >>> parse_range("100 Hz to 2 kHz", "hz")
     (100.0, 2000.0)
     """
-    ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in text.split(" to ")]
+    parts = re.split(f" to |{re.escape(tr(' to '))}", text)
+    ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in parts]
     if len(ends) != 2:
         raise ParameterError(tr("two values are needed, such as {such_as}; got {text}", such_as=such_as, text=text))
     return ends[0], ends[1]
@@ -353,6 +387,8 @@ def parse_value(text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bp
     (950.0, 440.0, 0.375)
     """
     plain = text.strip().replace(MINUS, "-").lower()
+    if not choices:
+        plain = with_english_words(plain)
     if choices:
         for index, choice in enumerate(choices):
             if choice.lower().replace(MINUS, "-") == plain:

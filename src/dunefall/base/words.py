@@ -10,7 +10,17 @@ __all__ = ["listed", "time_told"]
 
 
 def listed(names: Sequence[str]) -> str:
-    """Names in a row: ``A``, ``A and B``, ``A, B and C``."""
+    """Names in a row: ``A``, ``A and B``, ``A, B and C``.
+
+    Parameters
+    ----------
+    names : sequence of str
+        The names.
+
+    Returns
+    -------
+    str
+    """
     if len(names) < 2:
         return "".join(names)
     return tr("{others} and {last}", others=", ".join(names[:-1]), last=names[-1])

@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from dunefall.base.errors import ParameterError
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.catalogue.compounds import output_of, target_of
 from dunefall.catalogue.declare import Input, Output, Param
 from dunefall.patch.model import Link, Module, Patch, Place
@@ -47,7 +47,7 @@ def is_place(patch: Patch, link: Link) -> bool:
 
 def factor_told(amount: float, unit_octaves: bool) -> str:
     """What an amount in octaves multiplies by, ``× 2.83``; empty for other units."""
-    return f"\u00d7 {2.0 ** min(abs(amount), 1000.0):.3g}" if unit_octaves and amount else ""
+    return decimal(f"\u00d7 {2.0 ** min(abs(amount), 1000.0):.3g}") if unit_octaves and amount else ""
 
 
 def range_of(patch: Patch, link: Link) -> tuple[float, float] | None:

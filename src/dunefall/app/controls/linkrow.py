@@ -258,7 +258,7 @@ class LinkRow(QAbstractSlider):
     def _typed(self) -> None:
         assert self._field is not None
         text = self._field.text()
-        if " to " in text:
+        if " to " in text or tr(" to ") in text:
             self._end_edit()
             self.range_typed.emit(text)
             return

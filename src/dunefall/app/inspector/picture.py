@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.controls.painting import TraceImage, card, draw_text, outline
 from dunefall.app.controls.theme import Theme, mono
-from dunefall.base.language import inline, tr
+from dunefall.base.language import decimal, inline, tr
 from dunefall.base.words import listed
 from dunefall.catalogue.declare import ModuleSpec, Param
 from dunefall.compiler.sounds import Sound, prepared
@@ -264,7 +264,7 @@ class Picture(QWidget):
         self._foot(
             painter,
             tr("{kind}, {rate_hz:g} kHz", kind=kind, rate_hz=sound.rate_hz / 1000),
-            f"{frames / sound.rate_hz:.2f} s",
+            decimal(f"{frames / sound.rate_hz:.2f} s"),
         )
 
     @property

@@ -25,7 +25,7 @@ from dunefall.app.controls.theme import Theme, mono, numerals, sans
 from dunefall.app.model.context import Context
 from dunefall.app.model.workspace import Workspace
 from dunefall.base.errors import ParameterError
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.units import parse_value
 from dunefall.catalogue.repeats import Repeat
 from dunefall.patch.library import DATA
@@ -121,7 +121,7 @@ class Meter(QWidget):
 
     @staticmethod
     def _text(value: float, unit: str) -> str:
-        return (f"{value:.1f} {unit}" if value > -99 else f"−∞ {unit}").replace("-", "−")
+        return (decimal(f"{value:.1f} {unit}") if value > -99 else f"−∞ {unit}").replace("-", "−")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Bars, marks, numbers."""
@@ -324,7 +324,7 @@ def type_tempo(context: Context, field: QLineEdit) -> bool:
         document.end_merge()
     except ParameterError as error:
         context.tell(str(error))
-    field.setText(f"{document.patch.tempo_bpm:.1f} BPM")
+    field.setText(decimal(f"{document.patch.tempo_bpm:.1f} BPM"))
     return document.patch is not before
 
 

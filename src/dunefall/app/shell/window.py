@@ -45,7 +45,7 @@ from dunefall.app.shell.recovery import CrashCopies
 from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.workspaces import WORKSPACES
 from dunefall.base.errors import DunefallError
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.preferences import Preferences
 from dunefall.catalogue.repeats import repeat_of_patch
 from dunefall.catalogue.search import entries
@@ -252,7 +252,10 @@ class MainWindow(QMainWindow):
         if isinstance(menu, QMenu):
             menu.close()  # what it offers is of the patch before
         self.header.show_title(patch.title, document.modified)
-        for field, text in ((self.header.tempo, f"{patch.tempo_bpm:.1f} BPM"), (self.header.seed, f"{patch.seed:04d}")):
+        for field, text in (
+            (self.header.tempo, decimal(f"{patch.tempo_bpm:.1f} BPM")),
+            (self.header.seed, f"{patch.seed:04d}"),
+        ):
             if not field.hasFocus():
                 field.setText(text)
         self._repeat_timer.start(REPEAT_MS)

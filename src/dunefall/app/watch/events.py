@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.story import cause_story
 from dunefall.compiler.traces import BIN_SAMPLES, TRACE_BINS
@@ -122,7 +122,7 @@ class Events(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush if refused else theme.colour("gate"))
                 painter.drawRect(tick)
         foot = QRectF(self._plot.left(), self._plot.bottom() + 1, self._plot.width(), FOOT - 2)
-        draw_text(painter, foot, f"−{self._seconds:.3g} s", mono(11, 400), theme.colour("text2"))
+        draw_text(painter, foot, decimal(f"−{self._seconds:.3g} s"), mono(11, 400), theme.colour("text2"))
         draw_text(painter, foot, tr("now"), mono(11, 400), theme.colour("text2"), right=True)
         painter.end()
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.theme import Theme, mono
 from dunefall.app.watch.watchplots import Plot
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.units import format_value
 
 __all__ = ["History", "Scope", "Trigger", "columns_of"]
@@ -186,7 +186,7 @@ class Scope(Plot):
         middle = plot.y() + plot.height() // 2
         painter.drawLine(plot.x(), middle, plot.right(), middle)
         for y, number in ((plot.y() + 6, high), (middle, (low + high) / 2), (plot.bottom() - 6, low)):
-            text = f"{number:+.2g}".replace("-", "−").replace("0.", ".") if number else "0"
+            text = decimal(f"{number:+.2g}".replace("0.", ".")).replace("-", "−") if number else "0"
             draw_text(painter, QRectF(0, y - 8, 34, 16), text, mono(11, 400), theme.colour("text2"), right=True)
         for k, text in ((0, f"−{format_value(self._seconds, 's')}"), (2, f"−{format_value(self._seconds / 2, 's')}"),
                         (4, tr("now"))):  # fmt: skip
@@ -201,7 +201,7 @@ class Scope(Plot):
             share = min(max((self._cursor.x() - self.plot.x()) / max(1, self.plot.width()), 0.0), 1.0)
             value = float(self.samples[int(share * (len(self.samples) - 1))])
             ago = f"−{format_value(self._seconds * (1 - share), 's')}  "
-        return ago + f"{value:+.2f}".replace("-", "−")
+        return ago + decimal(f"{value:+.2f}").replace("-", "−")
 
     def _draw_traces(self, painter: QPainter, plot: QRect, low: float, high: float) -> None:
         """What was kept, the signal itself, and what is laid over it, each by its own span."""

@@ -27,7 +27,7 @@ from dunefall.app.workspaces.build.layout import (
     lay_out,
 )
 from dunefall.app.workspaces.build.links import LinkPainter
-from dunefall.base.language import capital, tr
+from dunefall.base.language import capital, decimal, tr
 from dunefall.catalogue.compounds import Face, spec_for
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.paths import end_of
@@ -78,7 +78,7 @@ def shorter(value: str) -> str:
     beats = value.rpartition("· ")[2]
     number, _, unit = beats.replace("−", "-").partition(" ")
     with contextlib.suppress(ValueError):
-        return f"{float(f'{float(number):.2g}'):g} {unit}".strip().replace("-", "−")
+        return decimal(f"{float(f'{float(number):.2g}'):g} {unit}").strip().replace("-", "−")
     return beats
 
 

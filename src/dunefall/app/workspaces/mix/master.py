@@ -12,7 +12,7 @@ from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.mastercurve import MasterCurve
 from dunefall.app.workspaces.mix.ruler import GRID_DB, NAME_X, RAIL_W, RAIL_X, VALUE_W, db_at, gain_db, x_of_db
-from dunefall.base.language import tr, tr_count
+from dunefall.base.language import decimal, tr, tr_count
 from dunefall.base.units import format_value
 from dunefall.base.words import listed
 from dunefall.catalogue import spec_of
@@ -30,7 +30,7 @@ KEPT = 600
 
 
 def _text(value: float, unit: str) -> str:
-    return (f"{value:.1f} {unit}" if value > -99 else f"−∞ {unit}").replace("-", "−")
+    return (decimal(f"{value:.1f} {unit}") if value > -99 else f"−∞ {unit}").replace("-", "−")
 
 
 class Master(QWidget):

@@ -18,7 +18,7 @@ from dunefall.app.workspaces.mix.field import Field
 from dunefall.app.workspaces.mix.masking import MaskingPlot, covering_text
 from dunefall.app.workspaces.mix.master import Master
 from dunefall.app.workspaces.mix.rows import MixRows
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.layouts import LAYOUTS, layout_of
 from dunefall.engine.messages import DeviceChosen
 from dunefall.engine.shared import Status
@@ -52,7 +52,7 @@ class _Correlation(QWidget):
         """Show this correlation."""
         self._now = value
         self._low, self._high = min(value, self._low + 0.003), max(value, self._high - 0.003)
-        self.setAccessibleDescription(f"{value:+.2f}")
+        self.setAccessibleDescription(decimal(f"{value:+.2f}"))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -71,7 +71,7 @@ class _Correlation(QWidget):
         painter.drawEllipse(QPointF(now, y), 5, 5)
         for x, text in ((left, tr("−1 opposed")), (left + width / 2, "0"), (left + width, tr("+1 same"))):
             draw_text(painter, QRectF(x - 40, 17, 80, 16), text, sans(11), theme.colour("text2"), centre=True)
-        text = f"{self._now:+.2f}".replace("-", "−")
+        text = decimal(f"{self._now:+.2f}").replace("-", "−")
         draw_text(painter, QRectF(self.width() - 60, 2, 60, 18), text, mono(13, 600), theme.colour("text"), right=True)
         painter.end()
 

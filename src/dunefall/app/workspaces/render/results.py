@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyledItemDelegat
 from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.deliver.making import File
 from dunefall.deliver.verdict import Finding
 
@@ -108,7 +108,7 @@ class _Files(QAbstractTableModel):
         m = file.measures
         minutes, seconds = divmod(m.seconds, 60.0)
         return (
-            "", file.names[0], f"{int(minutes)}:{seconds:05.2f}", f"{m.lufs:.1f}".replace("-", "−"),
+            "", file.names[0], f"{int(minutes)}:{seconds:05.2f}", decimal(f"{m.lufs:.1f}").replace("-", "−"),
             f"{m.true_peak_db:.1f}".replace("-", "−"), seam_text(file), str(len(file.clicks)),
             tr("▲ check") if file.findings else tr("✓ good"),
         )[column]  # fmt: skip

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from dunefall.app.controls.accessible import PaintedPart
 from dunefall.app.controls.painting import draw_text
 from dunefall.app.controls.theme import Theme, mono, sans
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.survey.numbers import LayerNumbers, Numbers
 
 __all__ = ["EventsBox"]
@@ -99,7 +99,7 @@ class EventsBox(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.fillRect(QRectF(first, middle - 3, max(last - first, 2), 6), band)
         painter.fillRect(QRectF(left + width * _share(row.per_minute) - 1, middle - 6, 2.5, 12), theme.colour("text"))
-        figure = f"{row.per_minute:.0f}" if row.per_minute >= 100 else f"{row.per_minute:.1f}"
+        figure = decimal(f"{row.per_minute:.0f}") if row.per_minute >= 100 else decimal(f"{row.per_minute:.1f}")
         draw_text(painter, QRectF(right - SPAN_W - FIGURE_W - 4, y, FIGURE_W, ROW), figure, mono(12),
                   theme.colour("text"), right=True)  # fmt: skip
         span = "fixed" if row.least == row.most else f"{row.least}\u2013{row.most}"

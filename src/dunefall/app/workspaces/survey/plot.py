@@ -26,7 +26,7 @@ from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.survey import drawing
 from dunefall.app.workspaces.survey.axis import Axis, tick_told
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Layer, Moment
 from dunefall.survey.findings import Finding, View
@@ -289,7 +289,7 @@ class TimePlot(QWidget):
             else tr("short-term, LUFS")
         )
         numbers = self.shown.numbers
-        whole = f"{numbers.lufs:.1f} LUFS".replace("-", "\u2212") if numbers and numbers.lufs > -99 else ""
+        whole = decimal(f"{numbers.lufs:.1f} LUFS").replace("-", "\u2212") if numbers and numbers.lufs > -99 else ""
         spread = tr("range {range_lu:.1f} LU", range_lu=numbers.range_lu) if numbers else ""
         lines(boxes["loudness"], tr("Loudness"), goal, whole, spread)
         for layer in self._layers:

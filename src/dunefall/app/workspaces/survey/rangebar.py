@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidg
 from dunefall.analysis.loudness import programme_of
 from dunefall.app.controls.theme import numerals, sans
 from dunefall.base.errors import ParameterError
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.units import parse_time
 from dunefall.base.words import time_told
 from dunefall.survey.findings import View
@@ -99,7 +99,9 @@ class RangeBar(QWidget):
 
 
 def _said(chosen: tuple[float, float], view: View | None) -> str:
-    length = f"{chosen[1] - chosen[0]:.1f} s" if chosen[1] - chosen[0] < 60 else time_told(chosen[1] - chosen[0])
+    length = (
+        decimal(f"{chosen[1] - chosen[0]:.1f} s") if chosen[1] - chosen[0] < 60 else time_told(chosen[1] - chosen[0])
+    )
     if view is None:
         return length
     first, last = (min(int(view.bins_of(at)), view.bins) for at in chosen)
@@ -107,5 +109,5 @@ def _said(chosen: tuple[float, float], view: View | None) -> str:
         return tr("{length}, not looked at yet", length=length)
     lufs = programme_of(view.energy[first:last].astype(float)).integrated
     peak = 20.0 * math.log10(max(float(view.peak[first:last].max()), 1e-6))
-    loud = f"{lufs:.1f} LUFS, " if lufs > -99 else ""
+    loud = decimal(f"{lufs:.1f} LUFS, ") if lufs > -99 else ""
     return tr("{length}, {loud}peak {peak:.1f} dBTP", length=length, loud=loud, peak=peak).replace("-", "\u2212")

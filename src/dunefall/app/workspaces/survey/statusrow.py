@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from dunefall.app.controls.theme import Theme, numerals, sans
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.words import time_told
 from dunefall.survey.outlook import Outlook
 
@@ -124,7 +124,7 @@ class StatusRow(QWidget):
         elif outlook.done:
             self.speed.setText(tr("all of it"))
         elif outlook.speed and not outlook.paused:
-            times = f"{outlook.speed:.0f}" if outlook.speed >= 2 else f"{outlook.speed:.1f}"
+            times = decimal(f"{outlook.speed:.0f}") if outlook.speed >= 2 else decimal(f"{outlook.speed:.1f}")
             self.speed.setText(tr("{times}\u00d7   about {long} to go", times=times, long=_long(outlook.left_s)))
         else:
             self.speed.setText("paused" if outlook.paused else tr("preparing…"))

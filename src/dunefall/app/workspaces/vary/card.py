@@ -12,7 +12,7 @@ from dunefall.app.controls.ownkeys import own_keys
 from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.vary.pictures import draw_course, draw_spectrogram
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.patch.family import DISCARDED, KEPT, State
 from dunefall.vary.looks import Look
 
@@ -228,7 +228,7 @@ class Card(QWidget):
         draw_text(painter, words, trouble or shown.words, font, theme.colour("text2" if discarded else "text"))
         if shown.state.mark == "":
             foot = (
-                f"{shown.place * shown.look.seconds:.1f} / {shown.look.seconds:.0f} s"
+                decimal(f"{shown.place * shown.look.seconds:.1f} / {shown.look.seconds:.0f} s")
                 if playing and shown.look
                 else shown.change
             )
