@@ -1,7 +1,8 @@
 """Writes src/dunefall/data/languages: the messages of the program (dunefall.pot), and each language compiled.
 
-`python scripts/make_languages.py` finds every text in ``tr`` and ``tr_count`` and in the declarations, brings the files of
-the translators (``CODE/LC_MESSAGES/dunefall.po``) up to date, and compiles them. It says what is not translated.
+`python scripts/make_languages.py` finds every text in ``tr`` and ``tr_count`` and in the declarations, brings
+the files of the translators (``CODE/LC_MESSAGES/dunefall.po``) up to date, and compiles them. It says what is not
+translated.
 """
 
 from __future__ import annotations
@@ -31,8 +32,9 @@ from dunefall.vary.words import DIMENSIONS
 
 ROOT = Path(__file__).parent.parent / "src"
 Message = str | tuple[str, str]
-OTHERS = ("audio", "control", "gate", "level", "width", "send", "starter", "compound", "layer")
-"""Kinds of signals, of what is touched in a row of the mix, and of what can be added, which are ids as well."""
+OTHERS = ("audio", "control", "gate", "level", "width", "send", "starter", "compound", "layer", "running",
+          "waiting", "paused", "done", "failed")  # fmt: skip
+"""Kinds of signals, of what is touched in a row of the mix, of what can be added, and states of jobs: ids as well."""
 
 
 def in_code() -> Iterator[tuple[Message, str]]:

@@ -56,14 +56,8 @@ def read_file(path: Path, most: int = MAX_BYTES) -> bytes:
             raise PatchError(tr("{path} is no ordinary file", path=path))
         size = path.stat().st_size
         if size > most:
-            raise PatchError(
-                tr(
-                    "{path} has {size:.0f} MB; at most {most:g} MB are read",
-                    path=path,
-                    size=size / 1e6,
-                    most=most / 1e6,
-                )
-            )
+            raise PatchError(tr("{path} has {size:.0f} MB; at most {most:g} MB are read", path=path, size=size / 1e6,
+                                most=most / 1e6))  # fmt: skip
         return path.read_bytes()
     except (OSError, ValueError) as error:
         raise StorageError(
@@ -100,14 +94,8 @@ def parse_json(data: bytes) -> object:
     try:
         raw = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_unique_object)
     except json.JSONDecodeError as error:
-        raise PatchError(
-            tr(
-                "line {lineno}, column {colno}: this is not valid JSON ({msg})",
-                lineno=error.lineno,
-                colno=error.colno,
-                msg=error.msg,
-            )
-        ) from error
+        raise PatchError(tr("line {lineno}, column {colno}: this is not valid JSON ({msg})", lineno=error.lineno,
+                            colno=error.colno, msg=error.msg)) from error  # fmt: skip
     except RecursionError as error:
         raise PatchError(tr("the file is nested too deeply to be a patch")) from error
     except ValueError as error:

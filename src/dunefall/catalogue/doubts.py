@@ -90,34 +90,24 @@ def _fields(patch: Patch) -> Iterator[str]:
         for name in extra:
             near = get_close_matches(name, known, 1, 0.5)
             if near:
-                yield tr(
-                    '{where} has a field "{name}", which means nothing; is "{near}" meant?',
-                    where=where,
-                    name=name,
-                    near=near[0],
-                )
+                yield tr('{where} has a field "{name}", which means nothing; is "{near}" meant?', where=where,
+                         name=name, near=near[0])  # fmt: skip
 
 
 def _layers(patch: Patch) -> Iterator[str]:
     lanes = effect_lanes(patch)
     if len(lanes) > MOST_EFFECTS:
         names = ", ".join(layer.name for layer in lanes[MOST_EFFECTS:])
-        yield tr(
-            "{MOST_EFFECTS} effect lanes are shown in Mix; {names} would be one more",
-            MOST_EFFECTS=MOST_EFFECTS,
-            names=names,
-        )
+        yield tr("{MOST_EFFECTS} effect lanes are shown in Mix; {names} would be one more", MOST_EFFECTS=MOST_EFFECTS,
+                 names=names)  # fmt: skip
     for layer in lanes:
         if not any(module.type == "sends" for module in layer.modules):
             yield tr('the effect lane "{name}" has no Sends: nothing can be sent to it', name=layer.name)
     yield from _inserts(patch)
     for layer in patch.layers:
         if layer.meet and all(module.id != layer.meet for module in layer.modules):
-            yield tr(
-                'the voices of "{name}" are to meet at "{meet}", which is no module of this layer',
-                name=layer.name,
-                meet=layer.meet,
-            )
+            yield tr('the voices of "{name}" are to meet at "{meet}", which is no module of this layer',
+                     name=layer.name, meet=layer.meet)  # fmt: skip
 
 
 def _inserts(patch: Patch) -> Iterator[str]:
@@ -159,11 +149,5 @@ def _link(patch: Patch, link: Link) -> Iterator[str]:
     for what, value in (("amount", link.amount), ("offset", link.offset)):
         if abs(value) > SPANS * span:
             source = patch.module(link.source.module).name
-            yield tr(
-                'the {what} of {source} on "{name}" {port} is {value:g}, beyond any range',
-                what=what,
-                source=source,
-                name=target.name,
-                port=link.target.port,
-                value=value,
-            )
+            yield tr('the {what} of {source} on "{name}" {port} is {value:g}, beyond any range', what=what,
+                     source=source, name=target.name, port=link.target.port, value=value)  # fmt: skip

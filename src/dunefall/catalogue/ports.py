@@ -194,16 +194,8 @@ class Param:
         """
         if not self.low <= value <= self.high or (self.choices and value != round(value)):
             given = f"{value:g}" if self.choices else self.format(value)
-            raise ParameterError(
-                tr(
-                    "{name} of {where} must be {allowed}; got {given}",
-                    name=self.name,
-                    where=where,
-                    allowed=self.allowed,
-                    given=given,
-                ),
-                allowed=self.allowed,
-            )
+            raise ParameterError(tr("{name} of {where} must be {allowed}; got {given}", name=self.name, where=where,
+                                    allowed=self.allowed, given=given), allowed=self.allowed)  # fmt: skip
         return value
 
     def typed(self, value: float, where: str) -> float:
@@ -280,16 +272,8 @@ class Series:
             allowed = (
                 tr("{least} to {most}", least=self.least, most=self.most) if self.least < self.most else f"{self.most}"
             )
-            raise ParameterError(
-                tr(
-                    "{name} of {where} needs {allowed} numbers; got {count}",
-                    name=self.name,
-                    where=where,
-                    allowed=allowed,
-                    count=len(values),
-                ),
-                allowed=allowed,
-            )
+            raise ParameterError(tr("{name} of {where} needs {allowed} numbers; got {count}", name=self.name,
+                                    where=where, allowed=allowed, count=len(values)), allowed=allowed)  # fmt: skip
         for k, value in enumerate(values):
             if not self.low <= value <= self.high or (self.choices and value != round(value)):
                 allowed = tr("{low} to {high}", low=self.format(self.low), high=self.format(self.high))

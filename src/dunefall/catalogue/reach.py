@@ -112,14 +112,8 @@ def with_range(patch: Patch, link: Link, first: float, last: float) -> Link:
     elif range_of(patch, link) is None:
         raise ParameterError(tr("a sound or a gate is taken unchanged: set this link's amount instead"))
     elif not (abs(first) <= FARTHEST and abs(last) <= FARTHEST):
-        raise ParameterError(
-            tr(
-                "a range must lie within −{FARTHEST:g} and {FARTHEST:g}; got {first:g} to {last:g}",
-                FARTHEST=FARTHEST,
-                first=first,
-                last=last,
-            )
-        )
+        raise ParameterError(tr("a range must lie within −{FARTHEST:g} and {FARTHEST:g}; got {first:g} to {last:g}",
+                                FARTHEST=FARTHEST, first=first, last=last))  # fmt: skip
     else:
         a, b = first, last
     amount = (b - a) / (high - low)

@@ -94,11 +94,8 @@ def module_story(patch: Patch, module_id: str) -> str:
     module = patch.module(module_id)
     spec = spec_for(module)
     if spec is None:
-        return tr(
-            "{name} is of a kind ({type}) that this version does not know: it is kept, and silent.",
-            name=module.name,
-            type=module.type,
-        )
+        return tr("{name} is of a kind ({type}) that this version does not know: it is kept, and silent.",
+                  name=module.name, type=module.type)  # fmt: skip
     parts = [f"{module.name}: {spec.sentence}"]
     if module.bypassed:
         parts.append(tr("It is bypassed."))
@@ -146,18 +143,11 @@ def _drawn(series: Series, module: Module, values: Mapping[str, float]) -> str:
     if len(set(numbers)) == 1:
         return tr("{format} throughout", format=series.format(numbers[0]))
     if len(series.choices) == 2:
-        return tr(
-            "{choices} at {listed}",
-            choices=series.choices[1],
-            listed=", ".join(str(k) for k, x in enumerate(numbers, 1) if x >= 0.5),
-        )
+        return tr("{choices} at {listed}", choices=series.choices[1], listed=", ".join(str(k) for k,
+                  x in enumerate(numbers, 1) if x >= 0.5))  # fmt: skip
     if series.drawn in ("curve", "path") and len(numbers) > MOST_POINTS:
-        return tr(
-            "{count} points from {format} to {format_2}",
-            count=len(numbers),
-            format=series.format(min(numbers)),
-            format_2=series.format(max(numbers)),
-        )
+        return tr("{count} points from {format} to {format_2}", count=len(numbers),
+                  format=series.format(min(numbers)), format_2=series.format(max(numbers)))  # fmt: skip
     return " ".join(series.format(x).replace(" ", "\u00a0") for x in numbers)
 
 
@@ -191,12 +181,8 @@ def compound_story(patch: Patch, compound: Compound) -> str:
     """What a compound is made of, and what its controls are set to."""
     face = face_of(patch, compound)
     values = [f"{p.name} {p.format(face.params[p.id])}" for p in face.spec.params] if face.spec else []
-    return tr(
-        "{name}, a compound: {face_sentence} Set to {listed}.",
-        name=compound.name,
-        face_sentence=face_sentence(patch, compound),
-        listed=", ".join(values) or tr("nothing"),
-    )
+    return tr("{name}, a compound: {face_sentence} Set to {listed}.", name=compound.name,
+              face_sentence=face_sentence(patch, compound), listed=", ".join(values) or tr("nothing"))  # fmt: skip
 
 
 def patch_story(patch: Patch) -> str:
@@ -209,17 +195,9 @@ def patch_story(patch: Patch) -> str:
     made += [tr_count("{count} compound", "{count} compounds", compounds)] if compounds else []
     made.append(tr_count("{count} link", "{count} links", links))
     around = "" if patch.layout == "stereo" else tr(", in {name}", name=inline(layout_of(patch.layout).name))
-    head = [
-        tr(
-            "{title}: {listed}, {tempo_bpm:g} BPM, seed {seed:04d}{around}.",
-            title=patch.title,
-            listed=", ".join(made),
-            tempo_bpm=patch.tempo_bpm,
-            seed=patch.seed,
-            around=around,
-        ),
-        tr("It {told}.", told=repeat_of_patch(patch).told(patch.tempo_bpm)),
-    ]
+    head = [tr("{title}: {listed}, {tempo_bpm:g} BPM, seed {seed:04d}{around}.", title=patch.title,
+               listed=", ".join(made), tempo_bpm=patch.tempo_bpm, seed=patch.seed, around=around), tr("It {told}.",
+               told=repeat_of_patch(patch).told(patch.tempo_bpm))]  # fmt: skip
     return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
 
 
@@ -247,12 +225,8 @@ def _cause(module: Module, spec: ModuleSpec, output: str) -> str:
     """A module's part in it: its name and what it lets through."""
     values = {param.id: module.params.get(param.id, param.default) for param in spec.params}
     if spec.id == "chance":
-        return tr(
-            "{name}, chance {format}: {output}",
-            name=module.name,
-            format=spec.param("probability").format(values["probability"]),
-            output=output,
-        )
+        return tr("{name}, chance {format}: {output}", name=module.name,
+                  format=spec.param("probability").format(values["probability"]), output=output)  # fmt: skip
     if spec.id == "divider":
         return f"{module.name} ÷{values[f'by_{output}']:g}"
     if spec.id == "even-spread":

@@ -31,27 +31,13 @@ def check_patch(patch: Patch) -> None:
         spec = spec_of(source.type)
         if spec and spec.output(link.source.port) is None:
             ports = ", ".join(output.id for output in spec.outputs)
-            raise PatchError(
-                tr(
-                    '"{name}" has no output "{port}"; it has {ports}',
-                    name=source.name,
-                    port=link.source.port,
-                    ports=ports,
-                ),
-                place=f"links[{k}].from",
-            )
+            raise PatchError(tr('"{name}" has no output "{port}"; it has {ports}', name=source.name,
+                                port=link.source.port, ports=ports), place=f"links[{k}].from")  # fmt: skip
         spec = spec_of(target.type)
         if spec and spec.target(link.target.port) is None:
             ports = ", ".join(port.id for port in spec.targets if spec.target(port.id))
-            raise PatchError(
-                tr(
-                    '"{name}" has no input or parameter "{port}"; it has {ports}',
-                    name=target.name,
-                    port=link.target.port,
-                    ports=ports,
-                ),
-                place=f"links[{k}].to",
-            )
+            raise PatchError(tr('"{name}" has no input or parameter "{port}"; it has {ports}', name=target.name,
+                                port=link.target.port, ports=ports), place=f"links[{k}].to")  # fmt: skip
 
 
 def check_value(patch: Patch, module_id: str, param: str, value: float) -> None:
@@ -81,15 +67,8 @@ def _check_values(spec: ModuleSpec, module: Module, values: Mapping[str, float],
     known: dict[str, Param] = {param.id: param for param in spec.params if not param.follows}
     for name, value in values.items():
         if name not in known:
-            raise PatchError(
-                tr(
-                    'a {name} has no parameter "{name_2}"; it has {listed}',
-                    name=spec.name,
-                    name_2=name,
-                    listed=", ".join(known) or "none",
-                ),
-                place=place,
-            )
+            raise PatchError(tr('a {name} has no parameter "{name_2}"; it has {listed}', name=spec.name, name_2=name,
+                                listed=", ".join(known) or "none"), place=place)  # fmt: skip
         try:
             known[name].check(value, tr('"{name}" in layer "{layer}"', name=module.name, layer=layer))
         except ParameterError as error:
@@ -125,15 +104,8 @@ def _check_module(module: Module, layer: str, place: str) -> None:
     drawn = {series.id: series for series in spec.series}
     for name, values in module.series.items():
         if name not in drawn:
-            raise PatchError(
-                tr(
-                    'a {name} has no series "{name_2}"; it has {listed}',
-                    name=spec.name,
-                    name_2=name,
-                    listed=", ".join(drawn) or "none",
-                ),
-                place=f"{place}.series",
-            )
+            raise PatchError(tr('a {name} has no series "{name_2}"; it has {listed}', name=spec.name, name_2=name,
+                                listed=", ".join(drawn) or "none"), place=f"{place}.series")  # fmt: skip
         try:
             drawn[name].check(values, tr('"{name}" in layer "{layer}"', name=module.name, layer=layer))
         except ParameterError as error:

@@ -136,15 +136,9 @@ def _sound() -> Iterator[Finding]:
         return
     servers = [str(api["name"]) for api in library.query_hostapis()]
     outputs, inputs = sound_names("output", 1), sound_names("input", 1)
-    yield Finding(
-        "sound",
-        "ok",
-        tr(
-            "{get_portaudio_version}; speaks to {listed}",
-            get_portaudio_version=library.get_portaudio_version()[1],
-            listed=", ".join(servers) or "nothing",
-        ),
-    )
+    yield Finding("sound", "ok", tr("{get_portaudio_version}; speaks to {listed}",
+                                    get_portaudio_version=library.get_portaudio_version()[1],
+                                    listed=", ".join(servers) or "nothing"))  # fmt: skip
     if outputs:
         yield Finding("outputs", "ok", ", ".join(outputs))
     else:

@@ -108,11 +108,6 @@ def seeds_of(text: str) -> tuple[int, ...]:
     except ValueError:
         seeds = ()
     if not seeds or len(seeds) > MOST_SEEDS:
-        raise argparse.ArgumentTypeError(
-            tr(
-                'needs seeds such as 1..24 or 3,7,9, at most {MOST_SEEDS}; got "{text}"',
-                MOST_SEEDS=MOST_SEEDS,
-                text=text,
-            )
-        )
+        raise argparse.ArgumentTypeError(tr('needs seeds such as 1..24 or 3,7,9, at most {MOST_SEEDS}; got "{text}"',
+                                            MOST_SEEDS=MOST_SEEDS, text=text))  # fmt: skip
     return seeds

@@ -38,34 +38,21 @@ def add_render(commands: Any) -> None:
         epilog="example: dunefall render demo: --seconds 60 --seed 7 --out sluice.wav",
     )  # fmt: skip
     add = parser.add_argument
-    add(
-        "patch",
-        metavar="PATCH",
-        nargs="?",
-        help=tr("{PATCH_HELP}; or a take (.dunetake); a job may hold its own", PATCH_HELP=PATCH_HELP),
-    )
+    add("patch", metavar="PATCH", nargs="?",
+        help=tr("{patch}; or a take (.dunetake); a job may hold its own", patch=PATCH_HELP))  # fmt: skip
     add("--out", type=Path, metavar="PATH", help=tr("the file; where there are several, their folder"))
     add("--job", type=Path, metavar="FILE", help=tr("a job file (.dunejob)"))
-    add(
-        "--preset",
-        metavar="NAME",
-        help=tr("a preset, shipped or your own: film-bed, game-variations, seamless-loop, …"),
-    )
+    add("--preset", metavar="NAME",
+        help=tr("a preset, shipped or your own: film-bed, game-variations, seamless-loop, …"))  # fmt: skip
     add("--seconds", type=seconds_of, metavar="S", help=tr("length; with --until-silence the longest"))
     add("--bars", type=float, metavar="N", help=tr("length in bars of four beats"))
     add("--layer", metavar="NAME", help=tr("one layer, by name or id, with what it sends to the effect lanes"))
-    add(
-        "--effects",
-        choices=("with", "apart", "without"),
-        help=tr("effect lanes in the layer's file, apart, or left out"),
-    )
+    add("--effects", choices=("with", "apart", "without"),
+        help=tr("effect lanes in the layer's file, apart, or left out"))  # fmt: skip
     add("--stems", action="store_true", help=tr("every layer in a file of its own"))
     add("--hits", metavar="MODULE", help=tr("every event of a module in a file of its own, until silence"))
-    add(
-        "--live",
-        metavar="FILE",
-        help=tr("a recording that the live input hears; simulated: a voice that comes with it"),
-    )
+    add("--live", metavar="FILE",
+        help=tr("a recording that the live input hears; simulated: a voice that comes with it"))  # fmt: skip
     add("--seed", type=int, metavar="N", help=tr("a seed other than the patch's"))
     add("--seeds", type=seeds_of, metavar="A..B", help=tr("a file for each of these seeds"))
     add("--variations", type=int, metavar="N", help=tr("a file for each of N seeds, from the patch's on"))

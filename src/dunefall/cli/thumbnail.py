@@ -53,14 +53,8 @@ def run_thumbnail(options: argparse.Namespace) -> int:
         If the patch cannot be read, or the picture not be written.
     """
     if not LEAST_PX <= options.size <= MOST_PX:
-        raise ParameterError(
-            tr(
-                "a picture is {LEAST_PX} to {MOST_PX} px wide; got {size}",
-                LEAST_PX=LEAST_PX,
-                MOST_PX=MOST_PX,
-                size=options.size,
-            )
-        )
+        raise ParameterError(tr("a picture is {LEAST_PX} to {MOST_PX} px wide; got {size}", LEAST_PX=LEAST_PX,
+                                MOST_PX=MOST_PX, size=options.size))  # fmt: skip
     from dunefall.app.shell.thumbnail import draw_thumbnail
 
     image = draw_thumbnail(load_patch(options.patch), options.size)

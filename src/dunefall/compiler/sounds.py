@@ -162,14 +162,9 @@ def import_sounds(patch: Patch, report: Report | None = None, *, alone: bool = F
             troubles.append(tr("“{name}” is silent: {error}", name=module.name, error=error))
             continue
         if found.digest != ref.digest:
-            troubles.append(
-                tr(
-                    "“{name}” is silent: {name_2} is not the sound that the patch was made with; "
-                    "choose it again to use it as it is now",
-                    name=module.name,
-                    name_2=Path(ref.path).name,
-                )
-            )
+            troubles.append(tr("“{name}” is silent: {name_2} is not the sound that the patch was made with; "
+                               "choose it again to use it as it is now", name=module.name,
+                               name_2=Path(ref.path).name))  # fmt: skip
     return troubles
 
 
@@ -317,17 +312,11 @@ def _opened(path: Path) -> soundfile.SoundFile:
         fault = tr("holds no sound: it is empty")
     elif file.frames > LONGEST_S * file.samplerate:
         hours = file.frames / file.samplerate / 3600
-        fault = tr(
-            "is {hours:.1f} hours long; the longest that can be played is {LONGEST_S:.0f} hours",
-            hours=hours,
-            LONGEST_S=LONGEST_S / 3600,
-        )
+        fault = tr("is {hours:.1f} hours long; the longest that can be played is {LONGEST_S:.0f} hours", hours=hours,
+                   LONGEST_S=LONGEST_S / 3600)  # fmt: skip
     elif file.channels > MOST_CHANNELS or not 1000 <= file.samplerate <= 768000:
-        fault = tr(
-            "has {channels} channels at {samplerate} Hz; that cannot be played",
-            channels=file.channels,
-            samplerate=file.samplerate,
-        )
+        fault = tr("has {channels} channels at {samplerate} Hz; that cannot be played", channels=file.channels,
+                   samplerate=file.samplerate)  # fmt: skip
     if fault:
         file.close()
         raise StorageError(f"{path.name} {fault}")
@@ -399,27 +388,15 @@ def _convert(file: soundfile.SoundFile, ref: SoundRef, report: Callable[[int], N
                 done += len(piece)
                 report(done)
             if done < file.frames:
-                raise StorageError(
-                    tr(
-                        "{name} is broken: it ends after {done} of {frames} samples",
-                        name=Path(ref.path).name,
-                        done=done,
-                        frames=file.frames,
-                    )
-                )
+                raise StorageError(tr("{name} is broken: it ends after {done} of {frames} samples",
+                                      name=Path(ref.path).name, done=done, frames=file.frames))  # fmt: skip
         os.replace(part, path)
     except soundfile.SoundFileError as error:
         raise StorageError(tr("{name} is broken: {error}", name=Path(ref.path).name, error=error)) from error
     except OSError as error:
         if not alone or file.frames * rows > MOST_IN_MEMORY:
-            raise StorageError(
-                tr(
-                    "cannot keep a copy of {path} in {parent}: {reason}",
-                    path=ref.path,
-                    parent=path.parent,
-                    reason=error.strerror or error,
-                )
-            ) from error
+            raise StorageError(tr("cannot keep a copy of {path} in {parent}: {reason}", path=ref.path,
+                                  parent=path.parent, reason=error.strerror or error)) from error  # fmt: skip
         cannot_keep(path.parent, error)
         file.seek(0)
         sound = file.read(dtype="float32", always_2d=True)

@@ -224,13 +224,8 @@ def moved_values(source: Source, places: Sequence[Place], *, rate: int, seconds:
         If there is no such output or parameter, or the rate is out of range.
     """
     if not 0.01 <= every_hz <= rate / QUANTUM:
-        raise ParameterError(
-            tr(
-                "movements are written 0.01 to {QUANTUM:.0f} times a second; got {every_hz:g}",
-                QUANTUM=rate / QUANTUM,
-                every_hz=every_hz,
-            )
-        )
+        raise ParameterError(tr("movements are written 0.01 to {QUANTUM:.0f} times a second; got {every_hz:g}",
+                                QUANTUM=rate / QUANTUM, every_hz=every_hz))  # fmt: skip
     for place in places:
         spec = spec_of(source.patch.module(place.module).type) if source.patch.has(place.module) else None
         known = {port.id for port in spec.outputs} | {param.id for param in spec.params} if spec else set()

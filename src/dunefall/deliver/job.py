@@ -145,13 +145,8 @@ class Job:
         for name, entry in settings().items():
             _check(name, entry, getattr(self, name))
         if len(self.seeds) > MOST_FILES:
-            raise ParameterError(
-                tr(
-                    "a job makes at most {MOST_FILES} files; got {count} seeds",
-                    MOST_FILES=MOST_FILES,
-                    count=len(self.seeds),
-                )
-            )
+            raise ParameterError(tr("a job makes at most {MOST_FILES} files; got {count} seeds",
+                                    MOST_FILES=MOST_FILES, count=len(self.seeds)))  # fmt: skip
         bad = [seed for seed in self.seeds if not 0 <= seed < 2**32]
         if bad:
             raise ParameterError(tr("a seed must be 0 to {value}; got {bad}", value=2**32 - 1, bad=bad[0]))
@@ -165,13 +160,8 @@ class Job:
         if self.spread and self.of != "patch":
             raise ParameterError(tr("values are spread around a patch, not around a take"))
         if not self.formats or any(kind not in FORMATS for kind in self.formats):
-            raise ParameterError(
-                tr(
-                    "formats must be one or more of {listed}; got {listed_2}",
-                    listed=", ".join(FORMATS),
-                    listed_2=", ".join(self.formats),
-                )
-            )
+            raise ParameterError(tr("formats must be one or more of {listed}; got {listed_2}",
+                                    listed=", ".join(FORMATS), listed_2=", ".join(self.formats)))  # fmt: skip
         if "opus" in self.formats and self.rate_hz != 48000:
             raise ParameterError(tr("Opus files have 48000 Hz; got {rate_hz}", rate_hz=self.rate_hz))
         if (self.events != "none" or self.movements) and (self.ends == "loop" or self.what == "hits"):
@@ -253,14 +243,8 @@ def _check(name: str, entry: Setting, value: object) -> None:
     if value is None and entry.may_be_none:
         return
     if entry.choices and value not in entry.choices:
-        raise ParameterError(
-            tr(
-                '{name} must be one of {listed}; got "{value}"',
-                name=name,
-                listed=", ".join(map(str, entry.choices)),
-                value=value,
-            )
-        )
+        raise ParameterError(tr('{name} must be one of {listed}; got "{value}"', name=name, listed=", ".join(map(str,
+                                entry.choices)), value=value))  # fmt: skip
     if isinstance(value, int | float) and not entry.choices and not entry.low <= value <= entry.high:
         raise ParameterError(
             tr(

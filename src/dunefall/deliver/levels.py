@@ -185,14 +185,8 @@ def brought_to(
     if not limit:
         gained(sound, level_of(peak_db - peak_of - SAFE_DB))
         reached = loudness_of(sound, rate)
-        return Reached(
-            reached,
-            tr(
-                "its peaks would be {over:.1f} dB over {peak_db:g} dBTP, and the limiter is off",
-                over=over,
-                peak_db=peak_db,
-            ),
-        )
+        return Reached(reached, tr("its peaks would be {over:.1f} dB over {peak_db:g} dBTP, and the limiter is off",
+                                   over=over, peak_db=peak_db))  # fmt: skip
     most = peak_db + MOST_LIMITED_DB - peak_of
     gain, reached = min(wanted, most), own
     first = room(*sound.shape)
@@ -205,12 +199,11 @@ def brought_to(
         if abs(reached - lufs) < CLOSE_LU or gain >= most:
             break
         gain = min(gain + lufs - reached, most)
-    missed = (
-        tr("its peaks would have to be lowered by more than {MOST_LIMITED_DB:g} dB", MOST_LIMITED_DB=MOST_LIMITED_DB)
-        if reached < lufs - 0.1
-        else ""
-    )
-    return Reached(reached, missed)
+    return Reached(reached, _too_far() if reached < lufs - 0.1 else "")
+
+
+def _too_far() -> str:
+    return tr("its peaks would have to be lowered by more than {most:g} dB", most=MOST_LIMITED_DB)
 
 
 def loudest(sounds: Sequence[Sound], rate: int) -> float:

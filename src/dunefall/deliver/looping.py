@@ -67,12 +67,8 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
     if job.loop == "fold":
         why = tr("A fold of {fold_s:g} s would be heard. ", fold_s=job.fold_s)
     best = best_length(whole, length, around, fade, rate)
-    told = tr(
-        "{why}Crossfaded over {rate:.2g} s at {rate_2:.2f} s, where it is most like its start.",
-        why=why,
-        rate=fade / rate,
-        rate_2=best / rate,
-    )
+    told = tr("{why}Crossfaded over {rate:.2g} s at {rate_2:.2f} s, where it is most like its start.", why=why,
+              rate=fade / rate, rate_2=best / rate)  # fmt: skip
     return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
 
 

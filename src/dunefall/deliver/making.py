@@ -340,11 +340,8 @@ def _level(pieces: list[Piece], job: Job, disk: Disk) -> None:
         for piece in pieces:
             if lower < 1.0:
                 gained(piece.sound, lower)
-                piece.told = tr(
-                    "{told} All files are {log10:.1f} dB lower, to stay under the peak.",
-                    told=piece.told,
-                    log10=-20 * np.log10(lower),
-                ).strip()
+                piece.told = tr("{told} All files are {log10:.1f} dB lower, to stay under the peak.", told=piece.told,
+                                log10=-20 * np.log10(lower)).strip()  # fmt: skip
             missed = tr("its peaks would be over the limit") if lower < 1.0 and job.loudness == "whole set" else ""
             piece.reached = Reached(job.lufs + 20 * float(np.log10(lower)), missed)
     elif job.limit:

@@ -119,12 +119,7 @@ def names_of(template: str, files: Sequence[Mapping[str, object]]) -> list[str]:
                 tr('two files would be called "{name}"; put {{n}} or {{seed}} into the name', name=name)
             )
         if len(name.encode()) > MOST_BYTES:
-            raise ParameterError(
-                tr(
-                    '"{name}…" is too long for a file name: at most {MOST_BYTES} bytes',
-                    name=name[:40],
-                    MOST_BYTES=MOST_BYTES,
-                )
-            )
+            raise ParameterError(tr('"{name}…" is too long for a file name: at most {MOST_BYTES} bytes',
+                                    name=name[:40], MOST_BYTES=MOST_BYTES))  # fmt: skip
         seen.add(name.casefold())
     return names

@@ -139,12 +139,8 @@ class Disk:
                 os.posix_fallocate(file.fileno(), 0, size)  # a full disk is told of here, and not by a signal later
                 held = np.memmap(file, np.float64, "r+", shape=(frames, channels))
         except OSError as error:
-            text = tr(
-                "no room for {size:.0f} MB of sound in {folder}: {reason}",
-                size=size / 1e6,
-                folder=self._folder,
-                reason=error.strerror or error,
-            )
+            text = tr("no room for {size:.0f} MB of sound in {folder}: {reason}", size=size / 1e6,
+                      folder=self._folder, reason=error.strerror or error)  # fmt: skip
             raise StorageError(text) from error
         return held
 

@@ -139,14 +139,8 @@ def remake(path: Path, names: Sequence[str], out: Path, tell: Callable[[str], No
     wanted = list(names) or list(sums)
     unknown = [name for name in wanted if name not in sums]
     if unknown:
-        raise ParameterError(
-            tr(
-                'there is no file "{unknown}" in {name}; there are {listed}',
-                unknown=unknown[0],
-                name=path.name,
-                listed=", ".join(list(sums)[:8]),
-            )
-        )
+        raise ParameterError(tr('there is no file "{unknown}" in {name}; there are {listed}', unknown=unknown[0],
+                                name=path.name, listed=", ".join(list(sums)[:8])))  # fmt: skip
     made_again = []
     with tempfile.TemporaryDirectory() as folder:
         for task in tasks_of(replace(job, folder=folder, existing="replace"), source, made):

@@ -91,12 +91,8 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
         )
         found.append(Finding(text, tr("Use another seed"), {"seed": "next"}))
     if job.loudness != "as it is" and heard.reached.missed:
-        louder = tr(
-            "{lufs:g} LUFS cannot be reached: {missed}. It has {lufs_2:.1f} LUFS.",
-            lufs=job.lufs,
-            missed=heard.reached.missed,
-            lufs_2=heard.reached.lufs,
-        )
+        louder = tr("{lufs:g} LUFS cannot be reached: {missed}. It has {lufs_2:.1f} LUFS.", lufs=job.lufs,
+                    missed=heard.reached.missed, lufs_2=heard.reached.lufs)  # fmt: skip
         changes: dict[str, object] = {"limit": True} if not job.limit else {"lufs": round(heard.reached.lufs - 0.5)}
         cure = (
             tr("Use the limiter") if not job.limit else tr("Ask for {lufs} LUFS", lufs=round(heard.reached.lufs - 0.5))
@@ -118,11 +114,8 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
 def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
     found = []
     if heard.seam is not None and not heard.seam.clean:
-        what = tr(
-            "step {step_db:.0f} dB, loudness {loudness_lu:.1f} LU",
-            step_db=heard.seam.step_db,
-            loudness_lu=heard.seam.loudness_lu,
-        )
+        what = tr("step {step_db:.0f} dB, loudness {loudness_lu:.1f} LU", step_db=heard.seam.step_db,
+                  loudness_lu=heard.seam.loudness_lu)  # fmt: skip
         text = (
             tr("The seam may be heard ({what}).", what=what)
             if heard.seam.verdict == "check it"

@@ -198,6 +198,17 @@ def _with_takes(patch: Patch, change: Callable[[KeptTake], Take]) -> Patch:
     return replace(patch, takes=tuple(replace(kept, take=change(kept)) for kept in patch.takes))
 
 
+def _version_of(raw: dict[str, object]) -> int:
+    version = get(raw, "format", int, "")
+    if version > FORMAT:
+        text = tr("needs a newer Dunefall: the file has format {version}, this version reads up to {newest}",
+                  version=version, newest=FORMAT)  # fmt: skip
+        raise PatchError(text, place="format")
+    if version < 1:
+        raise PatchError(tr("must be 1 to {newest}; got {version}", newest=FORMAT, version=version), place="format")
+    return version
+
+
 def patch_of(raw: object) -> Patch:
     """Patch of its objects and lists; raises PatchError with the place of the first fault.
 
@@ -217,18 +228,7 @@ def patch_of(raw: object) -> Patch:
         If a field is missing, of another kind, or refers to what is not there.
     """
     raw = _a_patch(raw)
-    version = get(raw, "format", int, "")
-    if version > FORMAT:
-        raise PatchError(
-            tr(
-                "needs a newer Dunefall: the file has format {version}, this version reads up to {FORMAT}",
-                version=version,
-                FORMAT=FORMAT,
-            ),
-            place="format",
-        )
-    if version < 1:
-        raise PatchError(tr("must be 1 to {FORMAT}; got {version}", FORMAT=FORMAT, version=version), place="format")
+    version = _version_of(raw)
     seed = within(raw, "seed", int, "", SEEDS, 1)
     tempo = within(raw, "tempo_bpm", float, "", TEMPOS_BPM, 92.0, "BPM")
     layout = layout_in(raw, "")

@@ -46,13 +46,8 @@ def find_patch(name: str) -> tuple[Patch, Path | None]:
     if name.startswith(_STARTER):
         path = starters().get(name.removeprefix(_STARTER))
         if path is None:
-            raise PatchError(
-                tr(
-                    'there is no starter "{removeprefix}"; there are {listed}',
-                    removeprefix=name.removeprefix(_STARTER),
-                    listed=", ".join(starters()),
-                )
-            )
+            raise PatchError(tr('there is no starter "{removeprefix}"; there are {listed}',
+                                removeprefix=name.removeprefix(_STARTER), listed=", ".join(starters())))  # fmt: skip
         return load_patch(path), None
     path = Path(name)
     return load_patch(path), path

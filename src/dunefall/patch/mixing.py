@@ -207,12 +207,8 @@ def with_effect_lane(patch: Patch, name: str, types: tuple[str, ...]) -> Patch:
         If there are ``MOST_EFFECTS`` already.
     """
     if len(effect_lanes(patch)) >= MOST_EFFECTS:
-        raise PatchError(
-            tr(
-                "there are {MOST_EFFECTS} effect lanes already: remove one, or add modules to it",
-                MOST_EFFECTS=MOST_EFFECTS,
-            )
-        )
+        raise PatchError(tr("there are {MOST_EFFECTS} effect lanes already: remove one, or add modules to it",
+                            MOST_EFFECTS=MOST_EFFECTS))  # fmt: skip
     layer = Layer(patch.free_id("effects"), name, effects=True)
     modules = [Module(layer.sends_id, "sends", tr("To {name}", name=name)[:60])]
     for k, type_id in enumerate(types):

@@ -91,12 +91,6 @@ def _copied(recording: Path, beside: Path, needed: bool) -> str:
         if not (beside.exists() and beside.samefile(recording)):
             shutil.copyfile(recording, beside)
     except OSError as error:
-        raise StorageError(
-            tr(
-                "cannot copy {recording} to {beside}: {reason}",
-                recording=recording,
-                beside=beside,
-                reason=error.strerror,
-            )
-        ) from error
+        raise StorageError(tr("cannot copy {recording} to {beside}: {reason}", recording=recording, beside=beside,
+                              reason=error.strerror)) from error  # fmt: skip
     return beside.name

@@ -85,14 +85,8 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
         raise PatchError(tr('line {at}: the number of notes is needed; got "{counted}"', at=at, counted=counted[:40]))
     count = int(words)
     if not 1 <= count <= MOST_NOTES:
-        raise PatchError(
-            tr(
-                "line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}",
-                at=at,
-                MOST_NOTES=MOST_NOTES,
-                count=count,
-            )
-        )
+        raise PatchError(tr("line {at}: a tuning has 1 to {MOST_NOTES} notes here; got {count}", at=at,
+                            MOST_NOTES=MOST_NOTES, count=count))  # fmt: skip
     notes = [(k, line) for k, line in lines[2:] if line]
     if len(notes) < count:
         raise PatchError(
@@ -100,13 +94,8 @@ def parse_tuning(text: str) -> tuple[str, tuple[float, ...]]:
         )
     cents = [_cents(_first(line), k) for k, line in notes[:count]]
     if cents[-1] <= 0.0:
-        raise PatchError(
-            tr(
-                "line {notes}: the last note must lie above the root; got {cents:g} cents",
-                notes=notes[count - 1][0],
-                cents=cents[-1],
-            )
-        )
+        raise PatchError(tr("line {notes}: the last note must lie above the root; got {cents:g} cents",
+                            notes=notes[count - 1][0], cents=cents[-1]))  # fmt: skip
     below = [cent for cent in cents[:-1] if cent < 0.0]
     if below:
         title = tr("{title} ({count} below the root, raised by the period)", title=title, count=len(below)).strip()

@@ -84,13 +84,8 @@ def main_compound(patch: Patch) -> Compound:
     within = parents(patch)
     found = [compound for compound in patch.compounds if compound.id not in within]
     if len(found) != 1:
-        raise PatchError(
-            tr(
-                "{title} holds {count} compounds; a file of the library holds one",
-                title=patch.title,
-                count=len(found) or "no",
-            )
-        )
+        raise PatchError(tr("{title} holds {count} compounds; a file of the library holds one", title=patch.title,
+                            count=len(found) or "no"))  # fmt: skip
     return found[0]
 
 

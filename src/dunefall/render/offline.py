@@ -54,15 +54,8 @@ def render_to_array(
         ("block", block, 1, 1 << 20),
     ):
         if not low <= value <= high:
-            raise ParameterError(
-                tr(
-                    "{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}",
-                    name=name,
-                    high=high,
-                    low=low,
-                    value=value,
-                )
-            )
+            raise ParameterError(tr("{name} must be above 0 and at most {high:g}, at least {low:g}; got {value:g}",
+                                    name=name, high=high, low=low, value=value))  # fmt: skip
     performance = Performance(Take(take, rate) if isinstance(take, Patch) else take.at_rate(rate))
     use_loop_code(performance.player.program, wait=seconds >= CODE_FROM_S)
     channels = performance.player.channels

@@ -68,14 +68,8 @@ class RecordingWriter:
         try:
             self._file.write(samples.astype(">f4").tobytes())
         except OSError as error:
-            raise StorageError(
-                tr(
-                    "{what} cannot be recorded to {path}: {reason}",
-                    what=self._what,
-                    path=self.path,
-                    reason=error.strerror,
-                )
-            ) from error
+            raise StorageError(tr("{what} cannot be recorded to {path}: {reason}", what=self._what, path=self.path,
+                                  reason=error.strerror)) from error  # fmt: skip
 
     def close(self) -> None:
         """End the file."""
@@ -151,13 +145,8 @@ class TakeRecordings:
                 tr("the recording {path} of this take cannot be read: it is not a sound file", path=path)
             )
         if self._file.channels != 1:
-            raise StorageError(
-                tr(
-                    "the recording {path} must have one channel; it has {channels}",
-                    path=path,
-                    channels=self._file.channels,
-                )
-            )
+            raise StorageError(tr("the recording {path} must have one channel; it has {channels}", path=path,
+                                  channels=self._file.channels))  # fmt: skip
         self._converted = None
         if self._file.samplerate != round(self._rate):
             whole = self._file.read(dtype="float64")

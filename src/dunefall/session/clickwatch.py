@@ -90,12 +90,6 @@ class ClickWatch:
             return ""
         self.culprit = found
         name = patch.module(found.module).name
-        return tr(
-            "{key} puts a slew of 5 ms behind {name}: of {before} clicks in the first {LOOK_AHEAD_S:.0f} s, "
-            "{after} would be left.",
-            key=key,
-            name=name,
-            before=before,
-            LOOK_AHEAD_S=LOOK_AHEAD_S,
-            after=after or "none",
-        )
+        return tr("{key} puts a slew of 5 ms behind {name}: of {before} clicks in the first {LOOK_AHEAD_S:.0f} s, "
+                  "{after} would be left.", key=key, name=name, before=before, LOOK_AHEAD_S=LOOK_AHEAD_S,
+                  after=after or "none")  # fmt: skip

@@ -54,11 +54,8 @@ class IncomingControl:
             return ""
         self._learning = None
         control = learn(self._document, place, controller)
-        return tr(
-            "Controller {controller} moves {name} from now on.",
-            controller=controller,
-            name=self._document.patch.module(control).name,
-        )
+        return tr("Controller {controller} moves {name} from now on.", controller=controller,
+                  name=self._document.patch.module(control).name)  # fmt: skip
 
     def take_osc(self) -> str:
         """Turn what other programs have turned; returns what could not be used, if anything."""

@@ -130,12 +130,5 @@ def _check_press(patch: Patch, press: Press, at: int) -> None:
     spec = spec_of(patch.module(press.module).type) if patch.has(press.module) else None
     if spec and not isinstance(spec.target(press.port), Input):
         inputs = ", ".join(port.id for port in spec.inputs) or "none"
-        raise PatchError(
-            tr(
-                'at sample {at} an input "{port}" is pressed; a {name} has {inputs}',
-                at=at,
-                port=press.port,
-                name=spec.name,
-                inputs=inputs,
-            )
-        )
+        raise PatchError(tr('at sample {at} an input "{port}" is pressed; a {name} has {inputs}', at=at,
+                            port=press.port, name=spec.name, inputs=inputs))  # fmt: skip

@@ -358,14 +358,8 @@ def covered(view: View) -> list[Finding]:
         cover = view.patch.layer(by).name
         need = float(np.median((above - own)[hidden])) if hidden.any() else 6.0
         bands = BANDS_HZ[hidden.any(axis=0)]
-        why = tr(
-            "{cover} is {need:.0f} dB louder from {bands:.0f} to {bands_2:.0f} Hz, where {name} sounds.",
-            cover=cover,
-            need=need,
-            bands=bands[0],
-            bands_2=bands[-1],
-            name=layer.name,
-        )
+        why = tr("{cover} is {need:.0f} dB louder from {bands:.0f} to {bands_2:.0f} Hz, where {name} sounds.",
+                 cover=cover, need=need, bands=bands[0], bands_2=bands[-1], name=layer.name)  # fmt: skip
         cure = level_cure(view.patch, layer, min(12.0, np.ceil(need)))
         text = tr("{name} is covered by {cover}", name=layer.name, cover=cover)
         found.append(Finding("covered", text, why, (0,), modules=(layer.output_id,), error=False, cure=cure))

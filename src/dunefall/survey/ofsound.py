@@ -226,12 +226,8 @@ def creeping(view: View) -> list[Finding]:
             continue
         loop = _loop_of(view, layer)
         where = tr("a loop through {name} gains", name=view.name(loop)) if loop else tr("its level rises")
-        text = tr(
-            "{name} rises by {rise:.0f} dB in {time_told}",
-            name=layer.name,
-            rise=rise,
-            time_told=time_told(view.seconds),
-        )
+        text = tr("{name} rises by {rise:.0f} dB in {time_told}", name=layer.name, rise=rise,
+                  time_told=time_told(view.seconds))  # fmt: skip
         found.append(Finding("creeping", text, f"{layer.name}: {where}.", (view.sample(view.bins * 2 // 3),),
                              modules=(loop,) if loop else (layer.output_id,),
                              cure=level_cure(view.patch, layer, -rise / 2)))  # fmt: skip
@@ -272,11 +268,8 @@ def mono_loss(view: View) -> list[Finding]:
     first = int(bad[0]) * long
     layer = _loudest(view, first, first + long)
     why = tr("Both sides cancel where they are folded to mono") + (f": {layer.name}." if layer else ".")
-    text = tr(
-        "Mono loses {loss:.0f} dB at {time_told}",
-        loss=-float(loss[bad].min()),
-        time_told=time_told(view.seconds_of(first)),
-    )
+    text = tr("Mono loses {loss:.0f} dB at {time_told}", loss=-float(loss[bad].min()),
+              time_told=time_told(view.seconds_of(first)))  # fmt: skip
     modules = (layer.output_id,) if layer else ()
     cure = None
     if layer is not None:

@@ -147,22 +147,14 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
     if report.period is not None:
         yield tr("By its sound it repeats every {seconds:.1f} s.", seconds=report.period.seconds)
     for pair in report.alike[:MOST_ALIKE]:
-        yield tr(
-            "{time_told} and {time_told_2} are alike, {likeness:.0f} %.",
-            time_told=time_told(pair.first_s),
-            time_told_2=time_told(pair.second_s),
-            likeness=100 * pair.likeness,
-        )
+        yield tr("{time_told} and {time_told_2} are alike, {likeness:.0f} %.", time_told=time_told(pair.first_s),
+                 time_told_2=time_told(pair.second_s), likeness=100 * pair.likeness)  # fmt: skip
     loud = tr("Loudness {lufs:.1f} LUFS, range {range_lu:.1f} LU", lufs=numbers.lufs, range_lu=numbers.range_lu)
     yield tr("{loud}, true peak {peak_db:.1f} dBTP in {told}.", loud=loud if abs(numbers.lufs) < 1e9 else tr("Silence"),
              peak_db=numbers.peak_db, told=told)  # fmt: skip
     for layer in numbers.layers:
-        often = tr(
-            "{per_minute:.1f} a minute ({least} to {most})",
-            per_minute=layer.per_minute,
-            least=layer.least,
-            most=layer.most,
-        )
+        often = tr("{per_minute:.1f} a minute ({least} to {most})", per_minute=layer.per_minute, least=layer.least,
+                   most=layer.most)  # fmt: skip
         events = often if layer.triggered else tr("no triggers")
         yield tr(
             "{name}: {events}, heard {heard:.0f} % of the time", name=layer.name, events=events, heard=100 * layer.heard

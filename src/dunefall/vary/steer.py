@@ -335,6 +335,22 @@ def steered(
     ParameterError
         If a word is not known, two contradict each other, or nothing may be moved.
     """
+    wanted = _wanted(words)
+    dice = Random(f"steer {seed}")
+    values = _free(patch, modules, kinds, dice)
+    if not values:
+        raise ParameterError(tr("nothing may change: all values of these kinds are locked, or there are none"))
+    search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
+    if search.beyond(seconds):
+        told = f"{', '.join(map(tr, words))}: {tr(BEYOND, seconds=seconds)}"
+        return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
+    search.go(renders, dice)
+    steps, reached = search.best.steps, bool(search.reached(search.best.steps))
+    return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
+
+
+def _wanted(words: Mapping[str, float]) -> dict[int, float]:
+    """How far each dimension is to go, by its number."""
     wanted: dict[int, float] = {}
     for word, amount in words.items():
         if word not in WORDS:
@@ -353,17 +369,7 @@ def steered(
         wanted[k] = sign * WANTED * amount
     if not wanted:
         raise ParameterError(tr("choose at least one word: {listed}", listed=", ".join(WORDS)))
-    dice = Random(f"steer {seed}")
-    values = _free(patch, modules, kinds, dice)
-    if not values:
-        raise ParameterError(tr("nothing may change: all values of these kinds are locked, or there are none"))
-    search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
-    if search.beyond(seconds):
-        told = f"{', '.join(map(tr, words))}: {tr(BEYOND, seconds=seconds)}"
-        return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
-    search.go(renders, dice)
-    steps, reached = search.best.steps, bool(search.reached(search.best.steps))
-    return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
+    return wanted
 
 
 def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool) -> str:

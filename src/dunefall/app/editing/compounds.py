@@ -92,13 +92,8 @@ def keep(context: Context) -> None:
     except DunefallError as error:
         context.talk.warn(tr("The compound was not saved"), str(error))
         return
-    context.tell(
-        tr(
-            "{name} is now in your library, as {name_2}: the palette (A) finds it in every patch.",
-            name=found.name,
-            name_2=library.folder / name,
-        )
-    )
+    context.tell(tr("{name} is now in your library, as {name_2}: the palette (A) finds it in every patch.",
+                    name=found.name, name_2=library.folder / name))  # fmt: skip
     offer_changes(context)
 
 

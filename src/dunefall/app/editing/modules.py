@@ -215,14 +215,8 @@ def use_tuning(context: Context, path: Path) -> None:
         context.tell(str(error))
         return
     set_tuning(context.session.document, context.selection.module, cents)
-    context.tell(
-        tr(
-            "Tuning “{title}”: {count} notes up to {cents:.0f} ct.",
-            title=title or path.stem,
-            count=len(cents),
-            cents=cents[-1],
-        )
-    )
+    context.tell(tr("Tuning “{title}”: {count} notes up to {cents:.0f} ct.", title=title or path.stem,
+                    count=len(cents), cents=cents[-1]))  # fmt: skip
 
 
 def bypass(context: Context) -> None:

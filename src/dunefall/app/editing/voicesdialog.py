@@ -10,10 +10,8 @@ from dunefall.patch.model import MOST_VOICES, Layer
 
 __all__ = ["VoicesDialog"]
 
-NOTE = tr(
-    "Each voice has all modules up to where the voices meet, with random values of its own and a little off in "
-    "pitch and time. With a Keyboard, each note takes the next free voice."
-)
+NOTE = tr("Each voice has all modules up to where the voices meet, with random values of its own and a little off in "
+          "pitch and time. With a Keyboard, each note takes the next free voice.")  # fmt: skip
 
 
 class VoicesDialog(ChoiceDialog):

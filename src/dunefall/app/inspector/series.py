@@ -29,7 +29,7 @@ TABS_A_ROW = 3
 SHAPE_POINTS = 24
 NOTE_ROOM = 7.0
 """Semitones that stay free above and below the notes shown."""
-STRENGTHS = ((tr("a little"), 0.15), ("half", 0.5), ("anew", 1.0))
+STRENGTHS = ((tr("a little"), 0.15), (tr("half"), 0.5), (tr("anew"), 1.0))
 _copied: list[tuple[Series, tuple[float, ...]]] = []
 """What was copied last, to be pasted into any series."""
 
@@ -70,21 +70,13 @@ class SeriesField(QWidget):
         own_keys(self, Qt.Key.Key_Delete)
         self.setAccessibleName(tr("Editor of {name}", name=series.name))
         more = tr(" Double-click adds a point, Delete removes one.") if series.least < series.most else ""
-        self.setToolTip(
-            tr(
-                "{help} Draw across; arrows and digits set one number; right-click for more.{more}",
-                help=series.help,
-                more=more,
-            )
-        )
+        self.setToolTip(tr("{help} Draw across; arrows and digits set one number; right-click for more.{more}",
+                           help=series.help, more=more))  # fmt: skip
 
     def show_numbers(
-        self,
-        values: tuple[float, ...],
-        count: int,
-        across: tuple[float, ...] = (),
+        self, values: tuple[float, ...], count: int, across: tuple[float, ...] = (),
         own: Mapping[str, tuple[float, ...]] | None = None,
-    ) -> None:
+    ) -> None:  # fmt: skip
         """Show these numbers, of which the first ``count`` are used; ``across``: the distance of each point from the
         one before; ``own``: all series of the module."""
         self._own = own or {}
@@ -171,12 +163,8 @@ class SeriesField(QWidget):
         else:
             self._paint_bars(painter, colour)
         foot = QRectF(EDGE, HEIGHT - FOOT - 3, self.width() - 2 * EDGE, FOOT)
-        text = tr(
-            "{chosen} of {count}: {format}",
-            chosen=self._chosen + 1,
-            count=self._count,
-            format=self.series.format(self._values[self._chosen]),
-        )
+        text = tr("{chosen} of {count}: {format}", chosen=self._chosen + 1, count=self._count,
+                  format=self.series.format(self._values[self._chosen]))  # fmt: skip
         draw_text(painter, foot, text, mono(10.5), theme.colour("text2"))
         painter.end()
 
@@ -305,13 +293,8 @@ class SeriesField(QWidget):
             if len(self._values) > self.series.least:
                 self.point_removed.emit(self._chosen)
             else:
-                self.refused.emit(
-                    tr(
-                        "{name} needs at least {least}: none can be removed.",
-                        name=self.series.name,
-                        least=self.series.least,
-                    )
-                )
+                name, least = self.series.name, self.series.least
+                self.refused.emit(tr("{name} needs at least {least}: none can be removed.", name=name, least=least))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) or event.text().isdigit():
             self._type(event.text() if event.text().isdigit() else "")
         else:
@@ -325,13 +308,11 @@ class SeriesField(QWidget):
             try:
                 value = parse_value(text, self.series.unit, choices=self.series.choices)
                 if not self.series.low <= value <= self.series.high:
-                    allowed = tr(
-                        "{format} to {format_2}",
-                        format=self.series.format(self.series.low),
-                        format_2=self.series.format(self.series.high),
-                    )
+                    low, high = self.series.format(self.series.low), self.series.format(self.series.high)
+                    allowed = tr("{low} to {high}", low=low, high=high)
+                    name = self.series.name
                     raise ParameterError(
-                        tr("{name} must be {allowed}; got {text}", name=self.series.name, allowed=allowed, text=text)
+                        tr("{name} must be {allowed}; got {text}", name=name, allowed=allowed, text=text)
                     )
             except ParameterError as error:
                 self.refused.emit(str(error))

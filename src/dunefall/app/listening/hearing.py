@@ -91,13 +91,8 @@ def hear_link_alone(context: Context, link_id: str) -> None:
         patch = patch.with_link(replace(other, on=other.id == link_id))
     trial.hear(patch, link.target.module)
     name = patch.module(link.source.module).name
-    context.tell(
-        tr(
-            "Only {name} modulates its target now. Repeat, or press {key_of}, for everything.",
-            name=name,
-            key_of=context.key_of("hear"),
-        )
-    )
+    context.tell(tr("Only {name} modulates its target now. Repeat, or press {key_of}, for everything.", name=name,
+                    key_of=context.key_of("hear")))  # fmt: skip
 
 
 def _only(patch: Patch, output: Place) -> Patch:

@@ -46,15 +46,8 @@ def keep_last(context: Context) -> None:
         first = max(end - moment.seconds, 0.0)
         with contextlib.suppress(ParameterError):  # there are a thousand already; the files are there
             mark_moment(session.document, first, moment.sound.stem, end)
-        _tell(
-            context,
-            tr(
-                "{time_told} are kept as “{stem}”: sound and take.",
-                time_told=time_told(moment.seconds),
-                stem=moment.sound.stem,
-            ),
-            moment,
-        )
+        _tell(context, tr("{time_told} are kept as “{stem}”: sound and take.", time_told=time_told(moment.seconds),
+                          stem=moment.sound.stem), moment)  # fmt: skip
 
     _when_done(context, asked, kept)
 

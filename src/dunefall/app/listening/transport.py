@@ -40,13 +40,8 @@ def go_to(context: Context) -> None:
     try:
         seconds = parse_time(text)
         if seconds > session.length_s:
-            raise ParameterError(
-                tr(
-                    "the take is {length_s:.1f} s long; {text} is not there yet",
-                    length_s=session.length_s,
-                    text=text.strip(),
-                )
-            )
+            raise ParameterError(tr("the take is {length_s:.1f} s long; {text} is not there yet",
+                                    length_s=session.length_s, text=text.strip()))  # fmt: skip
         session.seek(seconds)
     except ParameterError as error:
         context.tell(str(error))

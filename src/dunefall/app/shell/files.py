@@ -178,10 +178,8 @@ def save(context: Context) -> bool:
     """Save to the patch's file, or ask for one."""
     path = context.session.document.path
     if context.session.changed_elsewhere:
-        text = tr(
-            "Another program has written to {path} since you opened it. Replacing it loses what is in it now.",
-            path=path,
-        )
+        text = tr("Another program has written to {path} since you opened it. Replacing it loses what is in it now.",
+                  path=path)  # fmt: skip
         answers = {"as": tr("Save under another name…"), "replace": tr("Replace it"), "cancel": tr("Do not save")}
         choice = context.talk.choose(tr("The file has changed"), text, answers)
         if choice != "replace":

@@ -175,13 +175,10 @@ class Header(QWidget):
         for button, name, tip in (
             (self.play, tr("Play or pause"), tr("Play or pause (Space)")),
             (self.stop, tr("Stop"), tr("Stop and go back to the start (Shift+Space)")),
-            (
-                self.keep,
-                tr("Keep the last minutes"),
-                tr("Keep the last minutes, as a sound and as a take (Ctrl+Shift+K)"),
-            ),
+            (self.keep, tr("Keep the last minutes"),
+             tr("Keep the last minutes, as a sound and as a take (Ctrl+Shift+K)")),
             (self.reroll, tr("Another seed"), tr("Another seed: everything random falls differently (Ctrl+R)")),
-        ):
+        ):  # fmt: skip
             button.setFixedSize(32, 32)
             button.setStyleSheet("padding: 0")
             button.setAccessibleName(name)

@@ -74,16 +74,8 @@ class Mishaps(QObject):
             print(text, file=sys.stderr, end="")
         self._write_down(text)
         where = traceback.extract_tb(trace)[-1:] if trace else []
-        place = (
-            tr(
-                "{name} in {name_2}, line {lineno}",
-                name=kind.__name__,
-                name_2=Path(where[0].filename).name,
-                lineno=where[0].lineno,
-            )
-            if where
-            else kind.__name__
-        )
+        place = (tr("{name} in {name_2}, line {lineno}", name=kind.__name__, name_2=Path(where[0].filename).name,
+                    lineno=where[0].lineno) if where else kind.__name__)  # fmt: skip
         now = time.monotonic()
         if now - self._told.get(place, -AGAIN_S) >= AGAIN_S:
             self._told[place] = now
@@ -100,12 +92,8 @@ class Mishaps(QObject):
         )
 
     def _write_down(self, text: str) -> None:
-        entry = tr(
-            "{strftime} Dunefall {version}\n{text}\n",
-            strftime=time.strftime("%Y-%m-%d %H:%M:%S"),
-            version=__version__,
-            text=text,
-        )
+        entry = tr("{strftime} Dunefall {version}\n{text}\n", strftime=time.strftime("%Y-%m-%d %H:%M:%S"),
+                   version=__version__, text=text)  # fmt: skip
         with contextlib.suppress(OSError):
             self._log.parent.mkdir(parents=True, exist_ok=True)
             before = self._log.read_bytes() if self._log.exists() else b""

@@ -116,12 +116,8 @@ class PreferencesDialog(QDialog):
         for command in self._commands:
             key = self.keys[command.id].keySequence().toString()
             if key and key in seen:
-                told = tr(
-                    "{key} is the key of “{seen}” and of “{text}”: give one of them another.",
-                    key=key,
-                    seen=seen[key],
-                    text=command.text,
-                )
+                told = tr("{key} is the key of “{seen}” and of “{text}”: give one of them another.", key=key,
+                          seen=seen[key], text=command.text)  # fmt: skip
             seen[key] = command.text
         self._clash.setText(told)
         self._ok.setEnabled(not told)

@@ -79,21 +79,13 @@ class CrashCopies(QObject):
             try:
                 check_patch(found.patch)
             except DunefallError as error:
-                self._context.tell(
-                    tr(
-                        "What was not saved cannot be opened: {error}. It stays in {copy}.",
-                        error=error,
-                        copy=found.copy,
-                    )
-                )
+                self._context.tell(tr("What was not saved cannot be opened: {error}. It stays in {copy}.",
+                                      error=error, copy=found.copy))  # fmt: skip
                 continue
             where = tr("It was opened from {path}.", path=found.path) if found.path else tr("It had no file yet.")
-            text = tr(
-                "Dunefall ended unexpectedly while “{title}” was not saved. {where} Opening it changes no "
-                "file; you can save it afterwards. If you leave it, you are asked again at the next start.",
-                title=found.patch.title,
-                where=where,
-            )
+            text = tr("Dunefall ended unexpectedly while “{title}” was not saved. {where} Opening it changes no "
+                      "file; you can save it afterwards. If you leave it, you are asked again at the next start.",
+                      title=found.patch.title, where=where)  # fmt: skip
             answers = {
                 "open": tr("Open the unsaved patch"),
                 "discard": tr("Delete it for good"),

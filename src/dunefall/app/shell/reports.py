@@ -59,17 +59,11 @@ class Report:
             folder.mkdir(parents=True, exist_ok=True)
             self._file = self._path.open("w", encoding="utf-8", buffering=1)
         if self._file is not None:
-            self._head = tr(
-                "Dunefall {version}, Python {python_version}, Qt {qVersion} "
-                "({platformName})\n{platform}, {cpu_count} cores\n{devices}\n\n",
-                version=__version__,
-                python_version=platform.python_version(),
-                qVersion=qVersion(),
-                platformName=QGuiApplication.platformName(),
-                platform=platform.platform(),
-                cpu_count=os.cpu_count(),
-                devices=devices,
-            )
+            self._head = tr("Dunefall {version}, Python {python_version}, Qt {qVersion} "
+                            "({platformName})\n{platform}, {cpu_count} cores\n{devices}\n\n", version=__version__,
+                            python_version=platform.python_version(), qVersion=qVersion(),
+                            platformName=QGuiApplication.platformName(), platform=platform.platform(),
+                            cpu_count=os.cpu_count(), devices=devices)  # fmt: skip
             self._file.write(self._head)
             faulthandler.enable(self._file)
 

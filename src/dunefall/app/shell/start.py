@@ -83,13 +83,8 @@ def open_window(options: argparse.Namespace) -> int:
         )
     names = [workspace.id for workspace in WORKSPACES]
     if options.workspace not in (None, *names):
-        raise DunefallError(
-            tr(
-                "there is no workspace “{workspace}”; there are {listed}",
-                workspace=options.workspace,
-                listed=", ".join(names),
-            )
-        )
+        raise DunefallError(tr("there is no workspace “{workspace}”; there are {listed}", workspace=options.workspace,
+                               listed=", ".join(names)))  # fmt: skip
     preferences = Preferences.load(preferences_file())
     os.environ["DUNEFALL_LANGUAGE"] = language()  # that of the processes that this one begins
     first = not preferences.hints_seen and options.patch is None
@@ -139,15 +134,8 @@ def _engine_options(options: argparse.Namespace, preferences: Preferences) -> En
 def _report(window: MainWindow) -> Report:
     """Write down what is done, for a fault that ends the program."""
     options = window.session.engine.options
-    report = Report(
-        reports_folder(),
-        tr(
-            "sound {audio}, {rate:.0f} Hz, {frames} frames",
-            audio=options.audio,
-            rate=options.rate,
-            frames=options.frames,
-        ),
-    )
+    report = Report(reports_folder(), tr("sound {audio}, {rate:.0f} Hz, {frames} frames", audio=options.audio,
+                                         rate=options.rate, frames=options.frames))  # fmt: skip
     for name, action in window.actions_by_id.items():
         action.triggered.connect(lambda _=False, name=name: report.note(name))
     return report

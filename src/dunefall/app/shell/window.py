@@ -365,29 +365,17 @@ class MainWindow(QMainWindow):
     def _tell_of(self, message: object) -> None:
         tell = self.context.tell
         if isinstance(message, say.Progress) and message.name:
-            tell(
-                tr(
-                    "Preparing the sound engine for this machine, once: {name} ({done} of "
-                    "{total}). You can look around meanwhile.",
-                    name=message.name,
-                    done=message.done + 1,
-                    total=message.total,
-                )
-            )
+            tell(tr("Preparing the sound engine for this machine, once: {name} ({done} of "
+                    "{total}). You can look around meanwhile.", name=message.name, done=message.done + 1,
+                    total=message.total))  # fmt: skip
         elif isinstance(message, say.Prepared):
             self.context.talk.quiet()
             if self._play_when_ready:
                 self._play_when_ready = False
                 self.session.play(self.first_fade_s)
         elif isinstance(message, say.DeviceChosen):
-            self.header.meter.set_device(
-                tr(
-                    "{name}, {rate:g} kHz, {frames} frames",
-                    name=message.name,
-                    rate=message.rate / 1000,
-                    frames=message.frames,
-                )
-            )
+            self.header.meter.set_device(tr("{name}, {rate:g} kHz, {frames} frames", name=message.name,
+                                            rate=message.rate / 1000, frames=message.frames))  # fmt: skip
             if message.note:
                 tell(message.note)
         elif isinstance(message, say.Faults) and message.modules:
@@ -395,13 +383,8 @@ class MainWindow(QMainWindow):
             names = ", ".join(self.session.patch.module(module).name for module in there)
             if names:
                 key = self.key_of("reset")
-                tell(
-                    tr(
-                        "{names} produced invalid numbers and was muted. Select it and press {key} to restart it.",
-                        names=names,
-                        key=key,
-                    )
-                )
+                tell(tr("{names} produced invalid numbers and was muted. Select it and press {key} to restart it.",
+                        names=names, key=key))  # fmt: skip
         elif isinstance(message, say.Turned):
             learned = self.session.control.turned(message.controller, message.place)
             if learned:

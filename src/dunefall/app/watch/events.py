@@ -140,9 +140,6 @@ class Events(QWidget):
                 near = [(abs(self._x(ago) - x), ago, gate) for ago, gate in ticks if abs(self._x(ago) - x) <= NEAR]
                 if near:
                     _, ago, gate = min(near, key=lambda item: item[0])
-                    return tr(
-                        "{ago:.2f} s ago: {cause_story}",
-                        ago=ago,
-                        cause_story=cause_story(self._patch, gate.module, gate.port),
-                    )
+                    return tr("{ago:.2f} s ago: {cause_story}", ago=ago, cause_story=cause_story(self._patch,
+                              gate.module, gate.port))  # fmt: skip
         return ""

@@ -153,11 +153,8 @@ class Spectrum(Plot):
         told = ""
         if self._cursor is not None:
             place = min(COLUMNS - 1, max(0, int((self._cursor.x() - plot.x()) / plot.width() * COLUMNS)))
-            told = tr(
-                "{format_value}  {levels:.0f} dB",
-                format_value=format_value(self._hz(self._cursor.x()), "hz"),
-                levels=self.levels[place],
-            ).replace("-", "−")
+            told = tr("{format_value}  {levels:.0f} dB", format_value=format_value(self._hz(self._cursor.x()), "hz"),
+                      levels=self.levels[place]).replace("-", "−")  # fmt: skip
         self._title(painter, told)
         self._across_hz(painter)
         for db in (-24, -48, -72):
@@ -222,12 +219,8 @@ class Spectrogram(Plot):
             up = 1 - min(max((self._cursor.y() - plot.y()) / max(plot.height(), 1), 0.0), 1.0)
             hz = LOW_HZ * (HIGH_HZ / LOW_HZ) ** up
             row, column = int(up * (GRAM_ROWS - 1)), int((1 - share) * (GRAM_COLUMNS - 1))
-            told = tr(
-                "−{GRAM_SECONDS:.1f} s  {format_value}  {levels:.0f} dB",
-                GRAM_SECONDS=share * GRAM_SECONDS,
-                format_value=format_value(hz, "hz"),
-                levels=self.levels[row, column],
-            )
+            told = tr("−{GRAM_SECONDS:.1f} s  {format_value}  {levels:.0f} dB", GRAM_SECONDS=share * GRAM_SECONDS,
+                      format_value=format_value(hz, "hz"), levels=self.levels[row, column])  # fmt: skip
         self._title(painter, told.replace("-", "−"))
         share_of = np.clip((self.levels[::-1] - BOTTOM_DB) / (TOP_DB - BOTTOM_DB), 0.0, 1.0)
         alpha = (255 * share_of**1.4).astype(np.uint32)
@@ -305,12 +298,8 @@ class Tuner(Plot):
         if self.hz is None:
             return tr("no pitch")
         name = format_value(float(round(self.note)), "note")
-        return tr(
-            "{name} {cents:+.1f} ct, {format_value}",
-            name=name,
-            cents=self.cents,
-            format_value=format_value(self.hz, "hz"),
-        ).replace("-", "−")
+        return tr("{name} {cents:+.1f} ct, {format_value}", name=name, cents=self.cents,
+                  format_value=format_value(self.hz, "hz")).replace("-", "−")  # fmt: skip
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The note large, the cents as a place between two neighbours, and their course."""

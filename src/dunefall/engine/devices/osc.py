@@ -220,13 +220,8 @@ def destination(text: str) -> tuple[str, int]:
     host = host.strip("[]") or HOST
     if not re.fullmatch(r"[0-9A-Za-z.:_-]{1,253}", host) or not re.fullmatch(r"[0-9]{1,5}", port):
         shown = text[:MOST_SHOWN]
-        raise DeviceError(
-            tr(
-                "Open Sound Control goes to a host and a port, such as {HOST}:9000; got “{shown}”",
-                HOST=HOST,
-                shown=shown,
-            )
-        )
+        raise DeviceError(tr("Open Sound Control goes to a host and a port, such as {HOST}:9000; got “{shown}”",
+                             HOST=HOST, shown=shown))  # fmt: skip
     if not 1 <= int(port) <= 65_535:
         raise DeviceError(tr("a port is a number from 1 to 65535; got {port}", port=int(port)))
     return host, int(port)
@@ -270,11 +265,5 @@ class OscOutput:
             self._socket = socket.socket(family, kind)
             self._socket.setblocking(False)
         except OSError as error:
-            self._failed(
-                tr(
-                    "Open Sound Control cannot be sent to {to}:{to_2}: {error}.",
-                    to=self._to[0],
-                    to_2=self._to[1],
-                    error=error,
-                )
-            )
+            self._failed(tr("Open Sound Control cannot be sent to {to}:{to_2}: {error}.", to=self._to[0],
+                            to_2=self._to[1], error=error))  # fmt: skip

@@ -62,10 +62,8 @@ class Outlet:
         if not self._output.alive:
             gone = self._output
             gone.abandon()
-            note = tr(
-                "The sound device {name} is gone; the simulated output continues from the same position.",
-                name=gone.name,
-            )
+            note = tr("The sound device {name} is gone; the simulated output continues from the same position.",
+                      name=gone.name)  # fmt: skip
             self._simulate(self._options, sounding, note)
             if not gone.simulated:
                 self._lookout = Lookout(self._options.audio)

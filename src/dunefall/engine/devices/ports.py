@@ -72,14 +72,8 @@ def chosen(choice: str, names: Sequence[str], kind: str) -> int:
         if choice.lower() in name.lower():
             return place
     there = ", ".join(names) or "none"
-    raise DeviceError(
-        tr(
-            'there is no {kind} "{choice}"; this machine has: {there}; or choose "simulated"',
-            kind=kind,
-            choice=choice,
-            there=there,
-        )
-    )
+    raise DeviceError(tr('there is no {kind} "{choice}"; this machine has: {there}; or choose "simulated"', kind=kind,
+                         choice=choice, there=there))  # fmt: skip
 
 
 def chosen_port(choice: str, ports: Sequence[Port], kind: str) -> Port:

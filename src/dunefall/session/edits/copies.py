@@ -70,13 +70,8 @@ def paste(document: Document, clip: Clip, layer: str = SHARED_ID, *, label: str 
         raise PatchError(tr("there is nothing to copy: select a module, several (Shift-click), or a layer's head"))
     lanes = len(effect_lanes(copied.patch))
     if lanes > max(MOST_EFFECTS, len(effect_lanes(document.patch))):
-        raise PatchError(
-            tr(
-                "that would be {lanes} effect lanes, and there can be {MOST_EFFECTS}: remove one first",
-                lanes=lanes,
-                MOST_EFFECTS=MOST_EFFECTS,
-            )
-        )
+        raise PatchError(tr("that would be {lanes} effect lanes, and there can be {MOST_EFFECTS}: remove one first",
+                            lanes=lanes, MOST_EFFECTS=MOST_EFFECTS))  # fmt: skip
     document.edit(label, copied.patch)
     return tuple(copied.names.values())
 

@@ -58,13 +58,8 @@ def set_voices(document: Document, layer: str, voices: int, spread: float, meet:
         If a number is out of range.
     """
     if not 1 <= voices <= MOST_VOICES or not 0 <= spread <= 1:
-        raise ParameterError(
-            tr(
-                "a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}",
-                MOST_VOICES=MOST_VOICES,
-                voices=voices,
-            )
-        )
+        raise ParameterError(tr("a layer has 1 to {MOST_VOICES} voices with a spread of 0 to 100 %; got {voices}",
+                                MOST_VOICES=MOST_VOICES, voices=voices))  # fmt: skip
     found = document.patch.layer(layer)
     changed = replace(found, voices=voices, spread=spread, meet=meet)
     document.edit(tr("Voices of {name}", name=found.name), document.patch.with_layer(changed))

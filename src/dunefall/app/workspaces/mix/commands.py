@@ -137,13 +137,8 @@ def make_way(context: Context, above: str, below: str) -> None:
     """Let a layer that covers another make way for it, beside what it makes way for already."""
     document = context.session.document
     add_key(document, above, Place(document.patch.layer(below).output_id, "before"))
-    context.tell(
-        tr(
-            "{name} now gives way while {name_2} sounds.",
-            name=document.patch.layer(above).name,
-            name_2=document.patch.layer(below).name,
-        )
-    )
+    context.tell(tr("{name} now gives way while {name_2} sounds.", name=document.patch.layer(above).name,
+                    name_2=document.patch.layer(below).name))  # fmt: skip
 
 
 def ask_effect_lane(context: Context) -> None:

@@ -45,19 +45,10 @@ def covering_text(patch: Patch, found: Covering) -> str:
     The layer's names, from where to where, how often, by how much.
     """
     above, below = patch.layer(found.above).name, patch.layer(found.below).name
-    span = tr(
-        "{format_value} to {format_value_2}",
-        format_value=format_value(found.low_hz, "hz"),
-        format_value_2=format_value(found.high_hz, "hz"),
-    )
-    return tr(
-        "{above} covers {below} at {span}, {share:.0f} % of the last 20 s, by {by_db:.0f} dB.",
-        above=above,
-        below=below,
-        span=span,
-        share=100 * found.share,
-        by_db=found.by_db,
-    )
+    span = tr("{format_value} to {format_value_2}", format_value=format_value(found.low_hz, "hz"),
+              format_value_2=format_value(found.high_hz, "hz"))  # fmt: skip
+    return tr("{above} covers {below} at {span}, {share:.0f} % of the last 20 s, by {by_db:.0f} dB.", above=above,
+              below=below, span=span, share=100 * found.share, by_db=found.by_db)  # fmt: skip
 
 
 class MaskingPlot(QWidget):

@@ -286,13 +286,8 @@ class ResultDetail(QWidget):
         self._which.setText(tr("{number} of {count}", number=number, count=count))
         self.name.setText(file.names[0])
         verdict = tr("▲ check") if file.findings else tr("✓ good")
-        figures = tr(
-            "{verdict} {seconds:.2f} s {lufs:.1f} LUFS {true_peak_db:.1f} dBTP",
-            verdict=verdict,
-            seconds=m.seconds,
-            lufs=m.lufs,
-            true_peak_db=m.true_peak_db,
-        )
+        figures = tr("{verdict} {seconds:.2f} s {lufs:.1f} LUFS {true_peak_db:.1f} dBTP", verdict=verdict,
+                     seconds=m.seconds, lufs=m.lufs, true_peak_db=m.true_peak_db)  # fmt: skip
         self.figures.setText(figures.replace("-", "−"))
         self.told.setText(" ".join([*(finding.text for finding in file.findings), file.told]).strip())
         self.told.setVisible(bool(self.told.text()))

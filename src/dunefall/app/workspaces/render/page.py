@@ -24,7 +24,7 @@ from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.listening.audition import Audition
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.render.detail import ResultDetail
-from dunefall.app.workspaces.render.queueview import QueueView
+from dunefall.app.workspaces.render.queueview import QueueView, done_told, files_are
 from dunefall.app.workspaces.render.results import ResultsTable
 from dunefall.app.workspaces.render.settings import JobSettings, usual_folder
 from dunefall.base.errors import DunefallError
@@ -298,13 +298,8 @@ class RenderPage(QWidget):
         else:
             getattr(self.queue, what)(entry)
             if what == "cancel":
-                self._context.tell(
-                    tr(
-                        "{title} is cancelled. {files} whole and kept.",
-                        title=tr(entry.job.title),
-                        files=_files(len(entry.files)),
-                    )
-                )
+                self._context.tell(tr("{title} is cancelled. {files} whole and kept.", title=tr(entry.job.title),
+                                      files=files_are(entry)))  # fmt: skip
         self._show_queue()
         self._timer.start(STEP_MS)
 
@@ -337,17 +332,7 @@ class RenderPage(QWidget):
 
     def _finished(self, entry: Entry) -> None:
         if entry.state == "done":
-            flagged = sum(1 for file in entry.files if file.findings)
-            check = tr(" {flagged} of them to check.", flagged=flagged) if flagged else ""
-            self._context.tell(
-                tr(
-                    "{title}: {files} in {folder}.{check}",
-                    title=tr(entry.job.title),
-                    files=_files(len(entry.files)),
-                    folder=entry.tasks[0].folder,
-                    check=check,
-                )
-            )
+            self._context.tell(done_told(entry))
         elif entry.state == "failed":
             self._context.tell(f"{tr(entry.job.title)}: {next(iter(entry.failed.values()))}")
         self._show_queue()
@@ -361,7 +346,7 @@ class RenderPage(QWidget):
         self._queue_area.setVisible(bool(entries))
         self._queue_area.setFixedHeight(min(QUEUE_H, max(46, self.jobs.sizeHint().height() + 4)))
         states = [entry.state for entry in entries]
-        told = [f"{states.count(s)} {s}" for s in ("running", "waiting", "paused", "done", "failed") if s in states]
+        told = [f"{states.count(s)} {tr(s)}" for s in ("running", "waiting", "paused", "done", "failed") if s in states]
         self.queue_told.setText(", ".join(told))
         active = any(state in ("running", "waiting") for state in states)
         self.pause_all.setVisible(active or "paused" in states)
@@ -411,9 +396,8 @@ class RenderPage(QWidget):
     def _open_seed(self, file: File) -> None:
         set_seed(self._context.session.document, file.seed)
         self._context.shell.show_workspace("build")
-        self._context.tell(
-            tr("The patch has the seed of {names} now, {seed:04d}.", names=file.names[0], seed=file.seed)
-        )
+        name, seed = file.names[0], file.seed
+        self._context.tell(tr("The patch has the seed of {name} now, {seed:04d}.", name=name, seed=seed))
 
     def cure(self, file: File, finding: Finding) -> None:
         """Make a flagged file again with its cure."""
@@ -512,7 +496,3 @@ def _heading(text: str) -> QLabel:
     label = QLabel(text)
     label.setFont(sans(14, 600))
     return label
-
-
-def _files(count: int) -> str:
-    return tr("1 file is") if count == 1 else tr("{count} files are", count=count)

@@ -9,10 +9,10 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from dunefall.app.controls.theme import Theme, mono, sans
-from dunefall.base.language import tr
+from dunefall.base.language import tr, tr_count
 from dunefall.deliver.queue import Entry
 
-__all__ = ["JobBox", "QueueView"]
+__all__ = ["JobBox", "QueueView", "done_told", "files_are"]
 
 MOST_CELLS = 120
 CANCEL, REMOVE = (tr("Cancel"), "cancel"), (tr("Remove"), "remove")
@@ -125,7 +125,7 @@ class JobBox(QFrame):
             )
         if entry.state == "done":
             flagged = sum(1 for file in entry.files if file.findings)
-            files = tr("{count} files", count=len(entry.files)) if len(entry.files) != 1 else tr("1 file")
+            files = tr_count("{count} file", "{count} files", len(entry.files))
             return tr("done: {files}", files=files) + (tr(", {flagged} to check", flagged=flagged) if flagged else "")
         if entry.state == "failed":
             return tr("{count} failed: {next}", count=len(entry.failed), next=next(iter(entry.failed.values())))[:80]
@@ -213,3 +213,16 @@ class QueueView(QWidget):
         box.chosen.connect(self.chosen.emit)
         box.asked.connect(self.asked.emit)
         return box
+
+
+def files_are(entry: Entry) -> str:
+    """How many files a job has, as a sentence begins."""
+    return tr_count("{count} file is", "{count} files are", len(entry.files))
+
+
+def done_told(entry: Entry) -> str:
+    """A sentence about a job that is done."""
+    flagged = sum(1 for file in entry.files if file.findings)
+    check = tr(" {flagged} of them to check.", flagged=flagged) if flagged else ""
+    return tr("{title}: {files} in {folder}.{check}", title=tr(entry.job.title), files=files_are(entry),
+              folder=entry.tasks[0].folder, check=check)  # fmt: skip

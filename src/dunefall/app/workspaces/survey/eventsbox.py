@@ -109,10 +109,5 @@ class EventsBox(QWidget):
 def _told(row: LayerNumbers) -> str:
     if not row.triggered:
         return tr("no triggers, heard {heard:.0f} % of the time", heard=100 * row.heard)
-    return tr(
-        "{per_minute:.1f} a minute, {least} to {most} in any minute, heard {heard:.0f} %",
-        per_minute=row.per_minute,
-        least=row.least,
-        most=row.most,
-        heard=100 * row.heard,
-    )
+    return tr("{per_minute:.1f} a minute, {least} to {most} in any minute, heard {heard:.0f} %",
+              per_minute=row.per_minute, least=row.least, most=row.most, heard=100 * row.heard)  # fmt: skip

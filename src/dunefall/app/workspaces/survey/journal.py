@@ -74,12 +74,8 @@ class JournalLanes(QWidget):
         self._moved: float | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Done by hand"))
-        self.setToolTip(
-            tr(
-                "Click: choose an entry, or hear from there. Drag: move it; with Ctrl: copy it. "
-                "M: mute. Delete: remove. Wheel at the left: more lanes"
-            )
-        )
+        self.setToolTip(tr("Click: choose an entry, or hear from there. Drag: move it; with Ctrl: copy it. "
+                           "M: mute. Delete: remove. Wheel at the left: more lanes"))  # fmt: skip
         keys = (Qt.Key.Key_Delete, Qt.Key.Key_M, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Up, Qt.Key.Key_Down)
         moves = (QKeyCombination(Qt.KeyboardModifier.AltModifier, key) for key in (Qt.Key.Key_Left, Qt.Key.Key_Right))
         own_keys(self, *keys, *moves)

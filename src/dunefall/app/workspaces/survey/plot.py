@@ -489,11 +489,7 @@ class TimePlot(QWidget):
                 )
             )
         for pair, path in zip(self.shown.alike, self._arcs, strict=False):
-            told = tr(
-                "{time_told} and {time_told_2}, {likeness:.0f} % alike",
-                time_told=time_told(pair.first_s),
-                time_told_2=time_told(pair.second_s),
-                likeness=100 * pair.likeness,
-            )
+            told = tr("{time_told} and {time_told_2}, {likeness:.0f} % alike", time_told=time_told(pair.first_s),
+                      time_told_2=time_told(pair.second_s), likeness=100 * pair.likeness)  # fmt: skip
             parts.append(PaintedPart(tr("Stretches alike"), told, path.boundingRect().toRect()))
         return parts

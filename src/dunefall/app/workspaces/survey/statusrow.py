@@ -109,13 +109,8 @@ class StatusRow(QWidget):
         """Show how far it is known, and how fast it goes."""
         if self.far.currentData() != outlook.seconds:
             self.far.setCurrentIndex(self.far.findData(outlook.seconds))
-        self.known.setText(
-            tr(
-                "{time_told} of {time_told_2}",
-                time_told=time_told(outlook.frontier_s),
-                time_told_2=time_told(outlook.seconds),
-            )
-        )
+        self.known.setText(tr("{time_told} of {time_told_2}", time_told=time_told(outlook.frontier_s),
+                              time_told_2=time_told(outlook.seconds)))  # fmt: skip
         self.bar.share = float(outlook.known.mean())
         self.bar.playhead = min(playhead_s / max(outlook.seconds, 1e-9), 1.0)
         self.bar.update()

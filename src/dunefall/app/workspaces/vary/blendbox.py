@@ -188,12 +188,7 @@ class BlendBox(QWidget):
         if not ready:
             self.told.setText(tr("Keep two snapshots to go from one to the other."))
         elif self._timer.isActive():
-            self.told.setText(
-                tr(
-                    "{seconds:.1f} s left, {summary}",
-                    seconds=(1.0 - share) * self.seconds.value(),
-                    summary=self.summary(*self.ends),
-                )
-            )
+            self.told.setText(tr("{seconds:.1f} s left, {summary}", seconds=(1.0 - share) * self.seconds.value(),
+                                 summary=self.summary(*self.ends)))  # fmt: skip
         else:
             self.told.setText(self.summary(*self.ends))

@@ -293,9 +293,8 @@ class VaryPage(QWidget):
         if not recipe or not numbers or parent is None:
             self._context.tell(tr("There is no set to render: fill the board first, and keep some of it."))
         elif difference(self.present.parent_patch, self.present.patch):
-            self._context.tell(
-                tr("The patch is no longer {title}: recall it first, the set is made from it.", title=parent.title)
-            )
+            self._context.tell(tr("The patch is no longer {title}: recall it first, the set is made from it.",
+                                  title=parent.title))  # fmt: skip
         else:
             offer_set(self._context, recipe, numbers)
 
@@ -410,13 +409,9 @@ class VaryPage(QWidget):
 
     def _show_told(self, board: list[State]) -> None:
         if not board:
-            self.told.setText(
-                tr(
-                    "<b>No variations yet.</b><br>Choose what may change, how far, and press "
-                    "<b>{COUNT} more</b>. Each is rendered ahead, with its picture and how it differs.",
-                    COUNT=COUNT,
-                )
-            )
+            self.told.setText(tr("<b>No variations yet.</b><br>Choose what may change, how far, and press "
+                                 "<b>{COUNT} more</b>. Each is rendered ahead, with its picture and how it differs.",
+                                 COUNT=COUNT))  # fmt: skip
             return
         kept, gone = (sum(state.mark == mark for state in board) for mark in (KEPT, DISCARDED))
         heard = sum(self.hearing.heard(state) for state in board)
@@ -426,16 +421,10 @@ class VaryPage(QWidget):
         )
         parent = self.present.parent
         origin = parent.title if parent else tr("the patch")
-        self.told.setText(
-            tr_count(
-                "<b>{count} variation of {origin}</b>",
-                "<b>{count} variations of {origin}</b>",
-                len(board),
-                origin=origin,
-            )
-            + f" &nbsp; {counts}<br>"
-            + tr("P plays, N the next, K keeps, X discards, Enter: parent")
-        )
+        told = tr_count("<b>{count} variation of {origin}</b>", "<b>{count} variations of {origin}</b>", len(board),
+                        origin=origin)  # fmt: skip
+        keys = tr("P plays, N the next, K keeps, X discards, Enter: parent")
+        self.told.setText(f"{told} &nbsp; {counts}<br>{keys}")
 
     def show_patch(self) -> None:
         """The patch or what is kept of it has changed."""

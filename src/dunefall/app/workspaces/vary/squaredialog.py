@@ -40,13 +40,8 @@ class Pad(QWidget):
     def place(self, x: float, y: float, ended: bool) -> None:
         """Go there."""
         self.x_share, self.y_share = min(1.0, max(0.0, x)), min(1.0, max(0.0, y))
-        self.setAccessibleDescription(
-            tr(
-                "{x_share:.0f} % to the right, {y_share:.0f} % down",
-                x_share=100 * self.x_share,
-                y_share=100 * self.y_share,
-            )
-        )
+        self.setAccessibleDescription(tr("{x_share:.0f} % to the right, {y_share:.0f} % down",
+                                         x_share=100 * self.x_share, y_share=100 * self.y_share))  # fmt: skip
         self.update()
         self.moved.emit(self.x_share, self.y_share, ended)
 

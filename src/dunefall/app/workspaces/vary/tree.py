@@ -166,12 +166,8 @@ class FamilyTree(QWidget):
         self.setToolTip(self._about(self._spots[found].state) if found is not None else "")
 
     def _about(self, state: State) -> str:
-        return tr(
-            "{title}, {made}{mark}\nA click brings it back.",
-            title=state.title,
-            made=state.made,
-            mark=", " + state.mark if state.mark else "",
-        )
+        return tr("{title}, {made}{mark}\nA click brings it back.", title=state.title, made=state.made,
+                  mark=", " + state.mark if state.mark else "")  # fmt: skip
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """The wheel zooms."""
