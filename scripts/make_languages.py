@@ -21,6 +21,7 @@ from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
 from dunefall.base.language import FOLDER, LANGUAGES
+from dunefall.base.units import UNITS
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.varying import KINDS
@@ -66,8 +67,6 @@ def declared() -> Iterator[tuple[str, str]]:
     for dimension in DIMENSIONS:
         yield from ((text, "a word of Vary") for text in (dimension.less, dimension.more))
     yield from ((text, "an id that is shown") for text in (*STAGES, *KINDS, *OTHERS))
-    from dunefall.base.units import UNITS
-
     yield from ((unit.amount_sign, "a unit") for unit in UNITS.values())
 
 
