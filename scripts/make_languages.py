@@ -11,6 +11,7 @@ import ast
 import os
 import sys
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from io import BytesIO
 from pathlib import Path
 
@@ -87,7 +88,8 @@ def plain(catalog: Catalog) -> bytes:
 
 
 def compiled(catalog: Catalog) -> bytes:
-    """A catalogue as the program reads it."""
+    """A catalogue as the program reads it, without what changes by itself."""
+    catalog.creation_date = catalog.revision_date = datetime(2026, 1, 1, tzinfo=UTC)
     out = BytesIO()
     write_mo(out, catalog)
     return out.getvalue()

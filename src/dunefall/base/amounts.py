@@ -6,7 +6,7 @@ import math
 import re
 
 from dunefall.base.errors import ParameterError
-from dunefall.base.language import tr
+from dunefall.base.language import decimal, tr
 from dunefall.base.units import MINUS, UNITS, format_amount, format_value, parse_value, with_english_words
 
 __all__ = ["format_offset", "parse_amount", "parse_link"]
@@ -64,7 +64,7 @@ def parse_amount(text: str, unit: str) -> float:
 
 def format_offset(offset: float, unit: str, place: bool) -> str:
     """Text of a link's offset: as an amount; where it is a place by itself, as the note, ``C4``."""
-    return format_value(offset, unit) if place else format_amount(offset, unit).replace(".00 ", " ")
+    return format_value(offset, unit) if place else format_amount(offset, unit).replace(decimal(".00 "), " ")
 
 
 def parse_link(text: str, unit: str, place: bool = False) -> dict[str, float]:

@@ -90,11 +90,12 @@ class StoryBox(QFrame):
             text += tr_count(" <b>It has clicked once</b> since the take began.",
                              " <b>It has clicked {count} times</b> since the take began.", count)  # fmt: skip
         near = {link.source.module for link in self._patch.links_into(self._module)}
-        near |= {link.target.module for link in self._patch.links_from(self._module)}
-        names = {html.escape(self._patch.module(m).name): m for m in near if m != self._module}
-        if not names:
-            return text
+        near |= {link.target.module for link in self._patch.links_from(self._module)} | {self._module}
+        names = {html.escape(self._patch.module(m).name): m for m in near}
         pattern = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
-        return re.sub(
-            rf"\b({pattern})\b", lambda m: tr('<a href="{names}"><b>{m}</b></a>', names=names[m[1]], m=m[1]), text
-        )
+
+        def way(found: re.Match[str]) -> str:
+            module = names[found[1]]
+            return found[1] if module == self._module else f'<a href="{module}"><b>{found[1]}</b></a>'
+
+        return re.sub(rf"\b({pattern})\b", way, text)
