@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 from argparse_manpage.manpage import Manpage
+
+os.environ["DUNEFALL_LANGUAGE"] = "en"  # whatever the desktop speaks
 
 from dunefall.cli import manual_parser
 

@@ -6,10 +6,13 @@ Called as `.venv/bin/python scripts/make_module_guide.py`.
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+
+os.environ["DUNEFALL_LANGUAGE"] = "en"  # whatever the desktop speaks
 
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import ModuleSpec

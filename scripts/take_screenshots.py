@@ -5,10 +5,13 @@ Called as `scripts/with-display .venv/bin/python scripts/take_screenshots.py`.
 
 from __future__ import annotations
 
+import os
 import time
 from pathlib import Path
 
 from PySide6.QtTest import QTest
+
+os.environ["DUNEFALL_LANGUAGE"] = "en"  # whatever the desktop speaks
 
 from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.editing.linkdialog import LinkDialog

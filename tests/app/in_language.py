@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 os.environ["DUNEFALL_LANGUAGE"] = sys.argv[1]
-sys.path[:0] = [str(Path(__file__).parent.parent), str(Path(__file__).parent)]
+sys.path.insert(0, str(Path(__file__).parent.parent))  # its own folder is there already
 
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
@@ -45,7 +45,8 @@ BRACKETS = re.compile(r"⟦[^⟦⟧]*⟧")
 MARKUP = re.compile(r"<[^>]*>|&\w+;")
 ALIKE = re.compile(
     r"\b(?:k?Hz|m?s|min|h|dB|dBFS|dBTP|LUFS|LU|BPM|st|ct|oct|px|bit|JACK|OSC|MIDI|WAV|FLAC|Ogg|Opus|MB|Dunefall|MIT"
-    r"|Noon|Dusk|English|Deutsch|日本語|Ctrl|Shift|Alt|Esc|Space|Return|Del|Home|End|wav|Python|Qt|IBM Plex|LFO|ADSR|FM)\b"
+    r"|Noon|Dusk|English|Deutsch|日本語|Ctrl|Shift|Alt|Esc|Space|Return|Del|Home|End|wav|Python|Qt|IBM Plex|LFO"
+    r"|ADSR|FM)\b"
 )
 """Units, formats, keys and names that all languages write alike."""
 painted: dict[str, str] = {}
