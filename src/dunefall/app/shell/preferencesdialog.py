@@ -58,7 +58,7 @@ class PreferencesDialog(QDialog):
             self.theme.addItem(text, value)
         self.theme.setCurrentIndex(self.theme.findData(self._before.theme))
         self.language = QComboBox()
-        for code, text in (("", tr("That of the desktop")), *LANGUAGES.items()):
+        for code, text in (("", tr("Follow the desktop")), *LANGUAGES.items()):
             self.language.addItem(text, code)
         self.language.setCurrentIndex(self.language.findData(self._before.language))
         for scale in SCALES:
