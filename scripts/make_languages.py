@@ -30,30 +30,38 @@ from dunefall.catalogue.wording import texts_of
 from dunefall.deliver.jobfiles import presets
 from dunefall.patch.files import load_patch
 from dunefall.patch.library import starters
+from dunefall.patch.model import CURVES
 from dunefall.vary.words import DIMENSIONS
 
 ROOT = Path(__file__).parent.parent / "src"
 Message = str | tuple[str, str]
 OTHERS = ("audio", "control", "gate", "level", "width", "send", "starter", "compound", "layer", "running",
-          "waiting", "paused", "done", "failed")  # fmt: skip
-"""Kinds of signals, of what is touched in a row of the mix, of what can be added, and states of jobs: ids as well."""
+          "waiting", "paused", "done", "failed", "clean", "check it", *CURVES)  # fmt: skip
+"""Kinds of signals, of what is touched in a row of the mix, of what can be added, states of jobs, verdicts on seams and
+curves of links: ids as well."""
 
 
 def in_code() -> Iterator[tuple[Message, str]]:
     """Every message of the code, with its file."""
     for path in sorted(ROOT.rglob("*.py")):
-        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
-            name = node.func.id if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) else ""
-            count = {"tr": 1, "tr_count": 2}.get(name, 0)
-            for texts in zip(*(_texts(arg) for arg in node.args[:count]), strict=False) if count else ():
+        tree = ast.parse(path.read_text("utf-8"))
+        named = {
+            target.id: node.value for node in tree.body if isinstance(node, ast.Assign)
+            for target in node.targets if isinstance(target, ast.Name)
+        }  # fmt: skip
+        for node in filter(lambda node: isinstance(node, ast.Call), ast.walk(tree)):
+            count = {"tr": 1, "tr_count": 2}.get(getattr(node.func, "id", ""), 0)
+            given = [_texts(arg, named) for arg in node.args[:count]]
+            for texts in zip(*given, strict=False):
                 yield (texts if count == 2 else texts[0]), str(path.relative_to(ROOT))
 
 
-def _texts(node: ast.expr) -> list[str]:
-    """What an argument may be: a text, or one of two."""
+def _texts(node: ast.expr, named: dict[str, ast.expr]) -> list[str]:
+    """What an argument may be: a text, one that the file has a name for, or one of two."""
     if isinstance(node, ast.IfExp):
-        return _texts(node.body) + _texts(node.orelse)
-    return [node.value] if isinstance(node, ast.Constant) and isinstance(node.value, str) else []
+        return _texts(node.body, named) + _texts(node.orelse, named)
+    value = named.get(node.id) if isinstance(node, ast.Name) else node
+    return [value.value] if isinstance(value, ast.Constant) and isinstance(value.value, str) else []
 
 
 def declared() -> Iterator[tuple[str, str]]:

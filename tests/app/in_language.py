@@ -15,10 +15,12 @@ from pathlib import Path
 os.environ["DUNEFALL_LANGUAGE"] = sys.argv[1]
 sys.path.insert(0, str(Path(__file__).parent.parent))  # its own folder is there already
 
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QContextMenuEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
     QApplication,
     QComboBox,
     QDialog,
@@ -26,8 +28,11 @@ from PySide6.QtWidgets import (
     QKeySequenceEdit,
     QLabel,
     QLineEdit,
+    QMenu,
+    QScrollBar,
     QTabBar,
     QTabWidget,
+    QTextEdit,
     QWidget,
 )
 from test_fit import cut_texts, overlaps
@@ -40,6 +45,7 @@ from dunefall.app.watch.watch import NAMES
 from dunefall.engine.messages import EngineOptions
 from dunefall.session import Session, open_patch
 
+WITH_MENUS = ("drip-line-low-pass", "gesture-1")  # links; a drawn series
 DIALOGS = ("preferences", "devices", "add", "move_this", "find_command", "randomise", "voices")
 BRACKETS = re.compile(r"⟦[^⟦⟧]*⟧")
 MARKUP = re.compile(r"<[^>]*>|&\w+;")
@@ -49,7 +55,11 @@ ALIKE = re.compile(
     r"|ADSR|FM)\b"
 )
 """Units, formats, keys and names that all languages write alike."""
+NOT_OURS = (QLineEdit, QLabel, QScrollBar, QAbstractSpinBox, QTextEdit)
+"""Whose menus Qt makes."""
+REASON = QContextMenuEvent.Reason.Mouse
 painted: dict[str, str] = {}
+opened: set[str] = set()
 
 
 def record(text: str, font: object, width: float) -> str:
@@ -75,6 +85,22 @@ def texts(root: QWidget) -> Iterator[tuple[str, str]]:
         for text in (widget.toolTip(), widget.accessibleName(), widget.accessibleDescription(), widget.windowTitle()):
             yield text, f"{kind}, told"
     yield from ((action.text(), "a menu") for action in root.findChildren(QAction))
+
+
+def menus(root: QWidget) -> Iterator[tuple[str, str]]:
+    """Every text of the menus that a right click opens."""
+    for widget in root.findChildren(QWidget):
+        if not widget.isVisible() or isinstance(widget, NOT_OURS):
+            continue
+        if isinstance(widget, QAbstractItemView):
+            widget.setCurrentIndex(widget.model().index(0, 0))
+        middle = widget.rect().center()
+        QApplication.sendEvent(widget, QContextMenuEvent(REASON, middle, widget.mapToGlobal(middle)))
+        while isinstance(menu := QApplication.activePopupWidget(), QMenu):
+            opened.add(type(widget).__name__)
+            yield from ((action.text(), f"a menu of {type(widget).__name__}") for action in menu.findChildren(QAction))
+            menu.close()
+            QApplication.processEvents()
 
 
 def own_names(window: MainWindow) -> list[str]:
@@ -118,12 +144,15 @@ def walk(window: MainWindow, tries: int) -> tuple[dict[str, str], list[str]]:
         window.show_workspace(name)
         QTest.qWait(150)
         look(window, name)
+        found.update(pair for pair in menus(window) if pair[0])
     window.show_workspace("build")
     for layer in window.session.patch.layers:
         for module in layer.modules:
             window.selection.select(module.id)
             QApplication.processEvents()
             found.update(pair for pair in texts(window) if pair[0])
+            if module.id in WITH_MENUS:
+                found.update(pair for pair in menus(window) if pair[0])
     for view in NAMES:
         window.page("build").watch.choose(view)
         look(window, f"Watch, {view}")
@@ -155,7 +184,9 @@ def main() -> None:
     if pseudo:
         both = {**found, **painted}
         escaped = {text: f"{place}: {rest}" for text, place in both.items() if (rest := left_over(text, names))}
-    print(json.dumps({"cut": sorted(set(cut)), "escaped": escaped}, ensure_ascii=False, indent=0))
+    print(
+        json.dumps({"cut": sorted(set(cut)), "escaped": escaped, "menus": sorted(opened)}, ensure_ascii=False, indent=0)
+    )
     sys.stdout.flush()
     window.session.close()
     os._exit(0)

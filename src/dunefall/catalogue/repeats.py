@@ -86,14 +86,16 @@ class Repeat:
         return tr("repeats after {after}{but}", after=after, but=self._but(self.free))
 
     def _why_never(self) -> str:
-        reasons = (
-            (self.by_chance, "{names} goes by chance", "{names} go by chance"),
-            (self.moved, "the speed of {names} is moved", "the speed of {names} is moved"),
-            (self.outside, "{names} hears the world", "{names} hear the world"),
-            (self.apart, "{names} runs at another speed in each voice", "{names} run at another speed in each voice"),
-        )
-        told = [tr_count(one, many, len(names), names=_and(names)) for names, one, many in reasons if names]
-        return tr(" and ").join(told) or tr("its periods only meet after a hundred years")
+        chance, moved, outside, apart = self.by_chance, self.moved, self.outside, self.apart
+        told = (
+            tr_count("{names} goes by chance", "{names} go by chance", len(chance), names=_and(chance)),
+            tr("the speed of {names} is moved", names=_and(moved)),
+            tr_count("{names} hears the world", "{names} hear the world", len(outside), names=_and(outside)),
+            tr_count("{names} runs at another speed in each voice", "{names} run at another speed in each voice",
+                     len(apart), names=_and(apart)),
+        )  # fmt: skip
+        why = [text for text, names in zip(told, (chance, moved, outside, apart), strict=True) if names]
+        return tr(" and ").join(why) or tr("its periods only meet after a hundred years")
 
     def _but(self, free: tuple[str, ...]) -> str:
         parts = [tr("the noise of {names}", names=_and(self.noises))] if self.noises else []

@@ -236,12 +236,14 @@ def _story(options: argparse.Namespace) -> int:
 def _take_told(take: Take) -> str:
     """A take in a sentence: how much was done in it, and until when."""
     kinds = Counter(type(entry.what).__name__ for entry in take.entries)
-    names = (
-        ("Edit", "{count} edit", "{count} edits"), ("Note", "{count} note", "{count} notes"),
-        ("Press", "{count} press", "{count} presses"), ("Clear", "{count} clearing", "{count} clearings"),
-        ("Heard", "{count} recording", "{count} recordings"),
-    )  # fmt: skip
-    told = [tr_count(one, many, kinds[kind]) for kind, one, many in names if kinds[kind]]
+    names = {
+        "Edit": tr_count("{count} edit", "{count} edits", kinds["Edit"]),
+        "Note": tr_count("{count} note", "{count} notes", kinds["Note"]),
+        "Press": tr_count("{count} press", "{count} presses", kinds["Press"]),
+        "Clear": tr_count("{count} clearing", "{count} clearings", kinds["Clear"]),
+        "Heard": tr_count("{count} recording", "{count} recordings", kinds["Heard"]),
+    }
+    told = [text for kind, text in names.items() if kinds[kind]]
     if not told:
         return tr("A take in which nothing was done by hand. It begins with this patch:")
     last = take.entries[-1].at / take.rate_hz
@@ -271,7 +273,7 @@ def _check(options: argparse.Namespace) -> int:
         take, (patch, _) = None, open_patch(options.patch)
         found = doubts(patch)
     for trouble in (*import_sounds(patch, alone=True), *found):
-        print(f"note: {trouble}")
+        print(tr("note: {trouble}", trouble=trouble))
     parts = [
         tr_count("{count} layer", "{count} layers", len(patch.layers)),
         tr_count("{count} module", "{count} modules", len(list(patch.modules()))),
@@ -280,7 +282,7 @@ def _check(options: argparse.Namespace) -> int:
     if take is not None:
         parts.append(tr_count("{count} entry in its journal", "{count} entries in its journal", len(take.entries)))
     noted = "; " + tr_count("{count} note", "{count} notes", len(found)) if found else ""
-    print(f"{patch.title}: good, with {listed(parts)}{noted}")
+    print(tr("{title}: good, with {parts}{noted}", title=patch.title, parts=listed(parts), noted=noted))
     return 0
 
 

@@ -78,8 +78,11 @@ def run_desktop(options: argparse.Namespace) -> int:
     for program, folder in NEWS:
         if (found := shutil.which(program)) and (data / folder).is_dir():
             subprocess.run([found, str(data / folder)], check=False, capture_output=True)
-    installed = tr("is among the programs now, and patches open with a double click")
-    print(f"Dunefall {installed if options.action == 'install' else 'is gone'} ({data}).")
+    print(
+        tr("Dunefall is among the programs now, and patches open with a double click ({folder}).", folder=data)
+        if options.action == "install"
+        else tr("Dunefall is gone ({folder}).", folder=data)
+    )
     return 0
 
 

@@ -59,13 +59,13 @@ def run_library(options: argparse.Namespace) -> int:
         return _list(library, options.json)
     if options.action == "add":
         for path in options.files:
-            print(f"{library.take_in(path)} is in the library now.")
+            print(tr("{name} is in the library now.", name=library.take_in(path)))
         return 0
     name = _found(library, options.name)
     if options.action == "show":
         return _show(library, name)
     library.remove(name)
-    print(f"{library.folder / name} is deleted.")
+    print(tr("{path} is deleted.", path=library.folder / name))
     return 0
 
 
@@ -88,7 +88,7 @@ def _list(library: Any, as_json: bool) -> int:
         about = f": {entry['about']}" if entry.get("about") else ""
         print(f"{entry['file']:30} {entry.get('error') or entry['name']}{about}")
     if not entries:
-        print(f"There are no compounds in {library.folder} yet.")
+        print(tr("There are no compounds in {folder} yet.", folder=library.folder))
     return 0
 
 

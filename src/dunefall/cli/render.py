@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from dunefall.base.errors import DunefallError, ParameterError, PatchError, StorageError
-from dunefall.base.language import tr
+from dunefall.base.language import tr, tr_count
 from dunefall.base.layouts import LAYOUTS
 from dunefall.cli.options import PATCH_HELP, layer_named, seconds_of, seeds_of
 
@@ -73,7 +73,7 @@ def add_render(commands: Any) -> None:
     add("--events", type=Path, metavar="FILE", help=tr("write all gates as notes (.mid) or as a table (.csv)"))
     add("--movements", metavar="MODULE.PORT", help=tr("write how outputs or parameters move; several with commas"))
     add("--every", type=float, metavar="HZ", help=tr("how often --movements are written; usually 50 times a second"))
-    add("--report", type=Path, metavar="FILE", help="write the measures as .csv or .json")
+    add("--report", type=Path, metavar="FILE", help=tr("write the measures as .csv or .json"))
     add("--jobs", type=int, default=0, metavar="N", help=tr("worker processes; usually one for each core"))
     add("--scheduler", default="", metavar="tcp://HOST:PORT", help=tr("use the workers of a Dask cluster"))
     add("--block", type=int, default=8192, metavar="N", help=tr("frames at a time; never changes the result"))
@@ -153,11 +153,12 @@ def run_render(options: argparse.Namespace) -> int:
     for file in files:
         _tell(file, folder, job)
     for number, error in failed.items():
-        print(f"dunefall: file {number}: {error}", file=sys.stderr)
+        print(tr("dunefall: file {number}: {error}", number=number, error=error), file=sys.stderr)
     if len(kinds(files)) > 1:
-        print(f"Made by processors of different kinds ({', '.join(kinds(files))}): their last bits may differ.")
+        print(tr("Made by processors of different kinds ({kinds}): their last bits may differ.",
+                 kinds=", ".join(kinds(files))))  # fmt: skip
     if not tasks:
-        print("All files are there already: nothing was rendered.")
+        print(tr("All files are there already: nothing was rendered."))
     if failed and not files:
         raise StorageError(tr("no file was made"))
     return FLAGGED if failed or any(file.findings for file in files) else 0
@@ -172,7 +173,7 @@ def _tasks(tasks_of: Any, job: Any, source: Any, made: str) -> Any:
             hint = tr("; use --existing replace, number or skip") if "already exist" in str(error) else ""
             raise ParameterError(f"{error}{hint}") from error
         print(f"{error}.", file=sys.stderr)
-        answer = input("replace, number, skip (anything else stops): ").strip()
+        answer = input(tr("{choices} (anything else stops): ", choices="replace, number, skip")).strip()
         if answer not in EXISTING[1:]:
             raise ParameterError(tr("nothing was rendered")) from error
         return tasks_of(replace(job, existing=answer), source, made)
@@ -206,7 +207,8 @@ def _done(tasks: Sequence[Any], options: argparse.Namespace, show: _Bar) -> tupl
         while batch.step():
             time.sleep(0.02)
         show.end()
-        print(f"dunefall: stopped; {len(batch.files)} files are whole", file=sys.stderr)
+        told = tr_count("{count} file is whole", "{count} files are whole", len(batch.files))
+        print(tr("dunefall: stopped; {told}", told=told), file=sys.stderr)
         raise
     finally:
         batch.close()
@@ -223,17 +225,19 @@ class _Bar:
 
     def prepared(self, done: int, total: int, name: str) -> None:
         if self._tty and name:
-            print(f"\rpreparing the engine: {done + 1} of {total} ({name})\033[K", end="", file=sys.stderr)
+            told = tr("preparing the engine: {done} of {total} ({name})", done=done + 1, total=total, name=name)
+            print(f"\r{told}\033[K", end="", file=sys.stderr)
 
     def done(self, files: int, share: float) -> None:
         passed = time.monotonic() - self._begun
         left = tr(", {passed:.0f} s left", passed=passed / share - passed) if share > 0.02 and passed > 1.0 else ""
         if self._tty:
             filled = "█" * round(24 * share)
-            print(f"\r{filled:·<24} {share:4.0%}, {files} of {self._total}{left}\033[K", end="", file=sys.stderr)
+            print(f"\r{filled:·<24} {share:4.0%}, {files} / {self._total}{left}\033[K", end="", file=sys.stderr)
         elif self._total > 1 and int(10 * share) > self._tenth:
             self._tenth = int(10 * share)
-            print(f"{share:.0%}: {files} of {self._total} files{left}", file=sys.stderr)
+            told = tr("{files} of {total} files", files=files, total=self._total)
+            print(f"{share:.0%}: {told}{left}", file=sys.stderr)
 
     def part(self, number: int, count: int, share: float) -> None:
         self.done(number, (number + share) / count)
@@ -265,7 +269,7 @@ def _wanted(options: argparse.Namespace) -> _Wanted:
         if not 0 <= options.seed < 2**32:
             raise ParameterError(tr("--seed must be 0 to {value}; got {seed}", value=2**32 - 1, seed=options.seed))
         source = source.with_seed(options.seed)
-    job = job_from(_settings(options, source), "the options", base)
+    job = job_from(_settings(options, source), tr("the options"), base)
     if options.live is not None:
         until = job.start_s + job.length_s(source.patch.tempo_bpm) + job.search_s + job.fold_s
         source = source.with_live(str(recorded(options.live, job.rate_hz, until)))
@@ -374,7 +378,8 @@ def _events(job: Any, source: Any, path: Path) -> None:
     places = gates_of(source.patch)
     events = heard_events(source, places, rate=job.rate_hz, seconds=seconds, start_s=job.start_s)
     write_events(events, source.patch, path)
-    print(f"{path}: {len(events)} events of {len({event.place for event in events})} outputs")
+    outputs = len({event.place for event in events})
+    print(tr("{path}: {count} events of {outputs} outputs", path=path, count=len(events), outputs=outputs))
 
 
 def _tell(file: Any, folder: Path, job: Any) -> None:
@@ -389,7 +394,7 @@ def _tell(file: Any, folder: Path, job: Any) -> None:
     )
     print(f"{folder / file.names[0]}: {figures}" + (f". {file.told}" if file.told else ""))
     for finding in file.findings:
-        print(f"  check: {finding.text}" + (f" {finding.cure}?" if finding.cure else ""))
+        print("  " + tr("check: {text}", text=finding.text) + (f" {finding.cure}?" if finding.cure else ""))
 
 
 def run_remake(options: argparse.Namespace) -> int:

@@ -172,7 +172,7 @@ def run_compare(options: argparse.Namespace) -> int:
         print(f"dunefall: {trouble}", file=sys.stderr)
     found = differences(before, after)
     if not found:
-        print("nothing that is heard differs")
+        print(tr("nothing that is heard differs"))
         return 0
     heard = sorted(effects(before, found, options.seconds), key=lambda effect: -effect.size_db)
     where = max(len(effect.difference.where) for effect in heard)

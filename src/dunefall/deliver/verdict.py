@@ -80,7 +80,7 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
     tuple of Finding
     """
     if job.checks and measures.true_peak_db < SILENT_DB:
-        return (Finding("It is silent.", tr("Use another seed"), {"seed": "next"}),)
+        return (Finding(tr("It is silent."), tr("Use another seed"), {"seed": "next"}),)
     found = []
     if job.checks and len(heard.clicks) > job.most_clicks:
         first = heard.clicks[0]
@@ -99,15 +99,19 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
         )
         found.append(Finding(louder, cure, changes))
     elif job.loudness == "each file" and abs(measures.lufs - job.lufs) > job.most_off_lu:
-        found.append(Finding(f"It has {measures.lufs:.1f} LUFS instead of {job.lufs:g}."))
+        text = tr("It has {lufs:.1f} LUFS instead of {wanted:g}.", lufs=measures.lufs, wanted=float(job.lufs))
+        found.append(Finding(text))
     if measures.true_peak_db > job.peak_db + OVER_DB and (job.limit or job.loudness != "as it is"):
-        found.append(Finding(f"Its true peak is {measures.true_peak_db:.1f} dBTP; {job.peak_db:g} were allowed."))
+        text = tr("Its true peak is {peak_db:.1f} dBTP; {allowed_db:g} were allowed.",
+                  peak_db=measures.true_peak_db, allowed_db=float(job.peak_db))  # fmt: skip
+        found.append(Finding(text))
     if job.checks:
         found += _of_the_ends(job, measures, heard)
     if job.checks and measures.dc_db > DC_DB:
-        found.append(
-            Finding(f"It has a DC offset of {measures.dc_db:.0f} dBFS; put a high-pass at 10 Hz into the layer.")
+        text = tr(
+            "It has a DC offset of {dc_db:.0f} dBFS; put a high-pass at 10 Hz into the layer.", dc_db=measures.dc_db
         )
+        found.append(Finding(text))
     return tuple(found)
 
 
@@ -139,6 +143,10 @@ def _of_the_ends(job: Job, measures: Measures, heard: Heard) -> list[Finding]:
         found.append(Finding(text, tr("Fade out over 0.5 s"), {"fade_out_s": 0.5}))
     silence = max(measures.head_s, measures.tail_s)
     if silence > job.most_silence_s and job.ends != "loop":
-        end = tr("It begins") if measures.head_s == silence else tr("It ends")
-        found.append(Finding(f"{end} with {silence:.1f} s of silence.", tr("Trim ends at -60 dB"), {"trim_db": -60.0}))
+        text = (
+            tr("It begins with {silence:.1f} s of silence.", silence=silence)
+            if measures.head_s == silence
+            else tr("It ends with {silence:.1f} s of silence.", silence=silence)
+        )
+        found.append(Finding(text, tr("Trim ends at -60 dB"), {"trim_db": -60.0}))
     return found

@@ -180,7 +180,7 @@ class LinkRow(QAbstractSlider):
         painter.setPen(QPen(theme.colour(self._role), 3))
         painter.drawLine(round(middle), round(y), round(end), round(y))
         painter.fillRect(QRectF(end - 1.5, y - 5, 3, 10), theme.colour("text"))
-        amount = format_amount(link.amount, self._unit) if link.on else "off"
+        amount = format_amount(link.amount, self._unit) if link.on else tr("off")
         amount_box = QRectF(self.width() - AMOUNT_W, 0, AMOUNT_W - 4, FIRST_H)
         draw_text(painter, amount_box, amount, mono(11.5),
                   theme.colour("text"), right=True)  # fmt: skip
@@ -291,7 +291,7 @@ class LinkRow(QAbstractSlider):
         menu.addAction(tr("Set its range…"), self.range_asked.emit)
         curves = menu.addMenu(tr("Curve"))
         for curve in CURVES:
-            action = curves.addAction(curve, partial(self._change, curve=curve))
+            action = curves.addAction(tr(curve), partial(self._change, curve=curve))
             action.setCheckable(True)
             action.setChecked(curve == self.link.curve)
         menu.addAction(tr("Hear only this link here"), self.solo_asked.emit)

@@ -33,7 +33,7 @@ from dunefall.patch.model import Compound, Control, Patch, Place, Port
 __all__ = ["CompoundDialog"]
 
 
-_RANGED = re.compile(r"^(.*\S)\s+([\d.,−-]+\s*\S* to .*\d.*)$")
+_RANGED = re.compile(rf"^(.*\S)\s+([\d.,−-]+\s*\S*(?: to |{re.escape(tr(' to '))}).*\d.*)$")
 """A control's name with its range: "Wind 200 Hz to 4 kHz"."""
 
 

@@ -179,7 +179,7 @@ class GridField(PlaneField):
     def _describe(self) -> None:
         notes, hits = self.numbers
         at = self._chosen[1] * COLUMNS + self._chosen[0]
-        state = "hit" if hits[at] >= 0.5 else "rest"
+        state = tr("hit") if hits[at] >= 0.5 else tr("rest")
         self.setAccessibleDescription(tr("column {chosen}, row {chosen_2}: {note_name}, {state}",
                                          chosen=self._chosen[0] + 1, chosen_2=self._chosen[1] + 1,
                                          note_name=note_name(notes[at]), state=state))  # fmt: skip

@@ -118,6 +118,6 @@ def header_hints(header: Header) -> tuple[Hint, ...]:
     return (
         Hint(tr("Another seed: everything random comes out differently. Undo brings the old one back, exactly."),
              header.reroll, header.reroll.rect),
-        Hint("Ctrl+S saves the patch, Ctrl+Shift+R renders a file of it. The menus above have everything else, with "
-             "its keys; Ctrl+K finds any of it.", header.title, header.title.rect),
+        Hint(tr("Ctrl+S saves the patch, Ctrl+Shift+R renders a file of it. The menus above have everything else, with "
+                "its keys; Ctrl+K finds any of it."), header.title, header.title.rect),
     )  # fmt: skip

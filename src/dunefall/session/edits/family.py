@@ -56,7 +56,7 @@ def _now() -> str:
 def _free_name(family: Family) -> str:
     names = {state.name for state in family.states}
     number = len(family.snapshots) + 1
-    while f"Snapshot {number}" in names:
+    while tr("Snapshot {number}", number=number) in names:
         number += 1
     return tr("Snapshot {number}", number=number)
 

@@ -55,7 +55,7 @@ def card_value(patch: Patch, module: Module) -> str:
     if spec is None:
         return module.type
     if module.bypassed:
-        return "off"
+        return tr("off")
     if module.type == "clock" and not module.params.get("sync"):
         beats = spec.param("period_beats")
         return f"{patch.tempo_bpm:.0f} · {beats.format(module.params.get(beats.id, beats.default))}"

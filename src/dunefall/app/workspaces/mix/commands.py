@@ -111,7 +111,7 @@ def show_place_menu(context: Context, module: str) -> None:
         part = menu.addMenu(declared.name)
         now = patch.module(module).params.get(param, declared.default)
         for value in values:
-            text = "off" if declared.unit == "db" and value <= declared.low else declared.format(value)
+            text = tr("off") if declared.unit == "db" and value <= declared.low else declared.format(value)
             action = part.addAction(text, partial(_set_place_value, context, module, param, value))
             action.setCheckable(True)
             action.setChecked(abs(value - now) < 1e-9)

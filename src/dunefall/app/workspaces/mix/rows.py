@@ -204,14 +204,14 @@ class MixRows(RowView):
         if spot.kind == "level":
             return format_value(self._value(row.module, "level_db"), "db")
         link = send_of(self._patch, row.layer, self._patch.layer(spot.lane))
-        return format_value(gain_db(link.amount), "db") if link else "off"
+        return format_value(gain_db(link.amount), "db") if link else tr("off")
 
     def _typed(self, row: Row, spot: Spot) -> None:
         assert self._field is not None
         text = self._field.text().strip()
         try:
             if spot.kind == "send":
-                level = SEND_LOW_DB if text.lower() == "off" else parse_value(text, "db")
+                level = SEND_LOW_DB if text.lower() in ("off", tr("off").lower()) else parse_value(text, "db")
                 if not SEND_LOW_DB <= level <= 0.0:
                     lowest = format_value(SEND_LOW_DB, "db")
                     raise ParameterError(tr("a send can be {lowest} to 0 dB, or off", lowest=lowest))

@@ -161,7 +161,7 @@ def _subject(entry: Entry) -> str:
         return next((layer.name for layer in patch.layers if layer.id == job.layer), "")
     if job.what == "hits" and patch.has(job.module):
         return patch.module(job.module).name
-    return {"stems": tr("layers apart")}.get(job.what, "whole mix")
+    return {"stems": tr("layers apart")}.get(job.what, tr("whole mix"))
 
 
 class QueueView(QWidget):

@@ -27,7 +27,7 @@ Index = QModelIndex | QPersistentModelIndex
 def seam_text(file: File) -> str:
     """The seam in a word and a figure."""
     return (
-        tr("{verdict}, {step_db:.0f} dB", verdict=file.seam.verdict, step_db=file.seam.step_db).replace("-", "−")
+        tr("{verdict}, {step_db:.0f} dB", verdict=tr(file.seam.verdict), step_db=file.seam.step_db).replace("-", "−")
         if file.seam
         else ""
     )

@@ -122,7 +122,7 @@ class StatusRow(QWidget):
             times = decimal(f"{outlook.speed:.0f}") if outlook.speed >= 2 else decimal(f"{outlook.speed:.1f}")
             self.speed.setText(tr("{times}\u00d7   about {long} to go", times=times, long=_long(outlook.left_s)))
         else:
-            self.speed.setText("paused" if outlook.paused else tr("preparing…"))
+            self.speed.setText(tr("paused") if outlook.paused else tr("preparing…"))
         self.speed.setToolTip(outlook.trouble)
 
 

@@ -56,8 +56,8 @@ class Shown:
     def told(self) -> str:
         """Its state in a word."""
         if self.state.mark:
-            return self.state.mark
-        return "playing" if self.place >= 0 else "heard" if self.heard else "new"
+            return tr("kept") if self.state.mark == KEPT else tr("discarded")
+        return tr("playing") if self.place >= 0 else tr("heard") if self.heard else tr("new")
 
 
 class Card(QWidget):
