@@ -35,10 +35,14 @@ from dunefall.vary.words import DIMENSIONS
 
 ROOT = Path(__file__).parent.parent / "src"
 Message = str | tuple[str, str]
-OTHERS = ("audio", "control", "gate", "level", "width", "send", "starter", "compound", "layer", "running",
-          "waiting", "paused", "done", "failed", "clean", "check it", *CURVES)  # fmt: skip
-"""Kinds of signals, of what is touched in a row of the mix, of what can be added, states of jobs, verdicts on seams and
-curves of links: ids as well."""
+OTHERS = (
+    "audio", "control", "gate", "level", "width", "send", "starter", "compound", "layer", "running", "waiting",
+    "paused", "done", "failed", "clean", "check it", "versions", "packages", "sound", "outputs", "inputs",
+    "real time", "processor", "code", "cache", "preferences", "data", "state", "library", "files", "window",
+    "fonts", "errors", "ok", "wrong", *CURVES,
+)  # fmt: skip
+"""Kinds of signals, of what is touched in a row of the mix, of what can be added, states of jobs, verdicts on seams,
+what the doctor looks at, and curves of links: ids as well."""
 
 
 def in_code() -> Iterator[tuple[Message, str]]:

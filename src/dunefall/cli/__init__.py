@@ -212,7 +212,9 @@ def _starters(options: argparse.Namespace) -> int:
         )
     else:
         for name, patch in patches.items():
-            print(f"{name:15} {patch.title}: {len(list(patch.modules()))} modules")
+            count = len(list(patch.modules()))
+            told = tr_count("{count} module", "{count} modules", count)
+            print(f"{name:15} {tr(patch.title)}: {told}")
     return 0
 
 

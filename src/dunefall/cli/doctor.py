@@ -75,10 +75,12 @@ def run_doctor(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps([finding._asdict() for finding in found], indent=1, ensure_ascii=False))
     else:
+        state = max(6, *(len(tr(finding.state)) + 2 for finding in found))
+        part = max(12, *(len(tr(finding.part)) + 2 for finding in found))
         for finding in found:
-            print(f"{finding.state:6}{finding.part:12}{finding.text}")
+            print(f"{tr(finding.state):{state}}{tr(finding.part):{part}}{finding.text}")
             if finding.cure:
-                print(f"{'':18}{finding.cure}")
+                print(" " * (state + part) + finding.cure)
     return 3 if any(finding.state == "wrong" for finding in found) else 0
 
 

@@ -58,7 +58,7 @@ class SimulatedInput:
     """A voice that speaks over and over."""
 
     simulated = True
-    name = "simulated microphone"
+    name = tr("simulated microphone")
 
     def __init__(self, rate: float) -> None:
         self._sound = voice(rate)
@@ -132,6 +132,6 @@ def open_input(choice: str, rate: float) -> AudioInput:
     except (ImportError, OSError):
         ports = []
     if choice == "auto":
-        return RealInput(None, "default input", rate) if ports else SimulatedInput(rate)
-    port = chosen_port(choice, ports, "sound input")
+        return RealInput(None, tr("default input"), rate) if ports else SimulatedInput(rate)
+    port = chosen_port(choice, ports, tr("sound input"))
     return RealInput(port.number, port.name, rate)

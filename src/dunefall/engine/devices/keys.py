@@ -10,6 +10,7 @@ from typing import Any, NamedTuple, Protocol
 
 import mido
 
+from dunefall.base.language import tr
 from dunefall.engine.devices.sequencer import SequencerPort, why_no_midi
 from dunefall.engine.messages import ClockWord
 from dunefall.patch.library import DATA
@@ -105,7 +106,7 @@ class SimulatedKeys:
     """Somebody who plays the shipped file over and over."""
 
     simulated, told = True, ""
-    name = "simulated keyboard"
+    name = tr("simulated keyboard")
 
     def __init__(self, takes: Takes) -> None:
         self._held = _Held(takes)
@@ -131,7 +132,7 @@ class SimulatedKeys:
 class SimulatedClock:
     """A sequencer that begins after a while, at 87.3 BPM, whose ticks come up to 3 ms early or late."""
 
-    simulated, name, told = True, CLOCK, ""
+    simulated, name, told = True, tr(CLOCK), ""
     bpm, jitter_s, begins_s = 87.3, 3e-3, 0.5
 
     def __init__(self, takes: Takes) -> None:

@@ -82,7 +82,7 @@ class SimulatedOutput:
     """
 
     simulated = True
-    name = "simulated output"
+    name = tr("simulated output")
 
     def __init__(self, rate: float, frames: int, channels: int = 2) -> None:
         self.underruns = 0
@@ -230,7 +230,7 @@ def fitting_rate(choice: str, rate: float) -> float:
         ports = sound_ports("output", 2)
         if not ports:
             return rate
-        number = None if choice == "auto" else chosen_port(choice, ports, "sound device").number
+        number = None if choice == "auto" else chosen_port(choice, ports, tr("sound device")).number
         try:
             sounddevice.check_output_settings(device=number, channels=2, samplerate=rate)
             return rate
@@ -262,6 +262,8 @@ def open_output(choice: str, rate: float, frames: int, channels: int = 2) -> Aud
     if choice == "auto":
         if not ports:
             return SimulatedOutput(rate, frames, channels)
-        return RealOutput(None, "default output", rate, frames, channels if usual_channels("output") >= channels else 2)
-    port = chosen_port(choice, ports, "sound device")
+        return RealOutput(
+            None, tr("default output"), rate, frames, channels if usual_channels("output") >= channels else 2
+        )
+    port = chosen_port(choice, ports, tr("sound device"))
     return RealOutput(port.number, port.name, rate, frames, channels if port.channels >= channels else 2)

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import mido
 
 from dunefall.base.errors import DeviceError
+from dunefall.base.language import tr
 
 if TYPE_CHECKING:
     from alsa_midi import PortInfo, RealTime, SequencerClient
@@ -34,9 +35,9 @@ Took = Callable[[Any, float], None]
 def why_no_midi() -> tuple[str, str]:
     """Why this machine can have no MIDI, and what to do about it; both empty if it can."""
     if not SEQUENCER.exists():
-        return f"this machine has no {SEQUENCER}, the kernel's MIDI sequencer", "sudo modprobe snd-seq"
+        return tr("this machine has no {path}, the kernel's MIDI sequencer", path=SEQUENCER), "sudo modprobe snd-seq"
     if find_spec("alsa_midi") is None:
-        return "the package alsa-midi is missing", "python -m pip install alsa-midi"
+        return tr("the package alsa-midi is missing"), "python -m pip install alsa-midi"
     return "", ""
 
 
@@ -134,11 +135,19 @@ class SequencerPort:
         self._choice, self._plays, self._took, self._left = choice, plays, took, left
         self._at: tuple[int, int] | None = None
         self._parser = mido.Parser()
-        kind = "MIDI input" if plays else "MIDI output"
+        kind = tr("MIDI input") if plays else tr("MIDI output")
         reason, cure = why_no_midi()
         if reason:
-            raise DeviceError(f"there is no {kind} “{choice}”: {reason}; try: {cure}")
-        with _told(f"the {kind} “{choice}” cannot be used"):
+            raise DeviceError(
+                tr(
+                    "there is no {kind} “{choice}”: {reason}; try: {cure}",
+                    kind=kind,
+                    choice=choice,
+                    reason=reason,
+                    cure=cure,
+                )
+            )
+        with _told(tr("the {kind} “{choice}” cannot be used", kind=kind, choice=choice)):
             import alsa_midi
 
             self._alsa = alsa_midi
@@ -154,10 +163,9 @@ class SequencerPort:
             self._news.connect_from(ANNOUNCED)
             there = self._seek()
         if choice != "auto" and not self.other:
-            self.told = (
-                f"There is no {kind} “{choice}” yet; it is used as soon as it is there. "
-                f"This machine has: {', '.join(there) or 'none'}."
-            )
+            self.told = tr("There is no {kind} “{choice}” yet; it is used as soon as it is there. "
+                           "This machine has: {there}.", kind=kind, choice=choice,
+                           there=", ".join(there) or tr("none"))  # fmt: skip
         self._thread = threading.Thread(target=self._run, name=name, daemon=True)
         self._thread.start()
 
@@ -168,7 +176,7 @@ class SequencerPort:
 
     def close(self) -> None:
         """Take and send no more."""
-        with _told("a MIDI port cannot be closed"):
+        with _told(tr("a MIDI port cannot be closed")):
             self._client.event_output(self._alsa.EchoEvent(), port=self._news, dest=self._news)
             self._client.drain_output()
         self._thread.join()
