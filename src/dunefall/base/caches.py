@@ -55,8 +55,7 @@ def cannot_keep(place: Path, error: OSError) -> None:
         _trouble.append(
             tr(
                 "Nothing can be kept in {place} ({reason}), so code is compiled anew at every start. Make room "
-                "there, or "
-                "name another folder in DUNEFALL_CACHE.",
+                "there, or name another folder in DUNEFALL_CACHE.",
                 place=place,
                 reason=reason,
             )

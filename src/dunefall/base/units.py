@@ -16,6 +16,7 @@ from dunefall.base.language import decimal, tr, tr_count
 __all__ = [
     "UNITS",
     "Unit",
+    "between",
     "format_amount",
     "format_value",
     "hz_to_note",
@@ -319,6 +320,11 @@ def _parse_musical(text: str, unit: str, tempo_bpm: float) -> float | None:
     return _parse_pan(text) if unit == "pan" else None
 
 
+def between() -> str:
+    """A pattern of what stands between the two ends of a range: " to ", in English or the language of the window."""
+    return f"(?: to |{re.escape(tr(' to '))})"
+
+
 def parse_range(
     text: str, unit: str, *, choices: tuple[str, ...] = (), tempo_bpm: float = 120.0, such_as: str = "100 Hz to 400 Hz"
 ) -> tuple[float, float]:
@@ -351,7 +357,7 @@ def parse_range(
     >>> parse_range("100 Hz to 2 kHz", "hz")
     (100.0, 2000.0)
     """
-    parts = re.split(f" to |{re.escape(tr(' to '))}", text)
+    parts = re.split(between(), text)
     ends = [parse_value(part, unit, choices=choices, tempo_bpm=tempo_bpm) for part in parts]
     if len(ends) != 2:
         raise ParameterError(tr("two values are needed, such as {such_as}; got {text}", such_as=such_as, text=text))

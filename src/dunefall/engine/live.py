@@ -59,11 +59,7 @@ def recorded(choice: str, rate_hz: float, seconds: float) -> Path:
     """
     if choice == "simulated":
         voice, length = SimulatedInput(rate_hz), round(rate_hz * seconds) + 1
-        sound, rate, name = (
-            np.zeros(length, np.float32),
-            rate_hz,
-            tr("simulated {length} at {rate_hz:g}", length=length, rate_hz=rate_hz),
-        )
+        sound, rate, name = np.zeros(length, np.float32), rate_hz, f"simulated {length} at {rate_hz:g}"
         voice.read(sound)
     else:
         path = Path(choice)

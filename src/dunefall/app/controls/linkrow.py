@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from functools import partial
 
@@ -29,7 +30,7 @@ from dunefall.app.controls.valuefield import ValueField
 from dunefall.base.amounts import format_offset, parse_link
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
-from dunefall.base.units import UNITS, format_amount
+from dunefall.base.units import UNITS, between, format_amount
 from dunefall.catalogue.compounds import output_of
 from dunefall.patch.model import CURVES, Link, Patch
 
@@ -258,7 +259,7 @@ class LinkRow(QAbstractSlider):
     def _typed(self) -> None:
         assert self._field is not None
         text = self._field.text()
-        if " to " in text or tr(" to ") in text:
+        if re.search(between(), text):
             self._end_edit()
             self.range_typed.emit(text)
             return

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from dunefall.app.controls.replacing import replace_content
 from dunefall.base.errors import DunefallError
 from dunefall.base.language import tr
-from dunefall.base.units import parse_range, parse_value
+from dunefall.base.units import between, parse_range, parse_value
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.compounds import control_of, inner_param, port_of
 from dunefall.catalogue.declare import ModuleSpec
@@ -33,7 +33,7 @@ from dunefall.patch.model import Compound, Control, Patch, Place, Port
 __all__ = ["CompoundDialog"]
 
 
-_RANGED = re.compile(rf"^(.*\S)\s+([\d.,−-]+\s*\S*(?: to |{re.escape(tr(' to '))}).*\d.*)$")
+_RANGED = re.compile(rf"^(.*\S)\s+([\d.,−-]+\s*\S*{between()}.*\d.*)$")
 """A control's name with its range: "Wind 200 Hz to 4 kHz"."""
 
 

@@ -5,6 +5,7 @@ Each function is one undo step of a document.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 from datetime import datetime
@@ -55,10 +56,8 @@ def _now() -> str:
 
 def _free_name(family: Family) -> str:
     names = {state.name for state in family.states}
-    number = len(family.snapshots) + 1
-    while tr("Snapshot {number}", number=number) in names:
-        number += 1
-    return tr("Snapshot {number}", number=number)
+    numbers = itertools.count(len(family.snapshots) + 1)
+    return next(name for k in numbers if (name := tr("Snapshot {number}", number=k)) not in names)
 
 
 def keep_snapshot(document: Document, name: str = "", part: str = "") -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 from dunefall.base.door import clean
@@ -43,8 +44,8 @@ def mark_moment(document: Document, at_s: float, name: str = "", until_s: float 
             tr("a patch keeps at most {MAX_MOMENTS} moments; remove some first", MAX_MOMENTS=MAX_MOMENTS)
         )
     taken = {moment.name for moment in moments}
-    number = next(k for k in range(1, len(moments) + 2) if tr("Moment {number}", number=k) not in taken)
-    moment = Moment(round(at_s, 3), clean(name) or tr("Moment {number}", number=number), round(until_s, 3))
+    free = next(free for k in itertools.count(1) if (free := tr("Moment {number}", number=k)) not in taken)
+    moment = Moment(round(at_s, 3), clean(name) or free, round(until_s, 3))
     ordered = tuple(sorted((*moments, moment), key=lambda one: one.at_s))
     document.edit(tr("Mark {name}", name=moment.name), replace(document.patch, moments=ordered))
     return moment
