@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -33,6 +34,30 @@ def _kernels() -> None:
     from dunefall.compiler.warmup import prepare
 
     prepare(catalogue())
+
+
+@pytest.fixture
+def speak(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Callable[..., None]]:
+    """Speaks as in a process that begins with these variables."""
+    monkeypatch.setenv("DUNEFALL_CONFIG", str(tmp_path))
+
+    def as_begun(**variables: str) -> None:
+        for name in ("DUNEFALL_LANGUAGE", "LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG"):
+            monkeypatch.delenv(name, raising=False)
+        for name, value in variables.items():
+            monkeypatch.setenv(name, value)
+        _forget_the_language()
+
+    yield as_begun
+    monkeypatch.undo()
+    _forget_the_language()
+
+
+def _forget_the_language() -> None:
+    from dunefall.base import language, units
+
+    for kept in (language.language, language._texts, language._text, units._local_words):
+        kept.cache_clear()
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ import pytest
 
 from dunefall.base.errors import ParameterError, PatchError, StorageError
 from dunefall.catalogue.joining import joined
-from dunefall.catalogue.story import layer_story, link_story, module_story, patch_story
+from dunefall.catalogue.story import patch_story
 from dunefall.catalogue.validate import check_patch
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.changes import TempoSet
@@ -164,33 +164,6 @@ def test_shipped_patches_are_good() -> None:
         assert len(patch.layers) == 2
     with pytest.raises(PatchError, match='no starter "fog"; there are alarm-riser, aurora, beacon'):
         open_patch("starter:fog")
-
-
-def test_stories_are_exact() -> None:
-    patch = demo()
-    told = module_story(patch, "drip-line-droplet")
-    assert "Set to pitch D5, shape sine, level 0 %." in told
-    assert "Level: Strike raises it by up to 70 %, slowly at first." in told
-    assert "It reaches Low-pass audio." in told
-    assert "own rate" not in module_story(patch, "drip-line-hold")  # idle while a trigger is linked
-    assert "It is bypassed." in module_story(
-        patch.with_module(Module("gusts-1", "smooth-random", "Gusts", bypassed=True)), "gusts-1"
-    )
-    strange = patch.with_new_module(SHARED_ID, Module("x", "unheard-of", "X"))
-    assert "does not know" in module_story(strange, "x")
-    assert "nothing yet" in layer_story(Patch(), Patch().layers[0])
-    assert "It repeats at once: nothing in it moves." in patch_story(Patch())
-
-
-def test_stories_of_links() -> None:
-    patch = demo()
-    link = Link("x", Place("gusts-1", "out"), Place("fog-air-output", "level_db"), -6.0, 1.5, "smooth", False)
-    expected = "Gusts moves it up to 6.00 dB either way, turned over, shifted by +1.50 dB, gently at both ends (off)"
-    assert link_story(patch, link) == expected
-    feed = Link("y", Place("clock-1", "phase"), Place("drip-line-echo", "audio"), 0.5)
-    assert link_story(patch, feed) == "Clock (phase) feeds it at +50 %"
-    lowers = Link("z", Place("drip-line-strike", "out"), Place("fog-air-output", "level_db"), -6.0)
-    assert link_story(patch, lowers) == "Strike lowers it by up to 6.00 dB"
 
 
 def test_a_reach_is_scaled_in_one_step(session: Session) -> None:

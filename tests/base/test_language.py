@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from string import Formatter
 
@@ -13,8 +13,6 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from dunefall.base import language as spoken
-from dunefall.base import units
 from dunefall.base.amounts import format_amount, format_offset, parse_amount, parse_link
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import FOLDER, LANGUAGES, language, tr, tr_count
@@ -24,28 +22,6 @@ sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
 import make_languages
 
 OTHERS = sorted(set(LANGUAGES) - {"en"})
-
-
-def forget() -> None:
-    for kept in (spoken.language, spoken._texts, spoken._text, units._local_words):
-        kept.cache_clear()
-
-
-@pytest.fixture
-def speak(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Iterator[Callable[..., None]]:
-    """Speaks as in a process that begins with these variables."""
-    monkeypatch.setenv("DUNEFALL_CONFIG", str(tmp_path))
-
-    def as_begun(**variables: str) -> None:
-        for name in ("DUNEFALL_LANGUAGE", "LANGUAGE", "LC_ALL", "LC_MESSAGES", "LANG"):
-            monkeypatch.delenv(name, raising=False)
-        for name, value in variables.items():
-            monkeypatch.setenv(name, value)
-        forget()
-
-    yield as_begun
-    monkeypatch.undo()
-    forget()
 
 
 @pytest.mark.parametrize(
@@ -148,6 +124,16 @@ def test_every_message_is_translated_with_what_is_filled_in(code: str) -> None:
                 assert _fields(text) == filled, f"{text!r} leaves out {filled - _fields(text)}"
             tags = [sorted(re.findall(r"</?[a-z]+", one)) for one in (wanted[-1], text)]
             assert tags[0] == tags[1], f"{text!r} is marked up otherwise than {wanted[-1]!r}"
+
+
+def test_no_message_is_a_piece_of_a_sentence() -> None:
+    """What goes on another text has a place for it: only so can a language put it elsewhere (GNU gettext's manual,
+    "Preparing Strings": entire sentences; from memory)."""
+    for message in filter(lambda message: message.id, make_languages.template()):
+        for text in [message.id] if isinstance(message.id, str) else message.id:
+            assert not text.startswith((" ", ",", ";", ":", ".")), f"{text!r} is glued to what stands before it"
+            assert not text.endswith((" ", ",", ";", "(")), f"{text!r} is glued to what follows"
+            assert "}{" not in text, f"{text!r} has two places without anything between"
 
 
 @pytest.mark.parametrize("code", OTHERS)

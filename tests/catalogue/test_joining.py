@@ -451,7 +451,7 @@ def test_a_swapped_module_keeps_links_and_values() -> None:
     assert ("filter.high", "amp.audio") in ends(high.patch)
     less = swapped(patch, "filter", "comb")
     assert less is not None
-    assert less.told == "Comb: in the place of Filter; 1 link has no place in it."
+    assert less.told == "Comb: in the place of Filter. 1 link has no place in it."
 
 
 @pytest.mark.parametrize("spec", ADDABLE, ids=lambda spec: spec.id)

@@ -124,7 +124,7 @@ def test_what_goes_by_chance_does_not() -> None:
             dice = Module("dice", "stepped-random", "Dice", {"rate_hz": 8.0})
             end = Link("chance", Place("dice", "out"), Place("a-output", "level_db"), 0.5)
             moved = patch.with_new_module("a", dice).with_link(end)
-            assert repeat_of_patch(moved).told(120.0) == "never repeats, because Dice goes by chance"
+            assert repeat_of_patch(moved).told(120.0) == "It never repeats, because Dice goes by chance."
             if np.abs(sound_of(moved, 1.0)).max() > 1e-3:
                 assert apart(moved, float(period * math.ceil(1 / period))) > SAME
                 never += 1
@@ -138,7 +138,7 @@ def test_what_keeps_its_past_only_resembles_itself() -> None:
     echo = Module("e", "delay", "Echo", {"time_s": 0.4, "feedback": 0.9})
     links = (("c.gate", "b.trigger", 1.0), ("b.out", "e.audio", 1.0), ("e.out", "a-output.audio", 1.0))
     patch = patch_of(clock, body, echo, Module("a-output", "output", "A"), links=links, tempo_bpm=120.0)
-    told = "resembles itself every 0.125 bars, 0.2 s, because Echo keeps what was"
+    told = "It resembles itself every 0.125 bars, 0.2 s, because Echo keeps what was."
     assert repeat_of_patch(patch).told(120.0) == told
     assert apart(patch, 0.25) > SAME
     dry = patch.with_param("e", "feedback", 0.0).with_param("e", "time_s", 0.1).with_param("b", "decay_s", 0.05)
@@ -151,7 +151,7 @@ def test_loops_through_links_only_resemble_themselves() -> None:
     links = (("l.out", "o.pitch_note", 0.2), ("o.out", "o.fm_hz", 0.3), ("o.out", "a-output.audio", 1.0))
     patch = patch_of(wave, tone, Module("a-output", "output", "A"), links=links)
     told = repeat_of_patch(patch).told(120.0)
-    assert told.startswith("resembles itself every 0.5 bars, 1.0 s, because Tone keeps what was")
+    assert told.startswith("It resembles itself every 0.5 bars, 1.0 s, because Tone keeps what was")
     assert apart(patch, 1.0) > SAME
 
 
@@ -160,7 +160,7 @@ def test_a_wave_that_nothing_restarts_is_named() -> None:
     fall = Module("e", "envelope", "Fall", {"decay_s": 0.05})
     links = (("c.gate", "e.trigger", 1.0), ("e.out", "o.level", 0.4), ("o.out", "a-output.audio", 1.0))
     patch = patch_of(clock, fall, tone, Module("a-output", "output", "A"), links=links, tempo_bpm=120.0)
-    assert repeat_of_patch(patch).told(120.0) == "repeats after 0.125 bars, 0.2 s, but for the phase of Tone"
+    assert repeat_of_patch(patch).told(120.0) == "It repeats after 0.125 bars, 0.2 s, but for the phase of Tone."
     assert apart(patch, 0.25) > SAME
     again = patch.with_link(Link("again", Place("c", "gate"), Place("o", "restart"), 1.0))
     assert repeat_of_patch(again).exact
@@ -173,15 +173,15 @@ def test_voices_that_run_apart_never_meet_and_one_alone_repeats() -> None:
     patch = patch_of(wave, tone, Module("a-output", "output", "A"), links=links)
     several = patch.with_layer(replace(patch.layer("a"), voices=3, spread=0.5))
     whole, alone = repeat_of_layer(several, "a"), repeat_of_layer(several, "a", voice=True)
-    assert whole.told(120.0) == "never repeats, because Tide runs at another speed in each voice"
-    assert alone.told(120.0) == "repeats after 0.5 bars, 1.0 s, but for the phase of Tone"
-    assert f"One voice alone {alone.told(92.0)}." in layer_story(several, several.layer("a"))
+    assert whole.told(120.0) == "It never repeats, because Tide runs at another speed in each voice."
+    assert alone.told(120.0) == "It repeats after 0.5 bars, 1.0 s, but for the phase of Tone."
+    assert alone.told(92.0, "One voice alone") in layer_story(several, several.layer("a"))
 
 
 def test_the_world_does_not_repeat() -> None:
     ear = Module("i", "live-input", "Ear")
     patch = patch_of(ear, Module("a-output", "output", "A"), links=(("i.out", "a-output.audio", 1.0),))
-    assert repeat_of_patch(patch).told(120.0) == "never repeats, because Ear hears the world"
+    assert repeat_of_patch(patch).told(120.0) == "It never repeats, because Ear hears the world."
 
 
 def _effects() -> list[ModuleSpec]:

@@ -25,6 +25,7 @@ __all__ = [
     "parse_range",
     "parse_time",
     "parse_value",
+    "range_told",
     "with_english_words",
 ]
 
@@ -320,9 +321,29 @@ def _parse_musical(text: str, unit: str, tempo_bpm: float) -> float | None:
     return _parse_pan(text) if unit == "pan" else None
 
 
+def range_told(low: str, high: str) -> str:
+    """A range by its two ends, as they are told.
+
+    Parameters
+    ----------
+    low, high : str
+        The ends.
+
+    Returns
+    -------
+    str
+
+    Examples
+    --------
+    >>> range_told("100 Hz", "400 Hz")
+    '100 Hz to 400 Hz'
+    """
+    return tr("{low} to {high}", low=low, high=high)
+
+
 def between() -> str:
     """A pattern of what stands between the two ends of a range: " to ", in English or the language of the window."""
-    return f"(?: to |{re.escape(tr(' to '))})"
+    return f"(?: to |{re.escape(range_told('|', '|').strip('|'))})"
 
 
 def parse_range(

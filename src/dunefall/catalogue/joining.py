@@ -174,10 +174,9 @@ def swapped(patch: Patch, module_id: str, type_id: str, preset: str = "") -> Joi
         else:
             made, lost = made.without_link(link.id), lost + 1
     made = _without_lost_places(made, old.id, spec)
-    left = tr_count("; {count} link has no place in it", "; {count} links have no place in it", lost) if lost else ""
-    return Joined(
-        made, old.id, tr("{name}: in the place of {name_2}{left}.", name=new.name, name_2=old.name, left=left)
-    )
+    told = [tr("{name}: in the place of {name_2}.", name=new.name, name_2=old.name)]
+    told += [tr_count("{count} link has no place in it.", "{count} links have no place in it.", lost)] if lost else []
+    return Joined(made, old.id, " ".join(told))
 
 
 def _without_lost_places(patch: Patch, module: str, spec: ModuleSpec) -> Patch:

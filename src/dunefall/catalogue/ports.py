@@ -10,7 +10,7 @@ from typing import Literal
 
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
-from dunefall.base.units import UNITS, format_value
+from dunefall.base.units import UNITS, format_value, range_told
 
 __all__ = ["MIDI_CHANNELS", "Input", "Output", "Param", "Role", "Series"]
 
@@ -182,7 +182,7 @@ class Param:
         """The hard range in words."""
         if self.choices:
             return ", ".join(self.choices)
-        return tr("{low} to {high}", low=self.format(self.low), high=self.format(self.high))
+        return range_told(self.format(self.low), self.format(self.high))
 
     def check(self, value: float, where: str) -> float:
         """The value if it is allowed; ``where`` names the module and layer in the error.
@@ -276,7 +276,7 @@ class Series:
                                     where=where, allowed=allowed, count=len(values)), allowed=allowed)  # fmt: skip
         for k, value in enumerate(values):
             if not self.low <= value <= self.high or (self.choices and value != round(value)):
-                allowed = tr("{low} to {high}", low=self.format(self.low), high=self.format(self.high))
+                allowed = range_told(self.format(self.low), self.format(self.high))
                 raise ParameterError(
                     tr(
                         "number {k} of {name} of {where} must be {allowed}; got {value:g}",

@@ -64,13 +64,26 @@ class Repeat:
         """Whether every sample of it comes again."""
         return self.seconds is not None and not (self.noises or self.past or (self.seconds and self.free))
 
-    def told(self, tempo_bpm: float) -> str:
-        """What it does, in words: ``repeats after 280 steps, 11.4 bars, 45.7 s``, ``resembles itself every 4.0 s``, or
-        ``never repeats, because …``."""
+    def told(self, tempo_bpm: float, who: str = "") -> str:
+        """What it does, in a sentence: ``It repeats after 280 steps, 11.4 bars, 45.7 s.``, ``It resembles itself every
+        4.0 s, because …``, or ``It never repeats, because …``.
+
+        Parameters
+        ----------
+        tempo_bpm : float
+            The tempo that bars are counted at.
+        who : str
+            Who does it, as a sentence begins with it; empty: ``It``.
+
+        Returns
+        -------
+        str
+        """
+        who = who or tr("It")
         if self.seconds is None:
-            return tr("never repeats, because {why_never}", why_never=self._why_never())
+            return tr("{who} never repeats, because {why}.", who=who, why=self._why_never())
         if self.seconds == 0:
-            return tr("repeats at once: nothing in it moves{but}", but=self._but(()))
+            return self._but((), tr("{who} repeats at once: nothing in it moves", who=who))
         steps = self.seconds / self.shortest_s if self.shortest_s else Fraction(0)
         bars = float(self.seconds) * tempo_bpm / 240.0
         parts = [tr("{steps} steps", steps=int(steps))] if steps.denominator == 1 and steps > 1 else []
@@ -78,12 +91,12 @@ class Repeat:
             [*parts, tr("{bars:.4g} bars", bars=bars) if bars != 1 else tr("1 bar"), _time(float(self.seconds))]
         )
         if self.past:
-            return tr_count(
-                "resembles itself every {after}, because {names} keeps what was{but}",
-                "resembles itself every {after}, because {names} keep what was{but}",
-                len(self.past), after=after, names=_and(self.past), but=self._but(self.free),
-            )  # fmt: skip
-        return tr("repeats after {after}{but}", after=after, but=self._but(self.free))
+            return self._but(self.free, tr_count(
+                "{who} resembles itself every {after}, because {names} keeps what was",
+                "{who} resembles itself every {after}, because {names} keep what was",
+                len(self.past), who=who, after=after, names=_and(self.past),
+            ))  # fmt: skip
+        return self._but(self.free, tr("{who} repeats after {after}", who=who, after=after))
 
     def _why_never(self) -> str:
         chance, moved, outside, apart = self.by_chance, self.moved, self.outside, self.apart
@@ -95,12 +108,15 @@ class Repeat:
                      len(apart), names=_and(apart)),
         )  # fmt: skip
         why = [text for text, names in zip(told, (chance, moved, outside, apart), strict=True) if names]
-        return tr(" and ").join(why) or tr("its periods only meet after a hundred years")
+        return listed(why) or tr("its periods only meet after a hundred years")
 
-    def _but(self, free: tuple[str, ...]) -> str:
+    def _but(self, free: tuple[str, ...], told: str) -> str:
+        """The sentence, with what does not come again."""
         parts = [tr("the noise of {names}", names=_and(self.noises))] if self.noises else []
         parts += [tr("the phase of {names}", names=_and(free))] if free else []
-        return tr(", but for {parts}", parts=tr(" and ").join(parts)) if parts else ""
+        if parts:
+            return tr("{told}, but for {parts}.", told=told, parts=listed(parts))
+        return tr("{told}.", told=told)
 
     @property
     def short(self) -> str:

@@ -32,12 +32,6 @@ __all__ = [
 MOST_CAUSES, MOST_POINTS = 6, 16
 SLOW_HZ = 0.1
 """Slower rates are told by their period."""
-_CURVES = {
-    "straight": "",
-    "late": tr(", slowly at first"),
-    "early": tr(", fast at first"),
-    "smooth": tr(", gently at both ends"),
-}
 
 
 def port_name(patch: Patch, module_id: str, port_id: str) -> str:
@@ -55,38 +49,59 @@ def port_name(patch: Patch, module_id: str, port_id: str) -> str:
 
 def link_story(patch: Patch, link: Link) -> str:
     """What one link does to its target: ``Gusts moves it up to 1.50 oct either way``."""
+    text = _shaped(link, _offset_told(patch, link, _pull_told(patch, link)))
+    return text if link.on else tr("{told} (off)", told=text)
+
+
+def _pull_told(patch: Patch, link: Link) -> str:
+    """How far it moves what it leads to."""
     name = port_name(patch, link.source.module, link.source.port)
-    source, output, target = (
-        patch.module(link.source.module),
-        output_of(patch, link.source),
-        target_of(patch, link.target),
-    )
-    unit, is_param = unit_of(patch, link), isinstance(target, Param)
-    both_ways = output is not None and output.role == "control" and lowest(source, output) < 0
-    if not is_param and unit == "ratio":
-        level = "" if link.amount == 1.0 else tr(" at {format_amount}", format_amount=format_amount(link.amount, unit))
-        text = tr("{name} feeds it{level}", name=name, level=level)
-    elif output is not None and output.role == "pitch":
-        text = tr("{name} sets its pitch", name=name)
-    else:
-        factor = factor_told(link.amount, isinstance(target, Param) and target.octaves)
-        far = format_amount(abs(link.amount), unit).lstrip("+") + (f" ({factor})" if factor else "")
-        if both_ways:
-            text = tr("{name} moves it up to {far} either way", name=name, far=far) + (
-                tr(", turned over") if link.amount < 0 else ""
-            )
-        else:
-            text = (
-                tr("{name} raises it by up to {far}", name=name, far=far)
-                if link.amount >= 0
-                else tr("{name} lowers it by up to {far}", name=name, far=far)
-            )
+    output, target, unit = output_of(patch, link.source), target_of(patch, link.target), unit_of(patch, link)
+    if not isinstance(target, Param) and unit == "ratio":
+        if link.amount == 1.0:
+            return tr("{name} feeds it", name=name)
+        return tr("{name} feeds it at {level}", name=name, level=format_amount(link.amount, unit))
+    if output is not None and output.role == "pitch":
+        return tr("{name} sets its pitch", name=name)
+    factor = factor_told(link.amount, isinstance(target, Param) and target.octaves)
+    far = format_amount(abs(link.amount), unit).lstrip("+") + (f" ({factor})" if factor else "")
+    if _both_ways(patch, link):
+        if link.amount < 0:
+            return tr("{name} moves it up to {far} either way, turned over", name=name, far=far)
+        return tr("{name} moves it up to {far} either way", name=name, far=far)
+    if link.amount < 0:
+        return tr("{name} lowers it by up to {far}", name=name, far=far)
+    return tr("{name} raises it by up to {far}", name=name, far=far)
+
+
+def _both_ways(patch: Patch, link: Link) -> bool:
+    output = output_of(patch, link.source)
+    return output is not None and output.role == "control" and lowest(patch.module(link.source.module), output) < 0
+
+
+def _offset_told(patch: Patch, link: Link, told: str) -> str:
+    """And from where it moves it."""
+    unit = unit_of(patch, link)
     if is_place(patch, link):
         place = format_value(link.offset, unit)
-        text += tr(", around {place}", place=place) if both_ways else tr(", from {place}", place=place)
-    elif link.offset and (is_param or unit != "ratio"):
-        text += tr(", shifted by {format_amount}", format_amount=format_amount(link.offset, unit))
-    return text + _CURVES[link.curve] + ("" if link.on else tr(" (off)"))
+        if _both_ways(patch, link):
+            return tr("{told}, around {place}", told=told, place=place)
+        return tr("{told}, from {place}", told=told, place=place)
+    if link.offset and (unit != "ratio" or isinstance(target_of(patch, link.target), Param)):
+        return tr("{told}, shifted by {offset}", told=told, offset=format_amount(link.offset, unit))
+    return told
+
+
+def _shaped(link: Link, told: str) -> str:
+    """And by which curve."""
+    match link.curve:
+        case "late":
+            return tr("{told}, slowly at first", told=told)
+        case "early":
+            return tr("{told}, fast at first", told=told)
+        case "smooth":
+            return tr("{told}, gently at both ends", told=told)
+    return told
 
 
 def module_story(patch: Patch, module_id: str) -> str:
@@ -165,16 +180,15 @@ def layer_story(patch: Patch, layer: Layer) -> str:
     lines += [module_story(patch, module.id) for module in layer.modules]
     if lines:
         whole = repeat_of_layer(patch, layer.id)
-        lines.insert(0, tr("It {told}.", told=whole.told(patch.tempo_bpm)))
+        lines.insert(0, whole.told(patch.tempo_bpm))
         lines[1:1] = [loop.told(patch) for loop in loops_of(patch, layer)]
     if lines and layer.voices > 1:
         meet = patch.module(layer.meet).name if layer.meet and patch.has(layer.meet) else tr("the layer's output")
         voice = repeat_of_layer(patch, layer.id, voice=True)
-        alone = tr(" One voice alone {told}.", told=voice.told(patch.tempo_bpm)) if voice != whole else ""
-        lines.insert(
-            1, tr("It has {voices} voices, which meet at {meet}.{alone}", voices=layer.voices, meet=meet, alone=alone)
-        )
-    return "\n".join([layer.name, *(f"  {line}" for line in lines or [tr("nothing yet")])])
+        told = [tr("It has {voices} voices, which meet at {meet}.", voices=layer.voices, meet=meet)]
+        told += [voice.told(patch.tempo_bpm, tr("One voice alone"))] if voice != whole else []
+        lines.insert(1, " ".join(told))
+    return "\n".join([layer.name, *(f"  {line}" for line in lines or [tr("Nothing is in it yet.")])])
 
 
 def compound_story(patch: Patch, compound: Compound) -> str:
@@ -194,11 +208,16 @@ def patch_story(patch: Patch) -> str:
     made.append(tr_count("{count} module", "{count} modules", modules))
     made += [tr_count("{count} compound", "{count} compounds", compounds)] if compounds else []
     made.append(tr_count("{count} link", "{count} links", links))
-    around = "" if patch.layout == "stereo" else tr(", in {name}", name=inline(layout_of(patch.layout).name))
-    head = [tr("{title}: {listed}, {tempo_bpm:g} BPM, seed {seed:04d}{around}.", title=patch.title,
-               listed=", ".join(made), tempo_bpm=patch.tempo_bpm, seed=patch.seed, around=around), tr("It {told}.",
-               told=repeat_of_patch(patch).told(patch.tempo_bpm))]  # fmt: skip
-    return "\n".join([" ".join(head), *(layer_story(patch, layer) for layer in patch.layers)])
+    parts = ", ".join(made)
+    if patch.layout == "stereo":
+        head = tr("{title}: {parts}, {tempo_bpm:g} BPM, seed {seed:04d}.", title=patch.title, parts=parts,
+                  tempo_bpm=patch.tempo_bpm, seed=patch.seed)  # fmt: skip
+    else:
+        head = tr("{title}: {parts}, {tempo_bpm:g} BPM, seed {seed:04d}, in {layout}.", title=patch.title, parts=parts,
+                  tempo_bpm=patch.tempo_bpm, seed=patch.seed,
+                  layout=inline(layout_of(patch.layout).name))  # fmt: skip
+    head += f" {repeat_of_patch(patch).told(patch.tempo_bpm)}"
+    return "\n".join([head, *(layer_story(patch, layer) for layer in patch.layers)])
 
 
 def cause_story(patch: Patch, module_id: str, port: str = "") -> str:

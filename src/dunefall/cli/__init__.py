@@ -283,8 +283,9 @@ def _check(options: argparse.Namespace) -> int:
     parts.append(tr_count("{count} link", "{count} links", len(patch.links)))
     if take is not None:
         parts.append(tr_count("{count} entry in its journal", "{count} entries in its journal", len(take.entries)))
-    noted = "; " + tr_count("{count} note", "{count} notes", len(found)) if found else ""
-    print(tr("{title}: good, with {parts}{noted}", title=patch.title, parts=listed(parts), noted=noted))
+    told = [tr("{title}: good, with {parts}", title=patch.title, parts=listed(parts))]
+    told += [tr_count("{count} note", "{count} notes", len(found))] if found else []
+    print("; ".join(told))
     return 0
 
 

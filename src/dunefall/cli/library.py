@@ -123,6 +123,6 @@ def _found(library: Any, wanted: str) -> str:
         )
     if len(found) > 1:
         raise ParameterError(
-            tr('"{wanted}" is the name of several: say which file, {listed}', wanted=wanted, listed=" or ".join(found))
+            tr('"{wanted}" is the name of several: say which file: {listed}', wanted=wanted, listed=", ".join(found))
         )
     return str(found[0])

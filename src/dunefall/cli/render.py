@@ -170,10 +170,10 @@ def _tasks(tasks_of: Any, job: Any, source: Any, made: str) -> Any:
         return tasks_of(job, source, made)
     except ParameterError as error:
         if "already exist" not in str(error) or not (sys.stdin.isatty() and sys.stderr.isatty()):
-            hint = tr("; use --existing replace, number or skip") if "already exist" in str(error) else ""
-            raise ParameterError(f"{error}{hint}") from error
+            hint = [tr("use --existing replace, number or skip")] if "already exist" in str(error) else []
+            raise ParameterError("; ".join([str(error), *hint])) from error
         print(f"{error}.", file=sys.stderr)
-        answer = input(tr("{choices} (anything else stops): ", choices="replace, number, skip")).strip()
+        answer = input(f"{tr('{choices} (anything else stops):', choices='replace, number, skip')} ").strip()
         if answer not in EXISTING[1:]:
             raise ParameterError(tr("nothing was rendered")) from error
         return tasks_of(replace(job, existing=answer), source, made)
@@ -217,6 +217,10 @@ def _done(tasks: Sequence[Any], options: argparse.Namespace, show: _Bar) -> tupl
     return batch.files, batch.failed
 
 
+def _with_left(told: str, left_s: float) -> str:
+    return tr("{told}, {left_s:.0f} s left", told=told, left_s=left_s) if left_s else told
+
+
 class _Bar:
     """Progress: a bar on a terminal, a line for each tenth elsewhere."""
 
@@ -230,14 +234,14 @@ class _Bar:
 
     def done(self, files: int, share: float) -> None:
         passed = time.monotonic() - self._begun
-        left = tr(", {passed:.0f} s left", passed=passed / share - passed) if share > 0.02 and passed > 1.0 else ""
+        left = passed / share - passed if share > 0.02 and passed > 1.0 else 0.0
         if self._tty:
-            filled = "█" * round(24 * share)
-            print(f"\r{filled:·<24} {share:4.0%}, {files} / {self._total}{left}\033[K", end="", file=sys.stderr)
+            told = f"{'█' * round(24 * share):·<24} {share:4.0%}, {files} / {self._total}"
+            print(f"\r{_with_left(told, left)}\033[K", end="", file=sys.stderr)
         elif self._total > 1 and int(10 * share) > self._tenth:
             self._tenth = int(10 * share)
             told = tr("{files} of {total} files", files=files, total=self._total)
-            print(f"{share:.0%}: {told}{left}", file=sys.stderr)
+            print(f"{share:.0%}: {_with_left(told, left)}", file=sys.stderr)
 
     def part(self, number: int, count: int, share: float) -> None:
         self.done(number, (number + share) / count)

@@ -14,6 +14,7 @@ from typing import Any
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
 from dunefall.base.layouts import LAYOUTS
+from dunefall.base.units import range_told
 from dunefall.catalogue.varying import KINDS, varied
 from dunefall.patch.fields import get, texts
 from dunefall.patch.model import Patch
@@ -247,11 +248,9 @@ def _check(name: str, entry: Setting, value: object) -> None:
                                 entry.choices)), value=value))  # fmt: skip
     if isinstance(value, int | float) and not entry.choices and not entry.low <= value <= entry.high:
         raise ParameterError(
-            tr(
-                "{name} must be {low:g} to {high:g} {unit}", name=name, low=entry.low, high=entry.high, unit=entry.unit
-            ).rstrip()
-            + tr("; got {value:g}", value=max(min(value, 1e300), -1e300))
-        )
+            tr("{name} must be {allowed}; got {value:g}", name=name, value=max(min(value, 1e300), -1e300),
+               allowed=range_told(f"{entry.low:g}", f"{entry.high:g} {entry.unit}".rstrip()))
+        )  # fmt: skip
     if isinstance(value, str) and not all(letter.isprintable() for letter in value):
         raise ParameterError(tr("{name} must be text of one line without control characters", name=name))
 
@@ -304,9 +303,10 @@ def job_from(raw: Mapping[str, object], place: str, base: Job | None = None) -> 
         if name not in known:
             close = difflib.get_close_matches(name, known, 1)
             raise ParameterError(
-                tr('{place}: there is no setting "{name}"', place=place, name=name)
-                + (tr('; did you mean "{close}"?', close=close[0]) if close else "")
-            )
+                tr('{place}: there is no setting "{name}"; did you mean "{close}"?', place=place, name=name,
+                   close=close[0])
+                if close else tr('{place}: there is no setting "{name}"', place=place, name=name)
+            )  # fmt: skip
     values = {name: _read(raw, known[name], place) for name in raw}
     return replace(base or Job(), **values).checked()  # type: ignore[arg-type]
 

@@ -51,7 +51,7 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
         found = _by_period(job, source, stems, disk, ear, seconds)
         if found is not None:
             return found
-    why = tr("The patch has no period that can be used. ") if job.loop == "period" else ""
+    why = tr("The patch has no period that can be used.") if job.loop == "period" else ""
     fade = min(round(job.fold_s * rate), round(0.5 * seconds * rate))
     length = round(seconds * rate)
     around = round(min(job.search_s, 0.5 * seconds) * rate)
@@ -65,11 +65,11 @@ def looped(job: Job, source: Source, stems: Sequence[str], disk: Disk, ear: Ear)
         if found is not None:
             return found
     if job.loop == "fold":
-        why = tr("A fold of {fold_s:g} s would be heard. ", fold_s=job.fold_s)
+        why = tr("A fold of {fold_s:g} s would be heard.", fold_s=job.fold_s)
     best = best_length(whole, length, around, fade, rate)
-    told = tr("{why}Crossfaded over {rate:.2g} s at {rate_2:.2f} s, where it is most like its start.", why=why,
-              rate=fade / rate, rate_2=best / rate)  # fmt: skip
-    return _all(raw, lambda sound: crossfaded(sound, best, fade)), told
+    told = tr("Crossfaded over {fade_s:.2g} s at {at_s:.2f} s, where it is most like its start.", fade_s=fade / rate,
+              at_s=best / rate)  # fmt: skip
+    return _all(raw, lambda sound: crossfaded(sound, best, fade)), " ".join(filter(None, (why, told)))
 
 
 def _whole(raw: Rendered) -> Sound:

@@ -213,21 +213,13 @@ def tasks_of(job: Job, source: Source, made: str = "") -> list[Task]:
     if not there or job.existing == "replace":
         return tasks
     if job.existing == "ask":
-        more = tr(" and {count} more", count=len(there) - 1) if len(there) > 1 else ""
         raise ExistsError(
-            tr(
-                '"{there}"{more} already exist in {folder}: choose to replace them, to number on, or to skip them',
-                there=there[0],
-                more=more,
-                folder=folder,
-            )
-            if more
-            else tr(
-                '"{there}" already exists in {folder}: choose to replace it, to number on, or to skip it',
-                there=there[0],
-                folder=folder,
-            )
-        )
+            tr('"{there}" and {count} more already exist in {folder}: choose to replace them, to number on, or to skip '
+               "them", there=there[0], count=len(there) - 1, folder=folder)
+            if len(there) > 1
+            else tr('"{there}" already exists in {folder}: choose to replace it, to number on, or to skip it',
+                    there=there[0], folder=folder)
+        )  # fmt: skip
     if job.existing == "skip":
         found = set(there)
         return [task for task in tasks if not found.issuperset(_files(task.names, job))]

@@ -83,12 +83,10 @@ def findings(job: Job, measures: Measures, heard: Heard) -> tuple[Finding, ...]:
         return (Finding(tr("It is silent."), tr("Use another seed"), {"seed": "next"}),)
     found = []
     if job.checks and len(heard.clicks) > job.most_clicks:
-        first = heard.clicks[0]
-        more = tr(" and {count} more", count=len(heard.clicks) - 1) if len(heard.clicks) > 1 else ""
-        why = f": {first.told}" if first.told else ""
-        text = tr(
-            "A click at {time} in {layer}{more}{why}.", time=_time(first.at_s), layer=first.layer, more=more, why=why
-        )
+        first, more = heard.clicks[0], len(heard.clicks) - 1
+        text = tr("A click at {time} in {layer}", time=_time(first.at_s), layer=first.layer)
+        text = tr("{text} and {count} more", text=text, count=more) if more else text
+        text = f"{text}: {first.told}." if first.told else f"{text}."
         found.append(Finding(text, tr("Use another seed"), {"seed": "next"}))
     if job.loudness != "as it is" and heard.reached.missed:
         louder = tr("{lufs:g} LUFS cannot be reached: {missed}. It has {lufs_2:.1f} LUFS.", lufs=job.lufs,

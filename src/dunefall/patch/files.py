@@ -266,8 +266,9 @@ def _a_patch(raw: object) -> dict[str, object]:
     if not isinstance(raw, dict):
         raise PatchError(tr("the file does not hold a patch (its outermost part is not an object)"))
     if "kind" in raw and "layers" not in raw:
-        kind = tr("a {raw}, and ", raw=raw["kind"]) if raw["kind"] in KINDS else ""
-        raise PatchError(tr("the file holds {kind}no patch", kind=kind))
+        if raw["kind"] in KINDS:
+            raise PatchError(tr("the file holds a {kind}, and no patch", kind=raw["kind"]))
+        raise PatchError(tr("the file holds no patch"))
     return raw
 
 

@@ -201,8 +201,8 @@ def told(take: Take, index: int) -> str:
     str
     """
     entry = take.entries[index]
-    when = time_told(entry.at / take.rate_hz)
-    return f"{when}  {_what_told(take, entry)}{tr(', muted') if entry.muted else ''}"
+    told = f"{time_told(entry.at / take.rate_hz)}  {_what_told(take, entry)}"
+    return tr("{name}, muted", name=told) if entry.muted else told
 
 
 def _what_told(take: Take, entry: Entry) -> str:
@@ -222,13 +222,11 @@ def _what_told(take: Take, entry: Entry) -> str:
         return tr("the live input is recorded")
     before = take.patch_at(entry.at)
     found = differences(before, Take(before, take.rate_hz, (Entry(0, what),)).patch_at(1))
-    lines = [f"{one.where} {one.before} \u2192 {one.after}" for one in found[:MOST_TOLD]]
-    more = (
-        tr_count(" and {count} more change", " and {count} more changes", len(found) - MOST_TOLD)
-        if len(found) > MOST_TOLD
-        else ""
-    )
-    return "; ".join(lines) + more if lines else tr("nothing that is heard")
+    lines = "; ".join(f"{one.where} {one.before} \u2192 {one.after}" for one in found[:MOST_TOLD])
+    if len(found) > MOST_TOLD:
+        return tr_count("{lines} and {count} more change", "{lines} and {count} more changes", len(found) - MOST_TOLD,
+                        lines=lines)  # fmt: skip
+    return lines or tr("nothing that is heard")
 
 
 def compared(one: Take, other: Take) -> tuple[int, list[str], list[str]]:

@@ -57,7 +57,7 @@ def clicks(view: View) -> list[Finding]:
         )
         meant = _full_of_onsets(view, layer)
         if meant:
-            why += tr(" It is full of sudden onsets: this may be meant.")
+            why = f"{why} {tr('It is full of sudden onsets: this may be meant.')}"
         softens = module and ours[0].softens and view.patch.has(module)
         cure = Cure(tr("Add 5 ms of slew"), softened=module) if softens else None
         modules = (module,) if module else (view.patch.layer(layer).output_id,) if layer else ()
@@ -130,12 +130,11 @@ def quiet(view: View) -> list[Finding]:
         seconds = view.seconds_of(last - first)
         levels = {layer.id: view.mean_db(layer.id, first, last) for layer in view.layers}
         heard = [layer for layer in view.layers if levels[layer.id] > AUDIBLE_DB]
-        who = (
-            tr(": only {name}, and low", name=listed([layer.name for layer in heard]))
-            if heard
-            else tr(": nothing is heard")
-        )
-        why = tr("Below {limit:.0f} LUFS{who}.", limit=limit, who=who).replace("-", "\u2212")
+        names = listed([layer.name for layer in heard])
+        why = (
+            tr("Below {limit:.0f} LUFS: only {names}, and low.", limit=limit, names=names) if heard
+            else tr("Below {limit:.0f} LUFS: nothing is heard.", limit=limit)
+        ).replace("-", "\u2212")  # fmt: skip
         loudest = max(heard, key=lambda layer: levels[layer.id], default=None)
         cure = level_cure(view.patch, loudest, LIFT_DB) if loudest is not None else None
         text = tr(
@@ -160,12 +159,13 @@ def peaks(view: View) -> list[Finding]:
     peak_db = 20.0 * np.log10(float(course[top]))
     levels = sorted(((float(view.level(layer.id)[top]), layer) for layer in view.layers), key=lambda pair: -pair[0])
     culprits = [layer for level, layer in levels if level >= 0.35 * levels[0][0]][:3]
-    together = " + ".join(layer.name for layer in culprits) + (tr(" at the same moment") if len(culprits) > 1 else "")
+    names = " + ".join(layer.name for layer in culprits)
+    together = tr("{names} at the same moment", names=names) if len(culprits) > 1 else names
     text = tr(
         "True peak {peak_db:+.1f} dBTP at {time_told}", peak_db=peak_db, time_told=time_told(view.seconds_of(top))
     ).replace("-", "\u2212")
     if len(tops) > 1:
-        text += tr(", and {count} more", count=len(tops) - 1)
+        text = tr("{text}, and {count} more", text=text, count=len(tops) - 1)
     limited = _limits(view)
     after = tr("The limiter holds it down") if limited else tr("Nothing holds it down")
     why = (

@@ -58,8 +58,9 @@ def report_of(view: View) -> Report:
     Report
     """
     course, frame_s = course_of(view)
-    exact = {"": repeat_of_patch(view.patch).told(view.patch.tempo_bpm)}
-    exact |= {layer.name: repeat_of_layer(view.patch, layer.id).told(view.patch.tempo_bpm) for layer in view.layers}
+    patch, tempo = view.patch, view.patch.tempo_bpm
+    exact = {"": repeat_of_patch(patch).told(tempo, tr("The patch"))}
+    exact |= {layer.name: repeat_of_layer(patch, layer.id).told(tempo, layer.name) for layer in view.layers}
     period = period_of(course, frame_s)
     return Report(tuple(judged(view)), period, tuple(alike_stretches(course, frame_s)), exact, numbers_of(view))
 
@@ -140,10 +141,11 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
         yield tr("No clicks, no clipping, no long silence in {told}.", told=told)
     for one in report.findings:
         times = ", ".join(time_told(at / rate) for at in one.times) if one.times and one.times != (0,) else ""
-        cure = f" ({one.cure.text})" if one.cure else ""
-        at = tr(" At {times}.", times=times) if times else ""
-        yield f"{tr('error') if one.error else tr('note')}: {one.text}. {one.why}{at}{cure}"
-    yield tr("It {exact}.", exact=report.exact[""])
+        line = [f"{tr('error') if one.error else tr('note')}: {one.text}.", one.why]
+        line += [tr("At {times}.", times=times)] if times else []
+        line += [f"({one.cure.text})"] if one.cure else []
+        yield " ".join(line)
+    yield report.exact[""]
     if report.period is not None:
         yield tr("By its sound it repeats every {seconds:.1f} s.", seconds=report.period.seconds)
     for pair in report.alike[:MOST_ALIKE]:

@@ -216,9 +216,8 @@ def _in_link(before: Patch, after: Patch, change: LinkPut) -> list[Difference]:
 
 
 def _amount_told(link: Link, unit: str) -> str:
-    return format_amount(link.amount, unit) + (
-        tr(", {format_amount} added", format_amount=format_amount(link.offset, unit)) if link.offset else ""
-    )
+    amount, added = format_amount(link.amount, unit), format_amount(link.offset, unit)
+    return tr("{amount}, {added} added", amount=amount, added=added) if link.offset else amount
 
 
 def _simple(before: Patch, change: Change) -> list[Difference]:

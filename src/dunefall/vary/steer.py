@@ -380,6 +380,5 @@ def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats
         tr(DIMENSIONS[k].more if step > 0 else DIMENSIONS[k].less)
         for k, step in enumerate(steps.tolist()) if k not in wanted and abs(step) > 1.0
     ]  # fmt: skip
-    return tr("as near as it came: {listed} of what was wanted", listed=", ".join(shares)) + (
-        tr("; also {listed}", listed=", ".join(moved)) if moved else ""
-    )
+    told = tr("as near as it came: {listed} of what was wanted", listed=", ".join(shares))
+    return tr("{told}; also {listed}", told=told, listed=", ".join(moved)) if moved else told

@@ -116,8 +116,9 @@ class LinkRow(QAbstractSlider):
         self.link, self._span = link, span
         self.setFixedHeight(HEIGHT if self._below() else FIRST_H)
         self.setAccessibleName(f"{tr('Moves') if self._outwards else tr('Moved by')} {self._name}")
-        below = f"; {self._below()}" if self._below() else ""
-        self.setAccessibleDescription(format_amount(link.amount, self._unit) + ("" if link.on else tr(", off")) + below)
+        amount = format_amount(link.amount, self._unit)
+        told = [amount if link.on else tr("{amount}, off", amount=amount), self._below()]
+        self.setAccessibleDescription("; ".join(filter(None, told)))
         with QSignalBlocker(self):
             self.setValue(round(link.amount / most_amount(self._unit) * PLACES))
         self.update()

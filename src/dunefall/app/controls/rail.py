@@ -148,8 +148,8 @@ class Rail(QAbstractSlider):
         self.update()
 
     def _describe(self) -> None:
-        locked = tr("; locked against randomising") if self._locked else ""
-        self.setAccessibleDescription(f"{self.param.format(self._value)}; {self.param.allowed}{locked}")
+        locked = [tr("locked against randomising")] if self._locked else []
+        self.setAccessibleDescription("; ".join([self.param.format(self._value), self.param.allowed, *locked]))
         with QSignalBlocker(self):
             self.setValue(round(self.param.to_rail(self._value) * self.maximum()))
 
@@ -178,10 +178,9 @@ class Rail(QAbstractSlider):
             draw_text(
                 painter, QRectF(6, 2, self.width() - 12, 18), value, mono(13, 600), theme.colour("text"), right=True
             )
-        draw_text(painter, QRectF(6, 2, self.width() - 12 - value_width, 18),
-                  param.name + (tr(" · locked") if self._locked else ""),
-                  sans(13, 500), theme.colour("text"))  # fmt: skip
-        name_width = painter.fontMetrics().horizontalAdvance(param.name)
+        name = tr("{name} · locked", name=param.name) if self._locked else param.name
+        draw_text(painter, QRectF(6, 2, self.width() - 12 - value_width, 18), name, sans(13, 500), theme.colour("text"))
+        name_width = painter.fontMetrics().horizontalAdvance(name)
         if self._now is not None:
             room = QRectF(14 + name_width, 3, max(0.0, self.width() - 26 - name_width - value_width), 18)
             draw_text(

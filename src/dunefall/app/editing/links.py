@@ -11,7 +11,7 @@ from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError, ParameterError
 from dunefall.base.language import inline, tr
-from dunefall.base.units import format_value, parse_range
+from dunefall.base.units import format_value, parse_range, range_told
 from dunefall.catalogue.compounds import target_of
 from dunefall.catalogue.declare import Param
 from dunefall.catalogue.joining import joinings, movers_of
@@ -107,7 +107,7 @@ def ask_range(context: Context, link_id: str) -> None:
     text = context.talk.ask_text(
         tr("Range of the link"), tr("{name}: from … to …, as the source goes from its lowest to its "
                                     "highest", name=target.name),
-        tr(" to ").join(format_value(end, target.unit, choices=target.choices) for end in now),
+        range_told(*(format_value(end, target.unit, choices=target.choices) for end in now)),
     )  # fmt: skip
     if text is not None:
         take_range(context, link_id, text)

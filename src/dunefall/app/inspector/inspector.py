@@ -67,7 +67,7 @@ class Inspector(QScrollArea):
         self._theme, self._live, self.wishes = theme, live, Wishes()
         self._patch = Patch()
         self._module = ""
-        self._shape: object = tr("nothing yet")
+        self._shape: object = "nothing yet"
         self._waiting = False
         self.wishes.settled.connect(document.end_merge)
         self.wishes.settled.connect(self._catch_up)

@@ -17,7 +17,7 @@ from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.inspector.planes import GridField, PathField, PlaneField
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
-from dunefall.base.units import parse_value
+from dunefall.base.units import parse_value, range_told
 from dunefall.catalogue.declare import ModuleSpec, Series
 from dunefall.catalogue.drawing import fitted, randomised, reversed_order, rotated, stretched
 from dunefall.patch.model import Module
@@ -69,9 +69,9 @@ class SeriesField(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         own_keys(self, Qt.Key.Key_Delete)
         self.setAccessibleName(tr("Editor of {name}", name=series.name))
-        more = tr(" Double-click adds a point, Delete removes one.") if series.least < series.most else ""
-        self.setToolTip(tr("{help} Draw across; arrows and digits set one number; right-click for more.{more}",
-                           help=series.help, more=more))  # fmt: skip
+        told = [tr("{help} Draw across; arrows and digits set one number; right-click for more.", help=series.help)]
+        told += [tr("Double-click adds a point, Delete removes one.")] if series.least < series.most else []
+        self.setToolTip(" ".join(told))
 
     def show_numbers(
         self, values: tuple[float, ...], count: int, across: tuple[float, ...] = (),
@@ -309,7 +309,7 @@ class SeriesField(QWidget):
                 value = parse_value(text, self.series.unit, choices=self.series.choices)
                 if not self.series.low <= value <= self.series.high:
                     low, high = self.series.format(self.series.low), self.series.format(self.series.high)
-                    allowed = tr("{low} to {high}", low=low, high=high)
+                    allowed = range_told(low, high)
                     name = self.series.name
                     raise ParameterError(
                         tr("{name} must be {allowed}; got {text}", name=name, allowed=allowed, text=text)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import html
 import re
+from collections.abc import Iterator
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
@@ -79,16 +80,7 @@ class StoryBox(QFrame):
         """The Story with each neighbour's name as a way to its module."""
         if not self._module:
             return ""
-        text = html.escape(module_story(self._patch, self._module))
-        if self._module in self._asleep:
-            text += tr(" <b>Nothing uses its output yet</b>, so it runs only while you look at it.")
-        if self._module in self._quiet:
-            reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
-            text += tr(" <b>Its output has not changed for 30 s</b>") + (f": {html.escape(reason)}." if reason else ".")
-        if self._clicks.get(self._module):
-            count = self._clicks[self._module]
-            text += tr_count(" <b>It has clicked once</b> since the take began.",
-                             " <b>It has clicked {count} times</b> since the take began.", count)  # fmt: skip
+        text = " ".join([html.escape(module_story(self._patch, self._module)), *self._now()])
         near = {link.source.module for link in self._patch.links_into(self._module)}
         near |= {link.target.module for link in self._patch.links_from(self._module)} | {self._module}
         names = {html.escape(self._patch.module(m).name): m for m in near}
@@ -99,3 +91,18 @@ class StoryBox(QFrame):
             return found[1] if module == self._module else f'<a href="{module}"><b>{found[1]}</b></a>'
 
         return re.sub(rf"\b({pattern})\b", way, text)
+
+    def _now(self) -> Iterator[str]:
+        """Sentences about what the module does just now."""
+        if self._module in self._asleep:
+            yield tr("<b>Nothing uses its output yet</b>, so it runs only while you look at it.")
+        if self._module in self._quiet:
+            reason = quiet_reason(self._patch, self._patch.module(self._module), self._quiet)
+            if reason:
+                yield tr("<b>Its output has not changed for 30 s</b>: {reason}.", reason=html.escape(reason))
+            else:
+                yield tr("<b>Its output has not changed for 30 s</b>.")
+        if self._clicks.get(self._module):
+            yield tr_count("<b>It has clicked once</b> since the take began.",
+                           "<b>It has clicked {count} times</b> since the take began.",
+                           self._clicks[self._module])  # fmt: skip

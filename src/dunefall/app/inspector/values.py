@@ -16,7 +16,7 @@ from dunefall.app.inspector.wishes import Live, Wishes
 from dunefall.base.amounts import parse_amount
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import inline, tr
-from dunefall.base.units import format_value
+from dunefall.base.units import format_value, range_told
 from dunefall.catalogue.compounds import Face, target_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param
 from dunefall.catalogue.reach import factor_told, is_place, range_of, span_of, unit_of
@@ -207,10 +207,10 @@ class Values:
         """Each group's name, and whether a value in it is changed while it is folded."""
         for name, head in self.groups.items():
             unfolded = self._unfolds(name)
-            changed = "" if unfolded or not self._is_changed(name) else tr(" · changed")
-            head.setText(f"{'▾' if unfolded else '▸'} {name}{changed}")
-            told = tr("{name}, unfolded", name=name) if unfolded else tr("{name}, folded", name=name)
-            head.setAccessibleName(told + changed)
+            shown = name if unfolded or not self._is_changed(name) else tr("{name} · changed", name=name)
+            head.setText(f"{'▾' if unfolded else '▸'} {shown}")
+            told = tr("{name}, unfolded", name=shown) if unfolded else tr("{name}, folded", name=shown)
+            head.setAccessibleName(told)
 
     def group_key(self, name: str) -> str:
         """What a group is remembered by."""
@@ -257,7 +257,7 @@ class Values:
             return ""
         if isinstance(target, Param):
             ends = min(max(ends[0], target.low), target.high), min(max(ends[1], target.low), target.high)
-        told = tr(" to ").join(format_value(end, target.unit) for end in ends)
+        told = range_told(*(format_value(end, target.unit) for end in ends))
         factor = factor_told(real.amount, isinstance(target, Param) and target.octaves)
         return f"{told} ({factor})" if factor else told
 

@@ -287,7 +287,7 @@ class Header(QWidget):
     def show_repeat(self, repeat: Repeat, tempo_bpm: float) -> None:
         """Show when the patch begins again, or that it never does; the tooltip says why."""
         self.repeats.setText(repeat.short)
-        told = tr("The patch {told}", told=repeat.told(tempo_bpm))
+        told = repeat.told(tempo_bpm, tr("The patch"))
         self.repeats.setToolTip(told)
         self.repeats.setAccessibleName(told)
 
@@ -304,8 +304,8 @@ class Header(QWidget):
 
     def show_load(self, share: float, underruns: int) -> None:
         """Show the engine's share of a core, and how often the sound came too late."""
-        late = tr(" · {underruns} late", underruns=underruns if underruns < 100 else "99+") if underruns else ""
-        self.load.setText(f"{share:.0%}".replace("%", " %") + late)
+        load, late = f"{share:.0%}".replace("%", " %"), underruns if underruns < 100 else "99+"
+        self.load.setText(tr("{load} · {late} late", load=load, late=late) if underruns else load)
         self.load.setAccessibleDescription(tr("{underruns} blocks were late", underruns=underruns))
 
 

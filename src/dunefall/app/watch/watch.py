@@ -84,7 +84,7 @@ class Watch(QWidget):
         super().__init__(parent)
         self._theme, self._source, self.rate = theme, source, rate
         self.seconds = 5.0
-        self._shown: tuple[object, ...] = (tr("nothing yet"),)
+        self._shown: tuple[object, ...] = ("nothing yet",)
         self.plots: dict[str, list[Plot]] = {name: [] for name in PLOTS}
         self._histories: list[History] = []
         self._seen = 0

@@ -286,7 +286,7 @@ class Field(QWidget):
         painter.setPen(pen)
         painter.setBrush(theme.colour("ground" if muted else "audio"))
         painter.drawEllipse(at, radius, radius)
-        name, font = layer.name + (tr(", muted") if muted else ""), sans(12, 600 if chosen else 500)
+        name, font = tr("{name}, muted", name=layer.name) if muted else layer.name, sans(12, 600 if chosen else 500)
         width = text_width(name, font)
         left = at.x() + 14 if at.x() + 18 + width < self.width() else at.x() - 14 - width
         draw_text(

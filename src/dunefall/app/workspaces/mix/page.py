@@ -270,7 +270,8 @@ class MixPage(QWidget):
         layers = mixed_layers(self._patch)
         output = next((x.output_id for x in layers if any(m.id == self._selection for m in x.modules)), "")
         mover = self.field.moved_by(output) if output else ""
-        self.place.setText(self.field.told + (tr("  moved by {mover}", mover=mover) if mover else ""))
+        place = self.field.told
+        self.place.setText(tr("{place}  moved by {mover}", place=place, mover=mover) if mover else place)
         self.loop.setText(tr("Draw now…") if self.field.drawing else tr("Draw a loop"))
         self.loop.setEnabled(bool(output))
 

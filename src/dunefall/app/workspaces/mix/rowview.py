@@ -403,7 +403,7 @@ class RowView(QWidget):
             painter.fillRect(QRectF(x + send_x(db) - 1.5, middle - 4, 3, 10), theme.colour("text"))
         text = f"{db:.0f}".replace("-", "−") if on else tr("off")
         if link and link.source.port == "before":
-            text += tr(" pre")
+            text = tr("{level} pre", level=text)
         ink = theme.colour("text" if on else "text2")
         draw_text(painter, QRectF(x, row.y + 31, SEND_W + 8, 18), text, mono(12, 400), ink)
 

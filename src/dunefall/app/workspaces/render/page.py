@@ -364,10 +364,9 @@ class RenderPage(QWidget):
         self.results.show_files(files, any(file.seam is not None for file in files))
         flagged = sum(1 for file in files if file.findings)
         whole = entry.total if entry is not None else 0
-        of = tr("{count} of {whole}", count=len(files), whole=whole) if whole > len(files) else f"{len(files)}"
-        self.results_told.setText(
-            (of + (tr(", {flagged} to check", flagged=flagged) if flagged else "")) if entry is not None else ""
-        )
+        told = tr("{count} of {whole}", count=len(files), whole=whole) if whole > len(files) else f"{len(files)}"
+        told = tr("{files}, {flagged} to check", files=told, flagged=flagged) if flagged else told
+        self.results_told.setText(told if entry is not None else "")
         self.cure_all.setEnabled(any(finding.cure for file in files for finding in file.findings))
         self.flagged.setEnabled(bool(flagged) or self.flagged.isChecked())
 

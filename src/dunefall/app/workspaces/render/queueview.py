@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLay
 
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.base.language import tr, tr_count
+from dunefall.base.words import time_told
 from dunefall.deliver.queue import Entry
 
 __all__ = ["JobBox", "QueueView", "done_told", "files_are"]
@@ -119,18 +120,17 @@ class JobBox(QFrame):
         if entry.state == "running":
             passed, share = time.monotonic() - self._begun, entry.share
             left = passed / share * (1.0 - share) if share > 0.02 and passed > 1.0 else 0.0
-            files = tr("{done} of {total}  ", done=done, total=entry.total) if entry.total > 1 else f"{share:.0%}  "
-            return files + (
-                tr("{left:02}:{left_2:02} left", left=int(left // 60), left_2=int(left % 60)) if left else ""
-            )
+            told = tr("{done} of {total}", done=done, total=entry.total) if entry.total > 1 else f"{share:.0%}"
+            return f"{told}  {tr('{time} left', time=time_told(left))}" if left else told
         if entry.state == "done":
             flagged = sum(1 for file in entry.files if file.findings)
             files = tr_count("{count} file", "{count} files", len(entry.files))
-            return tr("done: {files}", files=files) + (tr(", {flagged} to check", flagged=flagged) if flagged else "")
+            told = tr("done: {files}", files=files)
+            return tr("{files}, {flagged} to check", files=told, flagged=flagged) if flagged else told
         if entry.state == "failed":
             return tr("{count} failed: {next}", count=len(entry.failed), next=next(iter(entry.failed.values())))[:80]
-        kept = tr(", {count} kept", count=len(entry.files)) if entry.state == "cancelled" else ""
-        return STATES[entry.state] + kept
+        told = STATES[entry.state]
+        return tr("{told}, {count} kept", told=told, count=len(entry.files)) if entry.state == "cancelled" else told
 
     def _make_buttons(self) -> None:
         for button in self._buttons:
@@ -223,6 +223,7 @@ def files_are(entry: Entry) -> str:
 def done_told(entry: Entry) -> str:
     """A sentence about a job that is done."""
     flagged = sum(1 for file in entry.files if file.findings)
-    check = tr(" {flagged} of them to check.", flagged=flagged) if flagged else ""
-    return tr("{title}: {files} in {folder}.{check}", title=tr(entry.job.title), files=files_are(entry),
-              folder=entry.tasks[0].folder, check=check)  # fmt: skip
+    told = [tr("{title}: {files} in {folder}.", title=tr(entry.job.title), files=files_are(entry),
+               folder=entry.tasks[0].folder)]  # fmt: skip
+    told += [tr("{flagged} of them to check.", flagged=flagged)] if flagged else []
+    return " ".join(told)

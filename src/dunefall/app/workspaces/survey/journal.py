@@ -358,6 +358,7 @@ class JournalLanes(QWidget):
         found = self._find(self.chosen)
         if found is not None and found[0] >= self._top:
             x, y = round(self._x(found[1])), (found[0] - self._top) * ROW
-            told = f"{time_told(found[1].at / self.rate_hz)}{tr(', muted') if found[1].muted else ''}"
+            when = time_told(found[1].at / self.rate_hz)
+            told = tr("{name}, muted", name=when) if found[1].muted else when
             parts.append(PaintedPart(tr("Chosen entry"), told, QRect(x - 7, y, 14, ROW), chosen=True))
         return parts

@@ -317,7 +317,7 @@ class TimePlot(QWidget):
         assert self.shown is not None
         box, theme, shown = self._boxes["alike"], self._theme, self.shown
         room = box.width() - 8
-        said = tr("The patch {statement}.", statement=shown.statement) if shown.statement else ""
+        said = shown.statement
         width = min(text_width(said, sans(12, 600)) + 12, room)
         draw_text(painter, QRectF(box.x(), box.y() + 4, width, 20), said, sans(12, 600), theme.colour("text"))
         if width < room - 60:

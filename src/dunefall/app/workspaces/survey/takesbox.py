@@ -56,7 +56,8 @@ class Row:
         """As in the list."""
         end = self.take.entries[-1].at / self.take.rate_hz if self.take.entries else 0.0
         count = tr_count("{count} entry", "{count} entries", len(self.take.entries))
-        return f"{self.name}\u2002{count}" + (tr(", to {end}", end=time_told(end)) if end else "")
+        until = tr("{count}, to {end}", count=count, end=time_told(end)) if end else count
+        return f"{self.name}\u2002{until}"
 
 
 class TakeList(QListWidget):

@@ -151,10 +151,8 @@ class ChoiceRow(QWidget):
             button.setChecked(kind in desk.kinds)
             button.setText(f"✓ {tr(kind)}" if kind in desk.kinds else tr(kind))
         free, locked = desk.free(patch), desk.locked(patch)
-        self.free.setText(
-            tr_count("{count} value free", "{count} values free", free)
-            + (tr(", {locked} locked", locked=locked) if locked else "")
-        )
+        told = tr_count("{count} value free", "{count} values free", free)
+        self.free.setText(tr("{free}, {locked} locked", free=told, locked=locked) if locked else told)
         why = tr("Nothing may change at a strength of 0 %.") if not desk.strength else ""
         if not free:
             why = tr("Nothing may change: all values of these kinds are locked, or there are none.")

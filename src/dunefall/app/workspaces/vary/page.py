@@ -416,9 +416,8 @@ class VaryPage(QWidget):
         kept, gone = (sum(state.mark == mark for state in board) for mark in (KEPT, DISCARDED))
         heard = sum(self.hearing.heard(state) for state in board)
         left = sum(self.desk.look(self.present.patch_of(state)) is None for state in board)
-        counts = tr("{heard} heard, {kept} kept, {gone} discarded", heard=heard, kept=kept, gone=gone) + (
-            tr(", {left} rendering", left=left) if left else ""
-        )
+        counts = tr("{heard} heard, {kept} kept, {gone} discarded", heard=heard, kept=kept, gone=gone)
+        counts = tr("{counts}, {left} rendering", counts=counts, left=left) if left else counts
         parent = self.present.parent
         origin = parent.title if parent else tr("the patch")
         told = tr_count("<b>{count} variation of {origin}</b>", "<b>{count} variations of {origin}</b>", len(board),

@@ -11,6 +11,7 @@ from dunefall.app.workspaces.vary.choosing import ChoiceRow
 from dunefall.app.workspaces.vary.kept import do_edit
 from dunefall.app.workspaces.vary.steerdialog import SteerDialog
 from dunefall.base.language import capital, tr
+from dunefall.base.words import listed
 from dunefall.patch.model import Patch
 from dunefall.session.edits import family as edits
 from dunefall.vary.desk import Desk
@@ -86,7 +87,7 @@ class Steering(QObject):
             return
         best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
         made = [(seed, found.patch) for seed, found in best]
-        words = tr(" and ").join(map(tr, quest.words))
+        words = listed(list(map(tr, quest.words)))
         document = self._context.session.document
         if do_edit(self._context, edits.put_on_board, document, made, tr("Steer {words}", words=words)):
             reached = sum(found.reached for _, found in best)

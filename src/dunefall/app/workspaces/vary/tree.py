@@ -166,8 +166,8 @@ class FamilyTree(QWidget):
         self.setToolTip(self._about(self._spots[found].state) if found is not None else "")
 
     def _about(self, state: State) -> str:
-        return tr("{title}, {made}{mark}\nA click brings it back.", title=state.title, made=state.made,
-                  mark=", " + state.mark if state.mark else "")  # fmt: skip
+        told = ", ".join(filter(None, (state.title, state.made, tr(state.mark))))
+        return f"{told}\n{tr('A click brings it back.')}"
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """The wheel zooms."""
