@@ -226,8 +226,8 @@ def real(minutes: float, seed: int) -> int:
         print(f"{now / 60:5.1f} min, {hand.made} edits, " + ", ".join(
             f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
         ) + f", more than at minute 11: {more}, {len(faults)} errors", flush=True)  # fmt: skip
-        print(*dict.fromkeys(f"  {one.text}\n" for one in window.notice.kept if one.told_at > time.time() - 30.5), sep="",
-              end="", flush=True)  # fmt: skip
+        new = [notice.text for notice in window.notice.kept if notice.told_at > time.time() - 30.5]
+        print(*(f"  {text}\n" for text in new), sep="", end="", flush=True)
     timer.stop()
     grown = max(growth.per_hour for growth in growths.values())
     wrong = grown > MOST_GROWTH or any(count > 0 for count in more.values()) or faults
