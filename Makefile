@@ -25,9 +25,13 @@ SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/
 # READER: what a screen reader hears and presses, and a Wayland desktop. Tests that need one of them are skipped without it.
 CHECKERS := desktop-file-utils appstream shared-mime-info man-db
 READER := at-spi2-core dbus xdotool python3-pyatspi weston
+# PACKAGERS: what builds the package for Debian and judges it, from Debian 13 on.
+PACKAGERS := lintian build-essential debhelper dh-python python3-cffi python3-pip python3-setuptools \
+  python3-setuptools-scm python3-wheel
 test: setup
 	-scripts/system-packages jackd2 $(CHECKERS)
 	-scripts/system-packages $(READER)
+	-if grep -qE '^(1[3-9]|[2-9][0-9])' /etc/debian_version; then scripts/system-packages $(PACKAGERS); fi
 	$(BIN)/python -m dunefall.compiler.makecode --all
 	$(BIN)/python -m pytest -q -n 2 $(SHARED)
 	scripts/with-display $(BIN)/python -m pytest -q tests/app tests/engine tests/test_session.py

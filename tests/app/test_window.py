@@ -277,8 +277,11 @@ def test_save_and_reopen(window: MainWindow, qtbot: QtBot, tmp_path: Path) -> No
     set_param(window.session.document, "fog-air-band", "cutoff_hz", 1234.0)
     path = tmp_path / "mine.dunefall"
     assert window.header.title.text().strip().endswith("•")
+    assert window.windowTitle() == f"{window.session.patch.title}[*] – Dunefall"  # Qt: [*] is where a mark comes
+    assert window.isWindowModified()
     assert save_path(window.context, path)
     assert not window.header.title.text().strip().endswith("•")
+    assert not window.isWindowModified()
     saved = window.session.patch
     window.actions_by_id["demo"].trigger()
     assert window.session.patch != saved

@@ -252,6 +252,8 @@ class MainWindow(QMainWindow):
         if isinstance(menu, QMenu):
             menu.close()  # what it offers is of the patch before
         self.header.show_title(patch.title, document.modified)
+        self.setWindowTitle(f"{patch.title.replace('[*]', '[*][*]')}[*] \u2013 Dunefall")
+        self.setWindowModified(document.modified)
         for field, text in (
             (self.header.tempo, decimal(f"{patch.tempo_bpm:.1f} BPM")),
             (self.header.seed, f"{patch.seed:04d}"),

@@ -187,7 +187,8 @@ class Scope(Plot):
         painter.drawLine(plot.x(), middle, plot.right(), middle)
         for y, number in ((plot.y() + 6, high), (middle, (low + high) / 2), (plot.bottom() - 6, low)):
             text = decimal(f"{number:+.2g}".replace("0.", ".")).replace("-", "−") if number else "0"
-            draw_text(painter, QRectF(0, y - 8, 34, 16), text, mono(11, 400), theme.colour("text2"), right=True)
+            room = QRectF(0, y - 8, plot.x() - 5, 16)
+            draw_text(painter, room, text, mono(11, 400), theme.colour("text2"), right=True)
         for k, text in ((0, f"−{format_value(self._seconds, 's')}"), (2, f"−{format_value(self._seconds / 2, 's')}"),
                         (4, tr("now"))):  # fmt: skip
             x = plot.x() + plot.width() * k / 4

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from dunefall.app.controls.accessible import PaintedPart, tell_focus
 from dunefall.app.controls.live import TraceSource
-from dunefall.app.controls.painting import draw_text, outline
+from dunefall.app.controls.painting import draw_text, outline, text_width
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.mix.ruler import (
     GRID_DB,
@@ -283,8 +283,9 @@ class RowView(QWidget):
         draw_text(painter, box, value, mono(13, 600), ink, right=True)
         self._paint_width(painter, row, middle, bool(silent))
         if effects:
-            draw_text(painter, QRectF(SEND_X[0], y + 4, self.width() - SEND_X[0] - 8, 18), self._does(row.layer),
-                      sans(12), theme.colour("text2"))  # fmt: skip
+            room = QRectF(SEND_X[0], y + 4, self.width() - SEND_X[0] - 8, 18)
+            does = self._does(row.layer, room.width())
+            draw_text(painter, room, does, sans(12), theme.colour("text2"))
             return
         under = QRectF(RAIL_X, y + 31, RAIL_W - 100, 18)
         self._paint_key(painter, row, under, silent)
@@ -407,8 +408,8 @@ class RowView(QWidget):
         ink = theme.colour("text" if on else "text2")
         draw_text(painter, QRectF(x, row.y + 31, SEND_W + 8, 18), text, mono(12, 400), ink)
 
-    def _does(self, lane: Layer) -> str:
-        """What an effect lane does, and how many send to it."""
+    def _does(self, lane: Layer, width: float) -> str:
+        """What an effect lane does, and how many send to it; where there is no room for two effects, the first."""
         inner = [m for m in lane.modules if m.id not in (lane.sends_id, lane.output_id)]
         told = []
         for module in inner[:2]:
@@ -419,7 +420,8 @@ class RowView(QWidget):
                 told.append(f"{spec.name}{value}")
         count = sum(send_of(self._patch, layer, lane) is not None for layer in mixed_layers(self._patch))
         senders = tr_count("{count} layer", "{count} layers", count) if count else tr("nobody sends")
-        return f"{' + '.join(told) or tr('empty')} · {senders}"
+        whole = f"{' + '.join(told) or tr('empty')} · {senders}"
+        return whole if len(told) < 2 or text_width(whole, sans(12)) <= width else f"{told[0]} + … · {senders}"
 
 
 def param_of(module: Module, param: str) -> Param:

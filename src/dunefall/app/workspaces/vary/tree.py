@@ -198,7 +198,9 @@ class FamilyTree(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if not self._spots:
             text = tr("Nothing kept yet. Variations and snapshots appear here.")
-            draw_text(painter, QRectF(0, 4, self.width(), 20), text, sans(12), theme.colour("text2"))
+            painter.setFont(sans(12))
+            painter.setPen(theme.colour("text2"))
+            painter.drawText(QRectF(0, 4, self.width(), self.height()), int(Qt.TextFlag.TextWordWrap), text)
             painter.end()
             return
         first, last = self._depths
