@@ -7,6 +7,7 @@ import signal
 import time
 from dataclasses import replace
 from multiprocessing.shared_memory import SharedMemory
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -21,7 +22,7 @@ from dunefall.engine.devices.output import SimulatedOutput, open_output
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
-from dunefall.patch.model import Module, Place
+from dunefall.patch.model import Link, Module, Place
 from dunefall.patch.take import Clear, Take
 from dunefall.render.performance import Performance
 from dunefall.render.player import Player
@@ -52,6 +53,29 @@ def test_values_and_structure_follow(engine: EngineClient) -> None:
     engine.watch(("new",))
     engine.wait_for(say.ProgramRuns)
     assert until(lambda: engine.trace("new") is not None and np.abs(engine.trace("new")[-1]).max() > 0)
+
+
+def faults(engine: EngineClient) -> int:
+    """Pages that the threads beside the main one had to wait for so far (proc(5): field 10, minor faults)."""
+    tasks = Path(f"/proc/{engine.process_id}/task")
+    stats = [(task / "stat").read_text().rpartition(")")[2].split() for task in tasks.iterdir()
+             if task.name != str(engine.process_id)]  # fmt: skip
+    return sum(int(stat[7]) for stat in stats)
+
+
+def test_the_thread_that_sounds_waits_for_no_page_of_a_new_program(engine: EngineClient) -> None:
+    """A delay of up to 20 s writes to two new pages a hundred times a second; all are there before it sounds."""
+    engine.play()
+    long = Module("long", "delay", "Long", {"span": 2.0, "long_s": 20.0})
+    patch = demo().with_new_module("fog-air", long)
+    for k, (source, target) in enumerate([("fog-air-noise.out", "long.audio"), ("long.out", "fog-air-output.audio")]):
+        patch = patch.with_link(Link(f"new-{k}", Place(*source.split(".")), Place(*target.split("."))))
+    engine.set_patch(patch)
+    engine.wait_for(say.ProgramRuns)
+    time.sleep(1.0)
+    before = faults(engine)
+    time.sleep(3.0)
+    assert faults(engine) - before < 30
 
 
 def test_pause_holds_the_position_and_rewind_clears_it(engine: EngineClient) -> None:

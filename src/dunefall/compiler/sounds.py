@@ -26,6 +26,7 @@ from dunefall.base.caches import cache_folder, cannot_keep
 from dunefall.base.door import path_of
 from dunefall.base.errors import DunefallError, PatchError, StorageError
 from dunefall.base.language import tr
+from dunefall.base.pages import read_at_hand
 from dunefall.catalogue.declare import ModuleSpec
 from dunefall.dsp import responses
 from dunefall.dsp.cache import kept_folder, sources_of
@@ -216,7 +217,7 @@ def mapped(ref: SoundRef) -> Sound:
     if path is None:
         return SILENCE
     _, rate, rows, *_ = path.stem.split("-")
-    return _keep(_mapped, ref.digest, Sound(np.memmap(path, np.float32, "r"), int(rows), int(rate)))
+    return _keep(_mapped, ref.digest, Sound(_mapped_file(path), int(rows), int(rate)))
 
 
 def _at_hand(store: dict[str, Sound], key: str) -> Sound | None:
@@ -237,6 +238,13 @@ def _keep(store: dict[str, Sound], key: str, sound: Sound) -> Sound:
     return sound
 
 
+def _mapped_file(path: Path) -> NDArray[np.float32]:
+    """The samples of a file without a copy, all of them in memory by now."""
+    samples = np.memmap(path, np.float32, "r")
+    read_at_hand(samples)
+    return samples
+
+
 @cache
 def built_in() -> Sound:
     """The built-in wavetables, worked out once for these sources."""
@@ -244,7 +252,7 @@ def built_in() -> Sound:
     seal = path.with_suffix(".seal")
     try:
         if seal.read_text() == _digest_of(path, lambda share: None):
-            return Sound(np.memmap(path, np.float32, "r"), FRAMES, 48000)
+            return Sound(_mapped_file(path), FRAMES, 48000)
     except (OSError, ValueError, StorageError):
         pass
     tables = built_in_tables()

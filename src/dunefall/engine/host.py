@@ -16,6 +16,7 @@ from dunefall.base.collector import give_back_large_arrays
 from dunefall.base.errors import DunefallError
 from dunefall.base.language import tr
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
+from dunefall.base.pages import put_at_hand
 from dunefall.base.processes import be_given_up_first
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
@@ -210,6 +211,7 @@ class _Host:
     def _compile(self, patch: Patch) -> Program:
         self._warmth.prepare([module.type for module in patch.modules()])
         program = compile_patch(patch, rate=self._options.rate, probed=self._probed)
+        put_at_hand(*program.memory)
         self._code.use(program)
         return program
 

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import StorageError
 from dunefall.base.folders import state_folder
 from dunefall.base.language import tr
+from dunefall.base.pages import put_at_hand
 from dunefall.base.processes import runs
 from dunefall.base.storage import whole
 from dunefall.render.recordings import SUFFIX, RecordingWriter
@@ -68,6 +69,7 @@ class LastMinutes:
     def __init__(self, rate: float, process: int) -> None:
         self._rate, self._folder = rate, last_minutes_folder(process)
         self._ring = np.zeros((RING, 2), np.float32)
+        put_at_hand(self._ring)
         self._written = self._kept = 0
         self._file: RecordingWriter | None = None
         self._left, self._number, self._again_at, self._refused = 0, -1, 0.0, False

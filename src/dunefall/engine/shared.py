@@ -18,6 +18,7 @@ import numpy as np
 
 from dunefall.base.errors import StorageError
 from dunefall.base.language import tr
+from dunefall.base.pages import read_at_hand
 from dunefall.compiler.traces import PROBE_SAMPLES, PROBES, TRACE_BINS
 
 __all__ = ["MAX_INPUTS", "MAX_SLOTS", "SharedState", "Status", "trace_key"]
@@ -135,6 +136,8 @@ class SharedState:
         self.bins = bins.reshape(MAX_SLOTS, TRACE_BINS, 2)
         probes = np.frombuffer(memory, np.float32, PROBES * PROBE_SAMPLES, starts[4])
         self.probes = probes.reshape(PROBES, PROBE_SAMPLES)
+        if name:  # the engine, whose audio thread writes to them
+            read_at_hand(self.status, self.now, self.bins, self.probes)
 
     @property
     def name(self) -> str:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.errors import DeviceError
 from dunefall.base.language import tr
+from dunefall.base.pages import put_at_hand
 from dunefall.base.preferences import RATES_HZ
 from dunefall.engine.devices.ports import chosen_port, close_stream, portaudio, sound_ports, usual_channels
 
@@ -88,6 +89,7 @@ class SimulatedOutput:
         self.underruns = 0
         self._rate, self._frames = rate, frames
         self._ring = np.zeros((int(KEPT_S * rate), channels), np.float32)
+        put_at_hand(self._ring)
         self._written = 0
         self._ended = threading.Event()
         self._thread: threading.Thread | None = None
