@@ -22,9 +22,9 @@ SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/
   tests/test_import_contract.py
 
 # jackd2: a real sound server for the tests that stop and kill it; CHECKERS: what looks at the files for the desktop;
-# READER: what a screen reader hears and presses, and a Wayland desktop. Tests that need one of them are skipped without it.
+# READER: what a screen reader hears and presses, a Wayland desktop, and a font for Japanese. Tests that need one of them are skipped without it.
 CHECKERS := desktop-file-utils appstream shared-mime-info man-db
-READER := at-spi2-core dbus xdotool python3-pyatspi weston
+READER := at-spi2-core dbus xdotool python3-pyatspi weston fonts-vlgothic
 # PACKAGERS: what builds the package for Debian and judges it, from Debian 13 on.
 PACKAGERS := lintian build-essential debhelper dh-python python3-cffi python3-pip python3-setuptools \
   python3-setuptools-scm python3-wheel
