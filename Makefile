@@ -21,20 +21,22 @@ SHARED := tests/base tests/patch tests/catalogue tests/compiler tests/dsp tests/
   tests/test_cli.py tests/test_clockin.py tests/test_doctor.py tests/test_desktop.py tests/test_corpus.py tests/test_crashpoints.py tests/test_docs.py tests/test_docstrings.py \
   tests/test_import_contract.py
 
-# jackd2: a real sound server for the tests that stop and kill it; CHECKERS: what looks at the files for the desktop;
-# READER: what a screen reader hears and presses, a Wayland desktop, and a font for Japanese. Tests that need one of them are skipped without it.
+# Tests that need one of these are skipped without it. STAND_INS: a real sound server that is stopped and killed, and what
+# makes files and devices that fail; CHECKERS: what looks at the files for the desktop; READER: what a screen reader hears
+# and presses, a Wayland desktop, and a font for Japanese.
+STAND_INS := jackd2 gcc libc6-dev e2fsprogs
 CHECKERS := desktop-file-utils appstream shared-mime-info man-db
 READER := at-spi2-core dbus xdotool python3-pyatspi weston fonts-vlgothic
 # PACKAGERS: what builds the package for Debian and judges it, from Debian 13 on.
 PACKAGERS := lintian build-essential debhelper dh-python python3-cffi python3-pip python3-setuptools \
   python3-setuptools-scm python3-wheel
 test: setup
-	-scripts/system-packages jackd2 $(CHECKERS)
+	-scripts/system-packages $(STAND_INS) $(CHECKERS)
 	-scripts/system-packages $(READER)
 	-if grep -qE '^(1[3-9]|[2-9][0-9])' /etc/debian_version; then scripts/system-packages $(PACKAGERS); fi
 	$(BIN)/python -m dunefall.compiler.makecode --all
-	$(BIN)/python -m pytest -q -n 2 $(SHARED)
-	scripts/with-display $(BIN)/python -m pytest -q tests/app tests/engine tests/test_session.py
+	$(BIN)/python -m pytest -q -rs -n 2 $(SHARED)
+	scripts/with-display $(BIN)/python -m pytest -q -rs tests/app tests/engine tests/test_session.py
 
 lint: setup
 	$(BIN)/ruff check src tests bench scripts
