@@ -419,8 +419,9 @@ def test_an_effect_lane_is_added_from_the_menu_while_there_is_room(window: MainW
 def test_what_an_effect_lane_does_stands_in_its_row(window: MainWindow) -> None:
     lanes = {lane.name: lane for lane in effect_lanes(window.session.patch)}
     rows = window.page("mix").rows
-    assert rows._does(lanes["Wide hall"]) == "Reverb 6.20 s · 6 layers"
-    assert rows._does(lanes["Rust echo"]).startswith("Delay 660 ms + Drive 9.0 dB")
+    assert rows._does(lanes["Wide hall"], 400.0) == "Reverb 6.20 s · 6 layers"
+    assert rows._does(lanes["Rust echo"], 400.0).startswith("Delay 660 ms + Drive 9.0 dB")
+    assert rows._does(lanes["Rust echo"], 180.0) == "Delay 660 ms + … · 4 layers"
 
 
 def test_why_a_row_is_silent(window: MainWindow) -> None:
