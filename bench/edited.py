@@ -215,6 +215,7 @@ def real(minutes: float, seed: int) -> int:
     timer.timeout.connect(keep_up)
     timer.start(round(1000 * EDIT_S))
     growths, first = {"window": _Growth(600.0), "engine": _Growth(600.0)}, dict[str, int]()
+    told_at = time.time()
     while (now := time.monotonic() - begun) < 60 * minutes:
         QTest.qWait(30_000)
         gc.collect()
@@ -226,7 +227,7 @@ def real(minutes: float, seed: int) -> int:
         print(f"{now / 60:5.1f} min, {hand.made} edits, " + ", ".join(
             f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
         ) + f", more than at minute 11: {more}, {len(faults)} errors", flush=True)  # fmt: skip
-        new = [notice.text for notice in window.notice.kept if notice.told_at > time.time() - 30.5]
+        new, told_at = [one.text for one in window.notice.kept if one.told_at > told_at], time.time()
         print(*(f"  {text}\n" for text in new), sep="", end="", flush=True)
     timer.stop()
     grown = max(growth.per_hour for growth in growths.values())

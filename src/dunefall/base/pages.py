@@ -6,6 +6,7 @@ memory).
 
 from __future__ import annotations
 
+import mmap
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 
 __all__ = ["PAGE_BYTES", "put_at_hand", "read_at_hand"]
 
-PAGE_BYTES = 4096
+PAGE_BYTES = mmap.PAGESIZE
 
 
 def put_at_hand(*arrays: NDArray[Any]) -> None:

@@ -260,6 +260,11 @@ class Series:
         """Text of a number of this series."""
         return format_value(value, self.unit, choices=self.choices)
 
+    @property
+    def allowed(self) -> str:
+        """The range of its numbers in words."""
+        return range_told(self.format(self.low), self.format(self.high))
+
     def check(self, values: tuple[float, ...], where: str) -> tuple[float, ...]:
         """The numbers if they are allowed; ``where`` names the module and layer in the error.
 
@@ -276,16 +281,8 @@ class Series:
                                     where=where, allowed=allowed, count=len(values)), allowed=allowed)  # fmt: skip
         for k, value in enumerate(values):
             if not self.low <= value <= self.high or (self.choices and value != round(value)):
-                allowed = range_told(self.format(self.low), self.format(self.high))
                 raise ParameterError(
-                    tr(
-                        "number {k} of {name} of {where} must be {allowed}; got {value:g}",
-                        k=k + 1,
-                        name=self.name,
-                        where=where,
-                        allowed=allowed,
-                        value=value,
-                    ),
-                    allowed=allowed,
-                )
+                    tr("number {k} of {name} of {where} must be {allowed}; got {value:g}", k=k + 1, name=self.name,
+                       where=where, allowed=self.allowed, value=value), allowed=self.allowed,
+                )  # fmt: skip
         return values

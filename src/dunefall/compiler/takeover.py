@@ -141,7 +141,6 @@ class Takeover:
             for place in (new.module_at[copy],)
             for cached in spec.cached
         ]
-        self._copy_pieces()  # already here, so that ``apply`` finds the new memory in place and the pages at hand
 
     def apply(self) -> None:
         """Copy the state of now; between sample rates the position stays the same in seconds."""

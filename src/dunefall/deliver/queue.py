@@ -81,6 +81,11 @@ class Entry:
     batch: Batch | None = None
 
     @property
+    def flagged(self) -> int:
+        """How many finished files miss their limits."""
+        return sum(1 for file in self.files if file.findings)
+
+    @property
     def total(self) -> int:
         """How many tasks there are."""
         return len(self.tasks)

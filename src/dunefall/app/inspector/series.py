@@ -17,7 +17,7 @@ from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.inspector.planes import GridField, PathField, PlaneField
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
-from dunefall.base.units import parse_value, range_told
+from dunefall.base.units import parse_value
 from dunefall.catalogue.declare import ModuleSpec, Series
 from dunefall.catalogue.drawing import fitted, randomised, reversed_order, rotated, stretched
 from dunefall.patch.model import Module
@@ -308,12 +308,8 @@ class SeriesField(QWidget):
             try:
                 value = parse_value(text, self.series.unit, choices=self.series.choices)
                 if not self.series.low <= value <= self.series.high:
-                    low, high = self.series.format(self.series.low), self.series.format(self.series.high)
-                    allowed = range_told(low, high)
-                    name = self.series.name
-                    raise ParameterError(
-                        tr("{name} must be {allowed}; got {text}", name=name, allowed=allowed, text=text)
-                    )
+                    raise ParameterError(tr("{name} must be {allowed}; got {text}", name=self.series.name,
+                                            allowed=self.series.allowed, text=text))  # fmt: skip
             except ParameterError as error:
                 self.refused.emit(str(error))
                 return

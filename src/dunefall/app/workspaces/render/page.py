@@ -24,7 +24,7 @@ from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.listening.audition import Audition
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.render.detail import ResultDetail
-from dunefall.app.workspaces.render.queueview import QueueView, done_told, files_are
+from dunefall.app.workspaces.render.queueview import QueueView, done_told, files_are, with_flagged
 from dunefall.app.workspaces.render.results import ResultsTable
 from dunefall.app.workspaces.render.settings import JobSettings, usual_folder
 from dunefall.base.errors import DunefallError
@@ -362,11 +362,10 @@ class RenderPage(QWidget):
             self.jobs.show_entries(self.queue.entries, entry)
         files = entry.files if entry is not None else []
         self.results.show_files(files, any(file.seam is not None for file in files))
-        flagged = sum(1 for file in files if file.findings)
+        flagged = entry.flagged if entry is not None else 0
         whole = entry.total if entry is not None else 0
         told = tr("{count} of {whole}", count=len(files), whole=whole) if whole > len(files) else f"{len(files)}"
-        told = tr("{files}, {flagged} to check", files=told, flagged=flagged) if flagged else told
-        self.results_told.setText(told if entry is not None else "")
+        self.results_told.setText(with_flagged(told, entry) if entry is not None else "")
         self.cure_all.setEnabled(any(finding.cure for file in files for finding in file.findings))
         self.flagged.setEnabled(bool(flagged) or self.flagged.isChecked())
 

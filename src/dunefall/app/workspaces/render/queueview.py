@@ -13,7 +13,7 @@ from dunefall.base.language import tr, tr_count
 from dunefall.base.words import time_told
 from dunefall.deliver.queue import Entry
 
-__all__ = ["JobBox", "QueueView", "done_told", "files_are"]
+__all__ = ["JobBox", "QueueView", "done_told", "files_are", "with_flagged"]
 
 MOST_CELLS = 120
 CANCEL, REMOVE = (tr("Cancel"), "cancel"), (tr("Remove"), "remove")
@@ -123,10 +123,8 @@ class JobBox(QFrame):
             told = tr("{done} of {total}", done=done, total=entry.total) if entry.total > 1 else f"{share:.0%}"
             return f"{told}  {tr('{time} left', time=time_told(left))}" if left else told
         if entry.state == "done":
-            flagged = sum(1 for file in entry.files if file.findings)
             files = tr_count("{count} file", "{count} files", len(entry.files))
-            told = tr("done: {files}", files=files)
-            return tr("{files}, {flagged} to check", files=told, flagged=flagged) if flagged else told
+            return with_flagged(tr("done: {files}", files=files), entry)
         if entry.state == "failed":
             return tr("{count} failed: {next}", count=len(entry.failed), next=next(iter(entry.failed.values())))[:80]
         told = STATES[entry.state]
@@ -220,10 +218,14 @@ def files_are(entry: Entry) -> str:
     return tr_count("{count} file is", "{count} files are", len(entry.files))
 
 
+def with_flagged(files: str, entry: Entry) -> str:
+    """What is told of a job's files, and how many of them are to be checked."""
+    return tr("{files}, {flagged} to check", files=files, flagged=entry.flagged) if entry.flagged else files
+
+
 def done_told(entry: Entry) -> str:
     """A sentence about a job that is done."""
-    flagged = sum(1 for file in entry.files if file.findings)
     told = [tr("{title}: {files} in {folder}.", title=tr(entry.job.title), files=files_are(entry),
                folder=entry.tasks[0].folder)]  # fmt: skip
-    told += [tr("{flagged} of them to check.", flagged=flagged)] if flagged else []
+    told += [tr("{flagged} of them to check.", flagged=entry.flagged)] if entry.flagged else []
     return " ".join(told)
