@@ -168,11 +168,13 @@ def test_an_empty_patch_says_what_to_do_first(window: MainWindow, name: str) -> 
 
 
 def test_the_title_has_the_room_that_is_left(window: MainWindow, qtbot: QtBot) -> None:
-    """Shortened in a narrow window, and whole again in a wide one."""
+    """Shortened in a narrow window, and whole again in a usual one, also when it says that the patch is not saved."""
     title = window.session.patch.title
     window.resize(1100, 700)
+    window.header.show_title(f"{title} again", True)
     qtbot.waitUntil(lambda: "…" in window.header.title.text())
-    window.resize(1500, 900)
+    window.header.show_title(title, True)
+    window.resize(1280, 800)
     qtbot.waitUntil(lambda: title in window.header.title.text())
     qtbot.waitUntil(lambda: window.header.title.width() >= window.header.title.sizeHint().width())
 

@@ -35,8 +35,9 @@ __all__ = ["Header", "Meter", "icon", "position_text", "type_seed", "type_tempo"
 
 HEIGHT, LOAD_W = 52, 116
 NARROW, SHORTEST_TITLE, LONGEST_TITLE = 1200, 60, 220
-METER_W, NARROW_METER_W = 180, 150
+METER_W, NARROW_METER_W = 168, 150
 BUTTON, NARROW_BUTTON = 14, 8
+"""Room beside the name of a workspace."""
 LEADS = {
     ("", False): (tr("Tempo"), tr("Tempo in BPM"), ""),
     ("clock", True): (tr("MIDI clock"), tr("Tempo of the MIDI clock"), tr("Follow a MIDI clock")),
@@ -45,7 +46,6 @@ LEADS = {
     ("transport", False): (tr("No JACK"), tr("There is no JACK"), tr("Follow the JACK transport")),
 }
 """Who leads the tempo, and whether it is there: what stands above the tempo, what that means, and the command."""
-"""Room beside the name of a workspace."""
 METER_LOW_DB = -60.0
 
 
@@ -209,7 +209,7 @@ class Header(QWidget):
         row.addLayout(self._labelled(tr("Repeats"), self.repeats, 84, ""))
         row.addStretch(1)
         row.addWidget(self.meter)
-        row.addSpacing(12)
+        row.addSpacing(4)
         row.addLayout(self._labelled(tr("Engine"), self.load, LOAD_W, ""))
         self.set_theme(theme)
 
@@ -263,7 +263,7 @@ class Header(QWidget):
         """Everything has its room, and the title what is left."""
         super().resizeEvent(event)
         narrow = self.width() < NARROW
-        self._row.setSpacing(4 if narrow else 8)
+        self._row.setSpacing(4 if narrow else 5)
         self._row.setContentsMargins(*((6, 6, 4, 6) if narrow else (12, 6, 12, 6)))
         self.meter.setFixedWidth(NARROW_METER_W if narrow else METER_W)
         for button in self.workspaces.values():
