@@ -272,6 +272,41 @@ def test_a_cure_under_the_pointer_shows_what_would_become_of_the_layers(page: Su
     page._context.session.document.undo()
 
 
+@pytest.mark.parametrize("way", ["pointer", "keys"])
+def test_a_cure_that_is_held_down_is_heard_and_not_made(page: SurveyPage, qtbot: QtBot, way: str) -> None:
+    looked(page, qtbot)
+    session, layer = page._context.session, page.looking.view.layers[1]
+    cure = level_cure(session.patch, layer, -6.0)
+    report, before = page.looking.report, session.patch
+    assert report is not None
+    found = Finding("covered", "It covers", "Why.", (4 * 48000,), cure=cure)
+    page.looking.report = replace(report, findings=(found,))
+    page._show()
+    button = next(button for tip, button in page.findings.buttons.items() if tip.startswith("Lower Fog air"))
+    now = session.engine
+    if way == "pointer":
+        QTest.mousePress(button, LEFT)
+    else:
+        QTest.keyPress(button, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: bool(session.trial.part), timeout=5000)
+    assert now.patch.module(layer.output_id).params["level_db"] == cure.changes[0].value
+    assert session.patch == before
+    qtbot.waitUntil(lambda: session.playing and session.seconds >= 2.0, timeout=10_000)
+    page._show()
+    QTest.qWait(400)
+    assert not page.looking._settle.isActive(), "for a moment nothing is looked at anew"
+    if way == "pointer":
+        QTest.mouseRelease(button, LEFT)
+    else:
+        QTest.keyRelease(button, Qt.Key.Key_Space)
+    assert now.patch == before == session.patch
+    assert not session.trial.part
+    QTest.mouseClick(button, LEFT)
+    assert session.patch.module(layer.output_id).params["level_db"] == cure.changes[0].value
+    session.pause()
+    session.document.undo()
+
+
 def test_from_a_wrong_note_to_its_step_in_one_gesture(window: MainWindow, qtbot: QtBot) -> None:
     fault = next(fault for fault in FAULTS if fault.kind == "off scale" and fault.patch.has("row"))
     page = opened(window, fault.patch)

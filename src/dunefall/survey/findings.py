@@ -104,6 +104,11 @@ class Finding:
         """What makes it the same finding after another look."""
         return self.kind, self.modules
 
+    @property
+    def has_time(self) -> bool:
+        """Whether it is heard at certain times, and not all along."""
+        return self.times not in ((), (0,))
+
 
 @dataclass
 class View:

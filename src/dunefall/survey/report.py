@@ -140,7 +140,7 @@ def lines_of(report: Report, view: View) -> Iterator[str]:
     if not report.findings:
         yield tr("No clicks, no clipping, no long silence in {told}.", told=told)
     for one in report.findings:
-        times = ", ".join(time_told(at / rate) for at in one.times) if one.times and one.times != (0,) else ""
+        times = ", ".join(time_told(at / rate) for at in one.times) if one.has_time else ""
         line = [f"{tr('error') if one.error else tr('note')}: {one.text}.", one.why]
         line += [tr("At {times}.", times=times)] if times else []
         line += [f"({one.cure.text})"] if one.cure else []

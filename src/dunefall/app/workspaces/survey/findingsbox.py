@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TypeVar
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QEnterEvent, QFocusEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -18,6 +18,8 @@ from dunefall.survey.findings import Finding, View
 __all__ = ["FindingsBox"]
 
 MOST_CHIPS = 2
+HOLD_MS = 350
+"""A cure that is held down for so long is heard, and not made."""
 B = TypeVar("B", bound=QPushButton)
 
 
@@ -43,9 +45,36 @@ class _Card(QFrame):
 
 
 class _CureButton(QPushButton):
-    """A cure; tells when the pointer or the keys come to it, and when they leave."""
+    """A cure; tells when the pointer or the keys come to it, and when they leave. Held down, it is heard first."""
 
     looked_at = Signal(bool)
+    heard = Signal(bool)
+    asked = Signal()
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.held = False
+        self._hold = QTimer(self)
+        self._hold.setSingleShot(True)
+        self._hold.setInterval(HOLD_MS)
+        self._hold.timeout.connect(self._begin)
+        self.pressed.connect(self._hold.start)
+        self.released.connect(self._end)
+        self.clicked.connect(self._click)
+
+    def _begin(self) -> None:
+        self.held = True
+        self.heard.emit(True)
+
+    def _end(self) -> None:
+        self._hold.stop()
+        if self.held:
+            self.heard.emit(False)
+
+    def _click(self) -> None:
+        was, self.held = self.held, False
+        if not was:
+            self.asked.emit()
 
     def enterEvent(self, event: QEnterEvent) -> None:
         """The pointer is over it."""
@@ -83,8 +112,8 @@ class FindingsBox(QWidget):
         A Finding.
     all_asked ()
         Show those again that are ignored.
-    cure_looked_at (object)
-        A Finding whose cure is under the pointer or the keys, or None.
+    cure_looked_at (object), cure_heard (object)
+        A Finding whose cure is under the pointer or the keys, or is to be heard; or None.
     """
 
     time_asked = Signal(object, int)
@@ -95,6 +124,7 @@ class FindingsBox(QWidget):
     never_asked = Signal(object)
     all_asked = Signal()
     cure_looked_at = Signal(object)
+    cure_heard = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -122,6 +152,8 @@ class FindingsBox(QWidget):
         self._area.setObjectName("findings")
         column.addWidget(self._area, 1)
         self._shown: object = None
+        self._hearing = False
+        self.cure_heard.connect(lambda finding: setattr(self, "_hearing", finding is not None))
         self.buttons: dict[str, QPushButton] = {}
 
     def show_findings(self, found: Sequence[Finding], view: View, chosen: int, known: str, ignored: int = 0) -> None:
@@ -144,7 +176,7 @@ class FindingsBox(QWidget):
         self.ignored.setVisible(ignored > 0)
         now = (tuple(found), chosen, id(view.patch))
         self.count.setText(f"{len(found)}, {known}" if found else known)
-        if now == self._shown:
+        if now == self._shown or self._hearing:
             return
         self._shown = now
         page = QWidget()
@@ -182,7 +214,7 @@ class FindingsBox(QWidget):
         row.setSpacing(4)
         rate = view.outlook.take.rate_hz
         most = MOST_CHIPS - (finding.step is not None)
-        times = () if finding.times == (0,) else finding.times[:most]
+        times = finding.times[:most] if finding.has_time else ()
         for at in times:
             told = time_told(at / rate)
             chip = self._button(f"\u2192 {told}", tr("Hear “{text}” at {told}", text=finding.text, told=told))
@@ -204,9 +236,10 @@ class FindingsBox(QWidget):
             row.addWidget(chip)
         row.addStretch(1)
         if finding.cure is not None:
-            tip = tr("{text}: one step, Undo takes it back", text=finding.cure.text)
+            tip = tr("{text}: one step, Undo takes it back. Hold it down to hear it first", text=finding.cure.text)
             cure = self._made(_CureButton(finding.cure.text), tip)
-            cure.clicked.connect(lambda _=False, f=finding: self.cure_asked.emit(f))
+            cure.asked.connect(lambda f=finding: self.cure_asked.emit(f))
+            cure.heard.connect(lambda on, f=finding: self.cure_heard.emit(f if on else None))
             cure.looked_at.connect(lambda on, f=finding: self.cure_looked_at.emit(f if on else None))
             row.addWidget(cure)
         return row

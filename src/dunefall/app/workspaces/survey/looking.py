@@ -114,6 +114,8 @@ class Looking:
         return session.engine.take, session.patch
 
     def _look_for_changes(self) -> None:
+        if self._context.session.trial.part:  # heard for a moment only
+            return
         now = self._signs()
         if now[0] is not self._seen[0] or now[1] is not self._seen[1]:
             self._seen = now

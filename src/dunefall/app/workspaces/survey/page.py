@@ -27,7 +27,7 @@ from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
-from dunefall.session.edits.cures import apply_cure
+from dunefall.session.edits.cures import apply_cure, cured
 from dunefall.session.edits.modules import set_param
 from dunefall.session.edits.moments import mark_moment, remove_moment, rename_moment
 from dunefall.session.session import RUN_UP_S
@@ -111,6 +111,7 @@ class SurveyPage(QWidget):
         self.findings.cure_asked.connect(self.cure)
         self.findings.ignore_asked.connect(self.ignore)
         self.findings.cure_looked_at.connect(self._show_outcome)
+        self.findings.cure_heard.connect(self._hear_cured)
         self.findings.never_asked.connect(self.never_show)
         self.findings.all_asked.connect(self.show_all_findings)
         self.moments.mark_asked.connect(self.mark)
@@ -215,7 +216,7 @@ class SurveyPage(QWidget):
         for _ in found:
             self._at_finding = (self._at_finding + by) % len(found)
             finding = found[self._at_finding]
-            if finding.times and finding.times != (0,):
+            if finding.has_time:
                 self._hear_finding(finding, finding.times[0])
                 return
         self._context.tell(tr("Nothing was found so far.") if not found else tr("No finding has a time of its own."))
@@ -232,6 +233,20 @@ class SurveyPage(QWidget):
             self._context.talk.tell(tr("{text}: done.", text=finding.cure.text), undo)
         else:
             self._context.tell(tr("{text}: that is not possible any more.", text=finding.cure.text))
+
+    def _hear_cured(self, finding: Finding | None) -> None:
+        """Hear a finding's place with its cure, from a little before; with None, without it again."""
+        session = self._context.session
+        if finding is None or finding.cure is None:
+            session.trial.end()
+            return
+        if finding.has_time:
+            self._hear_finding(finding, finding.times[0])
+        elif not session.playing:
+            session.play()
+        made = cured(session.patch, finding.cure)
+        if made is not None:
+            session.trial.hear(*made)
 
     def ignore(self, finding: Finding) -> None:
         """Show a finding no more."""

@@ -341,9 +341,9 @@ class TimePlot(QWidget):
                     QPolygonF([QPointF(x, RULER + 3), QPointF(x + 9, RULER + 6), QPointF(x, RULER + 9)])
                 )
         for finding in self.shown.findings:
-            for at in finding.times:
+            for at in finding.times if finding.has_time else ():
                 x = self.axis.x(at / rate)
-                if not LEFT <= x <= LEFT + self.axis.width or finding.times == (0,):
+                if not LEFT <= x <= LEFT + self.axis.width:
                     continue
                 if finding.until:
                     painter.fillRect(QRectF(x, RULER + 9, max(self.axis.x(finding.until / rate) - x, 2), 2), ink)
