@@ -13,6 +13,13 @@ import pyatspi
 from gi.repository import GLib
 
 LOOKED_FOR_S = 60.0
+ROLES = {"button": "push button"}
+"""What newer versions of AT-SPI call a role, and older ones."""
+
+
+def role_of(thing):
+    """What it is, as older versions of AT-SPI call it."""
+    return ROLES.get(thing.getRoleName(), thing.getRoleName())
 
 
 class Reader:
@@ -31,7 +38,7 @@ class Reader:
 
     def _hear(self, event):
         if event.detail1:
-            self.said.append([event.source.getRoleName(), event.source.name, event.source.description])
+            self.said.append([role_of(event.source), event.source.name, event.source.description])
 
     def _hear_announced(self, event):
         self.said.append(["announcement", str(event.any_data), ""])
@@ -45,7 +52,7 @@ class Reader:
     def _find(self, role, name, within=None):
         for root in [self._places[within]] if within else reversed(list(self.app)):  # what opened last is in front
             for thing in self._shown(root):
-                if thing.getRoleName() == role and thing.name == name:
+                if role_of(thing) == role and thing.name == name:
                     return thing
         return None
 
@@ -73,7 +80,7 @@ class Reader:
 
     def roles(self):
         """Role, name and description of all that is shown in the window in front."""
-        return [[thing.getRoleName(), thing.name, thing.description] for thing in self._shown(list(self.app)[-1])]
+        return [[role_of(thing), thing.name, thing.description] for thing in self._shown(list(self.app)[-1])]
 
     def focus(self, role, name, within=None):
         """Bring the keys there."""

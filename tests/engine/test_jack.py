@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
 import time
 from collections.abc import Iterator
 
@@ -111,7 +110,7 @@ def test_a_server_that_stands_still_is_gone(server: Server, engine: EngineClient
 
 
 def test_another_block_of_the_server_is_taken(server: Server, engine: EngineClient) -> None:
-    subprocess.run(["jack_bufsize", "256"], env=os.environ, capture_output=True, check=True)
+    server.use_block(256)
     heard = goes_on(engine)
     assert not any(isinstance(m, say.Trouble | say.DeviceChosen) for m in heard)
 
