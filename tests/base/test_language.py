@@ -134,6 +134,9 @@ def test_no_message_is_a_piece_of_a_sentence() -> None:
             assert not text.startswith((" ", ",", ";", ":", ".")), f"{text!r} is glued to what stands before it"
             assert not text.endswith((" ", ",", ";", "(")), f"{text!r} is glued to what follows"
             assert "}{" not in text, f"{text!r} has two places without anything between"
+            hangs = re.search(r"\}.* (was|were|is|are|has|have|with|for|of|to|by|and|or)$", text)
+            whole = text.startswith("What ") or text.endswith("what was")
+            assert whole or not hangs, f"{text!r} waits for what follows"
 
 
 @pytest.mark.parametrize("code", OTHERS)

@@ -133,9 +133,8 @@ def remove(context: Context, link_id: str) -> None:
     link = patch.link(link_id)
     remove_link(context.session.document, link_id)
     name = port_name(patch, link.target.module, link.target.port)
-    context.tell_removed(
-        tr("The link from {name} to {name_2} was", name=patch.module(link.source.module).name, name_2=name)
-    )
+    source = patch.module(link.source.module).name
+    context.tell_undoable(tr("The link from {name} to {name_2} was removed.", name=source, name_2=name))
 
 
 def copy_movement(context: Context, port: str) -> None:

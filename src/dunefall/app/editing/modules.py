@@ -10,7 +10,7 @@ from dunefall.app.editing.sounddialog import SoundDialog, read_sounds
 from dunefall.app.model.command import Command, needs_selection
 from dunefall.app.model.context import Context
 from dunefall.base.errors import DunefallError
-from dunefall.base.language import tr
+from dunefall.base.language import tr, tr_count
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import STAGES
 from dunefall.catalogue.joining import (
@@ -307,7 +307,8 @@ def reset(context: Context) -> None:
 def unpin(context: Context, place: Place) -> None:
     """Take a signal out of Watch."""
     toggle_pin(context.session.document, place)
-    context.tell_removed(tr("{name} in Watch was", name=context.session.patch.module(place.module).name))
+    name = context.session.patch.module(place.module).name
+    context.tell_undoable(tr("{name} was removed from Watch.", name=name))
 
 
 def remove(context: Context) -> None:
@@ -318,10 +319,15 @@ def remove(context: Context) -> None:
         return
     if selection.module == layer.output_id:
         remove_layer(document, layer.id)
-        context.tell_removed(tr("The layer {name} with {count} modules was", name=layer.name, count=len(layer.modules)))
+        told = tr_count(
+            "The layer {name} was removed with its module.", "The layer {name} was removed with its {count} modules.",
+            len(layer.modules), name=layer.name,
+        )  # fmt: skip
     else:
         remove_modules(document, selection.modules)
-        context.tell_removed(tr("{name} was", name=name) if count == 1 else tr("{count} modules were", count=count))
+        gone = tr("{count} modules were removed.", count=count)
+        told = tr("{name} was removed.", name=name) if count == 1 else gone
+    context.tell_undoable(told)
 
 
 COMMANDS = (

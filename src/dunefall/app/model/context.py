@@ -153,9 +153,9 @@ class Context:
         """Say what happened, for a while."""
         self.talk.tell(text)
 
-    def tell_removed(self, what: str) -> None:
-        """Say that something ("Gusts was") was removed, with a way to get it back."""
-        self.talk.tell(tr("{what} removed.", what=what), (tr("Undo"), self.session.document.undo))
+    def tell_undoable(self, done: str) -> None:
+        """Say what was done ("Gusts was removed."), with a way to take it back."""
+        self.talk.tell(done, (tr("Undo"), self.session.document.undo))
 
     def key_of(self, command: str) -> str:
         """The key of a command by its id, as text."""

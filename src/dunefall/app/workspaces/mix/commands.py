@@ -58,7 +58,7 @@ def ask_key(context: Context, layer: str) -> None:
     """Let the user choose what a layer makes way for: another layer, or any module."""
     menu, document = QMenu(context.talk.parent), context.session.document
     patch = document.patch
-    menu.addAction(tr("{name} makes way for", name=patch.layer(layer).name)).setEnabled(False)
+    menu.addAction(tr("What {name} makes way for", name=patch.layer(layer).name)).setEnabled(False)
     for other in mixed_layers(patch):
         if other.id != layer:
             menu.addAction(other.name, partial(set_key, document, layer, Place(other.output_id, "before")))
@@ -85,7 +85,7 @@ def ask_group(context: Context, layer: str) -> None:
     """Let the user choose the group of a layer's row."""
     menu, document = QMenu(context.talk.parent), context.session.document
     found = document.patch.layer(layer)
-    menu.addAction(tr("{name} is moved together with", name=found.name)).setEnabled(False)
+    menu.addAction(tr("What {name} is moved together with", name=found.name)).setEnabled(False)
     for group in sorted({other.group for other in mixed_layers(document.patch)} - {""}):
         action = menu.addAction(group, partial(set_group, document, layer, group))
         action.setCheckable(True)

@@ -24,7 +24,7 @@ from dunefall.app.controls.theme import Theme, sans
 from dunefall.app.listening.audition import Audition
 from dunefall.app.model.context import Context
 from dunefall.app.workspaces.render.detail import ResultDetail
-from dunefall.app.workspaces.render.queueview import QueueView, done_told, files_are, with_flagged
+from dunefall.app.workspaces.render.queueview import QueueView, cancelled_told, done_told, with_flagged
 from dunefall.app.workspaces.render.results import ResultsTable
 from dunefall.app.workspaces.render.settings import JobSettings, usual_folder
 from dunefall.base.errors import DunefallError
@@ -298,8 +298,7 @@ class RenderPage(QWidget):
         else:
             getattr(self.queue, what)(entry)
             if what == "cancel":
-                self._context.tell(tr("{title} is cancelled. {files} whole and kept.", title=tr(entry.job.title),
-                                      files=files_are(entry)))  # fmt: skip
+                self._context.tell(cancelled_told(entry))
         self._show_queue()
         self._timer.start(STEP_MS)
 

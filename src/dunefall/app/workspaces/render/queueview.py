@@ -13,7 +13,7 @@ from dunefall.base.language import tr, tr_count
 from dunefall.base.words import time_told
 from dunefall.deliver.queue import Entry
 
-__all__ = ["JobBox", "QueueView", "done_told", "files_are", "with_flagged"]
+__all__ = ["JobBox", "QueueView", "cancelled_told", "done_told", "with_flagged"]
 
 MOST_CELLS = 120
 CANCEL, REMOVE = (tr("Cancel"), "cancel"), (tr("Remove"), "remove")
@@ -213,19 +213,27 @@ class QueueView(QWidget):
         return box
 
 
-def files_are(entry: Entry) -> str:
-    """How many files a job has, as a sentence begins."""
-    return tr_count("{count} file is", "{count} files are", len(entry.files))
-
-
 def with_flagged(files: str, entry: Entry) -> str:
     """What is told of a job's files, and how many of them are to be checked."""
     return tr("{files}, {flagged} to check", files=files, flagged=entry.flagged) if entry.flagged else files
 
 
+def cancelled_told(entry: Entry) -> str:
+    """Sentences about a job that is cancelled."""
+    return tr_count(
+        "{title} is cancelled. {count} file is whole and kept.",
+        "{title} is cancelled. {count} files are whole and kept.", len(entry.files), title=tr(entry.job.title),
+    )  # fmt: skip
+
+
 def done_told(entry: Entry) -> str:
     """A sentence about a job that is done."""
-    told = [tr("{title}: {files} in {folder}.", title=tr(entry.job.title), files=files_are(entry),
-               folder=entry.tasks[0].folder)]  # fmt: skip
+    title, folder = tr(entry.job.title), entry.tasks[0].folder
+    told = [
+        tr_count(
+            "{title}: {count} file is in {folder}.", "{title}: {count} files are in {folder}.", len(entry.files),
+            title=title, folder=folder,
+        )
+    ]  # fmt: skip
     told += [tr("{flagged} of them to check.", flagged=entry.flagged)] if entry.flagged else []
     return " ".join(told)

@@ -5,84 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QListWidget,
-    QListWidgetItem,
-    QMenu,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dunefall.app.controls.menus import show_menu
-from dunefall.app.controls.ownkeys import own_keys
+from dunefall.app.controls.rowlist import RowList
 from dunefall.app.controls.theme import sans
 from dunefall.base.language import tr
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 
-__all__ = ["MomentList", "MomentsBox"]
-
-MOMENT = Qt.ItemDataRole.UserRole
+__all__ = ["MomentsBox"]
 
 
-class MomentList(QListWidget):
-    """Moments in order of time.
-
-    Signals
-    -------
-    hear_asked (object), rename_asked (object), remove_asked (object)
-        A Moment.
-    """
-
-    hear_asked = Signal(object)
-    rename_asked = Signal(object)
-    remove_asked = Signal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName(tr("Moments"))
-        self.setToolTip(tr("Click or Enter: hear it. F2: rename. Delete: remove"))
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.itemClicked.connect(lambda item: self.hear_asked.emit(item.data(MOMENT)))
-        own_keys(self, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete, Qt.Key.Key_F2)
-
-    @property
-    def chosen(self) -> Moment | None:
-        """The one that is selected."""
-        item = self.currentItem()
-        found = item.data(MOMENT) if item is not None else None
-        return found if isinstance(found, Moment) else None
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter hears, F2 renames, Delete removes."""
-        signals = {
-            Qt.Key.Key_Return: self.hear_asked, Qt.Key.Key_Enter: self.hear_asked, Qt.Key.Key_F2: self.rename_asked,
-            Qt.Key.Key_Delete: self.remove_asked,
-        }  # fmt: skip
-        signal = signals.get(Qt.Key(event.key()))
-        if signal is not None and self.chosen is not None:
-            signal.emit(self.chosen)
-        else:
-            super().keyPressEvent(event)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """What can be done with a moment."""
-        moment = self.chosen
-        if moment is None:
-            return
-        menu = QMenu(self)
-        menu.addAction(tr("Hear"), lambda: self.hear_asked.emit(moment))
-        menu.addAction(tr("Rename…"), lambda: self.rename_asked.emit(moment))
-        menu.addAction(tr("Remove"), lambda: self.remove_asked.emit(moment))
-        show_menu(menu, event.globalPos())
+def _offered(moment: Moment) -> list[tuple[str, str]]:
+    return [("hear", tr("Hear")), ("rename", tr("Rename…")), ("remove", tr("Remove"))]
 
 
 class MomentsBox(QWidget):
-    """The moments of a patch, and a button that marks another.
+    """The moments of a patch, and a button that marks another. Its rows can be asked to ``hear``, ``rename`` and
+    ``remove`` a Moment.
 
     Signals
     -------
@@ -106,7 +46,8 @@ class MomentsBox(QWidget):
         head.addWidget(title, 1)
         head.addWidget(self.mark)
         column.addLayout(head)
-        self.list = MomentList()
+        self.list = RowList(tr("Moments"), _offered)
+        self.list.setToolTip(tr("Click or Enter: hear it. F2: rename. Delete: remove"))
         self.nothing = QLabel(tr("Nothing is marked yet."))
         self.nothing.setProperty("quiet", True)
         self.nothing.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -123,9 +64,7 @@ class MomentsBox(QWidget):
         self.list.clear()
         for moment in moments:
             until = f"\u2013{time_told(moment.until_s)}" if moment.until_s else ""
-            item = QListWidgetItem(f"{time_told(moment.at_s)}{until}  {moment.name}")
-            item.setData(MOMENT, moment)
-            self.list.addItem(item)
+            self.list.add_row(moment, f"{time_told(moment.at_s)}{until}  {moment.name}")
         self.list.setCurrentRow(min(row, len(moments) - 1))
         self.list.setVisible(bool(moments))
         self.nothing.setVisible(not moments)

@@ -115,9 +115,7 @@ class SurveyPage(QWidget):
         self.findings.never_asked.connect(self.never_show)
         self.findings.all_asked.connect(self.show_all_findings)
         self.moments.mark_asked.connect(self.mark)
-        self.moments.list.hear_asked.connect(self._hear_moment)
-        self.moments.list.rename_asked.connect(self._rename)
-        self.moments.list.remove_asked.connect(lambda moment: remove_moment(self._context.session.document, moment))
+        self.moments.list.action_asked.connect(self._do_with_moment)
         self.range_bar.range_typed.connect(self.plot.set_range)
         self.range_bar.hear_asked.connect(self.hear_range)
         self.range_bar.mark_asked.connect(self.mark)
@@ -182,6 +180,14 @@ class SurveyPage(QWidget):
         self.plot.axis.reveal(seconds)
         self.hear_from(max(seconds - RUN_UP_S, 0.0))
 
+    def _do_with_moment(self, action: str, moment: Moment) -> None:
+        if action == "hear":
+            self._hear_moment(moment)
+        elif action == "rename":
+            self._rename(moment)
+        else:
+            remove_moment(self._context.session.document, moment)
+
     def _hear_moment(self, moment: Moment) -> None:
         if moment.until_s:
             self.plot.set_range(moment.at_s, moment.until_s)
@@ -229,8 +235,7 @@ class SurveyPage(QWidget):
         changed = apply_cure(self._context.session.document, finding.cure)
         if changed:
             self._context.selection.select(changed)
-            undo = (tr("Undo"), self._context.session.document.undo)
-            self._context.talk.tell(tr("{text}: done.", text=finding.cure.text), undo)
+            self._context.tell_undoable(tr("{text}: done.", text=finding.cure.text))
         else:
             self._context.tell(tr("{text}: that is not possible any more.", text=finding.cure.text))
 

@@ -4,23 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QListWidget,
-    QListWidgetItem,
-    QMenu,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from dunefall.app.controls.menus import show_menu
-from dunefall.app.controls.ownkeys import own_keys
+from dunefall.app.controls.rowlist import RowList
 from dunefall.app.controls.theme import sans
 from dunefall.base.language import tr, tr_count
 from dunefall.base.words import time_told
@@ -28,7 +16,6 @@ from dunefall.patch.take import Take
 
 __all__ = ["PLAYED", "Row", "TakesBox"]
 
-ROW = Qt.ItemDataRole.UserRole
 PLAYED = tr("Being played")
 
 
@@ -60,63 +47,20 @@ class Row:
         return f"{self.name}\u2002{until}"
 
 
-class TakeList(QListWidget):
-    """Takes.
-
-    Signals
-    -------
-    action_asked (str, object)
-        ``hear``, ``keep``, ``compare``, ``rename``, ``save`` or ``remove``, and a Row.
-    """
-
-    action_asked = Signal(str, object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName(tr("Takes"))
-        self.setToolTip(tr("Click or Enter: hear it from its start. F2: rename. Delete: remove"))
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.itemClicked.connect(lambda item: self.action_asked.emit("hear", item.data(ROW)))
-        own_keys(self, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete, Qt.Key.Key_F2)
-
-    @property
-    def chosen(self) -> Row | None:
-        """The one that is selected."""
-        item = self.currentItem()
-        found = item.data(ROW) if item is not None else None
-        return found if isinstance(found, Row) else None
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter hears, F2 renames, Delete removes."""
-        actions = {
-            Qt.Key.Key_Return: "hear", Qt.Key.Key_Enter: "hear", Qt.Key.Key_F2: "rename", Qt.Key.Key_Delete: "remove",
-        }  # fmt: skip
-        action, row = actions.get(Qt.Key(event.key())), self.chosen
-        if action is not None and row is not None and (row.kept or action == "hear"):
-            self.action_asked.emit(action, row)
-        else:
-            super().keyPressEvent(event)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        """What can be done with a take."""
-        row = self.chosen
-        if row is None:
-            return
-        menu = QMenu(self)
-        offered = [("hear", tr("Hear it")), ("save", tr("Save it as a file…"))]
-        if not row.kept:
-            offered.insert(1, ("keep", tr("Keep it")))
-        if not row.heard:
-            offered.append(("compare", tr("Compare with what is played…")))
-        if row.kept:
-            offered += [("rename", tr("Rename…")), ("remove", tr("Remove"))]
-        for action, text in offered:
-            menu.addAction(text, partial(self.action_asked.emit, action, row))
-        show_menu(menu, event.globalPos())
+def _offered(row: Row) -> list[tuple[str, str]]:
+    offered = [("hear", tr("Hear it")), ("save", tr("Save it as a file…"))]
+    if not row.kept:
+        offered.insert(1, ("keep", tr("Keep it")))
+    if not row.heard:
+        offered.append(("compare", tr("Compare with what is played…")))
+    if row.kept:
+        offered += [("rename", tr("Rename…")), ("remove", tr("Remove"))]
+    return offered
 
 
 class TakesBox(QWidget):
-    """The list, with buttons that keep what is played and bring in a file.
+    """The list, with buttons that keep what is played and bring in a file. Its rows can be asked to ``hear``, ``keep``,
+    ``compare``, ``rename``, ``save`` and ``remove`` a Row.
 
     Signals
     -------
@@ -146,7 +90,8 @@ class TakesBox(QWidget):
             button.setStyleSheet("padding: 2px 8px")
             head.addWidget(button)
         column.addLayout(head)
-        self.list = TakeList()
+        self.list = RowList(tr("Takes"), _offered)
+        self.list.setToolTip(tr("Click or Enter: hear it from its start. F2: rename. Delete: remove"))
         column.addWidget(self.list, 1)
         self._shown: tuple[Row, ...] = ()
 
@@ -157,7 +102,5 @@ class TakesBox(QWidget):
         self._shown, place = tuple(rows), self.list.currentRow()
         self.list.clear()
         for row in rows:
-            item = QListWidgetItem(("\u25b8 " if row.heard else "\u2003") + row.told)
-            item.setData(ROW, row)
-            self.list.addItem(item)
+            self.list.add_row(row, ("\u25b8 " if row.heard else "\u2003") + row.told)
         self.list.setCurrentRow(min(place, len(rows) - 1))

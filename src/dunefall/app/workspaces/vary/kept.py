@@ -33,6 +33,7 @@ __all__ = ["BEFORE", "KeptPanel", "do_edit", "keep_snapshot"]
 
 WIDTH = 220
 BEFORE = "before"
+MOVES = {"up": -1, "down": 1}
 
 
 def do_edit(context: Context, edit: Callable[..., object], *given: object) -> bool:
@@ -106,14 +107,9 @@ class KeptPanel(QWidget):
         self._connect()
 
     def _connect(self) -> None:
-        document, rows = self._context.session.document, self.snapshots
+        rows = self.snapshots
         self.keep.clicked.connect(lambda: keep_snapshot(self._context))
-        rows.recall_asked.connect(self.recall)
-        rows.rename_asked.connect(self.rename)
-        rows.renew_asked.connect(lambda state: do_edit(self._context, edits.renew_snapshot, document, state))
-        rows.remove_asked.connect(self.remove)
-        rows.move_asked.connect(lambda state, by: do_edit(self._context, edits.move_snapshot, document, state, by))
-        rows.compare_asked.connect(self.compare_asked)
+        rows.action_asked.connect(self._do_with_snapshot)
         rows.about = self._about
         rows.look_of = self._look_of_state
         self.blend.moved.connect(self._blend_moved)
@@ -145,15 +141,23 @@ class KeptPanel(QWidget):
 
     # -- snapshots --------------------------------------------------------------------------------------------------
 
+    def _do_with_snapshot(self, action: str, state: State) -> None:
+        document = self._context.session.document
+        if action == "renew":
+            do_edit(self._context, edits.renew_snapshot, document, state.id)
+        elif action in MOVES:
+            do_edit(self._context, edits.move_snapshot, document, state.id, MOVES[action])
+        else:
+            asked = {"recall": self.recall, "rename": self.rename, "remove": self.remove}
+            asked.get(action, self.compare_asked.emit)(state.id)
+
     def recall(self, state_id: str) -> None:
         """Bring a state back; undo takes that back."""
         self.blend.pause()
         self.silence_asked.emit()
         state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.recall, self._context.session.document, state_id):
-            self._context.talk.tell(
-                tr("{title} is back.", title=state.title), (tr("Undo"), self._context.session.document.undo)
-            )
+            self._context.tell_undoable(tr("{title} is back.", title=state.title))
 
     def rename(self, state_id: str) -> None:
         """Ask for another name of a snapshot."""
@@ -166,7 +170,7 @@ class KeptPanel(QWidget):
         """Keep a snapshot no longer."""
         state = self._present.family.state(state_id)
         if state is not None and do_edit(self._context, edits.remove_state, self._context.session.document, state_id):
-            self._context.tell_removed(tr("{title} was", title=state.title))
+            self._context.tell_undoable(tr("{name} was removed.", name=state.title))
 
     def _about(self, state: State) -> str:
         when = state.made[11:] if state.made.startswith(datetime.now().strftime("%Y-%m-%d")) else state.made[:10]
