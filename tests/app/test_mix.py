@@ -146,7 +146,7 @@ def test_sends_are_dragged_and_go_off_at_the_lowest(window: MainWindow, qtbot: Q
 def test_ducking_is_chosen_from_the_layers(window: MainWindow, qtbot: QtBot) -> None:
     click(qtbot, window, spot(window, "Drip line", "key"))
     menu = next(
-        m for m in window.findChildren(QMenu) if m.isVisible() and m.actions()[0].text().startswith("Drip line")
+        m for m in window.findChildren(QMenu) if m.isVisible() and m.actions()[0].text().startswith("What Drip line")
     )
     next(action for action in menu.actions() if action.text() == "Beacon").trigger()
     menu.close()

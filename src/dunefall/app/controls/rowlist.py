@@ -86,7 +86,8 @@ class RowList(QListWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """All that is offered."""
-        item = self.itemAt(event.pos()) if event.reason() == QContextMenuEvent.Reason.Mouse else self.currentItem()
+        by_mouse = event.reason() == QContextMenuEvent.Reason.Mouse
+        item = (self.itemAt(event.pos()) if by_mouse else None) or self.currentItem()
         if item is None:
             return
         self.setCurrentItem(item)
