@@ -5,12 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QLineEdit, QMenu
 from pytestqt.qtbot import QtBot
 
 from dunefall.app.controls.linkrow import LinkRow
 from dunefall.app.controls.rail import Rail
+from dunefall.app.controls.rowlist import RowList
 from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.inspector.screenkeys import ScreenKeys
 from dunefall.app.inspector.values import reach_of
@@ -234,6 +236,34 @@ def test_header_texts(qapp: QApplication, qtbot: QtBot) -> None:
     assert header.meter.peaks_db == pytest.approx((0.0, -6.02), abs=0.01)
     assert header.meter.accessibleDescription() == "−14.2 LUFS"
     assert position_text(3725.96) == "01:02:05.9"
+
+
+def test_a_list_asks_for_what_is_offered_of_a_row_and_nothing_else(qapp: QApplication, qtbot: QtBot) -> None:
+    offered = {"wind": [("hear", "Hear it"), ("rename", "Rename…")], "rain": [("hear", "Hear it"), ("up", "Move up")]}
+    rows, asked = RowList("Sounds", offered.__getitem__), list[tuple[str, object]]()
+    qtbot.addWidget(rows)
+    rows.action_asked.connect(lambda action, row: asked.append((action, row)))
+    for row in offered:
+        rows.add_row(row, row.capitalize())
+    rows.show()
+    for key in (Qt.Key.Key_Return, Qt.Key.Key_F2, Qt.Key.Key_Delete):
+        QTest.keyClick(rows, key)
+    assert asked == [], "no row has the focus"
+    for place in range(2):
+        rows.setCurrentRow(place)
+        for key in (Qt.Key.Key_Return, Qt.Key.Key_F2, Qt.Key.Key_Delete):
+            QTest.keyClick(rows, key)
+        QTest.keyClick(rows, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier)
+    assert asked == [("hear", "wind"), ("rename", "wind"), ("hear", "rain"), ("up", "rain")]
+    at = rows.visualItemRect(rows.item(0)).center()
+    QApplication.sendEvent(
+        rows.viewport(), QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, rows.viewport().mapToGlobal(at))
+    )
+    (menu,) = rows.findChildren(QMenu)
+    assert [action.text() for action in menu.actions()] == ["Hear it", "Rename…"], "of the row under the pointer"
+    menu.actions()[1].trigger()
+    assert asked[-1] == ("rename", "wind")
+    menu.close()
 
 
 def test_card_values() -> None:
