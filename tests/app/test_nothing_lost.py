@@ -96,7 +96,7 @@ def test_delete_on_the_lanes_removes_the_module_and_says_so(window: MainWindow, 
 def test_a_layer_that_is_removed_says_how_to_get_it_back(window: MainWindow, qtbot: QtBot) -> None:
     window.selection.select("fog-air-output")
     window.actions_by_id["remove"].trigger()
-    assert window.notice.text().startswith("The layer Fog air with")
+    assert window.notice.text().startswith("The layer Fog air was removed with its 6")
     undo = next(b for b in window.notice.findChildren(QPushButton) if b.text() == "Undo")
     undo.click()
     assert window.session.patch == demo()
