@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
 from dataclasses import replace
@@ -25,7 +26,7 @@ from dunefall.deliver.making import Task, make
 from dunefall.deliver.plan import tasks_of
 from dunefall.deliver.workers import Batch, Workers, cluster, work
 from dunefall.patch.model import Module
-from rig import demo, patch_of
+from rig import demo, patch_of, until
 
 
 def tasks(folder: Path, count: int, **settings: object) -> list[Task]:
@@ -136,6 +137,21 @@ def test_workers_end_with_a_program_that_is_killed(tmp_path: Path) -> None:
     while Path(f"/proc/{worker}").exists() and time.monotonic() < end:
         time.sleep(0.05)
     assert not Path(f"/proc/{worker}").exists()
+
+
+def test_workers_that_are_ended_at_once_leave_no_thread_that_waits_for_them() -> None:
+    """What they were still to be given fills a pipe that nobody reads: Python 3.11.2 waits for ever (CPython's issue
+    94777)."""
+    before, workers = set(threading.enumerate()), Workers(1)
+    for _ in range(4):
+        workers.submit(_slow, b"-" * 200_000)
+    time.sleep(1.0)
+    workers.close(at_once=True)
+    assert until(lambda: set(threading.enumerate()) <= before, 20.0)
+
+
+def _slow(given: bytes) -> None:
+    time.sleep(60.0)
 
 
 def test_a_pause_begins_nothing_new(workers: Workers, tmp_path: Path) -> None:

@@ -238,7 +238,12 @@ class Workers:
         if isinstance(executor, ProcessPoolExecutor):
             processes = list((executor._processes or {}).values())
             manager: Any = executor._executor_manager_thread
+            orders: Any = getattr(executor, "_call_queue", None)
             executor.shutdown(wait=False, cancel_futures=True)
+            if (
+                orders is not None
+            ):  # where no worker reads them any more, writing fails at once; Python before 3.11.5 waits
+                orders._reader.close()
             for process in processes if at_once else ():
                 process.kill()
             if at_once and manager is not None:
