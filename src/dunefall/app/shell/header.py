@@ -193,7 +193,6 @@ class Header(QWidget):
         self.load.setFixedWidth(LOAD_W)
         self.load.setToolTip(tr("Engine: load of one core"))
         row.addWidget(self.title)
-        row.addSpacing(4)
         places = QHBoxLayout()
         places.setSpacing(2)
         for button in self.workspaces.values():
@@ -209,7 +208,7 @@ class Header(QWidget):
         row.addLayout(self._labelled(tr("Repeats"), self.repeats, 84, ""))
         row.addStretch(1)
         row.addWidget(self.meter)
-        row.addSpacing(4)
+        row.addSpacing(8)
         row.addLayout(self._labelled(tr("Engine"), self.load, LOAD_W, ""))
         self.set_theme(theme)
 
