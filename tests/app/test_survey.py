@@ -9,7 +9,7 @@ from dataclasses import replace
 import pytest
 from bench.faults import FAULTS
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
-from PySide6.QtGui import QEnterEvent, QWheelEvent
+from PySide6.QtGui import QEnterEvent, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -301,6 +301,17 @@ def test_a_cure_that_is_held_down_is_heard_and_not_made(page: SurveyPage, qtbot:
         QTest.keyRelease(button, Qt.Key.Key_Space)
     assert now.patch == before == session.patch
     assert not session.trial.part
+    if way == "pointer":  # let go beside it, nothing is made, and the next click makes it
+        QTest.mousePress(button, LEFT)
+        qtbot.waitUntil(lambda: bool(session.trial.part), timeout=5000)
+        beside = QPointF(-50.0, -50.0)
+        QApplication.sendEvent(button, QMouseEvent(
+            QEvent.Type.MouseMove, beside, button.mapToGlobal(beside), Qt.MouseButton.NoButton, LEFT,
+            Qt.KeyboardModifier.NoModifier,
+        ))  # fmt: skip
+        QTest.mouseRelease(button, LEFT, pos=beside.toPoint())
+        assert not session.trial.part
+        assert session.patch == before
     QTest.mouseClick(button, LEFT)
     assert session.patch.module(layer.output_id).params["level_db"] == cure.changes[0].value
     session.pause()

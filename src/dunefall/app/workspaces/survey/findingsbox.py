@@ -53,27 +53,35 @@ class _CureButton(QPushButton):
 
     def __init__(self, text: str) -> None:
         super().__init__(text)
-        self.held = False
+        self._held = False
         self._hold = QTimer(self)
         self._hold.setSingleShot(True)
         self._hold.setInterval(HOLD_MS)
         self._hold.timeout.connect(self._begin)
-        self.pressed.connect(self._hold.start)
-        self.released.connect(self._end)
+        self.pressed.connect(self._press)
+        self.released.connect(self._release)
         self.clicked.connect(self._click)
 
+    @property
+    def is_heard(self) -> bool:
+        """Whether it is held down, and heard."""
+        return self.isDown() and self._held
+
+    def _press(self) -> None:
+        self._held = False
+        self._hold.start()
+
     def _begin(self) -> None:
-        self.held = True
+        self._held = True
         self.heard.emit(True)
 
-    def _end(self) -> None:
+    def _release(self) -> None:
         self._hold.stop()
-        if self.held:
+        if self._held:
             self.heard.emit(False)
 
     def _click(self) -> None:
-        was, self.held = self.held, False
-        if not was:
+        if not self._held:
             self.asked.emit()
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -152,8 +160,6 @@ class FindingsBox(QWidget):
         self._area.setObjectName("findings")
         column.addWidget(self._area, 1)
         self._shown: object = None
-        self._hearing = False
-        self.cure_heard.connect(lambda finding: setattr(self, "_hearing", finding is not None))
         self.buttons: dict[str, QPushButton] = {}
 
     def show_findings(self, found: Sequence[Finding], view: View, chosen: int, known: str, ignored: int = 0) -> None:
@@ -176,7 +182,7 @@ class FindingsBox(QWidget):
         self.ignored.setVisible(ignored > 0)
         now = (tuple(found), chosen, id(view.patch))
         self.count.setText(f"{len(found)}, {known}" if found else known)
-        if now == self._shown or self._hearing:
+        if now == self._shown or any(isinstance(one, _CureButton) and one.is_heard for one in self.buttons.values()):
             return
         self._shown = now
         page = QWidget()
