@@ -213,7 +213,7 @@ class Take:
         Patch
             A new patch.
         """
-        done = [entry.what for entry in self.entries if entry.at < at and not entry.muted]
+        done = (entry.what for entry in self.entries if entry.at < at and not entry.muted)
         return apply_changes(self.start, [change for what in done if isinstance(what, Edit) for change in what.changes])
 
     def at_rate(self, rate_hz: float) -> Take:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -80,15 +80,14 @@ class Lane:
 
 
 class _Parts:
-    """The modules and layers that a take ever has, by id; ``plain`` are entries known to add none."""
+    """The modules and layers that a take ever has, by id."""
 
-    def __init__(self, take: Take, plain: Container[int] = ()) -> None:
+    def __init__(self, take: Take) -> None:
         self._values = dict[tuple[str, str], tuple[_Key, Param | None]]()
         self._modules = {module.id: module for module in take.start.modules()}
         self._layers = {layer.id: layer for layer in take.start.layers}
-        edits = [entry.what for entry in take.entries if id(entry) not in plain]
-        for what in edits:
-            for change in what.changes if isinstance(what, Edit) else ():
+        for entry in take.entries:
+            for change in entry.what.changes if isinstance(entry.what, Edit) else ():
                 if isinstance(change, ModulePut):
                     self._modules[change.module.id] = change.module
                 elif isinstance(change, LayerPut):
@@ -125,8 +124,7 @@ class Lanes:
 
     def __init__(self) -> None:
         self._names: object = None
-        self._found: dict[int, tuple[Entry, list[tuple[_Key, float | None]]]] = {}
-        self._plain = set[int]()
+        self._found: dict[int, tuple[Entry, dict[_Key, float | None]]] = {}
 
     def of(self, take: Take) -> list[Lane]:
         """The lanes of a take, in the order in which they were first used.
@@ -140,28 +138,18 @@ class Lanes:
         -------
         list of Lane
         """
-        parts, lanes, found = _Parts(take, self._plain), dict[_Key, Lane](), {}
+        parts, lanes, found = _Parts(take), dict[_Key, Lane](), {}
         known = self._found if parts.names == self._names else {}
         for number, entry in enumerate(take.entries):
-            places = known.get(id(entry))
-            if places is None:
-                places = entry, list(dict(_places(entry, parts)).items())
-                self._plain -= {id(entry)}
-                self._plain |= set() if _puts(entry) else {id(entry)}
+            places = known.get(id(entry)) or (entry, dict(_places(entry, parts)))
             found[id(entry)] = places
-            for key, share in places[1]:
+            for key, share in places[1].items():
                 lane = lanes.get(key)
                 if lane is None:
                     lane = lanes[key] = Lane(*key)
                 lane.marks.append(Mark(number, entry.at, share, entry.muted))
-        self._names, self._found, self._plain = parts.names, found, self._plain & found.keys()
+        self._names, self._found = parts.names, found
         return list(lanes.values())
-
-
-def _puts(entry: Entry) -> bool:
-    """Whether an entry may add a module or a layer."""
-    changes = entry.what.changes if isinstance(entry.what, Edit) else ()
-    return any(isinstance(change, ModulePut | LayerPut) for change in changes)
 
 
 def _places(entry: Entry, parts: _Parts) -> Iterator[tuple[_Key, float | None]]:
