@@ -40,7 +40,7 @@ class Server:
     def _begins(self, rate: int, frames: int) -> bool:
         command = ["jackd", "-n", self.name, "-r", "-d", "dummy", "-r", str(rate), "-p", str(frames)]
         self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        end = time.monotonic() + 20.0
+        end = time.monotonic() + 10.0
         while self.process.poll() is None and time.monotonic() < end:
             if "system:playback_1" in self.ports():
                 return True
@@ -50,18 +50,18 @@ class Server:
 
     def ports(self) -> list[str]:
         """Names of all ports; none while it does not answer."""
-        return self._asked("print(*(port.name for port in client.get_ports()), sep='\\n')").splitlines()
+        return self._asked("print(*(port.name for port in client.get_ports()), sep='\\n')").stdout.splitlines()
 
     def use_block(self, frames: int) -> None:
         """Let it work in blocks of so many frames."""
-        self._asked(f"client.blocksize = {frames}")
+        self._asked(f"client.blocksize = {frames}").check_returncode()
 
-    def _asked(self, what: str) -> str:
+    def _asked(self, what: str) -> subprocess.CompletedProcess[str]:
         """What another program is told, which is gone when the server dies; JACK's own tools are not everywhere."""
         program = f"import jack; client = jack.Client('asks', no_start_server=True); {what}"
         environment = {**os.environ, **self.environment}
         asked = [sys.executable, "-c", program]
-        return subprocess.run(asked, env=environment, capture_output=True, text=True, check=False).stdout
+        return subprocess.run(asked, env=environment, capture_output=True, text=True, check=False)
 
     def signal(self, number: signal.Signals) -> None:
         """Stop it, let it go on, end it or kill it."""
