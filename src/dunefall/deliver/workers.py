@@ -240,9 +240,7 @@ class Workers:
             manager: Any = executor._executor_manager_thread
             orders: Any = getattr(executor, "_call_queue", None)
             executor.shutdown(wait=False, cancel_futures=True)
-            if (
-                orders is not None
-            ):  # where no worker reads them any more, writing fails at once; Python before 3.11.5 waits
+            if orders is not None:  # when no worker reads them any more, writing fails; Python before 3.11.5 waits
                 orders._reader.close()
             for process in processes if at_once else ():
                 process.kill()

@@ -325,8 +325,7 @@ def remove(context: Context) -> None:
         )  # fmt: skip
     else:
         remove_modules(document, selection.modules)
-        gone = tr("{count} modules were removed.", count=count)
-        told = tr("{name} was removed.", name=name) if count == 1 else gone
+        told = tr("{name} was removed.", name=name) if count == 1 else tr("{count} modules were removed.", count=count)
     context.tell_undoable(told)
 
 

@@ -148,8 +148,13 @@ class KeptPanel(QWidget):
         elif action in MOVES:
             do_edit(self._context, edits.move_snapshot, document, state.id, MOVES[action])
         else:
-            asked = {"recall": self.recall, "rename": self.rename, "remove": self.remove}
-            asked.get(action, self.compare_asked.emit)(state.id)
+            asked = {
+                "recall": self.recall,
+                "compare": self.compare_asked.emit,
+                "rename": self.rename,
+                "remove": self.remove,
+            }
+            asked[action](state.id)
 
     def recall(self, state_id: str) -> None:
         """Bring a state back; undo takes that back."""
