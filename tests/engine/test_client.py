@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import time
 from dataclasses import replace
 from multiprocessing.shared_memory import SharedMemory
@@ -22,6 +24,7 @@ from dunefall.engine.devices.output import SimulatedOutput, open_output
 from dunefall.engine.messages import EngineOptions
 from dunefall.engine.shared import SharedState, Status
 from dunefall.engine.sounding import Sounding
+from dunefall.engine.standstill import threads_of
 from dunefall.patch.model import Link, Module, Place
 from dunefall.patch.take import Clear, Take
 from dunefall.render.performance import Performance
@@ -232,6 +235,30 @@ def test_a_hung_engine_is_replaced(own_engine: EngineClient, monkeypatch: pytest
     os.kill(first, signal.SIGSTOP)
     assert until(lambda: any(isinstance(m, say.Trouble) for m in own_engine.poll()), 8)
     assert own_engine.process_id != first
+
+
+def test_an_engine_that_gets_no_processor_is_not_replaced(
+    own_engine: EngineClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """As on a machine whose host takes the processors away: another engine would get none either."""
+    monkeypatch.setattr("dunefall.engine.client.NO_BEAT_S", 0.6)
+    monkeypatch.setattr("dunefall.engine.client.STUCK_S", 0.6)
+    first, processor = own_engine.process_id, min(os.sched_getaffinity(0))
+    own_engine.play()
+    assert until(lambda: own_engine.status[Status.POSITION] > 24000)
+    for thread in threads_of(first):
+        os.sched_setaffinity(thread, {processor})
+        os.sched_setscheduler(thread, os.SCHED_IDLE, os.sched_param(0))
+    busy = subprocess.Popen([sys.executable, "-c", "while True: pass"])
+    try:
+        os.sched_setaffinity(busy.pid, {processor})
+        assert not until(lambda: any(isinstance(m, say.Trouble) for m in own_engine.poll()), 4)
+    finally:
+        busy.kill()
+        busy.wait()
+    position = own_engine.status[Status.POSITION]
+    assert until(lambda: own_engine.poll() is not None and own_engine.status[Status.POSITION] > position + 24000, 20)
+    assert own_engine.process_id == first
 
 
 @pytest.mark.parametrize(("rate", "frames"), [(44100.0, 64), (96000.0, 2048), (88200.0, 128)])

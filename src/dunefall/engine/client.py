@@ -18,6 +18,7 @@ from dunefall.engine.messages import EngineOptions
 from dunefall.engine.process import EngineProcess
 from dunefall.engine.replay import AHEAD_S
 from dunefall.engine.shared import SharedState, Status, trace_key
+from dunefall.engine.standstill import Standstill
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.entryfiles import only_sound
 from dunefall.patch.journal import Journal
@@ -39,7 +40,7 @@ RESERVE_AFTER_S = 4.0
 NO_BEAT_S = 6.0
 """An engine that has not looked at its messages for this long is taken for hung."""
 STUCK_S = 1.5
-"""So is one whose audio thread has been at one block for this long."""
+"""So is one whose audio thread has been at one block for this long. Time without a processor does not count."""
 
 
 class EngineClient:
@@ -88,7 +89,7 @@ class EngineClient:
         self._deaths = 0
         self._leaving: say.Leaving | None = None
         self._ready_at: float | None = None
-        self._polled = time.monotonic()
+        self._beats, self._blocks = Standstill(), Standstill()
         self._engine: EngineProcess | None = self._start_process()
         self._reserve: EngineProcess | None = None
         self._portrait_asked: say.AskPortrait | None = None
@@ -307,8 +308,6 @@ class EngineClient:
         received: list[object] = []
         if self._engine is None:
             return received
-        stalled = time.monotonic() - self._polled > 1.0
-        self._polled = time.monotonic()
         try:
             while self._engine.pipe.poll():
                 message = self._engine.pipe.recv()
@@ -316,7 +315,7 @@ class EngineClient:
                 received.append(message)
         except (EOFError, OSError):
             pass
-        hung = not stalled and self._hangs()
+        hung = self._hangs(self._engine.process.pid or 0)
         if hung:
             self._engine.process.kill()
             self._engine.process.join()
@@ -436,11 +435,13 @@ class EngineClient:
             self._reserve = self._start_process()
             self._reserve.send(say.Prepare(tuple(dict.fromkeys(module.type for module in self._patch.modules()))))
 
-    def _hangs(self) -> bool:
+    def _hangs(self, process: int) -> bool:
         beat, entered, now = float(self.status[Status.HEARTBEAT]), float(self.status[Status.ENTERED]), time.monotonic()
         if self._ready_at is None or beat <= 0:
             return False
-        return now - max(beat, self._ready_at) > NO_BEAT_S or (entered > 0 and now - entered > STUCK_S)
+        if self._beats.seconds(process, max(beat, self._ready_at), now) > NO_BEAT_S:
+            return True
+        return entered > 0 and self._blocks.seconds(process, entered, now) > STUCK_S
 
     def _after_death(self, short_s: float) -> say.Trouble:
         """Put the engine in reserve in its place, unless they keep dying as soon as they are ready: within a time in
