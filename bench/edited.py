@@ -49,7 +49,7 @@ MOST_GROWTH = 0.02
 LIGHT = "pump-engine"
 """The starter that runs for a day: it is worked out 250 times as fast as it sounds."""
 FULL_S = 660.0
-"""The ring of the last ten minutes is full: it grows no more."""
+"""The ring of the last ten minutes is full when so much was heard: it grows no more."""
 MOST_AT_ONCE = 4
 """Edits that a late tick makes up for; whoever edits cannot do more."""
 ADDED = ("lfo", "noise", "filter", "delay", "sample-hold", "scatter", "reverb", "sequencer", "envelope")
@@ -222,11 +222,11 @@ def real(minutes: float, seed: int) -> int:
         used = {"window": _memory_mb(), "engine": _memory_mb(engine.process_id or "self")}
         for name, growth in growths.items():
             growth.note(now, used[name])
-        first = first or (_left() if now > FULL_S else {})
+        first = first or (_left() if window.session.seconds > FULL_S else {})
         more = {name: count - first[name] for name, count in _left().items() if first}
         print(f"{now / 60:5.1f} min, {hand.made} edits, " + ", ".join(
             f"{name} {used[name]:.0f} MB {100 * growths[name].per_hour:+.1f} % an hour" for name in used
-        ) + f", more than at minute 11: {more}, {len(faults)} errors", flush=True)  # fmt: skip
+        ) + f", more than when the ring was full: {more}, {len(faults)} errors", flush=True)  # fmt: skip
         new, told_at = [one.text for one in window.notice.kept if one.told_at > told_at], time.time()
         print(*(f"  {text}\n" for text in new), sep="", end="", flush=True)
     timer.stop()

@@ -38,19 +38,19 @@ def _with(act: object) -> None:
     Player.fill = filled  # type: ignore[method-assign]
 
 
-def hanging(pipe: Connection, name: str, options: EngineOptions) -> None:
+def hanging(pipe: Connection, name: str, options: EngineOptions, program: str) -> None:
     """A kernel that does not end, as in a loop of compiled code: it does not hold Python's lock."""
     _with(lambda: time.sleep(60.0))
-    run_engine(pipe, name, options)
+    run_engine(pipe, name, options, program)
 
 
-def broken_block(pipe: Connection, name: str, options: EngineOptions) -> None:
+def broken_block(pipe: Connection, name: str, options: EngineOptions, program: str) -> None:
     """An error in the audio thread."""
     _with(lambda: [][1])
-    run_engine(pipe, name, options)
+    run_engine(pipe, name, options, program)
 
 
-def allocating(pipe: Connection, name: str, options: EngineOptions) -> None:
+def allocating(pipe: Connection, name: str, options: EngineOptions, program: str) -> None:
     """Something that asks for more and more memory until there is none."""
     held = []
 
@@ -61,20 +61,20 @@ def allocating(pipe: Connection, name: str, options: EngineOptions) -> None:
         held.append(np.ones(MEMORY // 80))
 
     _with(more)
-    run_engine(pipe, name, options)
+    run_engine(pipe, name, options, program)
 
 
-def broken_message(pipe: Connection, name: str, options: EngineOptions) -> None:
+def broken_message(pipe: Connection, name: str, options: EngineOptions, program: str) -> None:
     """An error in an answer to the window."""
 
     def fails(self: _Host, message: Act) -> None:
         raise ZeroDivisionError("no answer")
 
     _Host._act = fails  # type: ignore[method-assign]
-    run_engine(pipe, name, options)
+    run_engine(pipe, name, options, program)
 
 
-def slow_to_compile(pipe: Connection, name: str, options: EngineOptions) -> None:
+def slow_to_compile(pipe: Connection, name: str, options: EngineOptions, program: str) -> None:
     """A machine that is busy whenever a program is compiled."""
     compiled = _Host._compile
 
@@ -83,4 +83,4 @@ def slow_to_compile(pipe: Connection, name: str, options: EngineOptions) -> None
         return compiled(self, patch)
 
     _Host._compile = slowly  # type: ignore[method-assign]
-    run_engine(pipe, name, options)
+    run_engine(pipe, name, options, program)

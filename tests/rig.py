@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -18,9 +19,12 @@ from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.traces import no_traces
+from dunefall.engine.client import EngineClient
+from dunefall.engine.messages import CheckpointKept
 from dunefall.patch.document import Document
 from dunefall.patch.files import load_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place, SoundRef
+from dunefall.render.player import Checkpoint
 
 Signal = NDArray[np.float64]
 RATE = 48000.0
@@ -138,6 +142,19 @@ def until(condition: Callable[[], object], seconds: float = 60.0) -> bool:
             return True
         time.sleep(0.02)
     return False
+
+
+def kept_state(engine: EngineClient) -> Checkpoint:
+    """The state in which an engine is about now."""
+    with tempfile.TemporaryDirectory() as folder:
+        engine.keep_checkpoint(Path(folder) / "state")
+        kept = engine.wait_for(CheckpointKept)
+        assert isinstance(kept, CheckpointKept)
+        assert kept.position >= 0
+        with kept.path.open("rb") as file:
+            state = Checkpoint.read(file)
+    assert state.position == kept.position
+    return state
 
 
 def rises(gate: Signal) -> NDArray[np.int64]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import pairwise
@@ -23,6 +22,7 @@ from dunefall.app.shell.talk import WindowTalk
 from dunefall.app.shell.window import MainWindow
 from dunefall.base.desktoprecent import desktop_list
 from dunefall.base.preferences import MOST_RECENT, Preferences, preferences_file
+from dunefall.base.programs import program_name
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import save_patch
 from dunefall.patch.recovery import Recovery, recovery_folder
@@ -132,7 +132,7 @@ def test_unsaved_work_is_kept_and_offered_after_a_crash(
 ) -> None:
     set_tempo(shared.session.document, 77.0)
     shared.copies.keep()
-    mine = recovery_folder() / f"{os.getpid()}.recovery"
+    mine = recovery_folder() / f"{program_name()}.recovery"
     qtbot.waitUntil(mine.exists, timeout=5000)
     assert Recovery(recovery_folder()).left_behind() == [], "its process is alive"
     gone = replace(demo(), title="Lost at night", tempo_bpm=61.0)

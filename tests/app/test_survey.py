@@ -18,8 +18,10 @@ from dunefall.app.controls.theme import DUSK, NOON
 from dunefall.app.shell.window import MainWindow
 from dunefall.app.workspaces.survey.axis import Axis, tick_told
 from dunefall.app.workspaces.survey.page import SurveyPage
+from dunefall.base.words import time_told
 from dunefall.engine.messages import EngineOptions
 from dunefall.patch.files import dump_patch, parse_patch
+from dunefall.patch.library import load_patch, starters
 from dunefall.patch.model import Moment, Patch
 from dunefall.session import Session
 from dunefall.session.edits.modules import set_param
@@ -45,7 +47,7 @@ def opened(window: MainWindow, patch: Patch) -> SurveyPage:
     window.session.replace_document(patch, None)
     window.selection.look_again()
     found: SurveyPage = window.page("survey")
-    found.looking.seconds = SECONDS
+    found.looking.set_seconds(SECONDS)
     found.plot.set_range(0.0, 0.0)
     window.show_workspace("survey")
     found.looking.look()
@@ -98,6 +100,30 @@ def test_a_picture_that_takes_long_is_drawn_seldom(page: SurveyPage, qtbot: QtBo
         qtbot.waitUntil(lambda: looking.view is not view, timeout=10_000)
     finally:
         looking.drawing_s = lambda: page.plot.took_s
+        looking.set_seconds(SECONDS)
+
+
+def test_late_in_a_take_one_looks_ahead_of_what_the_sound_has_come_to(window: MainWindow, qtbot: QtBot) -> None:
+    """And not from the start, which would take minutes; the axis goes on as the sound comes near to its end."""
+    page = opened(window, load_patch(starters()["pump-engine"]))
+    session, outlook, looking = window.session, page.looking.outlook, page.looking
+    try:
+        looking.set_seconds(120.0)
+        assert outlook.seconds == 120.0
+        session.seek(900.0)
+        session.play()
+        qtbot.waitUntil(lambda: outlook.seconds == 1080.0, timeout=30_000)
+        here = round(900.0 * outlook.take.rate_hz) // STRETCH
+        qtbot.waitUntil(lambda: outlook.known[here:].any(), timeout=60_000)
+        assert not outlook.known[here // 2 : here].any(), "what was heard before comes later"
+        qtbot.waitUntil(lambda: looking.report is not None and looking.view.first_bin > 0, timeout=20_000)
+        first_s = looking.view.time_of(0)
+        assert 900.0 < first_s < 930.0
+        assert page.status.known.text().startswith(f"{time_told(first_s)} to ")
+        assert page.status.far.currentText() == "2 min"
+        assert all(at >= first_s * outlook.take.rate_hz for found in looking.report.findings for at in found.times)
+    finally:
+        session.pause()
         looking.set_seconds(SECONDS)
 
 

@@ -58,7 +58,7 @@ def page(window: MainWindow, qtbot: QtBot) -> Iterator[SurveyPage]:
     patch = replace(demo(), takes=(KeptTake("Take 1", TAKE),))
     window.session.replace_document(patch, None)
     found: SurveyPage = window.page("survey")
-    found.looking.seconds = 12.0
+    found.looking.set_seconds(12.0)
     window.show_workspace("survey")
     window.session.hear_take(patch.takes[0])
     found.looking.look()

@@ -29,7 +29,7 @@ from dunefall.patch.model import Link, Module, Place
 from dunefall.patch.take import Clear, Take
 from dunefall.render.performance import Performance
 from dunefall.render.player import Player
-from rig import demo, least_of, slowness, until
+from rig import demo, kept_state, least_of, slowness, until
 
 
 def test_plays_and_shows_what_it_does(engine: EngineClient) -> None:
@@ -316,17 +316,19 @@ def test_silence_everything_clears_the_echoes(engine: EngineClient) -> None:
     assert until(lambda: np.abs(engine.trace("drip-line-echo")[-20:]).max() < 1e-6)
 
 
-def test_checkpoints_are_taken_and_given(engine: EngineClient) -> None:
+def test_its_state_is_written_where_one_wants_it(engine: EngineClient, tmp_path: Path) -> None:
     engine.play()
-    assert until(lambda: engine.poll() is not None and engine.status[Status.POSITION] > 3 * 48000, 20)
-    engine.ask_checkpoint(1 << 60)
-    given = engine.wait_for(say.GotCheckpoint)
-    assert isinstance(given, say.GotCheckpoint)
-    assert given.checkpoint is not None
-    program = given.checkpoint.program()
-    assert program.memory.position[0] == given.checkpoint.position > 0
-    engine.ask_checkpoint(-1)
-    assert engine.wait_for(say.GotCheckpoint) == say.GotCheckpoint(None)
+    assert until(lambda: engine.poll() is not None and engine.status[Status.POSITION] > 48000, 20)
+    playing = kept_state(engine)
+    assert playing.program().memory.position[0] == playing.position > 48000
+    engine.stop()
+    assert until(lambda: engine.poll() is not None and not engine.status[Status.PLAYING])
+    time.sleep(0.2)
+    resting = kept_state(engine)
+    assert resting.position == engine.position > playing.position
+    nowhere = tmp_path / "not there" / "state"
+    engine.keep_checkpoint(nowhere)
+    assert engine.wait_for(say.CheckpointKept) == say.CheckpointKept(nowhere)
 
 
 class Unplugged:

@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 import faultyengine
+from dunefall.base.programs import program_name
 from dunefall.engine import client as client_module
 from dunefall.engine import messages as say
 from dunefall.engine.client import KEEPS_STOPPING, EngineClient
@@ -128,8 +129,8 @@ def test_a_clock_that_jumps_takes_no_recording_of_this_window_away(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
-    recording = recordings_folder() / f"2026-11-30 12-00-00 {os.getppid()}-0{SUFFIX}"
-    others = recordings_folder() / f"2026-11-30 12-00-00 1{os.getppid()}-0{SUFFIX}"
+    recording = recordings_folder() / f"2026-11-30 12-00-00 {program_name()}-0{SUFFIX}"
+    others = recordings_folder() / f"2026-11-30 12-00-00 1{program_name()}-0{SUFFIX}"
     for file in (recording, others):
         file.write_bytes(b"sound")
     year = time.time() + 365 * 86400

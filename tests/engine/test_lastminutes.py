@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import time
 from collections.abc import Callable, Iterator
@@ -13,6 +12,7 @@ import pytest
 import soundfile
 
 from dunefall.base.errors import StorageError
+from dunefall.base.programs import program_name
 from dunefall.engine import lastminutes
 from dunefall.engine.lastminutes import (
     LastMinutes,
@@ -35,11 +35,12 @@ def root(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 
 @pytest.fixture
-def ring_of() -> Iterator[Rings]:
+def ring_of(root: Path) -> Iterator[Rings]:
     made = []
 
-    def ring(rate: float = RATE, process: int = 0) -> LastMinutes:
-        made.append(LastMinutes(rate, process or os.getpid()))
+    def ring(rate: float = RATE, process: str = "") -> LastMinutes:
+        made.append(LastMinutes(rate))
+        made[-1]._folder = root / (process or program_name())
         return made[-1]
 
     yield ring
@@ -76,7 +77,7 @@ def test_only_so_much_is_kept(ring_of: Rings, root: Path, monkeypatch: pytest.Mo
     monkeypatch.setattr(lastminutes, "MOST_S", 40.0)
     played(ring_of(), sound(130.0))
     assert 40.0 <= kept_s() <= 50.1
-    assert len(pieces_of(root / str(os.getpid()))) <= 5
+    assert len(pieces_of(root / program_name())) <= 5
 
 
 def test_an_engine_that_takes_over_goes_on_behind(ring_of: Rings, tmp_path: Path) -> None:

@@ -23,7 +23,7 @@ from dunefall.patch.take import Clear, Edit, Entry, Heard, Press, Take, first_di
 from dunefall.render.known import Ahead, KnownFile, write_known
 from dunefall.render.offline import render_to_array
 from dunefall.render.performance import Performance
-from rig import demo, least_of, slowness, until
+from rig import demo, kept_state, least_of, slowness, until
 
 RATE = 48000
 QUIETER = demo().with_param("fog-air-output", "level_db", -20.0)
@@ -43,14 +43,10 @@ def played_to(engine: EngineClient, position: int) -> bool:
 
 
 def state_is_that_of(engine: EngineClient, take: Take) -> bool:
-    """Whether the last checkpoint of the engine holds, bit for bit, what a take that is rendered comes to there."""
+    """Whether the engine has come, bit for bit, to what a take that is rendered comes to there."""
     engine.stop()
     assert until(lambda: engine.poll() is not None and not engine.status[Status.PLAYING])
-    engine.ask_checkpoint(1 << 60)
-    answer = engine.wait_for(say.GotCheckpoint)
-    assert isinstance(answer, say.GotCheckpoint)
-    assert answer.checkpoint is not None
-    ours = answer.checkpoint
+    ours = kept_state(engine)
     assert ours.position > take.entries[-1].at, "the checkpoint lies behind all of it"
     performance = Performance(take)
     performance.fill(np.zeros((ours.position, 2)))

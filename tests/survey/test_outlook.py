@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
+from dunefall.base.programs import program_name
 from dunefall.cli.survey import Here
 from dunefall.deliver.workers import Workers
 from dunefall.patch.changes import ParamSet
@@ -22,8 +23,11 @@ from dunefall.patch.model import Patch
 from dunefall.patch.take import END, Edit, Entry, Note, Take, first_difference
 from dunefall.render.known import Ahead, read_known
 from dunefall.render.offline import render_to_array
+from dunefall.render.performance import Performance
+from dunefall.survey.findings import View
+from dunefall.survey.listening import BIN
 from dunefall.survey.outlook import Outlook
-from dunefall.survey.stretch import STRETCH, digest_of
+from dunefall.survey.stretch import STRETCH, STRETCH_BINS, digest_of
 from rig import demo
 
 RATE = 48000.0
@@ -122,6 +126,80 @@ def test_it_begins_at_the_playhead_where_a_checkpoint_lets_it(outlook: Outlook) 
     done(outlook)
 
 
+def kept_at(at: int, take: Take, outlook: Outlook) -> Path:
+    """A state of a take, as the engine would write it."""
+    performance, path = Performance(take), outlook.place_of_state()
+    performance.fill(np.zeros((at, 2)))
+    with path.open("wb") as file:
+        performance.player.checkpoint().write(file)
+    return path
+
+
+def test_it_begins_with_the_state_of_the_sound(outlook: Outlook) -> None:
+    """What is known from there on is what is known by one that has listened from the start."""
+    take, at = Take(demo(), RATE, (cutoff(STRETCH, 900.0),)), 3 * STRETCH + 64 * 101
+    outlook.look(take, SECONDS)
+    outlook.playhead = at
+    assert outlook.wants_state
+    outlook.take_state(kept_at(at, take, outlook), at, take)
+    assert not outlook.wants_state
+    while not outlook.known.any():
+        outlook.step()
+    assert outlook.known[4]
+    assert not outlook.known[:4].any()
+    while not outlook.known[5]:
+        outlook.step()
+    assert outlook.known_part == (4, 6)
+    assert outlook.known_s == (4 * STRETCH / RATE, 6 * STRETCH / RATE)
+    view = View(outlook, demo())
+    assert (view.first_bin, view.bins) == (4 * STRETCH_BINS, 2 * STRETCH_BINS)
+    assert view.time_of(0) == 4 * STRETCH / RATE
+    assert view.sample(1) == 4 * STRETCH + BIN
+    assert sorted(view.rest) == [4, 5]
+    outlook.playhead = 0
+    done(outlook)
+    whole = Outlook(Here())
+    try:
+        whole.look(take, SECONDS)
+        done(whole)
+        whole_view = View(whole, demo())
+        behind = slice(4 * STRETCH_BINS, None)
+        np.testing.assert_array_equal(view.bands, whole_view.bands[behind])
+        np.testing.assert_array_equal(view.peak, whole_view.peak[behind])
+        np.testing.assert_allclose(view.energy, whole_view.energy[behind], rtol=1e-4)
+        for layer in view.layers:
+            np.testing.assert_array_equal(view.level(layer.id), whole_view.level(layer.id)[behind])
+            np.testing.assert_array_equal(view.rest[4].powers[layer.id], whole.rest[4].powers[layer.id])
+            hits = whole_view.triggers_of(layer.id) - 4 * STRETCH_BINS
+            np.testing.assert_array_equal(view.triggers_of(layer.id), hits[hits >= 0])
+        assert [outlook.rest[k].digest for k in range(6)] == [whole.rest[k].digest for k in range(6)]
+    finally:
+        whole.close()
+
+
+def test_a_state_of_another_take_is_none(outlook: Outlook, tmp_path: Path) -> None:
+    outlook.look(Take(demo(), RATE, (cutoff(STRETCH, 900.0),)), SECONDS)
+    other, at = Take(demo(), RATE), 3 * STRETCH
+    for take, position in ((other, at), (outlook.take, -1), (outlook.take, 6 * STRETCH)):
+        path = tmp_path / "state"
+        path.touch()
+        outlook.take_state(path, position, take)
+        assert not path.exists()
+        assert not outlook._marks
+
+
+def test_no_more_states_of_the_sound_are_kept_than_a_few(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("dunefall.survey.outlook.MOST_STATES", 2)
+    take = Take(demo(), RATE)
+    outlook.look(take, SECONDS)
+    paths = [outlook.place_of_state() for _ in range(3)]
+    for k, path in enumerate(paths, 1):
+        path.touch()
+        outlook.take_state(path, k * STRETCH - 48000, take)
+    assert outlook._marks == {2: paths[1], 3: paths[2]}
+    assert [path.exists() for path in paths] == [False, True, True]
+
+
 def test_a_worker_that_is_killed_costs_a_moment() -> None:
     workers = Workers(1)
     outlook = Outlook(workers)
@@ -157,7 +235,7 @@ def test_nothing_is_left_when_it_ends(tmp_path: Path, monkeypatch: pytest.Monkey
     outlook = Outlook(Here())
     outlook.look(Take(demo(), RATE), 2 * STRETCH / RATE)
     done(outlook)
-    assert [folder.name.split("-")[0] for folder in tmp_path.iterdir()] == [str(os.getpid())]
+    assert [folder.name.rpartition("-")[0] for folder in tmp_path.iterdir()] == [program_name()]
     outlook.close()
     assert not list(tmp_path.iterdir())
 

@@ -56,6 +56,53 @@ def test_the_same_seed_finds_the_same_and_only_what_may_change_is_changed() -> N
     ]
 
 
+def _pretended_loudness(patches: list[Patch]) -> list[Descriptors]:
+    """What is darker is softer, too; the level of the layer does what levels do."""
+    found = []
+    for patch, sound in zip(patches, _pretended(patches), strict=True):
+        level_db = patch.module("fog-air-output").params.get("level_db", 0.0)
+        octaves = np.log2(sound.brightness_hz / demo().module("fog-air-band").params["cutoff_hz"])
+        found.append(replace(sound, lufs=-20.0 + 9.0 * octaves + level_db))
+    return found
+
+
+def test_the_level_of_the_layer_keeps_it_as_loud_as_it_was() -> None:
+    before = demo().module("fog-air-output").params.get("level_db", 0.0)
+    found = steered(demo(), ["fog-air-band"], KINDS, {"darker": 1.0}, seed=7, hears=_pretended_loudness)
+    assert found.reached, found.told
+    assert found.patch.module("fog-air-output").params["level_db"] > before + 1.0
+    (child,) = _pretended_loudness([found.patch])
+    (parent,) = _pretended_loudness([demo()])
+    assert child.lufs == pytest.approx(parent.lufs, abs=1.0)
+    end = replace(demo().module("fog-air-output"), locked=frozenset({"level_db"}))
+    held = demo().with_module(end)
+    found = steered(held, ["fog-air-band"], KINDS, {"darker": 1.0}, seed=7, renders=40, hears=_pretended_loudness)
+    assert not found.reached
+    assert found.patch.module("fog-air-output") == end
+
+
+@pytest.mark.parametrize(("word", "sign"), [("louder", 1.0), ("softer", -1.0)])
+def test_louder_is_a_matter_of_levels(word: str, sign: float) -> None:
+    found = steered(demo(), ["fog-air-band"], KINDS, {word: 1.0}, seed=7, hears=_pretended_loudness)
+    assert found.reached
+    assert found.renders <= SEEDS + 2
+    assert found.patch.module("fog-air-band") == demo().module("fog-air-band")
+    (child,), (parent,) = _pretended_loudness([found.patch]), _pretended_loudness([demo()])
+    assert sign * (child.lufs - parent.lufs) >= 2.0
+
+
+def test_what_levels_promise_and_do_not_hold_is_not_said_to_be_found() -> None:
+    """As where a limiter holds a sound down: what is told was heard."""
+
+    def held_down(patches: list[Patch]) -> list[Descriptors]:
+        return [replace(sound, lufs=-20.0) for sound in _pretended(patches)]
+
+    found = steered(demo(), ["fog-air-band"], KINDS, {"louder": 1.0}, seed=7, renders=40, hears=held_down)
+    assert not found.reached
+    assert found.steps[2] == 0.0
+    assert found.told.startswith("as near as it came: louder 0 %")
+
+
 def test_what_cannot_be_reached_is_said_and_the_search_ends() -> None:
     found = steered(demo(), ["fog-air-band"], KINDS, {"denser": 1.0}, seed=1, renders=30, hears=_pretended)
     assert not found.reached

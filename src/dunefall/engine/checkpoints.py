@@ -1,12 +1,17 @@
-"""Checkpoints of what sounds, taken by the audio thread into room that another thread makes, and frees, bit by bit."""
+"""Checkpoints of what sounds, taken by the audio thread into room that another thread makes, and frees, bit by bit.
+
+One that somebody else wants is taken as soon as can be, and written by that other thread.
+"""
 
 from __future__ import annotations
 
 from collections import deque
 from collections.abc import Collection
+from pathlib import Path
 
 from dunefall.compiler.plan import Memory
 from dunefall.compiler.program import Program
+from dunefall.engine.messages import CheckpointKept
 from dunefall.patch.model import Patch, Place
 from dunefall.render.player import Checkpoint, Player
 
@@ -63,6 +68,8 @@ class Checkpoints:
         self._spacing = round(SPACING_S * rate)
         self._rooms: list[Room] = []
         self._gone: deque[Room] = deque()
+        self._wanted: tuple[Room, Memory, Path] | None = None
+        self._taken: tuple[Checkpoint, Path] | None = None
 
     def begin(self, room: Room) -> None:
         """From now on take them of another program (audio thread)."""
@@ -82,6 +89,7 @@ class Checkpoints:
 
     def forget(self) -> None:
         """Another take begins (audio thread)."""
+        self._wanted = self._taken = None
         rooms, self._rooms = self._rooms, []
         self._gone.extend(rooms)
         self._spacing = round(SPACING_S * self._rate)
@@ -91,6 +99,27 @@ class Checkpoints:
         for room in self._rooms:
             room.positions[:] = [at if at <= position else -1 for at in room.positions]
 
+    def want(self, path: Path) -> CheckpointKept | None:
+        """Have one more taken, and written to a file; that it cannot be, where the patch remembers too much."""
+        room = self._rooms[-1] if self._rooms else None
+        if room is None or not room.memories:
+            return CheckpointKept(path)
+        self._wanted = room, room.memories[0].copy(), path
+        return None
+
+    def kept(self) -> CheckpointKept | None:
+        """Write what was wanted, once it is taken."""
+        taken, self._taken = self._taken, None
+        if taken is None:
+            return None
+        checkpoint, path = taken
+        try:
+            with path.open("wb") as file:
+                checkpoint.write(file)
+        except OSError:
+            return CheckpointKept(path)
+        return CheckpointKept(path, checkpoint.position)
+
     def offer(self, player: Player) -> None:
         """Take a checkpoint if one is due (audio thread): a copy of bounded size, without new memory."""
         if not self._rooms or not player.settled:
@@ -98,6 +127,7 @@ class Checkpoints:
         room = self._rooms[-1]
         if not room.memories or room.patch is not player.program.patch:
             return
+        self.give(player)
         newest = max((max(old.positions, default=-1) for old in self._rooms), default=-1)
         if newest >= 0 and player.position < newest + self._spacing:
             return
@@ -108,6 +138,16 @@ class Checkpoints:
         place = room.positions.index(-1)
         room.memories[place].restore(player.program.memory)
         room.positions[place] = player.position
+
+    def give(self, player: Player) -> None:
+        """Take the one that is wanted (audio thread)."""
+        if self._wanted is None or not player.settled:
+            return
+        room, memory, path = self._wanted
+        if room is self._rooms[-1] and room.patch is player.program.patch:
+            memory.restore(player.program.memory)
+            self._taken = Checkpoint(player.position, room.patch, room.rate, room.probed, memory), path
+        self._wanted = None
 
     def nearest(self, position: int) -> Checkpoint | None:
         """The last checkpoint at or before a sample, copied; or None."""

@@ -6,11 +6,13 @@ import multiprocessing
 import time
 from collections import deque
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.language import tr
+from dunefall.base.programs import program_name
 from dunefall.compiler.traces import PROBE_SAMPLES, TRACE_BINS
 from dunefall.engine import messages as say
 from dunefall.engine.host import run_engine
@@ -276,9 +278,10 @@ class EngineClient:
         self._watched = modules
         self._send(say.Watch(modules))
 
-    def ask_checkpoint(self, position: int) -> None:
-        """Ask for the last checkpoint at or before a sample; it comes as ``GotCheckpoint``."""
-        self._send(say.AskCheckpoint(position))
+    def keep_checkpoint(self, path: Path) -> None:
+        """Have the state of the next moment written to a file; ``CheckpointKept`` comes when it is there, or cannot
+        be."""
+        self._send(say.KeepCheckpoint(path))
 
     def portrait(self, wanted: say.AskPortrait) -> say.GotPortrait | None:
         """The last portrait that was made, wanted again if it is another one. The engine in reserve makes it, so that
@@ -418,7 +421,7 @@ class EngineClient:
     def _start_process(self) -> EngineProcess:
         context = multiprocessing.get_context("spawn")
         pipe, theirs = context.Pipe()
-        arguments = (theirs, self._shared.name, self.options)
+        arguments = (theirs, self._shared.name, self.options, program_name())
         process = context.Process(target=run_engine, args=arguments, name="dunefall engine", daemon=True)
         process.start()
         theirs.close()

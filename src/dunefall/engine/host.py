@@ -18,6 +18,7 @@ from dunefall.base.language import tr
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.pages import put_at_hand
 from dunefall.base.processes import be_given_up_first
+from dunefall.base.programs import be_part_of
 from dunefall.compiler.build import compile_patch, same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.program import Program
@@ -55,8 +56,9 @@ MOST_AT_A_TIME = 4
 FAILED = tr("The sound engine failed and was started again; nothing is lost.")
 
 
-def run_engine(pipe: Connection, shared_name: str, options: EngineOptions) -> None:
-    """Entry of the engine's process."""
+def run_engine(pipe: Connection, shared_name: str, options: EngineOptions, program: str) -> None:
+    """Entry of the engine's process, which belongs to a program."""
+    be_part_of(program)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sys.setswitchinterval(0.001)
     be_given_up_first()
@@ -93,8 +95,7 @@ class _Host:
         self._met = deque[tuple[Meeting, bool]]()
         self._take, self._replay, self._same_until = Take(Patch()), Replay(), END
         self._deferred: deque[object] = deque()
-        self._code = LoopCode()
-        self._monitor = say.Monitor()
+        self._code, self._monitor = LoopCode(), say.Monitor()
         self._answers: dict[type, Callable[..., None]] = {
             say.Prepare: lambda message: self._warmth.get_ready(message.types),
             say.Watch: self._watch,
@@ -110,7 +111,7 @@ class _Host:
             say.SetDevice: self._set_device,
             say.FollowTransport: lambda message: self._peers.follow_transport(message.on),
             say.MoveTransport: lambda message: self._peers.move_transport(message.rolls, message.seconds),
-            say.AskCheckpoint: lambda m: self._tell(say.GotCheckpoint(self._sound().checkpoints.nearest(m.position))),
+            say.KeepCheckpoint: self._keep_checkpoint,
             say.AskPortrait: lambda message: self._tell(portrait_drawn(message)),
             say.AskClicks: lambda message: self._tell(clicks_counted(message, self._options.rate)),
         }
@@ -199,6 +200,7 @@ class _Host:
         self._go_on_replaying()
         self._outlet.maintain(self._sound(), self._shared)
         self._sound().checkpoints.maintain()
+        self._tell(self._sound().checkpoints.kept())
         self._inputs.tap.keep()
         self._sound().last_minutes.keep()
         if self._sound().failure:
@@ -325,6 +327,10 @@ class _Host:
         if self._leave_join() and self._program is not None:
             self._replay.begin(self._take, int(self._program.memory.position[0]))
         self._do(by_hand(message.what), self._applied(message.number))
+
+    def _keep_checkpoint(self, message: say.KeepCheckpoint) -> None:
+        true = self._seek is None and self._meeting is None
+        self._tell(self._sound().checkpoints.want(message.path) if true else say.CheckpointKept(message.path))
 
     def _set_probe(self, message: say.Probe) -> None:
         """What is watched sample by sample: another program only where this one does not write it."""
@@ -484,11 +490,9 @@ class _Host:
             return ""
         asked, rate = self._options.rate, fitting_rate(self._options.audio, self._options.rate)
         self._options = replace(self._options, rate=rate)
-        return (
-            ""
-            if rate == asked
-            else tr("The sound device runs at {rate:g} kHz, and so does Dunefall now.", rate=rate / 1000)
-        )
+        if rate == asked:
+            return ""
+        return tr("The sound device runs at {rate:g} kHz, and so does Dunefall now.", rate=rate / 1000)
 
     def _close_devices(self) -> None:
         self._outlet.close()

@@ -5,7 +5,6 @@ The audio thread writes into a ring in memory only; the thread that answers mess
 
 from __future__ import annotations
 
-import os
 import shutil
 import time
 from pathlib import Path
@@ -18,7 +17,7 @@ from dunefall.base.errors import StorageError
 from dunefall.base.folders import state_folder
 from dunefall.base.language import tr
 from dunefall.base.pages import put_at_hand
-from dunefall.base.processes import runs
+from dunefall.base.programs import program_name, program_runs
 from dunefall.base.storage import whole
 from dunefall.render.recordings import SUFFIX, RecordingWriter
 
@@ -43,9 +42,9 @@ BLOCK = 1 << 16
 WHAT = "the sound of the last minutes"
 
 
-def last_minutes_folder(process: int | None = None) -> Path:
-    """The folder of a process's ring; without a number, of this process."""
-    return _root() / str(process or os.getpid())
+def last_minutes_folder() -> Path:
+    """The folder of this program's ring."""
+    return _root() / program_name()
 
 
 def _root() -> Path:
@@ -54,7 +53,7 @@ def _root() -> Path:
 
 
 class LastMinutes:
-    """Keeps what is heard, by the window's process that it belongs to.
+    """Keeps what is heard, by the program that it belongs to.
 
     The audio thread calls ``hear`` only.
 
@@ -62,12 +61,10 @@ class LastMinutes:
     ----------
     rate : float
         Sample rate in Hz.
-    process : int
-        Number of the window's process.
     """
 
-    def __init__(self, rate: float, process: int) -> None:
-        self._rate, self._folder = rate, last_minutes_folder(process)
+    def __init__(self, rate: float) -> None:
+        self._rate, self._folder = rate, last_minutes_folder()
         self._ring = np.zeros((RING, 2), np.float32)
         put_at_hand(self._ring)
         self._written = self._kept = 0
@@ -136,7 +133,7 @@ def last_minutes_left() -> list[Path]:
     """Rings of programs that did not end as they should; empty ones are removed."""
     found = []
     for folder in sorted(_root().glob("*")):
-        if folder.is_dir() and not runs(folder.name):
+        if folder.is_dir() and not program_runs(folder.name):
             if pieces_of(folder):
                 found.append(folder)
             else:
@@ -145,7 +142,7 @@ def last_minutes_left() -> list[Path]:
 
 
 def kept_s(folder: Path | None = None) -> float:
-    """How many seconds a ring holds; without a folder, the one of this process."""
+    """How many seconds a ring holds; without a folder, the one of this program."""
     total = 0.0
     for piece in pieces_of(folder or last_minutes_folder()):
         try:
@@ -157,7 +154,7 @@ def kept_s(folder: Path | None = None) -> float:
 
 
 def forget_last_minutes(folder: Path | None = None) -> None:
-    """Remove a ring; without a folder, the one of this process."""
+    """Remove a ring; without a folder, the one of this program."""
     shutil.rmtree(folder or last_minutes_folder(), ignore_errors=True)
 
 
@@ -171,7 +168,7 @@ def join_last_minutes(path: Path, seconds: float, folder: Path | None = None) ->
     seconds : float
         How much; less where less is kept, or where the sample rate changed.
     folder : Path, optional
-        The ring; without one, that of this process.
+        The ring; without one, that of this program.
 
     Returns
     -------

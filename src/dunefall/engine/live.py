@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import os
 import time
 from collections import deque
 from collections.abc import Callable
@@ -16,6 +15,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import StorageError
 from dunefall.base.folders import data_folder
 from dunefall.base.language import tr
+from dunefall.base.programs import program_name
 from dunefall.engine.devices.input import AudioInput, SimulatedInput
 from dunefall.render.recordings import SUFFIX, RecordingWriter
 
@@ -33,7 +33,7 @@ def recordings_folder() -> Path:
     folder = data_folder() / "recordings"
     folder.mkdir(parents=True, exist_ok=True)
     for old in folder.glob(f"*{SUFFIX}"):
-        if f" {os.getppid()}-" not in old.name and time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
+        if f" {program_name()}-" not in old.name and time.time() - old.stat().st_mtime > KEPT_DAYS * 86400.0:
             old.unlink(missing_ok=True)
     return folder
 
@@ -125,7 +125,7 @@ class LiveTap:
                 return
             _, position = self._starts.popleft()
             self.end()
-            name = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {os.getppid()}-{position}{SUFFIX}"
+            name = f"{time.strftime('%Y-%m-%d %H-%M-%S')} {program_name()}-{position}{SUFFIX}"
             self._file = RecordingWriter(recordings_folder() / name, self._rate)
             self._began(position, self._file.path)
 

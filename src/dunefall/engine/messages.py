@@ -4,30 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Literal
 
 from dunefall.patch.model import Patch, Place, SoundRef
 from dunefall.patch.take import END, Clear, Entry, Note, Press, Take
 from dunefall.render.known import Ahead
-from dunefall.render.player import Checkpoint
 from dunefall.render.portrait import Portrait
 
 __all__ = [
     "Act",
     "Applied",
-    "AskCheckpoint",
     "AskClicks",
     "AskPortrait",
+    "CheckpointKept",
     "Clicked",
     "ClockWord",
     "DeviceChosen",
     "EngineOptions",
     "Faults",
     "FollowTransport",
-    "GotCheckpoint",
     "GotClicks",
     "GotPortrait",
     "Happened",
+    "KeepCheckpoint",
     "Leaving",
     "Monitor",
     "MoveTransport",
@@ -208,10 +208,10 @@ class SetDevice:
 
 
 @dataclass(frozen=True)
-class AskCheckpoint:
-    """Give the last checkpoint at or before a sample."""
+class KeepCheckpoint:
+    """Write the state of the next moment to a file."""
 
-    position: int
+    path: Path
 
 
 @dataclass(frozen=True)
@@ -305,10 +305,11 @@ class Sought:
 
 
 @dataclass(frozen=True)
-class GotCheckpoint:
-    """A checkpoint, or None if there is none that early."""
+class CheckpointKept:
+    """A file holds the state at a sample; -1: it could not be written, or the sound has not come to its true state."""
 
-    checkpoint: Checkpoint | None
+    path: Path
+    position: int = -1
 
 
 @dataclass(frozen=True)

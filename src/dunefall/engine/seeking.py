@@ -47,8 +47,8 @@ def nearer(own: Checkpoint | None, kept: Path | None, position: int) -> Checkpoi
         return own
     try:
         with kept.open("rb") as file:
-            other: Checkpoint = pickle.load(file)
-    except (OSError, EOFError, pickle.UnpicklingError):
+            other = Checkpoint.read(file)
+    except (OSError, EOFError, ValueError, pickle.UnpicklingError):
         return own
     if other.position > position or (own is not None and own.position >= other.position):
         return own

@@ -6,7 +6,6 @@ programs arrive compiled, with the copying of state prepared.
 
 from __future__ import annotations
 
-import os
 import time
 import traceback
 from collections import deque
@@ -67,7 +66,7 @@ class Sounding:
         self.monitor = Monitor()
         self.failure = ""
         self.beats = BeatLine()
-        self.last_minutes = LastMinutes(rate, os.getppid())
+        self.last_minutes = LastMinutes(rate)
         self.outgoing = Outgoing(shared)
         self._shared = shared
         self._known: KnownSound | None = None
@@ -268,6 +267,7 @@ class Sounding:
             mix[:left] = 0.0
         else:
             player.apply_due()
+            self.checkpoints.give(player)
 
     def _fold(self, mix: NDArray[np.float64]) -> NDArray[np.float64]:
         """The mix for two loudspeakers."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,7 +10,7 @@ from dunefall.base.door import dump_json, parse_json, path_of, read_file
 from dunefall.base.errors import DunefallError, PatchError
 from dunefall.base.folders import data_folder
 from dunefall.base.language import tr
-from dunefall.base.processes import runs
+from dunefall.base.programs import program_name, program_runs
 from dunefall.base.storage import write_file
 from dunefall.patch.fields import get
 from dunefall.patch.files import patch_of, raw_patch
@@ -37,11 +36,11 @@ class Recovered:
 
 
 class Recovery:
-    """The copy of this process's unsaved patch, one file."""
+    """The copy of this program's unsaved patch, one file."""
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._file = folder / f"{os.getpid()}{SUFFIX}"
+        self._file = folder / f"{program_name()}{SUFFIX}"
 
     def keep(self, patch: Patch, path: Path | None) -> None:
         """Rewrite the copy; raises StorageError if that is not possible.
@@ -64,11 +63,11 @@ class Recovery:
             self._file.unlink(missing_ok=True)
 
     def left_behind(self) -> list[Recovered]:
-        """Copies left by processes that have ended, the newest first; unreadable ones are skipped."""
+        """Copies left by programs that have ended, the newest first; unreadable ones are skipped."""
         found = []
         with contextlib.suppress(OSError):
             for file in sorted(self._folder.glob(f"*{SUFFIX}"), key=lambda file: -file.stat().st_mtime):
-                if not runs(file.stem):
+                if not program_runs(file.stem):
                     with contextlib.suppress(DunefallError):
                         found.append(_read(file))
         return found

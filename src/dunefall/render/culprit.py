@@ -14,7 +14,8 @@ from dunefall.catalogue.compounds import spec_for
 from dunefall.catalogue.declare import Input, Param
 from dunefall.catalogue.ports import RESETS
 from dunefall.compiler.program import Program
-from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, Traces, nothing_sent
+from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.traces import BIN_SAMPLES, PROBES, TRACE_BINS, TRACE_QUANTUMS, Traces, nothing_sent
 from dunefall.patch.model import Link, Patch, Place
 
 __all__ = ["LOOK_AHEAD_SAMPLES", "Culprit", "TraceReader", "Traced", "find_culprit"]
@@ -96,6 +97,17 @@ class Traced:
         for key, slot in self._slots.items() if before else ():
             if before is not None and key in before._slots:
                 self.traces.bins[slot] = before.traces.bins[before._slots[key]]
+
+    def begin_at(self, position: int) -> None:
+        """Count from a sample on, as if the program had run from its start.
+
+        Parameters
+        ----------
+        position : int
+            The start of a quantum.
+        """
+        self.traces.counts[1] = position // QUANTUM % TRACE_QUANTUMS
+        self.traces.counts[2] = position
 
     def samples(self, place: Place) -> NDArray[np.float32] | None:
         """The last samples of a probed output, in the order of time where all of them are new.

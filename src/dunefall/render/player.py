@@ -6,9 +6,11 @@ go through this one class: what was heard is what is rendered.
 
 from __future__ import annotations
 
+import pickle
 from collections import deque
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
+from typing import BinaryIO
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +47,22 @@ class Checkpoint:
         program = compile_patch(self.patch, rate=self.rate, probed=self.probed)
         program.memory.restore(self.memory)
         return program
+
+    def write(self, file: BinaryIO) -> None:
+        """Write it to a file of this program's own; the arrays go by as they are, so that nobody waits for Python."""
+        arrays = list[pickle.PickleBuffer]()
+        head = pickle.dumps(self, protocol=5, buffer_callback=arrays.append)
+        pickle.dump((head, [array.raw().nbytes for array in arrays]), file)
+        for array in arrays:
+            file.write(array.raw())
+
+    @staticmethod
+    def read(file: BinaryIO) -> Checkpoint:
+        """Read what this program has written; raises EOFError, OSError or UnpicklingError where it is no whole one."""
+        head, sizes = pickle.load(file)
+        found = pickle.loads(head, buffers=[file.read(size) for size in sizes])
+        assert isinstance(found, Checkpoint)
+        return found
 
 
 @dataclass(frozen=True)

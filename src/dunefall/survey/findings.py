@@ -19,6 +19,8 @@ from dunefall.patch.model import Layer, Patch
 from dunefall.survey.listening import BIN, NoteHeard
 from dunefall.survey.outlook import Outlook
 from dunefall.survey.places import Step
+from dunefall.survey.pyramid import Pyramid
+from dunefall.survey.stretch import STRETCH, STRETCH_BINS
 
 __all__ = ["Cure", "Finding", "Limits", "View", "level_cure", "outcome_db"]
 
@@ -122,8 +124,8 @@ class View:
     patch : Patch
         As it is at the end.
     limits : Limits
-    bins : int
-        So many bins are known.
+    first_bin, bins : int
+        Where that part begins in the take, and how many bins it has; all other bins are counted from there.
     bands, energy, folded, peak, offset : ndarray [shape=(bins,) or (bins, BANDS)]
         See ``listening.Figures``.
     courses : dict of str to LayerCourse
@@ -137,13 +139,20 @@ class View:
 
     def __post_init__(self) -> None:
         outlook = self.outlook
-        self.bins = min(outlook.bins_known, math.ceil(outlook.bins_of(outlook.seconds)))
+        first, last = outlook.known_part
+        self.first_bin = first * STRETCH_BINS
+        self.bins = min(last * STRETCH_BINS, math.ceil(outlook.bins_of(outlook.seconds))) - self.first_bin
         self.bands, self.energy, self.folded, self.peak, self.offset = (
-            course.bins[: self.bins]
+            self._part(course)
             for course in (outlook.bands, outlook.energy, outlook.folded, outlook.peak, outlook.offset)
         )
-        self.courses, self.rest, self.clicks = dict(outlook.layers), dict(outlook.rest), outlook.clicks
+        self.courses = dict(outlook.layers)
+        self.rest = {k: rest for k, rest in outlook.rest.items() if first <= k < last}
+        self.clicks = [click for click in outlook.clicks if first <= click.at // STRETCH < last]
         self.rate_hz, self.faulty, self.deaf = outlook.take.rate_hz, outlook.faulty, outlook.deaf
+
+    def _part(self, course: Pyramid) -> NDArray[Any]:
+        return course.bins[self.first_bin : self.first_bin + self.bins]
 
     @cached_property
     def notes(self) -> list[NoteHeard]:
@@ -151,16 +160,24 @@ class View:
         return [note for k in sorted(self.rest) for note in self.rest[k].notes]
 
     def bins_of(self, seconds: float) -> float:
-        """Bin of a time."""
+        """How many bins a time is."""
         return seconds * self.rate_hz / BIN
 
     def seconds_of(self, bins: float) -> float:
-        """Time of a bin."""
+        """How long so many bins are."""
         return bins * BIN / self.rate_hz
+
+    def time_of(self, bins: float) -> float:
+        """When a bin is, in seconds from the start of the take."""
+        return self.seconds_of(self.first_bin + bins)
+
+    def place_of(self, seconds: float) -> int:
+        """The bin at a time from the start of the take; one of this part, or its end."""
+        return min(max(int(self.bins_of(seconds)) - self.first_bin, 0), self.bins)
 
     def triggers_of(self, layer: str) -> NDArray[np.int64]:
         """Bins in which triggers of a layer started something."""
-        return np.flatnonzero(self.courses[layer].triggers.bins[: self.bins])
+        return np.flatnonzero(self._part(self.courses[layer].triggers))
 
     @cached_property
     def seconds(self) -> float:
@@ -214,11 +231,11 @@ class View:
 
     def level(self, layer: str) -> NDArray[np.float32]:
         """Highest sample of each bin of what a layer gives to the mix."""
-        return np.asarray(self.courses[layer].level.bins[: self.bins], np.float32)
+        return np.asarray(self._part(self.courses[layer].level), np.float32)
 
     def sample(self, bins: float) -> int:
-        """The sample of a bin."""
-        return int(bins) * BIN
+        """The sample of the take with which a bin begins."""
+        return (self.first_bin + int(bins)) * BIN
 
     def name(self, module: str) -> str:
         """A module's name."""

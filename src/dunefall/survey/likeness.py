@@ -24,7 +24,8 @@ NEAR, WITHIN = 0.03, 0.6
 """Of all that the sound changes, so much may be left between two rounds; or so much of what changes in a moment."""
 AGAIN = 2.0
 WINDOW_S, WINDOW_HOP_S, APART_S = 15.0, 2.0, 30.0
-MOST = 8
+MOST, MOST_WINDOWS = 8, 3600
+"""Pairs that are told; windows that are compared, which are further apart where that is more than two hours."""
 MOVES = 0.5
 """Steps of a spectrogram: what changes less than this does not move at all."""
 
@@ -126,7 +127,7 @@ def _between(values: NDArray[np.float64], at: int) -> float:
     return at + 0.5 * float(left - right) / float(bend) if bend > 1e-12 else float(at)
 
 
-def alike_stretches(course: Course, frame_s: float) -> list[Alike]:
+def alike_stretches(course: Course, frame_s: float, begin_s: float = 0.0) -> list[Alike]:
     """The pairs of stretches that resemble each other most, each place once, the closest first.
 
     Parameters
@@ -135,6 +136,8 @@ def alike_stretches(course: Course, frame_s: float) -> list[Alike]:
         See ``course_of``.
     frame_s : float
         Seconds of a frame.
+    begin_s : float
+        When the first one begins.
 
     Returns
     -------
@@ -143,6 +146,7 @@ def alike_stretches(course: Course, frame_s: float) -> list[Alike]:
     long, hop = round(WINDOW_S / frame_s), round(WINDOW_HOP_S / frame_s)
     if len(course) < 2 * long:
         return []
+    hop *= -(-len(course) // (MOST_WINDOWS * hop))
     centred = course - course.mean(axis=0)
     starts = np.arange(0, len(course) - long + 1, hop)
     windows = np.stack([centred[at : at + long].ravel() for at in starts])
@@ -153,7 +157,8 @@ def alike_stretches(course: Course, frame_s: float) -> list[Alike]:
     found = list[Alike]()
     for place in np.argsort(likeness, axis=None)[::-1][: 50 * MOST]:
         i, j = divmod(int(place), len(starts))
-        pair = Alike(float(starts[i] * frame_s), float(starts[j] * frame_s), float(likeness[i, j]))
+        first_s, second_s = (begin_s + float(starts[k]) * frame_s for k in (i, j))
+        pair = Alike(first_s, second_s, float(likeness[i, j]))
         if pair.likeness <= 0.0 or len(found) == MOST:
             break
         if all(abs(pair.first_s - o.first_s) >= WINDOW_S or abs(pair.second_s - o.second_s) >= WINDOW_S for o in found):

@@ -118,7 +118,7 @@ def quiet(view: View) -> list[Finding]:
                 "silent",
                 tr("It is silent"),
                 tr("Nothing is heard in {time_told}.", time_told=time_told(view.seconds)),
-                (0,),
+                (view.sample(0),),
             )
         ]
     limit = max(view.integrated - QUIET_LU, SILENT_LUFS)
@@ -137,9 +137,7 @@ def quiet(view: View) -> list[Finding]:
         ).replace("-", "\u2212")  # fmt: skip
         loudest = max(heard, key=lambda layer: levels[layer.id], default=None)
         cure = level_cure(view.patch, loudest, LIFT_DB) if loudest is not None else None
-        text = tr(
-            "Quiet for {seconds:.0f} s at {time_told}", seconds=seconds, time_told=time_told(view.seconds_of(first))
-        )
+        text = tr("Quiet for {seconds:.0f} s at {time_told}", seconds=seconds, time_told=time_told(view.time_of(first)))
         modules = (loudest.output_id,) if loudest is not None else ()
         found.append(Finding("quiet", text, why, (view.sample(first),), view.sample(last), modules, cure=cure))
     return found
@@ -162,7 +160,7 @@ def peaks(view: View) -> list[Finding]:
     names = " + ".join(layer.name for layer in culprits)
     together = tr("{names} at the same moment", names=names) if len(culprits) > 1 else names
     text = tr(
-        "True peak {peak_db:+.1f} dBTP at {time_told}", peak_db=peak_db, time_told=time_told(view.seconds_of(top))
+        "True peak {peak_db:+.1f} dBTP at {time_told}", peak_db=peak_db, time_told=time_told(view.time_of(top))
     ).replace("-", "\u2212")
     if len(tops) > 1:
         text = tr("{text}, and {count} more", text=text, count=len(tops) - 1)
@@ -269,7 +267,7 @@ def mono_loss(view: View) -> list[Finding]:
     layer = _loudest(view, first, first + long)
     why = tr("Both sides cancel where they are folded to mono") + (f": {layer.name}." if layer else ".")
     text = tr("Mono loses {loss:.0f} dB at {time_told}", loss=-float(loss[bad].min()),
-              time_told=time_told(view.seconds_of(first)))  # fmt: skip
+              time_told=time_told(view.time_of(first)))  # fmt: skip
     modules = (layer.output_id,) if layer else ()
     cure = None
     if layer is not None:

@@ -5,11 +5,11 @@ What an edit cannot have changed stays; the rest is worked out again, from the l
 
 from __future__ import annotations
 
-import os
 import pickle
 import shutil
 import tempfile
 import time
+from collections import deque
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Future
 from dataclasses import dataclass, replace
@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.caches import cache_folder
 from dunefall.base.language import tr
-from dunefall.base.processes import runs
+from dunefall.base.programs import program_name, program_runs
 from dunefall.base.storage import whole
 from dunefall.compiler.code import LoopCode
 from dunefall.patch.family import NO_FAMILY
@@ -29,20 +29,22 @@ from dunefall.patch.model import Patch
 from dunefall.patch.take import END, Take, first_difference
 from dunefall.render.known import Ahead, KnownFile
 from dunefall.survey.listening import BANDS, BIN, NoteHeard
-from dunefall.survey.pyramid import Pyramid
+from dunefall.survey.pyramid import Pyramid, stretches_of
 from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, Stretch, hear
 
-__all__ = ["LONGEST_S", "LayerCourse", "Outlook", "Rest"]
+__all__ = ["LATEST_S", "LayerCourse", "Outlook", "Rest"]
 
-LONGEST_S = 7200.0
+LATEST_S = 4 * 3600.0
+"""There is room for so much of a take; what was not looked at takes none."""
 BUDGET_BYTES = 2_000_000_000
 """For checkpoints on disk: they are the further apart the longer one looks ahead."""
 SOUND_BYTES, SOUNDS_AT_ONCE = 600_000_000, 3
 """For the sound itself, which is heard at a click: 25 minutes of stereo, those around the playhead."""
-NEAREST = 1
-"""Stretches from one checkpoint to the next, at least."""
 AHEAD = 2
 """Orders that a worker has at a time, so that it need not wait for the next."""
+LEAD, LEAD_S, MOST_STATES = 2, 0.3, 8
+"""A state of the sound helps where the way to what is wanted is longer than so many stretches; who listens from it has
+heard so much before a stretch begins; so many are kept beside those of one's own."""
 MOST_TRIES = 3
 SPEED_OVER = 6
 """Stretches over which the speed is told."""
@@ -117,8 +119,8 @@ class Outlook:
     ----------
     take : Take
         What is looked at.
-    known : ndarray of bool [shape=(stretches,)]
-        Which stretches are known.
+    seconds : float
+        How far, from its start.
     bands, energy, folded, peak, offset : Pyramid
         See ``listening.Figures``.
     layers : dict of str to LayerCourse
@@ -139,20 +141,19 @@ class Outlook:
         self._workers, self._keeps_sound = workers, keeps_sound
         self._folder: Path | None = None
         self._code = LoopCode()
-        self._number = self._tries = self.changes = 0
+        self._number = self._tries = self.changes = self._written = 0
         self._running: list[tuple[Future[Stretch | str], int, int, Path | None, Path | None]] = []
         self._at = -1
         self._ended: list[float] = []
         self.paused, self.wait, self.playhead = False, False, 0
         self.take = Take(Patch())
         self._file: Path | None = None
-        self._begin(self.take, 0.0)
+        self.seconds = 0.0
+        self._begin(self.take)
 
-    def _begin(self, take: Take, seconds: float) -> None:
-        self.take, self.seconds = take, seconds
-        stretches = max(1, int(np.ceil(seconds * take.rate_hz / STRETCH)))
-        bins = stretches * STRETCH_BINS
-        self.known = np.zeros(stretches, bool)
+    def _begin(self, take: Take) -> None:
+        self._room = np.zeros(int(np.ceil(LATEST_S * take.rate_hz / STRETCH)), bool)
+        bins = len(self._room) * STRETCH_BINS
         self.bands = Pyramid(bins, "mean", BANDS, np.uint8)
         self.energy, self.folded = Pyramid(bins, "mean"), Pyramid(bins, "mean")
         self.peak, self.offset = Pyramid(bins, "max"), Pyramid(bins, "mean")
@@ -161,6 +162,7 @@ class Outlook:
         self.rest: dict[int, Rest] = {}
         self.trouble, self.deaf = "", False
         self._size, self._marks, self._sounds = 0, dict[int, Path](), dict[int, KnownFile]()
+        self._states = deque[int]()
 
     # -- what is wanted -------------------------------------------------------------------------------------------
 
@@ -175,24 +177,31 @@ class Outlook:
             From its start.
         """
         take = replace(take, start=replace(take.start, family=NO_FAMILY, takes=(), pins=()))
-        seconds = min(seconds, LONGEST_S)
+        seconds = min(seconds, LATEST_S)
         differs = first_difference(self.take, take)
         if differs == END and seconds == self.seconds:
             return
-        if seconds != self.seconds or differs == 0:
-            self._forget(0)
-            self._begin(take, seconds)
+        self.changes += 1
+        self.seconds = seconds
+        if differs == END:
+            return
+        first = differs // STRETCH
+        self._forget(first)
+        if differs == 0:
+            self._begin(take)
         else:
-            first = differs // STRETCH
-            self.known[first:] = False
-            self._forget(first)
+            self._room[first:] = False
             self.rest = {k: rest for k, rest in self.rest.items() if k < first}
             self._clicks = {k: clicks for k, clicks in self._clicks.items() if k < first}
         self.take, self.trouble, self._at = take, "", -1
         self._number += 1
         self._ended.clear()
-        self.changes += 1
         self._file = None
+
+    @property
+    def known(self) -> NDArray[np.bool_]:
+        """Which stretches are known [shape=(stretches,)]."""
+        return self._room[: max(1, int(np.ceil(self.seconds * self.take.rate_hz / STRETCH)))]
 
     def shows(self, take: Take) -> bool:
         """Whether this take is looked at, or one that sounds the same."""
@@ -229,24 +238,62 @@ class Outlook:
             pass
         return new
 
-    def _wanted(self) -> int | None:
-        """The stretch that is wanted most: the first from the playhead on that is neither known nor under way, or else
-        before it."""
+    def _wanted(self) -> tuple[int, int] | None:
+        """The stretch that is wanted most, and the one with which the way there begins, behind the last one or behind a
+        checkpoint: the first from the playhead on that is neither known nor under way, and that is near one of them;
+        else the first of all from there on; or else before it."""
         under_way = [index for _, number, index, *_ in self._running if number == self._number]
         unknown = np.setdiff1d(np.flatnonzero(~self.known), under_way)
         if not len(unknown):
             return None
         from_here = unknown[unknown >= self.playhead // STRETCH]
-        return int(from_here[0] if len(from_here) else unknown[0])
+        wanted = from_here if len(from_here) else unknown[:1]
+        begins = np.array(sorted({0, *self._marks, max(self._at, 0)}))
+        begins = begins[np.searchsorted(begins, wanted, "right") - 1]
+        place = int(np.argmax(wanted - begins <= LEAD))
+        return int(wanted[place]), int(begins[place])
+
+    @property
+    def wants_state(self) -> bool:
+        """Whether the state in which the sound is now would save the way to what is wanted."""
+        wanted = None if self.paused or self.trouble else self._wanted()
+        return wanted is not None and wanted[0] >= self.playhead // STRETCH and wanted[0] - wanted[1] > LEAD
+
+    def place_of_state(self) -> Path:
+        """Where such a state is to be written."""
+        self._written += 1
+        return self._place(f"state-{self._written}")
+
+    def take_state(self, path: Path, position: int, take: Take) -> None:
+        """Begin there, too.
+
+        Parameters
+        ----------
+        path : Path
+            See ``place_of_state``; the file is this outlook's from now on.
+        position : int
+            Sample of the take; -1: it could not be written.
+        take : Take
+            What was heard when the state was asked for.
+        """
+        index = -(-(position + round(LEAD_S * take.rate_hz)) // STRETCH)
+        holds = 0 <= position < first_difference(take, self.take)
+        if not holds or index >= len(self.known) or index in self._marks:
+            path.unlink(missing_ok=True)
+            return
+        self._marks[index] = path
+        self._states.append(index)
+        if len(self._states) > MOST_STATES and (oldest := self._states.popleft()) in self._marks:
+            self._marks.pop(oldest).unlink(missing_ok=True)
 
     def _order(self) -> bool:
-        """Order one stretch on the way to the one that is wanted: behind the last one, or behind a checkpoint."""
+        """Order one stretch on the way to the one that is wanted."""
         wanted = self._wanted()
         if wanted is None:
             return False
-        start = max((k for k in self._marks if k <= wanted), default=0)
-        index = self._at if start <= self._at <= wanted else start
-        kept = self._place(f"{self._number}-{index + 1}") if self._keeps(index + 1) else None
+        index = wanted[1]
+        keeps = index + 1 not in self._marks and (index + 1) % self._spacing == 0
+        kept = self._place(f"{self._number}-{index + 1}") if keeps else None
         if self._file is None:
             self._file = self._place(f"take-{self._number}")
             with whole(self._file) as part:
@@ -263,9 +310,11 @@ class Outlook:
         self._at = index + 1
         return True
 
-    def _keeps(self, index: int) -> bool:
+    @property
+    def _spacing(self) -> int:
+        """Stretches from one checkpoint to the next: twice as many as soon as they would take too much room."""
         most = max(1, BUDGET_BYTES // max(self._size, 1))
-        return index not in self._marks and index % max(NEAREST, -(-len(self.known) // most)) == 0
+        return 1 << max(0, int(np.ceil(np.log2(len(self.known) / most))))
 
     def _take_in(self, found: Stretch | str, index: int, kept: Path | None) -> None:
         self.changes += 1
@@ -277,6 +326,8 @@ class Outlook:
         if found.kept and kept is not None:
             self._marks[index + 1] = kept
             self._size = max(self._size, kept.stat().st_size)
+            for k in [k for k in self._marks if k % self._spacing and k not in self._states]:
+                self._marks.pop(k).unlink(missing_ok=True)
         if found.sound is not None:
             self._sounds[index] = found.sound
             self._make_room()
@@ -331,15 +382,17 @@ class Outlook:
     # -- what is known ----------------------------------------------------------------------------------------------
 
     @property
-    def bins_known(self) -> int:
-        """Bins that are known from the start on, without a gap."""
-        unknown = np.flatnonzero(~self.known)
-        return int(unknown[0] if len(unknown) else len(self.known)) * STRETCH_BINS
+    def known_part(self) -> tuple[int, int]:
+        """The stretches that are known without a gap around the playhead, or next behind it; else the last ones that
+        are known."""
+        parts = stretches_of(self.known) or [(0, 0)]
+        return next((part for part in parts if part[1] > self.playhead // STRETCH), parts[-1])
 
     @property
-    def frontier_s(self) -> float:
-        """How far it is known from the start on, in seconds."""
-        return min(self.bins_known * BIN / self.take.rate_hz, self.seconds)
+    def known_s(self) -> tuple[float, float]:
+        """From when and until when that is, in seconds."""
+        first, last = self.known_part
+        return first * STRETCH / self.take.rate_hz, min(last * STRETCH / self.take.rate_hz, self.seconds)
 
     @property
     def done(self) -> bool:
@@ -407,7 +460,7 @@ class Outlook:
         if self._folder is None:
             room = cache_folder("survey")
             for old in room.glob("*-*"):  # of programs that were killed
-                if not runs(old.name.split("-")[0]):
+                if not program_runs(old.name.rpartition("-")[0]):
                     shutil.rmtree(old, ignore_errors=True)
-            self._folder = Path(tempfile.mkdtemp(prefix=f"{os.getpid()}-", dir=room if room.is_dir() else None))
+            self._folder = Path(tempfile.mkdtemp(prefix=f"{program_name()}-", dir=room if room.is_dir() else None))
         return self._folder / name

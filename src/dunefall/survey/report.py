@@ -61,8 +61,8 @@ def report_of(view: View) -> Report:
     patch, tempo = view.patch, view.patch.tempo_bpm
     exact = {"": repeat_of_patch(patch).told(tempo, tr("The patch"))}
     exact |= {layer.name: repeat_of_layer(patch, layer.id).told(tempo, layer.name) for layer in view.layers}
-    period = period_of(course, frame_s)
-    return Report(tuple(judged(view)), period, tuple(alike_stretches(course, frame_s)), exact, numbers_of(view))
+    period, alike = period_of(course, frame_s), alike_stretches(course, frame_s, view.time_of(0))
+    return Report(tuple(judged(view)), period, tuple(alike), exact, numbers_of(view))
 
 
 def raw_report(report: Report, view: View) -> dict[str, object]:

@@ -124,32 +124,34 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Kept:
-    """A checkpoint with all that was being listened for. The file begins with the checkpoint: the engine reads no more.
+    """A checkpoint with all that was being listened for. The file begins with the checkpoint: the engine reads no more,
+    and writes no more.
 
     Attributes
     ----------
     checkpoint : Checkpoint
-    listening : Listening
+    listening : Listening or None
+        None: nobody has listened so far.
     clicks : tuple of (int, str)
         Those that are not told yet.
     """
 
     checkpoint: Checkpoint
-    listening: Listening
-    clicks: tuple[tuple[int, str], ...]
+    listening: Listening | None = None
+    clicks: tuple[tuple[int, str], ...] = ()
 
     def write(self, path: Path) -> None:
         """Write it; raises OSError or StorageError where that is not possible."""
         with whole(path) as part, part.open("wb") as file:
-            pickle.dump(self.checkpoint, file, protocol=5)
+            self.checkpoint.write(file)
             pickle.dump((self.listening, self.clicks), file, protocol=5)
 
     @staticmethod
     def read(path: Path) -> Kept:
         """Read what this program has written."""
         with path.open("rb") as file:
-            checkpoint = pickle.load(file)
-            return Kept(checkpoint, *pickle.load(file))
+            checkpoint = Checkpoint.read(file)
+            return Kept(checkpoint, *(pickle.load(file) if file.peek(1) else ()))
 
 
 def _watched(take: Take) -> tuple[Place, ...]:
@@ -179,25 +181,38 @@ class _UnderWay:
 
     def __init__(self, take: Take, kept: Kept | None, wait: bool) -> None:
         self._take, self._wait = take, wait
+        self._begin = kept.checkpoint.position if kept else 0
         self._traced: Traced | None = None
         self._probed, self._hears = _watched(take), Source(take).hears
         self.performance = Performance(
             take, kept.checkpoint if kept else None, probed=self._probed, compiled=compiled, traced=self._trace
         )
-        channels = self.performance.channels
-        same = kept is not None and kept.listening.channels == channels
-        self.listening = kept.listening if kept and same else Listening(take.rate_hz, channels)
+        channels, before = self.performance.channels, kept.listening if kept else None
+        self.listening = before if before and before.channels == channels else Listening(take.rate_hz, channels)
         self._waiting = list(kept.clicks) if kept else []
 
     def _trace(self, program: Program) -> Traces:
         sides = [level_places(layer)[0] for layer in heard_layers(program.patch)]
+        first = self._traced is None
         self._traced = Traced(program, self._traced, probed=sides, samples=STRETCH)
+        if first:
+            self._traced.begin_at(self._begin)
         return self._traced.traces
 
     @property
     def position(self) -> int:
         """The next sample."""
         return self.performance.player.position
+
+    def lead_in(self, begin: int) -> None:
+        """Go on, unheard, to where a stretch begins; who listens there has heard what comes before it."""
+        use_loop_code(self.performance.player.program, wait=self._wait)
+        while (first := self.position) < begin:
+            mix = np.zeros((min(-first % BIN or STRETCH, begin - first), self.performance.channels))
+            render_frames(self.performance, mix, int(self._take.rate_hz), None, lambda frames: None)
+            if first % BIN == 0:
+                assert self._traced is not None
+                self.listening.take(mix, first, self.performance.player.program.patch, self._traced)
 
     def go_on(self, order: Order) -> Stretch:
         """The next stretch."""
@@ -288,8 +303,8 @@ def hear(order: Order) -> Stretch | str:
             kept = Kept.read(order.checkpoint) if order.checkpoint else None
             _under_way = order.take, _UnderWay(take, kept, order.wait)
         under_way = _under_way[1]
-        while under_way.position < order.begin:
-            under_way.go_on(Order(order.take, under_way.position))
+        if under_way.position < order.begin:
+            under_way.lead_in(order.begin)
         return under_way.go_on(order)
     except (DunefallError, OSError, MemoryError) as error:
         _under_way = None

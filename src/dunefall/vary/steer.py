@@ -5,13 +5,14 @@ then the step that the answers promise is tried, and what came of it corrects th
 bounds, with Broyden's update of the slopes: Nocedal and Wright, "Numerical Optimization", chapters 10 and 11, from
 memory). How dense a sound is goes in steps, one for each onset, of which slopes tell little: where they lead nowhere,
 many places near the best ones are guessed from all that has been heard (see ``vary.guess``), and the one is heard of
-which a draw from its guess promises most (Thompson's sampling, 1933, from memory).
+which a draw from its guess promises most (Thompson's sampling, 1933, from memory). Loudness needs no search: the
+levels of the layers bring it to where it is to be.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from random import Random
 
 import numpy as np
@@ -40,8 +41,11 @@ WANTED = 2.0
 """Steps of a word at an amount of 1: twice what chance makes."""
 PROBE, SLACK, LEAST_STEP = 0.2, 0.8, 1e-3
 """How far a value is moved alone, as a share of its rail; how much of its spread another descriptor may move freely."""
-AIM = 1.1
-"""The search aims so far beyond what is wanted: just short of it with all else in place is not there."""
+LOUDNESS, MOST_TRIM_DB = WORDS["louder"][0], 18.0
+"""Layers are made louder or softer by so much at most, all alike."""
+AIM, FURTHER = 1.1, 1.15
+"""The search aims so far beyond what is wanted: just short of it with all else in place is not there; each step goes a
+little further, as slopes promise too much."""
 DAMPING = 0.05
 BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
@@ -126,13 +130,42 @@ class _Heard:
     cost: float
     steps: Floats
     at: Floats
+    trim_db: float = 0.0
+
+
+class _Levels:
+    """The levels of the layers that are listened to, which go up and down together; a locked one holds all."""
+
+    def __init__(self, patch: Patch, modules: Collection[str]) -> None:
+        layers = {patch.layer_of(module).output_id for module in modules}
+        self._ends = [patch.module(name) for name in sorted(layers) if patch.has(name)]
+        self.low_db, self.high_db = -MOST_TRIM_DB, MOST_TRIM_DB
+        for end in self._ends:
+            spec = spec_for(end)
+            if spec is None or "level_db" in end.locked:
+                self.low_db = self.high_db = 0.0
+                continue
+            level = spec.param("level_db")
+            now = end.params.get(level.id, level.default)
+            self.low_db, self.high_db = max(self.low_db, level.low - now), min(self.high_db, level.high - now)
+
+    def moved(self, patch: Patch, by_db: float) -> Patch:
+        """The patch with its layers so much louder."""
+        for end in self._ends if by_db else ():
+            spec = spec_for(end)
+            assert spec is not None
+            now = end.params.get("level_db", spec.param("level_db").default)
+            patch = patch.with_param(end.id, "level_db", now + by_db)
+        return patch
 
 
 class _Search:
     """Values on their rails, and what each of them does."""
 
-    def __init__(self, patch: Patch, values: Sequence[_Value], wanted: Mapping[int, float], hears: Hears) -> None:
-        self._patch, self._values, self._hears = patch, values, hears
+    def __init__(
+        self, patch: Patch, values: Sequence[_Value], levels: _Levels, wanted: Mapping[int, float], hears: Hears
+    ) -> None:
+        self._patch, self._values, self._levels, self._hears = patch, values, levels, hears
         self._start = np.array([value.start for value in values])
         self._wanted = wanted
         self._goal = np.array([wanted.get(k, 0.0) for k in range(len(DIMENSIONS))])
@@ -146,9 +179,9 @@ class _Search:
         self.renders += len(patches)
         return self._hears(patches)
 
-    def patch_at(self, places: Floats) -> Patch:
-        """The patch with its values at these places of their rails."""
-        patch = self._patch
+    def patch_at(self, places: Floats, trim_db: float = 0.0) -> Patch:
+        """The patch with its values at these places of their rails, and its layers so much louder."""
+        patch = self._levels.moved(self._patch, trim_db)
         for value, place, start in zip(self._values, places.tolist(), self._start.tolist(), strict=True):
             if abs(place - start) > 1e-9:
                 patch = patch.with_param(value.module, value.param.id, value.param.from_rail(place))
@@ -157,14 +190,32 @@ class _Search:
     def steps_at(self, places: Sequence[Floats]) -> list[Floats]:
         """How far the sounds at some places are from the parent; the best one is kept."""
         found = []
-        for at, heard in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
-            steps = steps_between(self._parent, heard, self._spread)
-            this = _Heard(float(self.cost(steps)), steps, at)
+        for at, sound in zip(places, self.hear([self.patch_at(at) for at in places]), strict=True):
+            steps = steps_between(self._parent, sound, self._spread)
+            trim_db = self._trim_db(steps)
+            steps[LOUDNESS] += trim_db / max(self._spread[LOUDNESS], LEAST[LOUDNESS])
+            this = _Heard(float(self.cost(steps)), steps, at, trim_db)
+            if trim_db and self.reached(steps):
+                this = self.heard_again(this)
             self.heard.append(this)
             if this.cost < self.best.cost:
                 self.best = this
-            found.append(steps)
+            found.append(this.steps)
         return found
+
+    def _trim_db(self, steps: Floats) -> float:
+        """By how much the layers are to be louder where the sound is not as loud as it should be."""
+        goal, now = AIM * float(self._goal[LOUDNESS]), float(steps[LOUDNESS])
+        if (now * goal >= goal * goal) if goal else abs(now) <= SLACK:
+            return 0.0
+        missing_db = (goal - now) * float(max(self._spread[LOUDNESS], LEAST[LOUDNESS]))
+        return min(self._levels.high_db, max(self._levels.low_db, missing_db))
+
+    def heard_again(self, this: _Heard) -> _Heard:
+        """A place with its layers as loud as they are to be there: what that promises is heard."""
+        (sound,) = self.hear([self.patch_at(this.at, this.trim_db)])
+        steps = steps_between(self._parent, sound, self._spread)
+        return replace(this, cost=float(self.cost(steps)), steps=steps)
 
     def errors(self, steps: Floats) -> Floats:
         """What is missing of what is wanted, and what has moved that should not have [shape=(..., 8)]."""
@@ -225,6 +276,10 @@ class _Search:
     def go(self, most: int, dice: Random) -> None:
         """Search until it is reached, or the sounds are used up: with all values along their slopes first; then by
         guesses, and with some of the values along their slopes, in turn."""
+        if LOUDNESS in self._wanted:
+            self.steps_at([self._start])
+        if self.reached(self.best.steps):
+            return
         slopes, still = self.slopes(), np.zeros(len(DIMENSIONS))
         start = _Heard(float(self.cost(still)), still, self._start)
         self._descend(slopes, start, most)
@@ -277,7 +332,7 @@ class _Search:
 
         goal = -steps.copy()
         for k, wanted in self._wanted.items():
-            goal[k] = 1.15 * wanted - steps[k]
+            goal[k] = FURTHER * wanted - steps[k]
         weight = np.array([2.0 if k in self._wanted else 1.0 for k in range(len(goal))])
         moved, count = self.moved(at), len(at)
         rows = np.vstack([slopes * weight[:, None], DAMPING * np.sqrt(count) * np.eye(2 * count)])
@@ -340,13 +395,16 @@ def steered(
     values = _free(patch, modules, kinds, dice)
     if not values:
         raise ParameterError(tr("nothing may change: all values of these kinds are locked, or there are none"))
-    search = _Search(patch, values, wanted, hears or hears_alone(modules, seconds))
+    search = _Search(patch, values, _Levels(patch, modules), wanted, hears or hears_alone(modules, seconds))
     if search.beyond(seconds):
         told = f"{', '.join(map(tr, words))}: {tr(BEYOND, seconds=seconds)}"
         return Found(patch, np.zeros(len(DIMENSIONS)), False, search.renders, told, possible=False)
     search.go(renders, dice)
-    steps, reached = search.best.steps, bool(search.reached(search.best.steps))
-    return Found(search.patch_at(search.best.at), steps, reached, search.renders, _told(words, wanted, steps, reached))
+    best = search.best
+    if best.trim_db and not search.reached(best.steps):
+        best = search.heard_again(best)
+    reached, found = bool(search.reached(best.steps)), search.patch_at(best.at, best.trim_db)
+    return Found(found, best.steps, reached, search.renders, _told(words, wanted, best.steps, reached))
 
 
 def _wanted(words: Mapping[str, float]) -> dict[int, float]:

@@ -25,7 +25,7 @@ from dunefall.app.controls.theme import mono
 from dunefall.app.model.context import Context
 from dunefall.base.folders import state_folder
 from dunefall.base.language import tr
-from dunefall.base.processes import runs
+from dunefall.base.programs import program_name, program_runs
 
 __all__ = ["Report", "ReportDialog", "offer_reports", "reports_folder"]
 
@@ -53,7 +53,7 @@ class Report:
     """
 
     def __init__(self, folder: Path, devices: str) -> None:
-        self._path = folder / f"{RUNNING}{os.getpid()}{ENDING}"
+        self._path = folder / f"{RUNNING}{program_name()}{ENDING}"
         self._file: TextIO | None = None
         with contextlib.suppress(OSError):
             folder.mkdir(parents=True, exist_ok=True)
@@ -93,7 +93,7 @@ def _left(folder: Path) -> list[Path]:
     found = []
     with contextlib.suppress(OSError):
         for file in sorted(folder.glob(f"{RUNNING}*{ENDING}"), key=lambda file: file.stat().st_mtime):
-            if runs(file.stem.removeprefix(RUNNING)):
+            if program_runs(file.stem.removeprefix(RUNNING)):
                 continue
             if FAULT in file.read_text("utf-8", errors="replace"):
                 day = time.strftime("%Y-%m-%d-%H%M%S", time.localtime(file.stat().st_mtime))

@@ -44,7 +44,7 @@ def _scene(context: Context, page: Page) -> None:
     for at, name, until in marked:
         mark_moment(document, at, name, until)
     context.session.hear_take(keep_take(document, _rehearsal(document.patch), "Rehearsal"))
-    page.looking.seconds = SCENE_S
+    page.looking.set_seconds(SCENE_S)
     page.choose_target(WANTED_LUFS)
     page.listen(True)
     page.plot.set_range(101.0, 118.0)

@@ -94,17 +94,18 @@ def draw_loudness(
     if not len(course):
         return
     columns = np.arange(round(box.width()))
-    at = view.bins_of(1.0) * (axis.first + (columns + 0.5) / max(box.width(), 1) * axis.span) / STEP_BINS
-    known = int((at < len(course)).sum())
-    if not known:
+    bins = view.bins_of(1.0) * (axis.first + (columns + 0.5) / max(box.width(), 1) * axis.span) - view.first_bin
+    at = np.floor(bins / STEP_BINS).astype(int)
+    known = np.flatnonzero((at >= 0) & (at < len(course)))
+    if not len(known):
         return
-    values = np.repeat(course[at[:known].astype(int)].astype(np.float32)[:, None], 2, axis=1)
+    values = np.repeat(course[at[known]].astype(np.float32)[:, None], 2, axis=1)
     line = TraceImage()
-    line.clear(known, round(box.height()), painter.device().devicePixelRatioF())
-    whole = QRect(0, 0, known, round(box.height()))
+    line.clear(len(known), round(box.height()), painter.device().devicePixelRatioF())
+    whole = QRect(0, 0, len(known), round(box.height()))
     line.trace(whole, np.clip(values, low, high), "control", theme.colour("audio"), low=low, high=high, stroke=1.5)
     painter.save()
-    painter.translate(box.topLeft())
+    painter.translate(box.topLeft() + QPointF(float(known[0]), 0.0))
     line.draw(painter)
     painter.restore()
 

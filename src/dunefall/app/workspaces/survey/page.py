@@ -25,6 +25,7 @@ from dunefall.app.workspaces.survey.takesbox import TakesBox
 from dunefall.app.workspaces.survey.takesdesk import TakesDesk
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
+from dunefall.base.units import range_told
 from dunefall.base.words import time_told
 from dunefall.patch.model import Moment
 from dunefall.session.edits.cures import apply_cure, cured
@@ -33,6 +34,7 @@ from dunefall.session.edits.moments import mark_moment, remove_moment, rename_mo
 from dunefall.session.session import RUN_UP_S
 from dunefall.survey.findings import Finding, outcome_db
 from dunefall.survey.likeness import WINDOW_S, Period
+from dunefall.survey.outlook import Outlook
 from dunefall.survey.places import Step
 
 __all__ = ["SurveyPage"]
@@ -321,12 +323,12 @@ class SurveyPage(QWidget):
             return
         looking, patch = self.looking, self._context.session.patch
         outlook, view, report = looking.outlook, looking.view, looking.report
-        known = tr("all of it") if outlook.done else tr("up to {time_told}", time_told=time_told(outlook.frontier_s))
+        known = tr("all of it") if outlook.done else _known(outlook)
         target, off = looking.limits.target_lufs, looking.limits.off_lu
         aim = None if target is None else (target - off, target + off)
         found, statement, sound = self.shown_findings, "", ""
         if report is not None:
-            statement, sound = report.exact[""], _by_sound(report.period, outlook.frontier_s)
+            statement, sound = report.exact[""], _by_sound(report.period, *outlook.known_s)
             self.events.show_numbers(report.numbers)
         ignored = len(report.findings) - len(found) if report is not None else 0
         self.findings.show_findings(found, view, self._at_finding, known, ignored)
@@ -334,7 +336,7 @@ class SurveyPage(QWidget):
         numbers = report.numbers if report else None
         self.plot.show_all(Shown(view, numbers, aim, statement, sound, alike, found, patch.moments))
         self.desk.show()
-        self.status.show_outlook(outlook, self._context.session.seconds)
+        self.status.show_outlook(outlook, looking.seconds, self._context.session.seconds)
         self._show_range()
 
     def _show_range(self) -> None:
@@ -380,7 +382,8 @@ class SurveyPage(QWidget):
         """Nothing is kept."""
 
     def hear(self, message: object) -> None:
-        """The engine has nothing to say to it."""
+        """What the engine says of what is looked ahead at."""
+        self.looking.hear(message)
 
     def take_focus(self) -> None:
         """The plots."""
@@ -394,10 +397,20 @@ class SurveyPage(QWidget):
         super().resizeEvent(event)
 
 
-def _by_sound(period: Period | None, frontier_s: float) -> str:
-    if period is None:
-        return tr("by sound: no repeat up to {time_told}", time_told=time_told(frontier_s))
-    return tr("by sound: every {seconds:.1f} s", seconds=period.seconds)
+def _known(outlook: Outlook) -> str:
+    """The part that is known."""
+    first_s, last_s = outlook.known_s
+    if first_s:
+        return range_told(time_told(first_s), time_told(last_s))
+    return tr("up to {time_told}", time_told=time_told(last_s))
+
+
+def _by_sound(period: Period | None, first_s: float, last_s: float) -> str:
+    if period is not None:
+        return tr("by sound: every {seconds:.1f} s", seconds=period.seconds)
+    if first_s:
+        return tr("by sound: no repeat from {first} to {last}", first=time_told(first_s), last=time_told(last_s))
+    return tr("by sound: no repeat up to {time_told}", time_told=time_told(last_s))
 
 
 def _line() -> QFrame:

@@ -104,7 +104,7 @@ def _said(chosen: tuple[float, float], view: View | None) -> str:
     )
     if view is None:
         return length
-    first, last = (min(int(view.bins_of(at)), view.bins) for at in chosen)
+    first, last = (view.place_of(at) for at in chosen)
     if last - first < 1:
         return tr("{length}, not looked at yet", length=length)
     lufs = programme_of(view.energy[first:last].astype(float)).integrated

@@ -8,8 +8,10 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QWidg
 
 from dunefall.app.controls.theme import Theme, numerals, sans
 from dunefall.base.language import decimal, tr
+from dunefall.base.units import range_told
 from dunefall.base.words import time_told
 from dunefall.survey.outlook import Outlook
+from dunefall.survey.pyramid import stretches_of
 
 __all__ = ["StatusRow"]
 
@@ -23,7 +25,7 @@ class _Progress(QWidget):
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
-        self.theme, self.share, self.playhead = theme, 0.0, 0.0
+        self.theme, self.parts, self.playhead = theme, list[tuple[float, float]](), 0.0
         self.setFixedHeight(16)
         self.setMinimumWidth(60)
         self.setAccessibleName(tr("Looked ahead"))
@@ -33,7 +35,8 @@ class _Progress(QWidget):
         painter, theme = QPainter(self), self.theme
         width = float(self.width())
         painter.fillRect(QRectF(0, 5, width, 6), theme.colour("line"))
-        painter.fillRect(QRectF(0, 5, width * self.share, 6), theme.colour("edge"))
+        for first, last in self.parts:
+            painter.fillRect(QRectF(width * first, 5, width * (last - first), 6), theme.colour("edge"))
         painter.fillRect(QRectF(min(width * self.playhead, width - 2), 1, 2, 14), theme.colour("text"))
         painter.end()
 
@@ -79,7 +82,7 @@ class StatusRow(QWidget):
             )
         self.far.setCurrentIndex(FAR_MINUTES.index(USUAL_MINUTES))
         self.far.setAccessibleName(tr("How far"))
-        self.far.setToolTip(tr("How far it looks, from the start"))
+        self.far.setToolTip(tr("How far it looks, from the start; further as the sound comes near to that"))
         self.pause.setCheckable(True)
         self.pause.setToolTip(tr("Look no further for now"))
         for widget in (title, self.known):
@@ -105,13 +108,15 @@ class StatusRow(QWidget):
         self.bar.theme = theme
         self.bar.update()
 
-    def show_outlook(self, outlook: Outlook, playhead_s: float) -> None:
-        """Show how far it is known, and how fast it goes."""
-        if self.far.currentData() != outlook.seconds:
-            self.far.setCurrentIndex(self.far.findData(outlook.seconds))
-        self.known.setText(tr("{time_told} of {time_told_2}", time_told=time_told(outlook.frontier_s),
-                              time_told_2=time_told(outlook.seconds)))  # fmt: skip
-        self.bar.share = float(outlook.known.mean())
+    def show_outlook(self, outlook: Outlook, far_s: float, playhead_s: float) -> None:
+        """Show how far one looks and how far it is known, and how fast it goes."""
+        if self.far.currentData() != far_s:
+            self.far.setCurrentIndex(self.far.findData(far_s))
+        first_s, last_s = outlook.known_s
+        known = range_told(time_told(first_s), time_told(last_s)) if first_s else time_told(last_s)
+        self.known.setText(tr("{time_told} of {time_told_2}", time_told=known, time_told_2=time_told(outlook.seconds)))
+        whole = len(outlook.known)
+        self.bar.parts = [(first / whole, last / whole) for first, last in stretches_of(outlook.known)]
         self.bar.playhead = min(playhead_s / max(outlook.seconds, 1e-9), 1.0)
         self.bar.update()
         if outlook.trouble:
