@@ -95,8 +95,10 @@ def test_after_a_crash_they_are_offered(
     monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
     (tmp_path / "crash.py").write_text(CRASHES)
     program = subprocess.Popen([sys.executable, str(tmp_path / "crash.py")])
-    folder = tmp_path / "last-minutes" / str(program.pid)
     end = time.monotonic() + 90
+    while not (found := list(tmp_path.glob(f"last-minutes/{program.pid}-*"))) and time.monotonic() < end:
+        time.sleep(0.1)
+    (folder,) = found
     log = folder / "take.lines"
     while (kept_s(folder) < 2.0 or not log.exists() or log.read_text().count("\n") < 5) and time.monotonic() < end:
         time.sleep(0.1)

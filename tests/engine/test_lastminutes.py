@@ -38,9 +38,9 @@ def root(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 def ring_of(root: Path) -> Iterator[Rings]:
     made = []
 
-    def ring(rate: float = RATE, process: str = "") -> LastMinutes:
+    def ring(rate: float = RATE, process: int = 0) -> LastMinutes:
         made.append(LastMinutes(rate))
-        made[-1]._folder = root / (process or program_name())
+        made[-1]._folder = root / (str(process) if process else program_name())
         return made[-1]
 
     yield ring

@@ -49,7 +49,13 @@ class Checkpoint:
         return program
 
     def write(self, file: BinaryIO) -> None:
-        """Write it to a file of this program's own; the arrays go by as they are, so that nobody waits for Python."""
+        """Write it to a file of this program's own; the arrays go by as they are, so that nobody waits for Python.
+
+        Parameters
+        ----------
+        file : binary file
+            Where it is written.
+        """
         arrays = list[pickle.PickleBuffer]()
         head = pickle.dumps(self, protocol=5, buffer_callback=arrays.append)
         pickle.dump((head, [array.raw().nbytes for array in arrays]), file)
@@ -58,7 +64,22 @@ class Checkpoint:
 
     @staticmethod
     def read(file: BinaryIO) -> Checkpoint:
-        """Read what this program has written; raises EOFError, OSError or UnpicklingError where it is no whole one."""
+        """Read what this program has written.
+
+        Parameters
+        ----------
+        file : binary file
+            Where it begins; it may hold more behind it.
+
+        Returns
+        -------
+        Checkpoint
+
+        Raises
+        ------
+        EOFError, OSError, ValueError, pickle.UnpicklingError
+            If it is no whole one.
+        """
         head, sizes = pickle.load(file)
         found = pickle.loads(head, buffers=[file.read(size) for size in sizes])
         assert isinstance(found, Checkpoint)
