@@ -49,16 +49,6 @@ def until(client: EngineClient, condition: object, seconds: float = 60.0) -> lis
     return heard + client.poll()
 
 
-def until_told(client: EngineClient, kind: type) -> list[object]:
-    """What was said until something of a kind was."""
-    heard, end = list[object](), time.monotonic() + 60.0
-    while not any(isinstance(message, kind) for message in heard):
-        assert time.monotonic() < end, heard
-        time.sleep(0.01)
-        heard += client.poll()
-    return heard
-
-
 def goes_on(client: EngineClient) -> list[object]:
     """What was said until half a second more had sounded."""
     position = client.status[Status.POSITION]
@@ -114,8 +104,8 @@ def test_a_server_that_comes_back_at_another_rate_is_followed(server: Server, en
 
 def test_a_server_that_stands_still_is_gone(server: Server, engine: EngineClient) -> None:
     server.signal(signal.SIGSTOP)
-    heard = until_told(engine, say.DeviceChosen)
-    heard += goes_on(engine)
+    engine.wait_for(say.DeviceChosen)
+    goes_on(engine)
     server.signal(signal.SIGCONT)
 
 
@@ -128,7 +118,7 @@ def test_another_block_of_the_server_is_taken(server: Server, engine: EngineClie
 def test_nothing_is_left_when_the_server_died_first(server: Server, engine: EngineClient) -> None:
     """PortAudio does not let go of a dead server: the process would stay for ever."""
     server.signal(signal.SIGKILL)
-    until_told(engine, say.DeviceChosen)
+    engine.wait_for(say.DeviceChosen)
     process = engine.process_id
     begun = time.monotonic()
     engine.close()

@@ -137,25 +137,22 @@ class _Levels:
     """The levels of the layers that are listened to, which go up and down together; a locked one holds all."""
 
     def __init__(self, patch: Patch, modules: Collection[str]) -> None:
-        layers = {patch.layer_of(module).output_id for module in modules}
-        self._ends = [patch.module(name) for name in sorted(layers) if patch.has(name)]
+        self._now_db = dict[str, float]()
         self.low_db, self.high_db = -MOST_TRIM_DB, MOST_TRIM_DB
-        for end in self._ends:
-            spec = spec_for(end)
-            if spec is None or "level_db" in end.locked:
-                self.low_db = self.high_db = 0.0
+        for name in sorted({patch.layer_of(module).output_id for module in modules}):
+            end = patch.module(name) if patch.has(name) else None
+            spec = spec_for(end) if end is not None else None
+            if end is None or spec is None:
                 continue
             level = spec.param("level_db")
-            now = end.params.get(level.id, level.default)
-            self.low_db, self.high_db = max(self.low_db, level.low - now), min(self.high_db, level.high - now)
+            self._now_db[name] = now = end.params.get(level.id, level.default)
+            low, high = (now, now) if level.id in end.locked else (level.low, level.high)
+            self.low_db, self.high_db = max(self.low_db, low - now), min(self.high_db, high - now)
 
     def moved(self, patch: Patch, by_db: float) -> Patch:
         """The patch with its layers so much louder."""
-        for end in self._ends if by_db else ():
-            spec = spec_for(end)
-            assert spec is not None
-            now = end.params.get("level_db", spec.param("level_db").default)
-            patch = patch.with_param(end.id, "level_db", now + by_db)
+        for name, now in self._now_db.items() if by_db else ():
+            patch = patch.with_param(name, "level_db", now + by_db)
         return patch
 
 
