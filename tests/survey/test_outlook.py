@@ -198,6 +198,9 @@ def test_no_more_states_of_the_sound_are_kept_than_a_few(outlook: Outlook, monke
         outlook.take_state(path, k * STRETCH - 48000, take)
     assert outlook._marks == {2: paths[1], 3: paths[2]}
     assert [path.exists() for path in paths] == [False, True, True]
+    outlook.look(take.with_entry(cutoff(2 * STRETCH + 10, 500.0)), SECONDS)
+    assert outlook._marks == {2: paths[1]}
+    assert list(outlook._states) == [2], "what holds no more is forgotten as a state, too"
 
 
 def test_a_worker_that_is_killed_costs_a_moment() -> None:

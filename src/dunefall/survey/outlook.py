@@ -211,6 +211,7 @@ class Outlook:
         """Checkpoints behind the beginning of a stretch, and the sound from there on, are of something else now."""
         for k in [k for k in self._marks if k > first or not first]:
             self._marks.pop(k).unlink(missing_ok=True)
+        self._states = deque(k for k in self._states if k in self._marks)
         for k in [k for k in self._sounds if k >= first]:
             self._sounds.pop(k).path.unlink(missing_ok=True)
 
