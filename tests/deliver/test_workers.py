@@ -10,7 +10,9 @@ import threading
 import time
 from collections.abc import Iterator
 from dataclasses import replace
+from multiprocessing.connection import Connection
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -148,6 +150,27 @@ def test_workers_that_are_ended_at_once_leave_no_thread_that_waits_for_them() ->
     time.sleep(1.0)
     workers.close(at_once=True)
     assert until(lambda: set(threading.enumerate()) <= before, 20.0)
+
+
+@pytest.mark.parametrize("at_once", [False, True])
+def test_closing_leaves_the_pool_to_close_its_own_pipe(at_once: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two threads that close one pipe may close it twice: "bad file descriptor", or the file of somebody else."""
+    workers = Workers(1)
+    workers.submit(_slow, b"")
+    orders: Any = workers._executor._call_queue  # type: ignore[union-attr, attr-defined]
+    ends, close = list[threading.Thread](), Connection.close
+
+    def noted(pipe: Connection[Any, Any]) -> None:
+        if pipe is orders._reader:
+            ends.append(threading.current_thread())
+        close(pipe)
+
+    monkeypatch.setattr(Connection, "close", noted)
+    (worker,) = workers._executor._processes.values()  # type: ignore[union-attr, attr-defined]
+    worker.kill()
+    workers.close(at_once)
+    assert until(lambda: orders._reader.closed, 20.0)
+    assert threading.current_thread() not in ends
 
 
 def _slow(given: bytes) -> None:

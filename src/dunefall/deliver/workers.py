@@ -9,6 +9,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import shutil
+import sys
 import tempfile
 import time
 from bisect import insort
@@ -33,6 +34,8 @@ NICE = 10
 """Workers of this machine yield to the sound."""
 STOP = "stop"
 CONNECT_S, TELLS_S = 10.0, 0.1
+UNREAD_FAILS = (3, 11, 5)
+"""From this Python on, writing orders that no worker reads any more fails; before it, the program waits for ever."""
 
 
 @dataclass(frozen=True)
@@ -240,14 +243,21 @@ class Workers:
             manager: Any = executor._executor_manager_thread
             orders: Any = getattr(executor, "_call_queue", None)
             executor.shutdown(wait=False, cancel_futures=True)
-            if orders is not None:  # when no worker reads them any more, writing fails; Python before 3.11.5 waits
-                orders._reader.close()
+            if orders is not None and sys.version_info < UNREAD_FAILS:
+                _close_end(orders._reader)
             for process in processes if at_once else ():
                 process.kill()
             if at_once and manager is not None:
                 manager.join(1.0)  # or the interpreter wakes it at its end when its pipe is closed, and says so
         elif executor is not None:
             executor.shutdown(wait=False)
+
+
+def _close_end(end: Any) -> None:
+    """Close one end of a pipe, of which other threads may be closing the same: only one of them has its number."""
+    number, end._handle = end._handle, None
+    if number is not None:
+        os.close(number)
 
 
 class Batch:
