@@ -17,6 +17,10 @@
 
 #include <sound/asequencer.h>
 
+#ifndef SNDRV_SEQ_IOCTL_USER_PVERSION /* the headers of Debian 12 do not have it yet */
+#define SNDRV_SEQ_IOCTL_USER_PVERSION _IOW('S', 0x04, int)
+#endif
+
 enum { CLIENTS = 192, PORTS = 16, LINKS = 256, QUEUES = 32, FIRST = 128, THROUGH = 14, FDS = 4096, LONGEST = 1 << 16 };
 
 struct client {
