@@ -13,6 +13,7 @@ from dunefall.analysis.descriptors import (
     described,
     frame_centroids_hz,
     frame_flatness,
+    most_onsets_per_s,
     onset_times_s,
     spectra,
 )  # fmt: skip
@@ -72,6 +73,16 @@ def test_onsets_are_counted_as_by_librosa(count: int) -> None:
     assert len(found) == pytest.approx(count, rel=0.02)
     assert len(found) == pytest.approx(len(theirs), rel=0.02)
     np.testing.assert_allclose(found, times, atol=0.03)
+
+
+def test_no_more_onsets_are_found_than_are_said_to_be_told_apart() -> None:
+    """Clicks at any rate: the densest that are all found are as dense as is said, and none denser are."""
+    counts = []
+    for per_s in np.arange(8.0, 25.0, 0.25):
+        sound = np.zeros(10 * RATE)
+        sound[np.arange(RATE / per_s, len(sound) - RATE, RATE / per_s).astype(int)] = 1.0
+        counts.append(len(onset_times_s(spectra(sound), RATE)) / (len(sound) - RATE) * RATE)
+    assert 0.95 * most_onsets_per_s(RATE) < max(counts) <= most_onsets_per_s(RATE)
 
 
 def test_what_does_not_begin_has_no_onsets() -> None:

@@ -107,7 +107,8 @@ def test_what_cannot_be_reached_is_said_and_the_search_ends() -> None:
     found = steered(demo(), ["fog-air-band"], KINDS, {"denser": 1.0}, seed=1, renders=30, hears=_pretended)
     assert not found.reached
     assert found.renders <= 30
-    assert found.told == "as near as it came: denser 0 % of what was wanted"
+    assert found.told == "no value that may change makes it any denser"
+    assert not found.possible
 
 
 @pytest.mark.parametrize(("word", "onsets_per_s"), [("denser", 0.0), ("sparser", 1 / 3), ("denser", 16.0)])

@@ -19,13 +19,13 @@ from dunefall.analysis.loudness import loudness_of
 from dunefall.analysis.pitch import fundamental_hz
 
 __all__ = [
-    "WAIT_S",
     "Descriptors",
     "audible_difference_db",
     "density_in_octaves",
     "described",
     "frame_centroids_hz",
     "frame_flatness",
+    "most_onsets_per_s",
     "onset_times_s",
     "spectra",
 ]
@@ -189,6 +189,26 @@ def _in_bands(power: Power, count: int, rate: float) -> Power:
     return np.asarray(np.diff(sums[:, list(edges)], axis=1))
 
 
+def _wait_frames(rate: float) -> int:
+    """So many frames after an onset there is none."""
+    return max(1, round(WAIT_S * rate / HOP))
+
+
+def most_onsets_per_s(rate: float) -> float:
+    """So many onsets in a second are told apart at most.
+
+    Parameters
+    ----------
+    rate : float
+        Sample rate in Hz.
+
+    Returns
+    -------
+    float
+    """
+    return rate / (HOP * (_wait_frames(rate) + 1))
+
+
 def onset_times_s(magnitudes: Power, rate: float) -> NDArray[np.float64]:
     """When sounds begin: where the levels of the bands rise together.
 
@@ -211,7 +231,7 @@ def onset_times_s(magnitudes: Power, rate: float) -> NDArray[np.float64]:
     padded = np.concatenate([np.full((RISE_FRAMES + 2, BANDS), level.min()), level])
     before = np.max([padded[k : k + len(level)] for k in range(3)], axis=0)
     rise = np.maximum(level - before, 0.0).mean(axis=1)
-    wait = max(1, round(WAIT_S * rate / HOP))
+    wait = _wait_frames(rate)
     found: list[int] = []
     whole = len(rise) - SIZE // (2 * HOP) - 1  # in the last frames the sound ends, which is none of its own doing
     for k in np.flatnonzero(rise[:whole] >= RISE_DB):

@@ -18,7 +18,7 @@ from random import Random
 import numpy as np
 from numpy.typing import NDArray
 
-from dunefall.analysis.descriptors import WAIT_S, Descriptors, density_in_octaves
+from dunefall.analysis.descriptors import Descriptors, density_in_octaves, most_onsets_per_s
 from dunefall.base.errors import ParameterError
 from dunefall.base.language import tr
 from dunefall.catalogue.compounds import spec_for
@@ -26,7 +26,7 @@ from dunefall.catalogue.declare import Param
 from dunefall.catalogue.varying import EDGE, is_free, kind_of
 from dunefall.patch.model import Patch
 from dunefall.vary.guess import Guess
-from dunefall.vary.variations import by_itself, described_patch, seeded
+from dunefall.vary.variations import RATE, by_itself, described_patch, seeded
 from dunefall.vary.words import DIMENSIONS, LEAST, chance_of, in_units
 
 __all__ = ["MOST_RENDERS", "STEERED_S", "WORDS", "Found", "steered", "steps_between"]
@@ -50,7 +50,7 @@ DAMPING = 0.05
 BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
 attempt."""
-GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0.05, 0.15, 0.35), 1.0, 0.2, 8
+GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0.05, 0.15, 0.35), 0.1, 0.2, 8
 """So many places are guessed at a time, near so many of the best ones; values that are moved there at most, how far on
 their rails, and how much of a guess's spread is drawn; how often a place is heard whatever the guess is; so often until
 slopes are followed again."""
@@ -83,7 +83,7 @@ class Found:
     told : str
         What came of it, in a sentence.
     possible : bool
-        Whether a sound of that length can be so at all.
+        Whether a sound of that length can be so at all, and some value that may change moves it that way.
     """
 
     patch: Patch
@@ -229,12 +229,18 @@ class _Search:
         """How far it is from that; below 0 where it is reached."""
         return np.where(self.reached(steps), -1.0, (self.errors(steps) ** 2).sum(axis=-1))
 
+    def stuck(self) -> set[int]:
+        """The dimensions that nothing heard has moved the way that is wanted: a drone has no onsets, and no value that
+        makes some."""
+        steps = np.array([heard.steps for heard in self.heard])
+        return {k for k, wanted in self._wanted.items() if not np.any(steps[:, k] * wanted > 0.0)}
+
     def beyond(self, seconds: float) -> bool:
         """Whether a sound of this length cannot be as dense or as sparse as is wanted: it has an onset at least, and
         no more than are told apart."""
         k, onsets = WORDS["denser"][0], self._parent.onsets_per_s
         goal = self._parent.scaled[k] + self._goal[k] * max(self._spread[k], LEAST[k])
-        least, most = map(density_in_octaves, (1.0 / seconds, 1.0 / WAIT_S))
+        least, most = map(density_in_octaves, (1.0 / seconds, most_onsets_per_s(RATE)))
         return self._goal[k] != 0.0 and (onsets == 0.0 or not least - 1e-9 <= goal <= most)
 
     def moved(self, at: Floats) -> Floats:
@@ -401,6 +407,9 @@ def steered(
     if best.trim_db and not search.reached(best.steps):
         best = search.heard_again(best)
     reached, found = bool(search.reached(best.steps)), search.patch_at(best.at, best.trim_db)
+    if stuck := [word for word in words if WORDS[word][0] in search.stuck()]:
+        told = tr("no value that may change makes it any {word}", word=tr(stuck[0]))
+        return Found(found, best.steps, reached, search.renders, told, possible=False)
     return Found(found, best.steps, reached, search.renders, _told(words, wanted, best.steps, reached))
 
 
