@@ -298,6 +298,27 @@ def test_a_cure_under_the_pointer_shows_what_would_become_of_the_layers(page: Su
     page._context.session.document.undo()
 
 
+def test_what_is_pressed_stays_until_it_is_let_go(page: SurveyPage, qtbot: QtBot) -> None:
+    """What is found in between would take its place, and the press would be lost."""
+    looked(page, qtbot)
+    report, layer = page.looking.report, page.looking.view.layers[1]
+    assert report is not None
+    cure = level_cure(page._context.session.patch, layer, -6.0)
+    found = Finding("covered", "It covers", "Why.", (4 * 48000,), cure=cure)
+    page.looking.report = replace(report, findings=(found,))
+    page._show()
+    (button,) = (button for tip, button in page.findings.buttons.items() if tip.startswith("Lower Fog air"))
+    with qtbot.waitSignal(page.findings.cure_asked, timeout=1000):
+        QTest.mousePress(button, LEFT)
+        page.looking.report = replace(report, findings=(found, replace(found, text="It covers more")))
+        page._show()
+        assert button in page.findings.buttons.values()
+        QTest.mouseRelease(button, LEFT)
+    page._show()
+    assert len([tip for tip in page.findings.buttons if tip.startswith("Hear")]) == 2
+    page._context.session.document.undo()
+
+
 @pytest.mark.parametrize("way", ["pointer", "keys"])
 def test_a_cure_that_is_held_down_is_heard_and_not_made(page: SurveyPage, qtbot: QtBot, way: str) -> None:
     looked(page, qtbot)

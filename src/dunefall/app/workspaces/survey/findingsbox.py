@@ -62,11 +62,6 @@ class _CureButton(QPushButton):
         self.released.connect(self._release)
         self.clicked.connect(self._click)
 
-    @property
-    def is_heard(self) -> bool:
-        """Whether it is held down, and heard."""
-        return self.isDown() and self._held
-
     def _press(self) -> None:
         self._held = False
         self._hold.start()
@@ -182,8 +177,8 @@ class FindingsBox(QWidget):
         self.ignored.setVisible(ignored > 0)
         now = (tuple(found), chosen, id(view.patch))
         self.count.setText(f"{len(found)}, {known}" if found else known)
-        if now == self._shown or any(isinstance(one, _CureButton) and one.is_heard for one in self.buttons.values()):
-            return
+        if now == self._shown or any(button.isDown() for button in self.buttons.values()):
+            return  # what is pressed would be gone before it is let go
         self._shown = now
         page = QWidget()
         column = QVBoxLayout(page)
