@@ -407,10 +407,9 @@ def steered(
     if best.trim_db and not search.reached(best.steps):
         best = search.heard_again(best)
     reached, found = bool(search.reached(best.steps)), search.patch_at(best.at, best.trim_db)
-    if stuck := [word for word in words if WORDS[word][0] in search.stuck()]:
-        told = tr("no value that may change makes it any {word}", word=tr(stuck[0]))
-        return Found(found, best.steps, reached, search.renders, told, possible=False)
-    return Found(found, best.steps, reached, search.renders, _told(words, wanted, best.steps, reached))
+    stuck = search.stuck()
+    told = _told(words, wanted, best.steps, reached, stuck)
+    return Found(found, best.steps, reached, search.renders, told, possible=not stuck)
 
 
 def _wanted(words: Mapping[str, float]) -> dict[int, float]:
@@ -436,9 +435,14 @@ def _wanted(words: Mapping[str, float]) -> dict[int, float]:
     return wanted
 
 
-def _told(words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool) -> str:
+def _told(
+    words: Mapping[str, float], wanted: Mapping[int, float], steps: Floats, reached: bool, stuck: Collection[int]
+) -> str:
     if reached:
         return tr("{words}: found", words=", ".join(map(tr, words)))
+    for word in words:
+        if WORDS[word][0] in stuck:
+            return tr("no value that may change makes it any {word}", word=tr(word))
     shares = [f"{tr(word)} {100 * max(0.0, steps[WORDS[word][0]] / wanted[WORDS[word][0]]):.0f} %" for word in words]
     moved = [
         tr(DIMENSIONS[k].more if step > 0 else DIMENSIONS[k].less)
