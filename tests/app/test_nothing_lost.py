@@ -144,6 +144,18 @@ def test_notices_never_move_the_page_and_none_is_lost(window: MainWindow, qtbot:
     assert window.pages.rect().contains(window.notice.geometry().center())
 
 
+def test_a_notice_shows_the_whole_of_what_closes_it(window: MainWindow) -> None:
+    """The left edge of the cross was all there was of it."""
+    window.context.tell("Something happened.")
+    (close,) = (b for b in window.notice.findChildren(QPushButton) if b.accessibleName() == "Close the notice")
+    picture = close.grab().toImage()
+    ground = picture.pixel(2, 2)
+    drawn = [x for x in range(picture.width()) if any(picture.pixel(x, y) != ground for y in range(picture.height()))]
+    window.notice.clear()
+    assert max(drawn) - min(drawn) >= 4
+    assert abs((max(drawn) + min(drawn)) / 2 - picture.width() / 2) <= 2
+
+
 # -- files ------------------------------------------------------------------------------------------------------------
 
 

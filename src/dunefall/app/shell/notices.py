@@ -145,7 +145,7 @@ class Notices(QWidget):
         self.setStyleSheet(
             f"_Row {{ background: {theme.text}; border-radius: 6px }} _Row QLabel {{ color: {theme.raised} }} "
             f"_Row QPushButton {{ color: {theme.raised}; background: transparent; border: 1px solid {theme.edge}; "
-            'padding: 0 10px } _Row QPushButton[plain="true"] { border: 0; padding: 0 }'
+            'padding: 0 10px } _Row QPushButton[plain="true"] { border: 0; padding: 0; margin: 0; text-align: center }'
         )
 
 
