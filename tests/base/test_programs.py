@@ -22,7 +22,8 @@ Begin = Callable[[], tuple[str, "subprocess.Popen[str]"]]
 @pytest.fixture(autouse=True)
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     monkeypatch.setenv("DUNEFALL_DATA", str(tmp_path))
-    monkeypatch.setattr(programs, "_own", {})
+    monkeypatch.setattr(programs, "_locks", {})
+    monkeypatch.setattr(programs, "_part_of", [])
     return tmp_path / "running"
 
 
@@ -73,6 +74,23 @@ def test_every_program_has_a_name_of_its_own_and_removes_what_others_have_left(b
     third, _ = begin()
     assert {file.name for file in folder.iterdir()} == {second, program_name(), third}
     assert all(map(program_runs, (second, program_name(), third)))
+
+
+def test_a_lock_lies_where_the_things_lie_that_it_is_for(
+    begin: Begin, folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """One that keeps what is the user's elsewhere, but looks into the same folder, finds it all the same."""
+    room = tmp_path / "room"
+    name = program_name(room)
+    assert name == program_name() == program_name(tmp_path)
+    with monkeypatch.context() as elsewhere:
+        elsewhere.setenv("DUNEFALL_DATA", str(tmp_path / "elsewhere"))
+        elsewhere.setattr(programs, "_token", "00000000")
+        assert program_runs(name, room)
+        assert not program_runs(name), "nothing of it lies there"
+    (folder.parent / "file").touch()
+    assert program_name(folder.parent / "file") == str(os.getpid())
+    assert program_runs(name, folder.parent / "file")
 
 
 def test_a_process_of_a_program_has_its_name() -> None:

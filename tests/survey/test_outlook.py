@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
+import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from dataclasses import replace
@@ -238,9 +241,61 @@ def test_nothing_is_left_when_it_ends(tmp_path: Path, monkeypatch: pytest.Monkey
     outlook = Outlook(Here())
     outlook.look(Take(demo(), RATE), 2 * STRETCH / RATE)
     done(outlook)
-    assert [folder.name.rpartition("-")[0] for folder in tmp_path.iterdir()] == [program_name()]
+    assert [folder.name.rpartition("-")[0] for folder in tmp_path.glob("*-*")] == [program_name(tmp_path)]
     outlook.close()
-    assert not list(tmp_path.iterdir())
+    assert [folder.name for folder in tmp_path.iterdir()] == ["running"]
+
+
+def test_a_program_that_keeps_its_data_elsewhere_leaves_alone_what_others_keep(
+    outlook: Outlook, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The cache is the same for both; its own data, where errors are written down, is not."""
+    monkeypatch.setattr("dunefall.survey.outlook.cache_folder", lambda name: tmp_path)
+    outlook.look(Take(demo(), RATE), 2 * STRETCH / RATE)
+    outlook.step()
+    other = """
+import sys
+from pathlib import Path
+from dunefall.cli.survey import Here
+from dunefall.survey import outlook
+outlook.cache_folder = lambda name: Path(sys.argv[1])
+print(outlook.Outlook(Here()).place_of_state())
+"""
+    told = subprocess.run(
+        [sys.executable, "-c", other, str(tmp_path)],
+        env=os.environ | {"DUNEFALL_DATA": str(tmp_path / "elsewhere")},
+        check=True,
+        capture_output=True,
+        text=True,
+    )
+    assert str(tmp_path) in told.stdout
+    done(outlook)
+    assert all(path.exists() for path in outlook._marks.values())
+
+
+@pytest.mark.parametrize("when", ["at once", "with one stretch known", "checkpoints"])
+def test_what_is_kept_may_be_removed_at_any_time(
+    when: str, outlook: Outlook, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Nobody depends on a cache: what is known stays, and the rest is the same as ever."""
+    monkeypatch.setattr("dunefall.survey.outlook.cache_folder", lambda name: tmp_path)
+    take = Take(demo(), RATE)
+    outlook.look(take, SECONDS)
+    while when != "at once" and not outlook.known.any():
+        outlook.step()
+    if when == "checkpoints":
+        assert outlook._marks
+        for path in outlook._marks.values():
+            path.unlink()
+    else:
+        shutil.rmtree(outlook.place_of_state().parent)
+    monkeypatch.setattr("dunefall.survey.stretch._under_way", None)  # as in a new worker
+    done(outlook)
+    sound = render_to_array(demo(), seconds=SECONDS)
+    assert [outlook.rest[k].digest for k in range(6)] == [digest_of(part) for part in np.split(sound, 6)]
+    assert outlook.ahead(5 * STRETCH).kept is not None
+    shutil.rmtree(outlook.place_of_state().parent)
+    assert read_known(outlook.ahead(5 * STRETCH).sounds, 5 * STRETCH, 1.0, RATE, layout_of("stereo")) is None
 
 
 def test_its_sound_is_at_hand_around_the_playhead(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -40,7 +40,7 @@ class Recovery:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._file = folder / f"{program_name()}{SUFFIX}"
+        self._file = folder / f"{program_name(data_folder())}{SUFFIX}"
 
     def keep(self, patch: Patch, path: Path | None) -> None:
         """Rewrite the copy; raises StorageError if that is not possible.
@@ -67,7 +67,7 @@ class Recovery:
         found = []
         with contextlib.suppress(OSError):
             for file in sorted(self._folder.glob(f"*{SUFFIX}"), key=lambda file: -file.stat().st_mtime):
-                if not program_runs(file.stem):
+                if not program_runs(file.stem, data_folder()):
                     with contextlib.suppress(DunefallError):
                         found.append(_read(file))
         return found

@@ -12,7 +12,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, Future
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Protocol
 
@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.caches import cache_folder
+from dunefall.base.errors import StorageError
 from dunefall.base.language import tr
 from dunefall.base.programs import program_name, program_runs
 from dunefall.base.storage import whole
@@ -28,11 +29,12 @@ from dunefall.patch.family import NO_FAMILY
 from dunefall.patch.model import Patch
 from dunefall.patch.take import END, Take, first_difference
 from dunefall.render.known import Ahead, KnownFile
-from dunefall.survey.listening import BANDS, BIN, NoteHeard
+from dunefall.survey.courses import LayerCourse, Rest
+from dunefall.survey.listening import BANDS, BIN
 from dunefall.survey.pyramid import Pyramid, stretches_of
 from dunefall.survey.stretch import STRETCH, STRETCH_BINS, ClickHeard, Order, Stretch, hear
 
-__all__ = ["LATEST_S", "LayerCourse", "Outlook", "Rest"]
+__all__ = ["LATEST_S", "Outlook"]
 
 LATEST_S = 4 * 3600.0
 """There is room for so much of a take; what was not looked at takes none."""
@@ -58,51 +60,6 @@ class Does(Protocol):
 
     def close(self, at_once: bool = False) -> None:
         """Let go of what works."""
-
-
-class LayerCourse:
-    """What a layer does.
-
-    Attributes
-    ----------
-    level : Pyramid
-        Highest sample of each bin.
-    triggers : Pyramid
-        How many.
-    """
-
-    def __init__(self, bins: int) -> None:
-        self.level = Pyramid(bins, "max")
-        self.triggers = Pyramid(bins, "sum", dtype=np.uint8)
-
-
-@dataclass(frozen=True)
-class Rest:
-    """What is known of a stretch beside its courses.
-
-    Attributes
-    ----------
-    powers : dict of str to ndarray [shape=(looks, thirds)]
-    offsets : dict of str to float
-    alike : dict of (str, str) to float
-    spans : dict of str to (float, float)
-    set_back : dict of str to tuple of int
-    notes : tuple of NoteHeard
-    steps : dict of str to frozenset of float
-    faulty : tuple of str
-    digest : bytes
-        See ``listening`` and ``stretch``.
-    """
-
-    powers: dict[str, NDArray[np.float32]]
-    offsets: dict[str, float]
-    alike: dict[tuple[str, str], float]
-    spans: dict[str, tuple[float, float]]
-    set_back: dict[str, tuple[int, ...]]
-    notes: tuple[NoteHeard, ...]
-    steps: dict[str, frozenset[float]]
-    faulty: tuple[str, ...]
-    digest: bytes
 
 
 class Outlook:
@@ -295,10 +252,9 @@ class Outlook:
         index = wanted[1]
         keeps = index + 1 not in self._marks and (index + 1) % self._spacing == 0
         kept = self._place(f"{self._number}-{index + 1}") if keeps else None
-        if self._file is None:
-            self._file = self._place(f"take-{self._number}")
-            with whole(self._file) as part:
-                part.write_bytes(pickle.dumps(self.take))
+        if (self._file is None or not self._file.exists()) and not self._write_take():
+            return False
+        assert self._file is not None
         hear_it = self._keeps_sound and index not in self._sounds
         sound = self._place(f"{self._number}-{index}-sound") if hear_it else None
         order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait, sound)
@@ -311,6 +267,19 @@ class Outlook:
         self._at = index + 1
         return True
 
+    def _write_take(self) -> bool:
+        """Write down what the workers look at; where that is not possible, they cannot."""
+        try:
+            file = self._place(f"take-{self._number}")
+            with whole(file) as part:
+                part.write_bytes(pickle.dumps(self.take))
+        except (OSError, StorageError) as error:
+            if not self._begin_anew_if_files_are_gone():
+                self.trouble = tr("It cannot be looked at: {error}.", error=error)
+            return False
+        self._file = file
+        return True
+
     @property
     def _spacing(self) -> int:
         """Stretches from one checkpoint to the next: twice as many as soon as they would take too much room."""
@@ -320,13 +289,14 @@ class Outlook:
     def _take_in(self, found: Stretch | str, index: int, kept: Path | None) -> None:
         self.changes += 1
         if isinstance(found, str):
-            self.trouble = found
+            if not self._begin_anew_if_files_are_gone():
+                self.trouble = found
             return
         self._tries = 0
         self._ended = [*self._ended[-SPEED_OVER:], time.monotonic()]
-        if found.kept and kept is not None:
+        if found.kept and kept is not None and (size := _size_of(kept)):
             self._marks[index + 1] = kept
-            self._size = max(self._size, kept.stat().st_size)
+            self._size = max(self._size, size)
             for k in [k for k in self._marks if k % self._spacing and k not in self._states]:
                 self._marks.pop(k).unlink(missing_ok=True)
         if found.sound is not None:
@@ -379,6 +349,23 @@ class Outlook:
         self._at = -1
         if self._tries > MOST_TRIES:
             self.trouble = tr("It cannot be looked at: the worker died several times; is there enough memory?")
+
+    def _begin_anew_if_files_are_gone(self) -> bool:
+        """Nobody depends on what is kept: if somebody has removed it, what is known stays, and the way to the rest
+        begins at the start."""
+        kept = (self._folder, self._file, *self._marks.values())
+        if all(path.exists() for path in kept if path is not None):
+            return False
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+        self._folder = self._file = None
+        self._marks.clear()
+        self._sounds.clear()
+        self._states.clear()
+        self._running.clear()
+        self._at = -1
+        self._tries += 1
+        return self._tries <= MOST_TRIES
 
     # -- what is known ----------------------------------------------------------------------------------------------
 
@@ -461,7 +448,15 @@ class Outlook:
         if self._folder is None:
             room = cache_folder("survey")
             for old in room.glob("*-*"):  # of programs that were killed
-                if not program_runs(old.name.rpartition("-")[0]):
+                if not program_runs(old.name.rpartition("-")[0], room):
                     shutil.rmtree(old, ignore_errors=True)
-            self._folder = Path(tempfile.mkdtemp(prefix=f"{program_name()}-", dir=room if room.is_dir() else None))
+            self._folder = Path(tempfile.mkdtemp(prefix=f"{program_name(room)}-", dir=room if room.is_dir() else None))
         return self._folder / name
+
+
+def _size_of(path: Path) -> int:
+    """Bytes of a file; 0 if somebody has removed it."""
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0

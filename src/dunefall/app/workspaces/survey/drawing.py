@@ -13,10 +13,11 @@ from dunefall.app.controls.painting import TraceImage, draw_text
 from dunefall.app.controls.shades import shades
 from dunefall.app.controls.theme import Theme, mono, sans
 from dunefall.app.workspaces.survey.axis import Axis
+from dunefall.survey.courses import LayerCourse
 from dunefall.survey.findings import STEP_BINS, View
 from dunefall.survey.likeness import WINDOW_S, Alike
 from dunefall.survey.listening import HIGHEST_HZ, LOWEST_HZ
-from dunefall.survey.outlook import LayerCourse, Outlook
+from dunefall.survey.outlook import Outlook
 from dunefall.survey.pyramid import stretches_of
 from dunefall.survey.stretch import STRETCH
 
