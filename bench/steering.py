@@ -38,7 +38,7 @@ def main() -> int:
             there += found.reached
             senseless += not found.possible
             steps = " ".join(f"{step:+.1f}" for step in found.steps)
-            print(f"{name}: {found.told} ({found.renders} sounds; {steps})", flush=True)
+            print(f"{name}, {word}: {found.told} ({found.renders} sounds; {steps})", flush=True)
     print(f"{there} of {whole} there; {senseless} that no sound of 3 s can be")
     return 0
 

@@ -122,6 +122,11 @@ def test_late_in_a_take_one_looks_ahead_of_what_the_sound_has_come_to(window: Ma
         assert page.status.known.text().startswith(f"{time_told(first_s)} to ")
         assert page.status.far.currentText() == "2 min"
         assert all(at >= first_s * outlook.take.rate_hz for found in looking.report.findings for at in found.times)
+        opened(window, demo())
+        assert outlook.seconds == SECONDS, "the sound begins at the start of another patch"
+        qtbot.waitUntil(lambda: session.seconds < 30.0, timeout=10_000)
+        qtbot.wait(300)
+        assert outlook.seconds == SECONDS
     finally:
         session.pause()
         looking.set_seconds(SECONDS)

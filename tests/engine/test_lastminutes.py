@@ -113,7 +113,7 @@ def test_a_disk_that_refuses_is_told_once_and_tried_again(
     ring_of: Rings, root: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     ring, heard = ring_of(), sound(10.0)
-    root.parent.mkdir(parents=True)
+    root.parent.mkdir(parents=True, exist_ok=True)
     root.write_text("no folder")
     told = []
     for at in range(0, len(heard), 480):

@@ -121,7 +121,7 @@ def test_what_no_sound_of_three_seconds_can_be_is_not_searched_for(word: str, on
     assert found.renders == SEEDS
     assert found.patch == demo()
     assert not found.possible
-    assert found.told.startswith(f"{word}: it has too few onsets in 3 s")
+    assert found.told.startswith("it has too few onsets in 3 s")
 
 
 @pytest.mark.parametrize(

@@ -27,6 +27,8 @@ __all__ = ["Looking"]
 STEP_MS, WATCH_MS, SETTLE_MS = 50, 250, 1000
 ASK_S = 3.0
 """So often the engine is asked for its state, at most."""
+BEGINS_S = 3.0
+"""So long after another patch was opened, the sound may still be where it was in the one before."""
 JUDGE_S = 0.7
 REST = 4.0
 """So many times as long as it took, nothing is drawn or judged anew: with hours in view both take long."""
@@ -55,7 +57,7 @@ class Looking:
     def __init__(self, context: Context, parent: QWidget) -> None:
         self._context = context
         self.outlook, self.limits, self.seconds = Outlook(Workers(1)), Limits(), USUAL_S
-        self._until_s, self._start = 0.0, Patch()
+        self._until_s, self._start, self._begun_at = 0.0, Patch(), 0.0
         self.view = View(self.outlook, context.session.patch)
         self.report: Report | None = None
         self.changed: Callable[[], object] = lambda: None
@@ -95,7 +97,7 @@ class Looking:
 
     def _look_at(self, take: Take) -> None:
         if take.start is not self._start:
-            self._start, self._until_s = take.start, self.seconds
+            self._start, self._until_s, self._begun_at = take.start, self.seconds, time.monotonic()
         if self._comes_near:
             self._until_s = 60.0 * math.ceil((self._context.session.seconds + self.seconds) / 60.0)
         before = self.outlook.changes
@@ -106,8 +108,8 @@ class Looking:
     @property
     def _comes_near(self) -> bool:
         """Whether less than a quarter of what one wants to see lies ahead of the sound."""
-        left_s = self._until_s - self._context.session.seconds
-        return left_s < self.seconds / 4 and self._until_s < LATEST_S
+        left_s, here = self._until_s - self._context.session.seconds, time.monotonic() - self._begun_at > BEGINS_S
+        return here and left_s < self.seconds / 4 and self._until_s < LATEST_S
 
     def ahead(self, take: Take, position: int) -> Ahead:
         """What is known of a take near a sample. This take is looked at now."""

@@ -88,6 +88,9 @@ class Steering(QObject):
         best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
         made = [(seed, found.patch) for seed, found in best]
         words = listed(list(map(tr, quest.words)))
+        if not any(found.possible for found in quest.found.values()):
+            self._context.tell(f"{capital(words)}: {best[0][1].told}.")
+            return
         document = self._context.session.document
         if do_edit(self._context, edits.put_on_board, document, made, tr("Steer {words}", words=words)):
             reached = sum(found.reached for _, found in best)
