@@ -48,6 +48,7 @@ class _Browser(QTextBrowser):
         super().__init__()
         self._page: HelpPage | None = None
         self._wide = 0
+        self._pictures, self._room = dict[str, QImage](), (0, 0.0)
         self._resized = QTimer(self)
         self._resized.setSingleShot(True)
         self._resized.timeout.connect(self._fit)
@@ -63,9 +64,18 @@ class _Browser(QTextBrowser):
             return super().loadResource(kind, url)
         if self._page is None or self._page.file is None:
             return None
-        reader = QImageReader(QUrl.fromLocalFile(str(self._page.file)).resolved(QUrl(url)).toLocalFile())
-        size, ratio = reader.size(), self.devicePixelRatioF()
-        room = self.width() - 2 * EDGE - BAR_W
+        path = QUrl.fromLocalFile(str(self._page.file)).resolved(QUrl(url)).toLocalFile()
+        room, ratio = self.width() - 2 * EDGE - BAR_W, self.devicePixelRatioF()
+        if self._room != (room, ratio):
+            self._pictures.clear()
+            self._room = room, ratio
+        if path not in self._pictures:
+            self._pictures[path] = self._picture(path, room, ratio)
+        return self._pictures[path]
+
+    def _picture(self, path: str, room: int, ratio: float) -> QImage:
+        reader = QImageReader(path)
+        size = reader.size()
         if size.width() > room > 0:
             size = QSize(room, round(size.height() * room / size.width()))
         reader.setScaledSize(QSize(round(size.width() * ratio), round(size.height() * ratio)))
