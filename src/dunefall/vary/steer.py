@@ -50,7 +50,7 @@ DAMPING = 0.05
 BOTH_SIDES, PATIENCE, SOME = 16, 5, 0.5
 """So many values are tried up and down; so many steps may make nothing better; the share of values of another
 attempt."""
-GUESSED, ROUNDS, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 3, 5, 5, (0.05, 0.15, 0.35), 0.1, 0.2, 8
+GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0.05, 0.15, 0.35), 0.1, 0.2, 8
 """So many places are guessed at a time, near so many of the best ones; values that are moved there at most, how far on
 their rails, and how much of a guess's spread is drawn; how often a place is heard whatever the guess is; so often until
 slopes are followed again."""
@@ -303,16 +303,16 @@ class _Search:
         wanted, rest = does[list(self._wanted)].sum(axis=0), np.sqrt((does**2).sum(axis=0))
         likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY
         best = np.array([heard.at for heard in sorted(self.heard, key=lambda heard: heard.cost)[:NEAR_BEST]])
+        places = best[np.where(np.arange(GUESSED) % 2, 0, chance.integers(len(best), size=GUESSED))]
+        order = np.argsort(-np.log(likely) - chance.gumbel(size=places.shape))
+        moves = chance.normal(size=places.shape) * chance.choice(FARS, size=places.shape)
+        moved = order.argsort() < chance.integers(1, MOST_MOVED + 1, size=(GUESSED, 1))
+        places = np.clip(places + np.where(moved, moves, 0.0), 0.0, 1.0)
         if dice.random() < ADVENTURE:
-            return np.asarray(_near(best, likely, chance)[0])
+            return np.asarray(places[0])
         heard_at, heard = (np.array([getattr(heard, name) for heard in self.heard]) for name in ("at", "steps"))
-        guess = Guess(slopes, self.moved(heard_at), heard)
-        for _ in range(ROUNDS):
-            places = _near(best, likely, chance)
-            mean, spread = guess.at(self.moved(places))
-            drawn = mean + BOLDNESS * spread * chance.normal(size=mean.shape)
-            best = places[np.argsort((self.errors(drawn) ** 2).sum(axis=-1))[:NEAR_BEST]]
-        return np.asarray(best[0])
+        mean, spread = Guess(slopes, self.moved(heard_at), heard).at(self.moved(places))
+        return np.asarray(places[np.argmin(self.cost(mean + BOLDNESS * spread * chance.normal(size=mean.shape)))])
 
     def _descend(self, slopes: Floats, begin: _Heard, most: int) -> None:
         """Go where the slopes lead, and correct them by what came of it, until nothing gets better."""
@@ -344,16 +344,6 @@ class _Search:
         found = lsq_linear(rows, np.concatenate([goal * weight, np.zeros(2 * count)]), (low, high), max_iter=50)
         moved = np.clip(moved + found.x, 0.0, most)
         return np.asarray(self._start + moved[:count] - moved[count:])
-
-
-def _near(best: Floats, likely: Floats, chance: np.random.Generator) -> Floats:
-    """Places near the best ones, half of them near the very best, where a few of the values that are likely to matter
-    have moved [shape=(GUESSED, values)]."""
-    places = best[np.where(np.arange(GUESSED) % 2, 0, chance.integers(len(best), size=GUESSED))]
-    order = np.argsort(-np.log(likely) - chance.gumbel(size=places.shape))
-    moves = chance.normal(size=places.shape) * chance.choice(FARS, size=places.shape)
-    moved = order.argsort() < chance.integers(1, MOST_MOVED + 1, size=(GUESSED, 1))
-    return np.asarray(np.clip(places + np.where(moved, moves, 0.0), 0.0, 1.0))
 
 
 def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value]:
