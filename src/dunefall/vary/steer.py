@@ -407,7 +407,7 @@ def steered(
     if best.trim_db and not search.reached(best.steps):
         best = search.heard_again(best)
     reached, found = bool(search.reached(best.steps)), search.patch_at(best.at, best.trim_db)
-    stuck = search.stuck()
+    stuck = search.stuck() if search.renders < renders else set()  # or there was no time to try all
     told = _told(words, wanted, best.steps, reached, stuck)
     return Found(found, best.steps, reached, search.renders, told, possible=not stuck)
 
