@@ -306,24 +306,23 @@ def test_steering_fills_the_board_with_what_was_found(
     page.desk.modules = frozenset()
 
 
-def test_steering_that_cannot_be_leaves_the_board_as_it_is(page: VaryPage, qtbot: QtBot) -> None:
+def test_steering_that_cannot_be_leaves_the_board_as_it_is(
+    page: VaryPage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A drone has no onsets that could be fewer: nothing is put on the board, and why is told once."""
     drone = load_patch(starters()["seed-drone"])
     page._context.session.document.open(drone, None)
     page.desk.layers = tuple(layer.id for layer in drone.layers)
     page.show_patch()
     told = list[str]()
-    page._context.tell, tell = told.append, page._context.tell  # type: ignore[method-assign, assignment]
-    try:
-        before = page.present.states
-        page.steering.begin(page.present.sounding, {"sparser": 1.0})
-        page._timer.start(20)
-        qtbot.waitUntil(lambda: not page.steering.runs, timeout=240_000)
-        assert page.present.states == before
-        assert len(told) == 1
-        assert told[0].startswith("Sparser: it has too few onsets in 3 s")
-    finally:
-        page._context.tell = tell  # type: ignore[method-assign]
+    monkeypatch.setattr(page._context, "tell", told.append)
+    before = page.present.states
+    page.steering.begin(page.present.sounding, {"sparser": 1.0})
+    page._timer.start(20)
+    qtbot.waitUntil(lambda: not page.steering.runs, timeout=240_000)
+    assert page.present.states == before
+    assert len(told) == 1
+    assert told[0].startswith("Sparser: it has too few onsets in 3 s")
 
 
 def test_both_themes_and_a_narrow_window(page: VaryPage, window: MainWindow, qtbot: QtBot) -> None:

@@ -299,6 +299,16 @@ def test_what_is_kept_may_be_removed_at_any_time(
     assert read_known(outlook.ahead(5 * STRETCH).sounds, 5 * STRETCH, 1.0, RATE, layout_of("stereo")) is None
 
 
+def test_where_no_folder_can_be_made_it_is_told(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(**given: object) -> str:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("dunefall.survey.outlook.tempfile.mkdtemp", full)
+    outlook.look(Take(demo(), RATE), SECONDS)
+    outlook.step()
+    assert outlook.trouble == "It cannot be looked at: No space left on device."
+
+
 def test_its_sound_is_at_hand_around_the_playhead(outlook: Outlook, monkeypatch: pytest.MonkeyPatch) -> None:
     take = Take(demo(), RATE)
     outlook.look(take, SECONDS)

@@ -249,15 +249,14 @@ class Outlook:
         wanted = self._wanted()
         if wanted is None:
             return False
-        index = wanted[1]
+        index, take = wanted[1], self._take_file()
+        if take is None:
+            return False
         keeps = index + 1 not in self._marks and (index + 1) % self._spacing == 0
         kept = self._place(f"{self._number}-{index + 1}") if keeps else None
-        if (self._file is None or not self._file.exists()) and not self._write_take():
-            return False
-        assert self._file is not None
         hear_it = self._keeps_sound and index not in self._sounds
         sound = self._place(f"{self._number}-{index}-sound") if hear_it else None
-        order = Order(self._file, index * STRETCH, self._marks.get(index), kept, self.wait, sound)
+        order = Order(take, index * STRETCH, self._marks.get(index), kept, self.wait, sound)
         try:
             future = self._workers.submit(hear, order)
         except BrokenExecutor:
@@ -267,18 +266,21 @@ class Outlook:
         self._at = index + 1
         return True
 
-    def _write_take(self) -> bool:
-        """Write down what the workers look at; where that is not possible, they cannot."""
+    def _take_file(self) -> Path | None:
+        """What the workers look at, written down; None where that is not possible now."""
+        if self._file is not None and self._file.exists():
+            return self._file
         try:
             file = self._place(f"take-{self._number}")
             with whole(file) as part:
                 part.write_bytes(pickle.dumps(self.take))
         except (OSError, StorageError) as error:
             if not self._begin_anew_if_files_are_gone():
-                self.trouble = tr("It cannot be looked at: {error}.", error=error)
-            return False
+                reason = error.strerror if isinstance(error, OSError) else error
+                self.trouble = tr("It cannot be looked at: {error}.", error=reason)
+            return None
         self._file = file
-        return True
+        return file
 
     @property
     def _spacing(self) -> int:

@@ -108,8 +108,10 @@ class Looking:
     @property
     def _comes_near(self) -> bool:
         """Whether less than a quarter of what one wants to see lies ahead of the sound."""
-        left_s, here = self._until_s - self._context.session.seconds, time.monotonic() - self._begun_at > BEGINS_S
-        return here and left_s < self.seconds / 4 and self._until_s < LATEST_S
+        if time.monotonic() - self._begun_at < BEGINS_S:
+            return False
+        left_s = self._until_s - self._context.session.seconds
+        return left_s < self.seconds / 4 and self._until_s < LATEST_S
 
     def ahead(self, take: Take, position: int) -> Ahead:
         """What is known of a take near a sample. This take is looked at now."""

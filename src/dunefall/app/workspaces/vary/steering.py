@@ -86,16 +86,13 @@ class Steering(QObject):
             self._context.tell(tr("Nothing was found: {listed}.", listed="; ".join(dict.fromkeys(quest.troubles))))
             return
         best = sorted(quest.found.items(), key=lambda one: not one[1].reached)
-        made = [(seed, found.patch) for seed, found in best]
-        words = listed(list(map(tr, quest.words)))
-        if not any(found.possible for found in quest.found.values()):
-            self._context.tell(f"{capital(words)}: {best[0][1].told}.")
+        words, reached = listed(list(map(tr, quest.words))), sum(found.reached for _, found in best)
+        told = tr("{reached} of {count} got there", reached=reached, count=len(best)) if reached else best[0][1].told
+        told = f"{capital(words)}: {told}."
+        if not any(found.possible for _, found in best):
+            self._context.tell(told)
             return
-        document = self._context.session.document
+        made, document = [(seed, found.patch) for seed, found in best], self._context.session.document
         if do_edit(self._context, edits.put_on_board, document, made, tr("Steer {words}", words=words)):
-            reached = sum(found.reached for _, found in best)
-            told = (
-                tr("{reached} of {count} got there", reached=reached, count=len(best)) if reached else best[0][1].told
-            )
-            self._context.tell(f"{capital(words)}: {told}.")
+            self._context.tell(told)
             self.filled.emit()
