@@ -29,7 +29,8 @@ from dunefall.base.collector import give_back_large_arrays
 from dunefall.base.errors import DunefallError
 from dunefall.catalogue import catalogue, spec_of
 from dunefall.catalogue.joining import joined
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import no_traces
 from dunefall.compiler.warmup import prepare

@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
 from dunefall.compiler.traces import no_traces

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from dunefall.catalogue import spec_of
-from dunefall.compiler.build import compile_patch, same_structure, value_changes
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure, value_changes
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.mixing import with_effect_lane, with_key, with_master, with_send
 from dunefall.patch.model import Layer, Link, Module, Patch, Place

@@ -14,7 +14,7 @@ import soundfile
 from dunefall.base.errors import PatchError, StorageError
 from dunefall.catalogue.story import module_story
 from dunefall.compiler import sounds
-from dunefall.compiler.build import same_structure
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.sounds import import_sounds, mapped, sounds_ready, take_in
 from dunefall.patch.files import load_patch, save_patch
 from dunefall.patch.model import Module, SoundRef

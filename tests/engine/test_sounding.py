@@ -12,7 +12,8 @@ import numpy as np
 import pytest
 
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
-from dunefall.compiler.build import compile_patch, value_changes
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import value_changes
 from dunefall.compiler.records import RAMP_S
 from dunefall.compiler.takeover import Takeover
 from dunefall.engine import sounding as sounding_module

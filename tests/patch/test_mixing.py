@@ -11,7 +11,8 @@ import pytest
 
 from dunefall.base.errors import PatchError
 from dunefall.catalogue.validate import check_patch
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.patch.changes import apply_changes, difference
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.mixing import (

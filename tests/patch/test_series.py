@@ -10,7 +10,8 @@ import pytest
 from dunefall.base.errors import ParameterError, PatchError
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.validate import check_patch
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.patch.changes import SeriesSet, apply_changes, difference
 from dunefall.patch.files import dump_patch, parse_patch
 from dunefall.patch.model import Module

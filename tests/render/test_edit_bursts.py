@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.records import QUANTUM, RAMP_S
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.library import DEMO

@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.sounds import import_sounds
 from dunefall.compiler.takeover import Takeover
 from dunefall.patch.changes import difference

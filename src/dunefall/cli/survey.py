@@ -108,12 +108,15 @@ def run_survey(options: argparse.Namespace) -> int:
         With one clear sentence.
     """
     from dunefall.base.storage import whole
+    from dunefall.compiler.team import threads_here
+    from dunefall.render.threads import render_with
     from dunefall.survey.findings import Limits, View
     from dunefall.survey.outlook import Outlook
     from dunefall.survey.report import lines_of, raw_report, report_of, table_of
 
     _check(options)
     take = _take_of(options)
+    render_with(threads_here())
     outlook = Outlook(Here(), keeps_sound=False)
     outlook.wait = True
     try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from itertools import accumulate
 from typing import NamedTuple
 
@@ -16,13 +16,26 @@ from dunefall.catalogue import spec_of
 from dunefall.catalogue.declare import Input, ModuleSpec, Param, followed
 from dunefall.compiler.aftermix import AfterMix, without_inserts
 from dunefall.compiler.byrows import lines_of
-from dunefall.compiler.channels import widths
 from dunefall.compiler.graph import execution_order, parts_of
 from dunefall.compiler.kernels import kernel_address, listens
 from dunefall.compiler.plan import LoopLink, LoopModule, Memory, Plan, aligned_zeros
 from dunefall.compiler.program import Program
-from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, PLACES, QUANTUM, SCRATCH, VOICE
+from dunefall.compiler.records import (
+    AMOUNT,
+    BASE,
+    CONTEXT,
+    INPUT,
+    LINK,
+    MODULE,
+    MOST_THREADS,
+    PLACES,
+    QUANTUM,
+    SCRATCH,
+    STRANDS,
+    VOICE,
+)
 from dunefall.compiler.sounds import prepared
+from dunefall.compiler.strands import TAIL, strand_of_layers, tasks_of
 from dunefall.compiler.voices import (
     Instance,
     Wire,
@@ -34,10 +47,9 @@ from dunefall.compiler.voices import (
     voice_spread,
 )
 from dunefall.dsp.clicks import CLICK_STATE
-from dunefall.patch.mixing import heard
 from dunefall.patch.model import CURVES, Module, Patch, Place
 
-__all__ = ["base_value", "compile_patch", "same_structure", "series_changes", "value_changes"]
+__all__ = ["base_value", "compile_patch"]
 
 CLOSING_OUTPUTS = 2
 """Rows of what works on the whole mix, which are kept while it works on the stems."""
@@ -64,37 +76,6 @@ def base_value(patch: Patch, module: Module, param: Param) -> float:
     if param.follows:
         return followed(param, patch, module)
     return min(param.high, max(param.low, module.params.get(param.id, param.default)))
-
-
-def same_structure(a: Patch, b: Patch) -> bool:
-    """Whether two patches differ in values only, so that a running program can glide from one to the other.
-
-    Parameters
-    ----------
-    a : Patch
-        A patch.
-    b : Patch
-        Another patch.
-
-    Returns
-    -------
-    bool
-    """
-
-    def shape(patch: Patch) -> object:
-        layers = tuple((layer.id, layer.voices, layer.spread, layer.meet) for layer in patch.layers)
-        modules = tuple((layer.id, m.id, m.type, m.bypassed, m.sound) for layer in patch.layers for m in layer.modules)
-        links = tuple((x.id, x.source, x.target, x.curve, x.on) for x in patch.links)
-        return patch.seed, patch.layout, layers, modules, links, widths(patch), _chosen(patch)
-
-    return shape(a) == shape(b)
-
-
-def _chosen(patch: Patch) -> tuple[float, ...]:
-    """What a program is made for beside its structure: memories of the size that a value asks for, computed places."""
-    found = [(module, spec_of(module.type)) for module in patch.modules()]
-    sizes = (spec.memory_size(module.params, 1.0) for module, spec in found if spec and callable(spec.memory_s))
-    return (*sizes, *(m.params.get("place", 0.0) for m, spec in found if spec and spec.sound == "response"))
 
 
 class _Target(NamedTuple):
@@ -173,12 +154,7 @@ class _Builder:
         number = {instance.id: k for k, instance in enumerate(self.instances)}
         self.last = AfterMix.of(self.instances, self.wires)
         edges = [(number[wire.source], number[wire.target]) for wire in self.wires if not self.last.waits(wire)]
-        groups = execution_order(len(self.instances), edges)
-        groups.sort(key=lambda group: self.instances[group[0]].id in self.last.modules)
-        self_fed = {a for a, b in edges if a == b}
-        self.parts = parts_of(groups, self_fed)
-        self.order = [self.instances[node] for group in groups for node in group]
-        self.place = {instance.id: k for k, instance in enumerate(self.order)}
+        self._put_in_order(edges)
         self.into: dict[tuple[str, str], list[Wire]] = {}
         for wire in self.wires:
             self.into.setdefault((wire.target, wire.target_port), []).append(wire)
@@ -196,7 +172,7 @@ class _Builder:
         self.values: list[float] = []
         self.in_loop = [loop != 0 for first, last, loop, _ in self.parts for _ in range(first, last)]
         self.moved: list[int] = []
-        self.input_rows: list[int] = []
+        self.input_rows: list[list[int]] = [[] for _ in range(STRANDS + 1)]
         self.sounds: list[NDArray[np.float32]] = []
         self.series: list[NDArray[np.float64]] = []
         self.series_size = self.lane_ends = 0
@@ -206,6 +182,17 @@ class _Builder:
         self.level_first = dict(zip((layer.id for layer in patch.layers), accumulate(counts, initial=0), strict=False))
         self.levels = sum(counts)
         self.lines = lines_of(self.parts, self.order, self.wires, self._hears_mix)
+
+    def _put_in_order(self, edges: list[tuple[int, int]]) -> None:
+        """The order of execution, its parts, and the strand of each instance."""
+        groups = execution_order(len(self.instances), edges)
+        groups.sort(key=lambda group: self.instances[group[0]].id in self.last.modules)
+        inside = [[self.instances[node] for node in group] for group in groups]
+        self.order = [instance for group in inside for instance in group]
+        self.place = {instance.id: k for k, instance in enumerate(self.order)}
+        strands = strand_of_layers([group for group in inside if group[0].id not in self.last.modules])
+        self.strand = [TAIL if x.id in self.last.modules else strands[x.layer.id] for x in self.order]
+        self.parts = parts_of(groups, {a for a, b in edges if a == b}, self.strand)
 
     def _row(self, count: int = 1) -> int:
         self.rows += QUANTUM * count
@@ -218,6 +205,7 @@ class _Builder:
             self._add_module(instance)
         modules = np.array(self.module_records, MODULE)
         voices, rests, meets = self._voices(modules)
+        tasks = tasks_of(self.parts, self.order, self.strand, self.wires, self.last.waits)
         plan = Plan(
             parts=np.array([(*x, self._row() if x[0] in self.lines else -1) for x in self.parts], np.int64).reshape(
                 -1, 5
@@ -232,10 +220,15 @@ class _Builder:
             meets=np.array(meets, np.int64),
             mix=aligned_zeros(QUANTUM * (MOST_CHANNELS * (1 + len(self.stems)) + CLOSING_OUTPUTS * bool(self.stems))),
             channels=np.array(self._end_rows(), np.int64),
-            scratch=aligned_zeros(SCRATCH),
+            scratch=aligned_zeros(SCRATCH * MOST_THREADS),
             live=aligned_zeros(QUANTUM),
-            places=np.zeros(len(PLACES), np.int64),
+            places=np.zeros(len(PLACES) * MOST_THREADS, np.int64),
             rate=np.array([self.rate], np.float64),
+            strands=np.array(tasks.strands, np.int64),
+            tasks=np.array(tasks.tasks, np.int64).reshape(-1, 2 + STRANDS),
+            ends=np.flatnonzero(modules["lane_end"] * (np.array(self.strand, np.int64) != TAIL)),
+            tail=np.array([tasks.tail], np.int64),
+            context=np.zeros(CONTEXT, np.int64),
         )
         shares = np.array([(x.share, x.offset_share) for x in self.ordered_wires], np.float64).reshape(-1, 2)
         amounts = [
@@ -273,9 +266,9 @@ class _Builder:
         )  # fmt: skip
 
     def _place_outputs(self) -> None:
-        """Rows for all outputs that somebody uses; the others share one that nobody reads."""
+        """Rows for all outputs that somebody uses; the others of a strand share one that nobody reads."""
         used = self.watched | {(wire.source, wire.source_port) for wire in self.wires}
-        self.nowhere = self._row()
+        self.nowhere = [self._row() for _ in range(STRANDS + 1)]
         for instance in self.order:
             for k, output in enumerate(instance.spec.output_rows):
                 key = (instance.id, output.id)
@@ -293,11 +286,11 @@ class _Builder:
                 linked |= 1 << k
                 self.moved.append(len(self.input_records))
             self._add_input(instance, k, target, wires or ())
-        output_first, wanted = len(self.ports), 0
+        output_first, wanted, nowhere = len(self.ports), 0, self.nowhere[self.strand[self.place[name]]]
         for k, port in enumerate(shape.outputs):
             row = self.row_at.get((name, port), -1)
             wanted |= (1 << k) if row >= 0 else 0
-            self.ports.append(row if row >= 0 else self.nowhere)
+            self.ports.append(row if row >= 0 else nowhere)
         passes, passes_right = (port_first + target if target >= 0 else -1 for target in shape.passes)
         memory = spec.memory_size(module.params, self.rate)
         state = spec.state * (1 + len(self.stems) if spec.closes else 1)
@@ -335,12 +328,14 @@ class _Builder:
         return self.stems.get(instance.layer.id, 0) if instance.spec.lane_end else 0
 
     def _input_row(self, instance: Instance, k: int) -> int:
-        """A separate row in a loop; elsewhere input k of every module shares one, as it is used at once."""
-        if self.in_loop[self.place[instance.id]]:
+        """A separate row in a loop; elsewhere input k of all modules of a strand shares one, as it is used at once."""
+        place = self.place[instance.id]
+        if self.in_loop[place]:
             return self._row()
-        while len(self.input_rows) <= k:
-            self.input_rows.append(self._row())
-        return self.input_rows[k]
+        rows = self.input_rows[self.strand[place]]
+        while len(rows) <= k:
+            rows.append(self._row())
+        return rows[k]
 
     def _add_input(self, instance: Instance, k: int, target: _Target, wires: Sequence[Wire]) -> None:
         self.input_at[(instance.id, target.id)] = len(self.input_records)
@@ -460,40 +455,3 @@ def compile_patch(patch: Patch, *, rate: float, probed: Collection[Place] = (), 
     through the master like the mix, so that they add up to it.
     """
     return _Builder(patch, float(rate), probed, stems).build()
-
-
-def value_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], float]:
-    """Base values, in their domains, that differ between two patches of the same structure.
-
-    Parameters
-    ----------
-    before : Patch
-        How it was.
-    after : Patch
-        How it is to be.
-
-    Returns
-    -------
-    Mapping[tuple[str, str], float]
-    """
-    changes: dict[tuple[str, str], float] = {}
-    for old, new in zip(before.modules(), after.modules(), strict=True):
-        if old is new and before.tempo_bpm == after.tempo_bpm and heard(before, old) == heard(after, new):
-            continue
-        spec = spec_of(new.type)
-        for param in spec.params if spec else ():
-            value = base_value(after, new, param)
-            if value != base_value(before, old, param):
-                changes[(new.id, param.id)] = param.to_domain(value)
-    return changes
-
-
-def series_changes(before: Patch, after: Patch) -> Mapping[tuple[str, str], tuple[float, ...]]:
-    """Series that differ between two patches of the same structure."""
-    return {
-        (new.id, series.id): values
-        for old, new in zip(before.modules(), after.modules(), strict=True)
-        if old is not new and (spec := spec_of(new.type))
-        for series in spec.series
-        if (values := new.series.get(series.id, series.default)) != old.series.get(series.id, series.default)
-    }

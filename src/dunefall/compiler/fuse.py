@@ -91,7 +91,7 @@ def fused_text(modules: tuple[LoopModule, ...]) -> str:
         "from dunefall.compiler.views import window, words",
         "from dunefall.compiler.records import QUANTUM",
         "from dunefall.compiler.gather import ceiling, shaped",
-        "from dunefall.compiler.loop import FAULT_SIZE, sound",
+        "from dunefall.compiler.parts import FAULT_SIZE, sound",
         "from dunefall.dsp.cache import use_folder_of",
         "from dunefall.dsp.maths import exp2, fma",
         "use_folder_of(__file__)",

@@ -106,8 +106,9 @@ def _sorted_groups(groups: list[list[int]], group_of: list[int], edges: list[tup
     return order
 
 
-def parts_of(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int, int, int]]:
-    """Runs of modules (first, last, loop, no code so far): neighbours outside loops are merged, loops stay separate.
+def parts_of(groups: list[list[int]], self_fed: set[int], strand: list[int]) -> list[tuple[int, int, int, int]]:
+    """Runs of modules (first, last, loop, no code so far): neighbours of a strand outside loops are merged, loops stay
+    separate.
 
     Parameters
     ----------
@@ -115,6 +116,8 @@ def parts_of(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int
         Groups of nodes in order of execution.
     self_fed : set of int
         Nodes that feed themselves.
+    strand : list of int
+        The strand of each node, in order of execution.
 
     Returns
     -------
@@ -124,7 +127,7 @@ def parts_of(groups: list[list[int]], self_fed: set[int]) -> list[tuple[int, int
     at = 0
     for group in groups:
         loop = int(len(group) > 1 or group[0] in self_fed)
-        if parts and not loop and not parts[-1][2]:
+        if parts and not loop and not parts[-1][2] and strand[at - 1] == strand[at]:
             parts[-1] = (parts[-1][0], at + 1, 0, 0)
         else:
             parts.append((at, at + len(group), loop, 0))

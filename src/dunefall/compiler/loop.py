@@ -1,404 +1,224 @@
-"""The one compiled loop: runs a flat program quantum by quantum, without Python in between.
+"""The one compiled loop: runs a flat program quantum by quantum, without Python in between, on one thread or several.
 
-Parts outside of feedback run a whole quantum per module. Parts in feedback run sample by sample, and a link that
-closes a loop reads the sample before: exactly one sample of delay, at the link that ``compiler.graph`` chose.
+In each quantum the tasks of all strands run (``compiler.strands``), then the layers' ends go into the mix, in the order
+of execution, and then the tail runs. The bits do not depend on how many threads share the tasks.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 from numba import njit
 
 from dunefall.base.layouts import MOST_CHANNELS
-from dunefall.compiler.fuse import call_fused
-from dunefall.compiler.gather import fill, gather_late, gather_linked, gather_restless, keep_late
-from dunefall.compiler.plan import Floats, Ints, Memory, Plan, Record
-from dunefall.compiler.records import BASE, INPUT, MODULE, PHASES, PLACES, QUANTUM, RAMP_S
-from dunefall.compiler.traces import Traces, span, trace_end, trace_module
+from dunefall.compiler.context import borrowed
+from dunefall.compiler.context import keep as _keep
+from dunefall.compiler.context import recall as _recall
+from dunefall.compiler.parts import into_mix, rest
+from dunefall.compiler.plan import Floats, Ints, Memory, Plan, nothing_planned
+from dunefall.compiler.records import MOST_THREADS, PLACES, QUANTUM, SCRATCH, STRANDS
+from dunefall.compiler.runner import FRAMES, call_runner, runner_address
+from dunefall.compiler.sharing import (
+    BUSY,
+    CLOSED,
+    FREE,
+    HELPERS,
+    RUNNER,
+    WORDS,
+    advance,
+    begin_quantum,
+    begin_run,
+    context_of,
+    done_of,
+    end_run,
+    is_open,
+    may_leave,
+    open_strand,
+    runner_of,
+    sleep_until_wanted,
+    take,
+    turn_of,
+    wait_a_little,
+)
+from dunefall.compiler.traces import Traces, no_traces, trace_end
 from dunefall.compiler.views import borrow as _borrow
-from dunefall.compiler.views import call_kernel
-from dunefall.compiler.views import piece as _piece
 from dunefall.dsp.cache import cached_njit
-from dunefall.dsp.clicks import CLICK_STATE, watch_clicks
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["FAULT_SIZE", "LOUDEST", "borrowed", "run", "sound"]
+__all__ = ["ALONE", "LOUDEST", "help_out", "run"]
 
-MIX_PLACE, PHASE_PLACE, EVERYTHING_MOVES = PLACES.index("mix"), PLACES.index("line_phase"), (1 << 62) - 1
-WHOLE, ASK, READ, WRITE = range(len(PHASES))
-MODULE_BYTES, INPUT_BYTES, BASE_BYTES = MODULE.itemsize, INPUT.itemsize, BASE.itemsize
-FAULT_SIZE = 1e6
-"""Nothing that is right gets near this: +120 dBFS, a million semitones."""
 LOUDEST = 10.0 ** (24.0 / 20.0)
 """What the mix gives out at most, +24 dBFS: a limiter that a runaway loop has held down comes up again soon."""
-PASSED_ON = 1
-"""A bypassed module, whose input is its output; what works on the mix sees to that itself."""
-REST_LEVEL, REST_STATE = 1e-6, 1e-5
-"""Below these, -120 and -100 dB, a voice has ended."""
+SCRATCH_PLACE, PHASE_PLACE = PLACES.index("scratch"), PLACES.index("line_phase")
+ALONE: Ints = np.zeros(WORDS, np.int64)
+"""The words of a team without helpers."""
 borrow: Any = _borrow
+keep: Any = _keep
+recall: Any = _recall
 restore_tiny: Any = _restore_tiny
 tiny_is_zero: Any = _tiny_is_zero
-piece: Any = _piece
-
-
-@njit(nogil=True, error_model="numpy", fastmath={"reassoc", "contract"}, forceinline=True)
-def sound(row: Floats) -> bool:
-    """Whether a row is finite and bounded; made of operations that vectorise.
-
-    Parameters
-    ----------
-    row : ndarray [shape=(n,)]
-        One number for each sample.
-
-    Returns
-    -------
-    bool
-    """
-    power = 0.0
-    for i in range(row.size):
-        power += row[i] * row[i]
-    return power < FAULT_SIZE * FAULT_SIZE
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _run_module(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int, single: int) -> None:
-    """Run one module for n samples of the present quantum; ``single``: it is part of a feedback loop."""
-    module = plan.modules[m]
-    if memory.faults[m] != 0:
-        _clear_outputs(plan, memory, m)
-        return
-    if module.voice >= 0 and memory.resting[module.voice] != 0:
-        return
-    moving = module.linked
-    if memory.restless[m] != 0:
-        moving = gather_restless(plan, memory, module, m, start, n, ramp, single)
-    else:
-        gather_linked(plan, memory, module, start, n, ramp, single)
-    _call(plan, memory, m, start, n, moving, single)
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def _call(plan: Plan, memory: Memory, m: int, start: int, n: int, moving: int, single: int) -> None:
-    """Call a module's kernel, its inputs being there, and look at what it gives out."""
-    module, rows = plan.modules[m], memory.rows
-    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
-    call_kernel(module.address, (n, start, moving, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
-    if module.bypassed == PASSED_ON:
-        _pass_on(rows, plan.ports, module, start, n)
-        return
-    for p in range(module.output_first, module.port_last):
-        if module.wanted & (1 << (p - module.output_first)) == 0:
-            continue
-        row = plan.ports[p] + start
-        if not (abs(rows[row]) < FAULT_SIZE if single else sound(piece(rows, row, n))):
-            _silence(plan, memory, m)
-            return
-    if module.wakes != 0:
-        _wake(plan, memory, module, start, n)
 
 
 @njit(nogil=True, error_model="numpy")
-def _wake(plan: Plan, memory: Memory, module: Record, start: int, n: int) -> None:
-    """Voices whose gate is high no longer rest."""
-    for v in range(module.level_first, module.level_first + module.level_count):
-        gate = plan.voices[v].gate + start
-        if memory.resting[v] != 0 and span(memory.rows[gate : gate + n])[1] > 0.5:
-            memory.resting[v] = 0
-
-
-@njit(nogil=True, error_model="numpy")
-def _rest(plan: Plan, memory: Memory) -> None:
-    """At the end of a quantum: how loud each voice was, and whether it has ended."""
-    rows = memory.rows
-    for v in range(plan.voices.size):
-        voice = plan.voices[v]
-        if memory.resting[v] != 0:
-            continue
-        level = 0.0
-        for k in range(voice.meet_first, voice.meet_last):
-            low, high = span(rows[plan.meets[k] : plan.meets[k] + QUANTUM])
-            level = max(level, -low, high)
-        memory.levels[v] = level
-        ended = voice.gate >= 0 and level < REST_LEVEL
-        for k in range(voice.rest_first, voice.rest_last):
-            ended = ended and abs(memory.states[plan.rests[k]]) < REST_STATE
-        if ended and span(rows[voice.gate : voice.gate + QUANTUM])[1] <= 0.5:
-            memory.levels[v] = 0.0
-            memory.resting[v] = 1
-            for m in range(plan.modules.size):
-                if plan.modules[m].voice == v:
-                    _clear_outputs(plan, memory, m)
-
-
-@njit(nogil=True, error_model="numpy")
-def _clear_outputs(plan: Plan, memory: Memory, m: int) -> None:
-    module = plan.modules[m]
-    for p in range(module.output_first, module.port_last):
-        memory.rows[plan.ports[p] : plan.ports[p] + QUANTUM] = 0.0
-
-
-@njit(nogil=True, error_model="numpy")
-def _run_loop(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int) -> None:
-    """Run a feedback loop: by rows where all of it goes through long delay lines, else by the code made for it where
-    there is some and nothing glides, or module by module."""
-    first, last, address = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 3]
-    if plan.parts[s, 4] >= 0 and n > 1 and _run_by_rows(plan, memory, s, start, n, ramp):
-        return
-    if address != 0 and _steady(plan, memory, first, last):
-        module = plan.modules[first]
-        bad = call_fused(
-            address,
-            (
-                n, start, plan.ports.ctypes.data + 8 * module.port_first,
-                plan.modules.ctypes.data + MODULE_BYTES * first,
-                plan.inputs.ctypes.data + INPUT_BYTES * module.input_first,
-                memory.bases.ctypes.data + BASE_BYTES * module.input_first, plan.places.ctypes.data, plan.rate[0],
-            ),
-        )  # fmt: skip
-        if bad == 0:
-            _note_now(plan, memory, first, last, start + n - 1)
-            return
-    for i in range(start, start + n):
-        for m in range(first, last):
-            _run_module(plan, memory, m, i, 1, ramp, True)
-
-
-@njit(nogil=True, error_model="numpy")
-def _run_by_rows(plan: Plan, memory: Memory, s: int, start: int, n: int, ramp: int) -> bool:
-    """Run a feedback loop whose every round goes through a delay line that gives only what was written before this
-    quantum: the lines read, the other modules run row by row, the lines write. False, and nothing done, where one of
-    them moves, or is too short."""
-    first, last, kept = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 4]
-    ready = True
-    for m in range(first, last):
-        if plan.modules[m].line != 0 and ready:
-            ready = _steady(plan, memory, m, m + 1) and _line_can(plan, memory, m, start, n, ramp)
-    if not ready:
-        return False
-    at = kept
-    for m in range(first, last):
-        if plan.modules[m].line != 0:
-            at = keep_late(plan, memory, plan.modules[m], start, at)
-    for m in range(first, last):
-        if plan.modules[m].line != 0:
-            _line(plan, m, start, n, READ)
-    for m in range(first, last):
-        if plan.modules[m].line == 0:
-            _run_module(plan, memory, m, start, n, ramp, False)
-    at = kept
-    for m in range(first, last):
-        if plan.modules[m].line != 0:
-            at = gather_late(plan, memory, plan.modules[m], start, n, ramp, at)
-            plan.places[PHASE_PLACE] = WRITE
-            _call(plan, memory, m, start, n, plan.modules[m].linked, False)
-            plan.places[PHASE_PLACE] = WHOLE
+def _run_strand(team: int, strand: int, room: int) -> bool:
+    """Run what can be run of a strand that this thread has taken, and let it go; whether there was something."""
+    context = context_of(team)
+    plan = recall(context)[0]
+    first, count = plan.strands[strand, 0], plan.strands[strand, 1]
+    begun = index = done_of(team, strand)
+    while index < count:
+        for other in range(STRANDS):
+            if done_of(team, other) < plan.tasks[first + index, 2 + other]:
+                advance(team, strand, FREE, 0)
+                return bool(index > begun)
+        call_runner(runner_of(team), context, plan.tasks[first + index, 0], plan.tasks[first + index, 1], room)
+        index += 1
+        advance(team, strand, CLOSED if index == count else BUSY, 1)
     return True
 
 
 @njit(nogil=True, error_model="numpy")
-def _line_can(plan: Plan, memory: Memory, m: int, start: int, n: int, ramp: int) -> bool:
-    """Whether all that a delay line gives in this quantum was written before; its inputs from outside are prepared."""
-    gather_linked(plan, memory, plan.modules[m], start, n, ramp, False, False)
-    plan.scratch[0] = 0.0
-    _line(plan, m, start, n, ASK)
-    can: bool = plan.scratch[0] == 1.0
-    return can
-
-
-@njit(nogil=True, error_model="numpy")
-def _line(plan: Plan, m: int, start: int, n: int, phase: int) -> None:
-    """Ask a delay line, or have it read."""
-    module = plan.modules[m]
-    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
-    plan.places[PHASE_PLACE] = phase
-    call_kernel(module.address, (n, start, module.linked, ports_p, module_p, plan.places.ctypes.data, plan.rate[0]))
-    plan.places[PHASE_PLACE] = WHOLE
-
-
-@njit(nogil=True, error_model="numpy")
-def _note_now(plan: Plan, memory: Memory, first: int, last: int, at: int) -> None:
-    for i in range(plan.modules[first].input_first, plan.modules[last - 1].input_last):
-        if plan.inputs[i].link_first != plan.inputs[i].link_last:
-            memory.now[i] = memory.rows[plan.inputs[i].row + at]
-
-
-@njit(nogil=True, error_model="numpy")
-def _steady(plan: Plan, memory: Memory, first: int, last: int) -> bool:
-    """Whether nothing glides, rests or has been silenced in a loop; fills the rows of its constants."""
-    for m in range(first, last):
-        module = plan.modules[m]
-        if memory.faults[m] != 0 or (module.voice >= 0 and memory.resting[module.voice] != 0):
-            return False
-        for i in range(module.input_first, module.input_last):
-            entry, base = plan.inputs[i], memory.bases[i]
-            if base.left != 0:
-                return False
-            for k in range(entry.link_first, entry.link_last):
-                if memory.amounts[k].left != 0:
-                    return False
-            if entry.link_first == entry.link_last:
-                plan.ports[module.port_first + i - module.input_first] = base.pool if base.pool >= 0 else entry.row
-                if base.pool < 0 and base.stale != 0:
-                    memory.now[i] = fill(memory.rows, entry, base)
-            else:
-                plan.ports[module.port_first + i - module.input_first] = entry.row
-    return True
-
-
-@njit(nogil=True, error_model="numpy")
-def _pass_on(rows: Floats, ports: Ints, module: Record, start: int, n: int) -> None:
-    """A bypassed module: its first output, or both its channels, give what it works on, the others rest. It goes on
-    working unheard, so that it comes back without an edge in what it remembers."""
-    for p in range(module.output_first, module.port_last):
-        source = module.passes if p == module.output_first else -1
-        if p == module.output_first + 1:
-            source = module.passes_right
-        for i in range(start, start + n):
-            rows[ports[p] + i] = rows[ports[source] + i] if source >= 0 else 0.0
-
-
-@njit(nogil=True, error_model="numpy")
-def _silence(plan: Plan, memory: Memory, m: int) -> None:
-    """Stop a module that gave no finite number: its outputs rest at 0 and its state is cleared."""
-    memory.faults[m] = 1
-    module = plan.modules[m]
-    _clear_outputs(plan, memory, m)
-    memory.states[module.state_at : module.state_at + module.state_size] = 0.0
-    memory.memories[module.memory_at : module.memory_at + module.memory_size] = 0.0
+def _take_part(team: int, room: int) -> None:
+    """Run tasks until all strands are closed. Each thread looks first where it was the last time."""
+    waited, found = 0, True
+    while found:
+        found, did = False, False
+        for k in range(STRANDS):
+            strand = (k + room) % STRANDS
+            turn = turn_of(team, strand)
+            if turn & 3 == CLOSED:
+                continue
+            found = True
+            if turn & 3 == FREE and take(team, strand, turn):
+                did = _run_strand(team, strand, room) or did
+        if found and not did:
+            wait_a_little(team, waited)
+            waited += 1
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _after(plan: Plan, memory: Memory, traces: Traces, m: int, start: int, n: int) -> None:
-    """What follows when a module has run: a layer's end goes into the mix, and the window gets its trace."""
-    module = plan.modules[m]
-    if module.lane_end != 0:
-        left = piece(memory.rows, plan.ports[module.output_first] + start, n)
-        right = piece(memory.rows, plan.ports[module.output_first + 1] + start, n)
-        watch_clicks(memory.clicks, CLICK_STATE * (module.lane_end - 1), left, right, memory.position[0])
-        for c in range(plan.channels.size):
-            source = piece(memory.rows, plan.ports[module.output_first + plan.channels[c]] + start, n)
-            sums = piece(plan.mix, QUANTUM * c, n)
-            for i in range(n):
-                sums[i] += source[i]
-            if module.stem != 0:
-                apart = piece(plan.mix, QUANTUM * (MOST_CHANNELS * module.stem + c), n)
-                for i in range(n):
-                    apart[i] += source[i]
-    if traces.slots.size > 0:
-        trace_module(memory.rows, traces, m, start, n)
-
-
-@njit(nogil=True, error_model="numpy")
-def _close_stems(plan: Plan, memory: Memory, m: int, start: int, n: int, groups: int) -> None:
-    """Run what works on the whole mix on each stem as well, with a state of its own and the same inputs. What it gives
-    out stays that of the mix."""
-    module, size = plan.modules[m], QUANTUM * MOST_CHANNELS
-    ports_p, module_p = plan.ports.ctypes.data + 8 * module.port_first, plan.modules.ctypes.data + MODULE_BYTES * m
-    first, last, kept, state = module.output_first, module.port_last, size * groups, module.state_size // groups
-    for p in range(first, last):
-        at = kept + QUANTUM * (p - first)
-        plan.mix[at : at + n] = memory.rows[plan.ports[p] + start : plan.ports[p] + start + n]
-    for _ in range(groups - 1):
-        plan.places[MIX_PLACE] += 8 * size
-        plan.modules[m].state_at += state
-        call_kernel(
-            module.address, (n, start, EVERYTHING_MOVES, ports_p, module_p, plan.places.ctypes.data, plan.rate[0])
-        )
-    plan.places[MIX_PLACE] -= 8 * size * (groups - 1)
-    plan.modules[m].state_at -= state * (groups - 1)
-    for p in range(first, last):
-        at = kept + QUANTUM * (p - first)
-        memory.rows[plan.ports[p] + start : plan.ports[p] + start + n] = plan.mix[at : at + n]
+def _run_strands(plan: Plan, team: int, context: int, helpers: int) -> None:
+    """Run the tasks of all strands, with others or alone."""
+    if helpers == 0:
+        call_runner(runner_of(team), context, 0, plan.tail[0], 0)
+        return
+    begin_quantum(team)
+    for strand in range(STRANDS):
+        if plan.strands[strand, 1] > 0:
+            open_strand(team, strand)
+    _take_part(team, 0)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats) -> None:
-    ramp = max(1, round(RAMP_S * plan.rate[0]))
+def _note_places(plan: Plan, memory: Memory) -> None:
+    """Where compiled code finds its arrays, for each thread."""
     for k, address in enumerate((
         memory.rows.ctypes.data, memory.states.ctypes.data, memory.memories.ctypes.data, plan.scratch.ctypes.data,
         memory.levels.ctypes.data, plan.links.ctypes.data, memory.amounts.ctypes.data, plan.live.ctypes.data,
         memory.series.ctypes.data, plan.mix.ctypes.data,
     )):  # fmt: skip
         plan.places[k] = address
-    groups = plan.mix.size // (QUANTUM * MOST_CHANNELS)
-    width, done = out.shape[1] // groups, 0
-    while done < out.shape[0]:
-        start = memory.position[0] % QUANTUM
-        n = min(QUANTUM - start, out.shape[0] - done)
-        plan.mix[:] = 0.0
-        for s in range(plan.parts.shape[0]):
-            first, last, loop = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2]
-            if loop != 0:
-                _run_loop(plan, memory, s, start, n, ramp)
-            for m in range(first, last):
-                if loop == 0:
-                    _run_module(plan, memory, m, start, n, ramp, False)
-                    if plan.modules[m].stem < 0:
-                        _close_stems(plan, memory, m, start, n, groups)
-                _after(plan, memory, traces, m, start, n)
-        for c in range(out.shape[1]):
-            channel = c % width
-            if channel < plan.channels.size:
-                at = QUANTUM * (MOST_CHANNELS * (c // width) + channel)
-                for i in range(n):
-                    out[done + i, c] = min(max(plan.mix[at + i], -LOUDEST), LOUDEST)
-            else:
-                out[done : done + n, c] = 0.0
-        done += n
-        memory.position[0] += n
-        if start + n == QUANTUM:
-            _rest(plan, memory)
-            if traces.slots.size > 0:
-                trace_end(memory.rows, traces)
+    for room in range(1, MOST_THREADS):
+        for k in range(PHASE_PLACE):
+            plan.places[len(PLACES) * room + k] = plan.places[k]
+        plan.places[len(PLACES) * room + SCRATCH_PLACE] += 8 * SCRATCH * room
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def borrowed(p: Plan, m: Memory, t: Traces) -> tuple[Plan, Memory, Traces]:
-    """The same without counts of references, for as long as the caller holds them.
+def _give(plan: Plan, out: Floats, done: int, n: int, groups: int) -> None:
+    """The mix and its stems, as far as there is room."""
+    width = out.shape[1] // groups
+    for c in range(out.shape[1]):
+        channel = c % width
+        if channel < plan.channels.size:
+            at = QUANTUM * (MOST_CHANNELS * (c // width) + channel)
+            for i in range(n):
+                out[done + i, c] = min(max(plan.mix[at + i], -LOUDEST), LOUDEST)
+        else:
+            out[done : done + n, c] = 0.0
 
-    Parameters
-    ----------
-    p, m, t : Plan, Memory, Traces
-        The program, what it remembers, and where the window looks.
 
-    Returns
-    -------
-    (Plan, Memory, Traces)
-    """
-    plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
-        borrow(p.live), borrow(p.places), borrow(p.rate),
-    )  # fmt: skip
-    memory = Memory(
-        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
-        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
-        borrow(m.now), borrow(m.position),
-    )  # fmt: skip
-    traces = Traces(
-        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
-        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts), borrow(t.sent_rows), borrow(t.sent_slots),
-        borrow(t.sent),
-    )  # fmt: skip
-    return plan, memory, traces
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints) -> None:
+    _note_places(plan, memory)
+    context, helpers, done = plan.context.ctypes.data, team[HELPERS], 0
+    groups = plan.mix.size // (QUANTUM * MOST_CHANNELS)
+    keep(context, (plan, memory, traces))
+    if helpers > 0:
+        begin_run(team.ctypes.data, context)
+    while done < out.shape[0]:
+        start = memory.position[0] % QUANTUM
+        n = min(QUANTUM - start, out.shape[0] - done)
+        plan.context[FRAMES] = n
+        plan.mix[:] = 0.0
+        _run_strands(plan, team.ctypes.data, context, helpers)
+        for k in range(plan.ends.size):
+            into_mix(plan, memory, plan.ends[k], start, n)
+        call_runner(team[RUNNER], context, plan.tail[0], plan.parts.shape[0], 0)
+        _give(plan, out, done, n, groups)
+        done += n
+        memory.position[0] += n
+        if start + n == QUANTUM:
+            rest(plan, memory)
+            if traces.slots.size > 0:
+                trace_end(memory.rows, traces)
+    if helpers > 0:
+        end_run(team.ctypes.data)
+
+
+@njit(nogil=True, error_model="numpy", forceinline=True)
+def _help(team: int, room: int) -> None:
+    """Take part in runs until this helper may leave."""
+    while not may_leave(team):
+        sleep_until_wanted(team, room)
+        while is_open(team):
+            _take_part(team, room)
+            wait_a_little(team, 0)
 
 
 @cached_njit()
-def run(plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats) -> None:
+def _enter(
+    plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats, team_held: Ints, room: int
+) -> None:
+    """Run a program, or help to; one function, so that there is one copy of all that is inlined."""
+    mode, team = tiny_is_zero(), borrow(team_held)
+    if room == 0:
+        plan, memory, traces = borrowed(plan_held, memory_held, traces_held)
+        _run(plan, memory, traces, borrow(out_held), team)
+    else:
+        _help(team.ctypes.data, room)
+    restore_tiny(mode)
+
+
+def run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints = ALONE) -> None:
     """Compute the next samples of a program, in quantums aligned to multiples of QUANTUM.
 
     Parameters
     ----------
-    plan_held, memory_held, traces_held : Plan, Memory, Traces
+    plan, memory, traces : Plan, Memory, Traces
         The program, what it remembers (changed in place), and where the window looks.
-    out_held : ndarray [shape=(n, channels), C order]
+    out : ndarray [shape=(n, channels), C order]
         Receives the sum of all layers, at most ``LOUDEST``, as far as it has room; channels that the patch has not
         are silent. A program with stems divides the channels evenly: the mix first, then each stem.
         What ends within a quantum goes on there next time.
+    team : ndarray of int
+        The words of the team that shares the work: see ``compiler.team``.
     """
-    plan, memory, traces = borrowed(plan_held, memory_held, traces_held)
-    mode = tiny_is_zero()
-    _run(plan, memory, traces, borrow(out_held))
-    restore_tiny(mode)
+    if team[RUNNER] == 0:
+        team[RUNNER] = runner_address()
+    _enter(plan, memory, traces, out, team, 0)
+
+
+def help_out(team: Ints, room: int) -> None:
+    """Take part in the runs of a team until it is closed; without Python's lock.
+
+    Parameters
+    ----------
+    team : ndarray of int
+        The team's words.
+    room : int
+        Number of this helper, from 1 on.
+    """
+    _enter(*nothing_planned(), no_traces(), np.zeros((0, 0)), team, room)

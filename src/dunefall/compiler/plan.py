@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from dunefall.base.arrays import Floats
 from dunefall.catalogue.declare import ModuleSpec
+from dunefall.compiler.records import AMOUNT, BASE, INPUT, LINK, MODULE, VOICE
 
 __all__ = [
     "Floats",
@@ -24,6 +25,7 @@ __all__ = [
     "Record",
     "Records",
     "aligned_zeros",
+    "nothing_planned",
     "ramp_place",
 ]
 
@@ -45,6 +47,9 @@ class Plan(NamedTuple):
     has ended, ``meets`` the rows by which its sound leaves; ``channels`` tells which outputs of a layer's end go into
     the channels of ``mix``, where the sum of the layers is made; ``scratch`` is nobody's; ``live`` is the live input of
     this quantum; ``places`` takes the addresses of ``PLACES`` at each run; ``rate`` the sample rate in Hz.
+
+    ``strands``, ``tasks``, ``ends`` and ``tail`` tell what may run at the same time: see ``compiler.strands``. Each
+    thread has its own piece of ``scratch`` and of ``places``. ``context`` is room for where the arrays of a run are.
     """
 
     parts: Ints
@@ -62,6 +67,11 @@ class Plan(NamedTuple):
     live: Floats
     places: Ints
     rate: Floats
+    strands: Ints
+    tasks: Ints
+    ends: Ints
+    tail: Ints
+    context: Ints
 
 
 class Memory(NamedTuple):
@@ -118,6 +128,23 @@ def aligned_zeros(count: int) -> Floats:
     room = np.zeros(count + 7)
     first = (-room.ctypes.data % 64) // 8
     return room[first : first + count]
+
+
+def nothing_planned() -> tuple[Plan, Memory]:
+    """A plan and a memory of nothing: their types are those of all others."""
+    ints, floats = np.zeros(0, np.int64), np.zeros(0)
+    plan = Plan(
+        parts=np.zeros((0, 5), np.int64), modules=np.zeros(0, MODULE), ports=ints, inputs=np.zeros(0, INPUT),
+        links=np.zeros(0, LINK), moved=ints, voices=np.zeros(0, VOICE), rests=ints, meets=ints, channels=ints,
+        mix=floats, scratch=floats, live=floats, places=ints, rate=floats, strands=np.zeros((0, 2), np.int64),
+        tasks=np.zeros((0, 2), np.int64), ends=ints, tail=ints, context=ints,
+    )  # fmt: skip
+    memory = Memory(
+        rows=floats, states=floats, memories=floats, series=floats, bases=np.zeros(0, BASE),
+        amounts=np.zeros(0, AMOUNT), faults=ints, restless=ints, levels=floats, resting=ints, clicks=floats,
+        now=floats, position=ints,
+    )  # fmt: skip
+    return plan, memory
 
 
 def ramp_place(left: Ints, ramp: int) -> Floats:

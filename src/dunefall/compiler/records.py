@@ -9,13 +9,20 @@ from __future__ import annotations
 import numpy as np
 
 __all__ = [
-    "AMOUNT", "BASE", "INPUT", "LINK", "MODULE", "PHASES", "PLACES", "QUANTUM", "RAMP_S", "SCRATCH", "VOICE", "word",
+    "AMOUNT", "BASE", "CONTEXT", "INPUT", "LINK", "MODULE", "MOST_THREADS", "PHASES", "PLACES", "QUANTUM", "RAMP_S",
+    "SCRATCH", "STRANDS", "VOICE", "word",
 ]  # fmt: skip
 
 QUANTUM = 64
 """Samples that are computed at a time, whatever the device asks for."""
 SCRATCH = 32 * QUANTUM
 """Numbers that every kernel may use while it runs."""
+STRANDS = 8
+"""Each layer belongs to one of so many strands, each of which one thread runs at a time."""
+MOST_THREADS = 4
+"""So many threads run one program at most: more than there are strands have nothing to do."""
+CONTEXT = 512
+"""Room for where the arrays of a run are, in words of 8 bytes."""
 RAMP_S = 0.06
 """Time in which a changed value glides to its new place."""
 

@@ -73,7 +73,7 @@ def _begun(kept: Program, patch: Patch) -> Program:
     plan = kept.plan._replace(
         modules=modules, ports=kept.plan.ports.copy(), mix=aligned_zeros(len(kept.plan.mix)),
         scratch=aligned_zeros(len(kept.plan.scratch)), live=aligned_zeros(len(kept.plan.live)),
-        places=np.zeros_like(kept.plan.places),
+        places=np.zeros_like(kept.plan.places), context=np.zeros_like(kept.plan.context),
     )  # fmt: skip
     memories = aligned_zeros(int(modules["memory_size"].sum()))
     return replace(kept, patch=patch, plan=plan, memory=_fresh(kept.memory)._replace(memories=memories))

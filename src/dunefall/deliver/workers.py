@@ -23,8 +23,10 @@ from dunefall.base.errors import DunefallError, ParameterError, StorageError
 from dunefall.base.language import tr
 from dunefall.base.processes import end_with
 from dunefall.base.storage import PART, synced, whole
+from dunefall.compiler.team import threads_here
 from dunefall.deliver.making import File, Task, make
 from dunefall.deliver.rendering import Ear, StoppedError
+from dunefall.render.threads import render_with
 
 __all__ = ["Batch", "Outcome", "Workers", "begin_work", "cluster", "work"]
 
@@ -59,10 +61,12 @@ class Outcome:
 _ready = False
 
 
-def _serve(master: int) -> None:
-    """Once in each worker of this machine: it yields to the sound, and ends with the program that it serves."""
+def _serve(master: int, threads: int) -> None:
+    """Once in each worker of this machine: it yields to the sound, ends with the program that it serves, and renders
+    with so many threads."""
     os.nice(NICE)
     end_with(master)
+    render_with(threads)
 
 
 def begin_work() -> None:
@@ -222,11 +226,13 @@ class Workers:
 
     def _begin_executor(self) -> Executor:
         if self._executor is None:
-            self._executor = (
-                cluster(self.scheduler)
-                if self.far
-                else ProcessPoolExecutor(self.count, multiprocessing.get_context("spawn"), _serve, (os.getpid(),))
-            )
+            if self.far:
+                self._executor = cluster(self.scheduler)
+            else:
+                served = os.getpid(), threads_here() // self.count
+                self._executor = ProcessPoolExecutor(
+                    self.count, multiprocessing.get_context("spawn"), _serve, served
+                )
         return self._executor
 
     def close(self, at_once: bool = False) -> None:

@@ -19,7 +19,8 @@ from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.base.pages import put_at_hand
 from dunefall.base.processes import be_given_up_first
 from dunefall.base.programs import be_part_of
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.code import LoopCode
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
@@ -32,7 +33,6 @@ from dunefall.engine.clicknews import ClickNews
 from dunefall.engine.devices.outlet import Outlet
 from dunefall.engine.devices.output import fitting_rate, raise_thread_priority
 from dunefall.engine.inputs import Inputs
-from dunefall.engine.messages import EngineOptions
 from dunefall.engine.peers import Peers
 from dunefall.engine.replay import AHEAD_S, Replay
 from dunefall.engine.seeking import Meeting, SeekJob, nearer
@@ -56,7 +56,7 @@ MOST_AT_A_TIME = 4
 FAILED = tr("The sound engine failed and was started again; nothing is lost.")
 
 
-def run_engine(pipe: Connection, shared_name: str, options: EngineOptions, program: str) -> None:
+def run_engine(pipe: Connection, shared_name: str, options: say.EngineOptions, program: str) -> None:
     """Entry of the engine's process, which belongs to a program."""
     be_part_of(program)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -74,7 +74,7 @@ def run_engine(pipe: Connection, shared_name: str, options: EngineOptions, progr
 
 
 class _Host:
-    def __init__(self, pipe: Connection, shared: SharedState, options: EngineOptions) -> None:
+    def __init__(self, pipe: Connection, shared: SharedState, options: say.EngineOptions) -> None:
         self._pipe, self._shared, self._options = pipe, shared, options
         self._opened = self._left = False
         self._watched: tuple[str, ...] = ()
@@ -175,7 +175,7 @@ class _Host:
 
     def _sound(self) -> Sounding:
         if self._sounding is None:
-            self._sounding = Sounding(self._shared, self._options.rate, self._options.frames)
+            self._sounding = Sounding.with_helpers(self._shared, self._options.rate, self._options.frames)
             self._sounding.monitor = self._monitor
         return self._sounding
 

@@ -16,12 +16,15 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
+from dunefall.compiler.loop import ALONE
 from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.team import Team, threads_here
 from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, piece_number, short_term_lufs
 from dunefall.dsp.oversampling import oversampler
 from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.devices.clockout import BeatLine
+from dunefall.engine.devices.output import ask_for_real_time
 from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.outgoing import Outgoing
@@ -39,6 +42,8 @@ GAIN_FADE_S = 0.03
 KNOWN_FADE_S = 0.01
 LATE_S = 0.001
 """What is played sounds a block and so much later: what a thread may take to hand it over."""
+SHARE_ABOVE, ALONE_BELOW = 0.5, 0.15
+"""From this load on other threads take part, down to that one."""
 _PEAK_FALL = 0.86
 
 
@@ -59,7 +64,7 @@ class Sounding:
         The error, with its cause, that ended the sound; from then on there is silence.
     """
 
-    def __init__(self, shared: SharedState, rate: float, frames: int) -> None:
+    def __init__(self, shared: SharedState, rate: float, frames: int, team: Team | None = None) -> None:
         self.rate = rate
         self.player: Player | None = None
         self.checkpoints = Checkpoints(rate)
@@ -68,7 +73,7 @@ class Sounding:
         self.beats = BeatLine()
         self.last_minutes = LastMinutes(rate)
         self.outgoing = Outgoing(shared)
-        self._shared = shared
+        self._shared, self._team, self._together = shared, team or Team(1), False
         self._known: KnownSound | None = None
         self._leaving: KnownSound | Player | None = None
         self._next: Player | None = None
@@ -91,6 +96,11 @@ class Sounding:
         shared.status[Status.RATE] = rate
         shared.status[Status.LUFS] = -np.inf
         shared.status[Status.REDUCTION] = 1.0
+
+    @classmethod
+    def with_helpers(cls, shared: SharedState, rate: float, frames: int) -> Sounding:
+        """One whose work is shared by as many threads as there are processors, all of the priority of the sound."""
+        return cls(shared, rate, frames, Team(threads_here(), ask_for_real_time))
 
     def later(self, act: Callable[[], None], *, after_fade: bool = False) -> None:
         """Let the audio thread call ``act`` at the start of a block; in order, and if so asked not before a fade-out
@@ -153,6 +163,7 @@ class Sounding:
         """Forget all programs (after the device has stopped)."""
         self._queue.clear()
         self.last_minutes.end()
+        self._team.close()
         self.player = None
         self.checkpoints.forget()
 
@@ -234,9 +245,15 @@ class Sounding:
             if self._next is not None and known.position >= self._next.position:
                 player = self._join()
         if done < len(mix):
+            player.team = self._team.words if self._shares() else ALONE
             self.checkpoints.offer(player)
             player.fill(mix[done:])
             self._layout = layout_of(player.program.patch.layout)
+
+    def _shares(self) -> bool:
+        """Whether other threads take part: where one has much to do; a light patch leaves them in peace."""
+        self._together = bool(self._shared.status[Status.LOAD] > (ALONE_BELOW if self._together else SHARE_ABOVE))
+        return self._together
 
     def _join(self) -> Player:
         """The player that goes on sounds from now on, if it is there."""

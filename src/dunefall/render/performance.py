@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from dunefall.base.layouts import layout_of
-from dunefall.compiler.build import compile_patch, same_structure
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.program import Program
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import Traces

@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 
 from dunefall.catalogue import spec_of
 from dunefall.catalogue.pitch.keyboard import COUNT, EVENT_SIZE, EVENTS, MOST_EVENTS
-from dunefall.compiler.build import compile_patch, series_changes, value_changes
+from dunefall.compiler.build import compile_patch
+from dunefall.compiler.changes import series_changes, value_changes
 from dunefall.compiler.loop import run
 from dunefall.compiler.plan import Memory
 from dunefall.compiler.program import Program
@@ -25,6 +26,7 @@ from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.takeover import Takeover
 from dunefall.compiler.traces import Traces, no_traces
 from dunefall.patch.model import Patch, Place
+from dunefall.render.threads import rendering_team
 
 __all__ = ["NOW", "Checkpoint", "Player", "Step", "glide", "play_note", "wants_note"]
 
@@ -115,6 +117,8 @@ class Player:
         What is to come, in order of time. Another thread may append.
     tempo_bpm : float
         Of the patch, at the next sample.
+    team : ndarray of int
+        The words of the team whose threads share the work: see ``compiler.team``. The samples are the same.
     live : function of (position, out)
         Fills ``out`` with the live input from a position on; asked for each sample once, in order.
     """
@@ -124,6 +128,7 @@ class Player:
         self.channels = channels
         self.tempo_bpm = program.patch.tempo_bpm
         self.traces = traces
+        self.team = rendering_team()
         self.live: Callable[[int, NDArray[np.float64]], None] | None = None
         self.steps: deque[Step] = deque()
         self._unwatched = no_traces()
@@ -246,8 +251,8 @@ class Player:
             n = min(len(out) - done, QUANTUM - self.position % QUANTUM, len(self._weights) - self._faded)
             piece, other = out[done : done + n], self._other[:n]
             self._hear(n)
-            run(self.program.plan, self.program.memory, traces, piece)
-            run(self._old.plan, self._old.memory, self._unwatched, other)
+            run(self.program.plan, self.program.memory, traces, piece, self.team)
+            run(self._old.plan, self._old.memory, self._unwatched, other, self.team)
             other -= piece
             other *= self._weights[self._faded : self._faded + n]
             piece += other
@@ -260,7 +265,7 @@ class Player:
             if self.program.live:
                 n = min(n, QUANTUM - self.position % QUANTUM)
                 self._hear(n)
-            run(self.program.plan, self.program.memory, traces, out[done : done + n])
+            run(self.program.plan, self.program.memory, traces, out[done : done + n], self.team)
             done += n
 
     def _hear(self, n: int) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from dunefall.base.errors import DunefallError, StorageError
 from dunefall.base.language import tr
 from dunefall.base.storage import whole
-from dunefall.compiler.build import same_structure
+from dunefall.compiler.changes import same_structure
 from dunefall.compiler.code import use_loop_code
 from dunefall.compiler.program import Program
 from dunefall.compiler.sounds import import_sounds
