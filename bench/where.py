@@ -17,9 +17,10 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from dunefall.catalogue import catalogue
-from dunefall.compiler import loop
+from dunefall.compiler import loop, parts
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
+from dunefall.compiler.context import borrowed as _borrowed
 from dunefall.compiler.plan import Memory, Plan
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM, RAMP_S
@@ -35,11 +36,12 @@ __all__ = ["shares"]
 
 RATE, SETTLED_S, TIMED_S = 48000.0, 10.0, 10.0
 Counts = NDArray[np.int64]
-run_module: Any = loop._run_module
-run_loop: Any = loop._run_loop
-after: Any = loop._after
-rest: Any = loop._rest
-borrowed: Any = loop.borrowed
+run_module: Any = parts._run_module
+run_loop: Any = parts._run_loop
+follow: Any = parts._follow
+add: Any = parts.into_mix
+rest: Any = parts.rest
+borrowed: Any = _borrowed
 borrow: Any = _borrow
 tiny_is_zero: Any = _tiny_is_zero
 restore_tiny: Any = _restore_tiny
@@ -81,7 +83,9 @@ def _timed(p: Plan, m: Memory, t: Traces, quantums: int, modules_held: Counts, e
                     run_module(plan, memory, k, 0, QUANTUM, ramp, False)
                     modules[k] += cycles() - begun
                 begun = cycles()
-                after(plan, memory, traces, k, 0, QUANTUM)
+                follow(plan, memory, traces, k, 0, QUANTUM)
+                if plan.modules[k].lane_end != 0:
+                    add(plan, memory, k, 0, QUANTUM)
                 ends[k] += cycles() - begun
         memory.position[0] += QUANTUM
         begun = cycles()

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from dunefall.catalogue.space import delay
-from dunefall.compiler import loop
+from dunefall.compiler import parts
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
@@ -83,7 +83,7 @@ def runs_by_rows(patch: Patch) -> bool:
     program = compile_patch(patch, rate=48000)
     run(program.plan, program.memory, no_traces(), np.zeros((QUANTUM * 40, 2)))
     s = rows_of(program)
-    return s >= 0 and bool(loop._run_by_rows(program.plan, program.memory, s, 0, QUANTUM, RAMP))
+    return s >= 0 and bool(parts._run_by_rows(program.plan, program.memory, s, 0, QUANTUM, RAMP))
 
 
 SIZES = [QUANTUM * 90, 7, 1, 56, QUANTUM * 40, 33, 31, QUANTUM * 120]

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from dunefall.catalogue import catalogue
 from dunefall.catalogue.declare import Param
+from dunefall.compiler import loop
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
@@ -305,7 +306,7 @@ def test_constants_share_their_rows() -> None:
 def test_no_patch_makes_the_loop_be_compiled_anew() -> None:
     """Arrays of another kind would: a patch of whole numbers only once did, for 100 s, in the thread that sounds."""
     prepare(["lfo"])
-    known = set(map(str, run.signatures))
+    known = set(map(str, loop._enter.signatures))
     lonely = []
     for spec in catalogue().values():
         whole = {param.id: int(param.default) for param in spec.params if not param.follows}
@@ -315,7 +316,7 @@ def test_no_patch_makes_the_loop_be_compiled_anew() -> None:
     for patch in (Patch(), Patch(layers=()), Patch(tempo_bpm=90), *lonely):
         for program in (compile_patch(patch, rate=48000), watch_all(patch, rate=48000)):
             run(program.plan, program.memory, no_traces(), np.zeros((QUANTUM, 2)))
-    assert set(map(str, run.signatures)) == known
+    assert set(map(str, loop._enter.signatures)) == known
 
 
 def test_compiling_200_modules_is_quick() -> None:

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
-from dunefall.compiler.loop import ALONE, run
+from dunefall.compiler.loop import NOBODY, run
 from dunefall.compiler.plan import Ints
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import MOST_THREADS, QUANTUM, STRANDS
@@ -57,7 +57,7 @@ def program_of(patch: Patch) -> Program:
 
 
 def test_any_number_of_threads_gives_the_same_bits(team: Team) -> None:
-    alone = digest(program_of(demo()), ALONE, 6.0)
+    alone = digest(program_of(demo()), NOBODY, 6.0)
     assert digest(program_of(demo()), team.words, 6.0) == alone
     assert digest(program_of(demo()), team.words, 6.0, 1000) == alone  # quantums in pieces
 
@@ -70,7 +70,7 @@ def demo() -> Patch:
 def test_every_starter_gives_the_same_bits(starter: str) -> None:
     patch = find_patch(f"starter:{starter}")[0]
     team = Team(2)
-    assert digest(program_of(patch), team.words, 2.0) == digest(program_of(patch), ALONE, 2.0)
+    assert digest(program_of(patch), team.words, 2.0) == digest(program_of(patch), NOBODY, 2.0)
     team.close()
 
 
@@ -93,7 +93,7 @@ def test_edits_fall_on_their_samples_with_several_threads() -> None:
 
 
 def test_two_teams_at_once_do_not_disturb_each_other() -> None:
-    alone, found = digest(program_of(demo()), ALONE, 3.0), {}
+    alone, found = digest(program_of(demo()), NOBODY, 3.0), {}
 
     def render(number: int) -> None:
         team = Team(2)
@@ -118,7 +118,7 @@ def test_helpers_sleep_while_nothing_runs_and_leave_when_they_are_sent_home() ->
     assert time.process_time() - begun < 0.05  # two that spin would take 0.6 s
     team.close()
     assert threading.active_count() == before
-    assert digest(program_of(demo()), team.words, 0.5) == digest(program_of(demo()), ALONE, 0.5)
+    assert digest(program_of(demo()), team.words, 0.5) == digest(program_of(demo()), NOBODY, 0.5)
 
 
 def test_each_helper_does_first_what_it_was_asked_to() -> None:

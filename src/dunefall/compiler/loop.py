@@ -18,7 +18,7 @@ from dunefall.compiler.context import recall as _recall
 from dunefall.compiler.parts import into_mix, rest
 from dunefall.compiler.plan import Floats, Ints, Memory, Plan, nothing_planned
 from dunefall.compiler.records import MOST_THREADS, PLACES, QUANTUM, SCRATCH, STRANDS
-from dunefall.compiler.runner import FRAMES, call_runner, runner_address
+from dunefall.compiler.runner import ALONE, FRAMES, call_runner, runner_address
 from dunefall.compiler.sharing import (
     BUSY,
     CLOSED,
@@ -47,12 +47,12 @@ from dunefall.dsp.cache import cached_njit
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
 from dunefall.dsp.tiny import tiny_is_zero as _tiny_is_zero
 
-__all__ = ["ALONE", "LOUDEST", "help_out", "run"]
+__all__ = ["LOUDEST", "NOBODY", "help_out", "run"]
 
 LOUDEST = 10.0 ** (24.0 / 20.0)
 """What the mix gives out at most, +24 dBFS: a limiter that a runaway loop has held down comes up again soon."""
 SCRATCH_PLACE, PHASE_PLACE = PLACES.index("scratch"), PLACES.index("line_phase")
-ALONE: Ints = np.zeros(WORDS, np.int64)
+NOBODY: Ints = np.zeros(WORDS, np.int64)
 """The words of a team without helpers."""
 borrow: Any = _borrow
 keep: Any = _keep
@@ -99,16 +99,16 @@ def _take_part(team: int, room: int) -> None:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run_strands(plan: Plan, team: int, context: int, helpers: int) -> None:
-    """Run the tasks of all strands, with others or alone."""
-    if helpers == 0:
-        call_runner(runner_of(team), context, 0, plan.tail[0], 0)
-        return
+def _run_together(plan: Plan, memory: Memory, team: int, context: int, start: int, n: int) -> None:
+    """Run a quantum with others: the tasks of all strands, then what they give goes into the mix, then the tail."""
     begin_quantum(team)
     for strand in range(STRANDS):
         if plan.strands[strand, 1] > 0:
             open_strand(team, strand)
     _take_part(team, 0)
+    for k in range(plan.ends.size):
+        into_mix(plan, memory, plan.ends[k], start, n)
+    call_runner(runner_of(team), context, plan.tail[0], plan.parts.shape[0], 0)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -146,6 +146,7 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints) ->
     context, helpers, done = plan.context.ctypes.data, team[HELPERS], 0
     groups = plan.mix.size // (QUANTUM * MOST_CHANNELS)
     keep(context, (plan, memory, traces))
+    plan.context[ALONE] = helpers == 0
     if helpers > 0:
         begin_run(team.ctypes.data, context)
     while done < out.shape[0]:
@@ -153,10 +154,10 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints) ->
         n = min(QUANTUM - start, out.shape[0] - done)
         plan.context[FRAMES] = n
         plan.mix[:] = 0.0
-        _run_strands(plan, team.ctypes.data, context, helpers)
-        for k in range(plan.ends.size):
-            into_mix(plan, memory, plan.ends[k], start, n)
-        call_runner(team[RUNNER], context, plan.tail[0], plan.parts.shape[0], 0)
+        if helpers > 0:
+            _run_together(plan, memory, team.ctypes.data, context, start, n)
+        else:
+            call_runner(team[RUNNER], context, 0, plan.parts.shape[0], 0)
         _give(plan, out, done, n, groups)
         done += n
         memory.position[0] += n
@@ -192,7 +193,7 @@ def _enter(
     restore_tiny(mode)
 
 
-def run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints = ALONE) -> None:
+def run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints = NOBODY) -> None:
     """Compute the next samples of a program, in quantums aligned to multiples of QUANTUM.
 
     Parameters

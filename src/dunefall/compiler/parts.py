@@ -328,7 +328,7 @@ def _close_stems(plan: Plan, memory: Memory, m: int, start: int, n: int) -> None
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def run_part(plan: Plan, memory: Memory, traces: Traces, s: int, start: int, n: int, ramp: int) -> None:
+def run_part(plan: Plan, memory: Memory, traces: Traces, s: int, start: int, n: int, ramp: int, adds: int) -> None:
     """Run one part for n samples of the present quantum.
 
     Parameters
@@ -341,8 +341,10 @@ def run_part(plan: Plan, memory: Memory, traces: Traces, s: int, start: int, n: 
         First sample in the quantum, and how many.
     ramp : int
         Samples in which a value glides.
+    adds : int
+        Whether layers' ends go into the mix at once; where several threads take part, that is done when all have run.
     """
-    first, last, loop, in_tail = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2], s >= plan.tail[0]
+    first, last, loop = plan.parts[s, 0], plan.parts[s, 1], plan.parts[s, 2]
     if loop != 0:
         _run_loop(plan, memory, s, start, n, ramp)
     for m in range(first, last):
@@ -351,5 +353,5 @@ def run_part(plan: Plan, memory: Memory, traces: Traces, s: int, start: int, n: 
             if plan.modules[m].stem < 0:
                 _close_stems(plan, memory, m, start, n)
         _follow(plan, memory, traces, m, start, n)
-        if in_tail and plan.modules[m].lane_end != 0:
+        if adds and plan.modules[m].lane_end != 0:
             into_mix(plan, memory, m, start, n)

@@ -14,10 +14,10 @@ from dunefall.compiler.records import CONTEXT, QUANTUM, RAMP_S
 from dunefall.compiler.views import address_caller
 from dunefall.dsp.cache import kept_folder, sources_of, use_folder_of
 
-__all__ = ["FRAMES", "call_runner", "runner_address"]
+__all__ = ["ALONE", "FRAMES", "call_runner", "runner_address"]
 
-FRAMES = CONTEXT - 1
-"""Where in the context it is told how many samples of the quantum are computed."""
+ALONE, FRAMES = CONTEXT - 2, CONTEXT - 1
+"""Where in the context it is told whether one thread runs everything, and how many samples of the quantum."""
 _RUNNER = types.void(types.int64, types.int64, types.int64, types.int64)
 recall: Any = _recall
 _call: Any = address_caller(_RUNNER)
@@ -27,9 +27,9 @@ def _run_parts(context: int, first: int, last: int, room: int) -> None:
     """Run parts of a program as the thread of this number."""
     plan, memory, traces = recall(context)
     start, n, ramp = memory.position[0] % QUANTUM, plan.context[FRAMES], max(1, round(RAMP_S * plan.rate[0]))
-    plan = in_room(plan, room)
+    plan, alone = in_room(plan, room), plan.context[ALONE] != 0
     for s in range(first, last):
-        run_part(plan, memory, traces, s, start, n, ramp)
+        run_part(plan, memory, traces, s, start, n, ramp, alone or s >= plan.tail[0])
 
 
 @cache

@@ -230,9 +230,7 @@ class Workers:
                 self._executor = cluster(self.scheduler)
             else:
                 served = os.getpid(), threads_here() // self.count
-                self._executor = ProcessPoolExecutor(
-                    self.count, multiprocessing.get_context("spawn"), _serve, served
-                )
+                self._executor = ProcessPoolExecutor(self.count, multiprocessing.get_context("spawn"), _serve, served)
         return self._executor
 
     def close(self, at_once: bool = False) -> None:

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
-from dunefall.compiler.loop import ALONE
+from dunefall.compiler.loop import NOBODY
 from dunefall.compiler.records import QUANTUM
 from dunefall.compiler.team import Team, threads_here
 from dunefall.dsp.limiter import Limiter
@@ -245,7 +245,7 @@ class Sounding:
             if self._next is not None and known.position >= self._next.position:
                 player = self._join()
         if done < len(mix):
-            player.team = self._team.words if self._shares() else ALONE
+            player.team = self._team.words if self._shares() else NOBODY
             self.checkpoints.offer(player)
             player.fill(mix[done:])
             self._layout = layout_of(player.program.patch.layout)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dunefall.compiler.loop import ALONE
+from dunefall.compiler.loop import NOBODY
 from dunefall.compiler.plan import Ints
 from dunefall.compiler.team import Team
 
@@ -27,4 +27,4 @@ def render_with(threads: int) -> None:
 
 def rendering_team() -> Ints:
     """The words of the team that shares the work of a new player."""
-    return _teams[0].words if _teams else ALONE
+    return _teams[0].words if _teams else NOBODY

@@ -57,6 +57,7 @@ slopes are followed again."""
 LIKELY, LIKELY_REST = 0.02, 0.3
 """How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted,
 against one that does most of it."""
+AMOUNT_RANGE = 8.0
 FEW_FREE = 90
 """So many values are tried alone at most; chance chooses them."""
 
@@ -96,9 +97,30 @@ class Found:
 
 @dataclass(frozen=True)
 class _Value:
+    """A value of a module, on its rail."""
+
     module: str
     param: Param
     start: float
+
+    def moved(self, patch: Patch, place: float) -> Patch:
+        """The patch with it at a place of its rail."""
+        return patch.with_param(self.module, self.param.id, self.param.from_rail(place))
+
+
+@dataclass(frozen=True)
+class _Amount:
+    """How far a link moves a value: from an eighth to eight times what it was, which is the middle of its rail."""
+
+    link: str
+    most: float
+    start: float = 0.5
+
+    def moved(self, patch: Patch, place: float) -> Patch:
+        """The patch with it at a place of its rail."""
+        link = patch.link(self.link)
+        amount = link.amount * AMOUNT_RANGE ** (2.0 * place - 1.0)
+        return patch.with_link(replace(link, amount=min(self.most, max(-self.most, amount))))
 
 
 def hears_alone(modules: Collection[str], seconds: float) -> Hears:
@@ -160,7 +182,12 @@ class _Search:
     """Values on their rails, and what each of them does."""
 
     def __init__(
-        self, patch: Patch, values: Sequence[_Value], levels: _Levels, wanted: Mapping[int, float], hears: Hears
+        self,
+        patch: Patch,
+        values: Sequence[_Value | _Amount],
+        levels: _Levels,
+        wanted: Mapping[int, float],
+        hears: Hears,
     ) -> None:
         self._patch, self._values, self._levels, self._hears = patch, values, levels, hears
         self._start = np.array([value.start for value in values])
@@ -181,7 +208,7 @@ class _Search:
         patch = self._levels.moved(self._patch, trim_db)
         for value, place, start in zip(self._values, places.tolist(), self._start.tolist(), strict=True):
             if abs(place - start) > 1e-9:
-                patch = patch.with_param(value.module, value.param.id, value.param.from_rail(place))
+                patch = value.moved(patch, place)
         return patch
 
     def steps_at(self, places: Sequence[Floats]) -> list[Floats]:
@@ -346,9 +373,9 @@ class _Search:
         return np.asarray(self._start + moved[:count] - moved[count:])
 
 
-def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value]:
-    """Values that may be moved and that glide."""
-    found = []
+def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value | _Amount]:
+    """Values that may be moved and that glide, and how far links move them."""
+    found: list[_Value | _Amount] = []
     for name in sorted(modules):
         module = patch.module(name)
         spec = spec_for(module)
@@ -356,6 +383,11 @@ def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: 
             free = spec is not None and is_free(spec, param, module.locked, module.params)
             if free and spec is not None and not param.choices and kind_of(spec, param) in kinds:
                 found.append(_Value(name, param, param.to_rail(module.params.get(param.id, param.default))))
+                low, high = param.domain
+                found += [
+                    _Amount(link.id, max(abs(link.amount), high - low))
+                    for link in patch.links_into(name, param.id) if link.on and link.amount
+                ]  # fmt: skip
     return dice.sample(found, FEW_FREE) if len(found) > FEW_FREE else found
 
 
