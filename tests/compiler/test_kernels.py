@@ -9,7 +9,7 @@ import pytest
 
 import dunefall.compiler.makecode as makecode
 from dunefall.catalogue import catalogue
-from dunefall.compiler import warmup
+from dunefall.compiler import kernels, warmup
 
 MOST_MB = 40.0
 """All kernels of the catalogue: twice what they take; with Numba's code for linking they took 68 MB."""
@@ -42,3 +42,15 @@ def test_only_what_is_compiled_is_told_of(there: bool, monkeypatch: pytest.Monke
     monkeypatch.setattr(warmup, "compiled_before", lambda path: there)
     warmup.prepare(["clock", "lfo"], lambda *step: told.append(step))
     assert told == ([] if there else [(0, 3, "Clock"), (1, 3, "LFO"), (2, 3, "engine loop"), (3, 3, "")])
+
+
+def test_generated_code_is_looked_for_once_and_made_again_when_it_is_gone(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Each short sound of a set asked for its loops' code anew: a digest of all sources, a list of all folders."""
+    text = '"""Nothing."""\n'
+    path = kernels.generated_path("once", text)
+    with monkeypatch.context() as context:
+        context.setattr(kernels, "sources_of", None)
+        assert kernels.generated_path("once", text) == path
+    path.unlink()
+    assert kernels.generated_path("once", text) == path
+    assert path.read_text() == text

@@ -65,6 +65,8 @@ def entry(n, start, moving, ports_p, module_p, places_p, rate):
 '''
 
 _loaded: dict[str, Any] = {}
+_paths: dict[tuple[str, str], Path] = {}
+"""Where this process has found generated code, or put it: looking for it takes as long as a short sound."""
 _in_memory: dict[Path, str] = {}
 """Generated code that could not be written."""
 
@@ -205,8 +207,12 @@ def generated_path(stem: str, text: str) -> Path:
     -------
     Path
     """
+    known = _paths.get((stem, text))
+    if known is not None and known.is_file():
+        return known
     sources = sources_of(text)
     path = kept_folder(stem, sources) / f"{stem.replace('-', '_')}_{sources}.py"
+    _paths[stem, text] = path
     if _kept(path) == text or path in _in_memory:
         return path
     own = path.with_suffix(f".{os.getpid()}")  # another process may be writing the same file

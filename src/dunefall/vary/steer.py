@@ -14,6 +14,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from random import Random
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -123,6 +124,10 @@ class _Amount:
         return patch.with_link(replace(link, amount=min(self.most, max(-self.most, amount))))
 
 
+_Free: TypeAlias = _Value | _Amount
+"""What the search may move."""
+
+
 def hears_alone(modules: Collection[str], seconds: float) -> Hears:
     """What listens to patches here, one after the other: to the layers of some modules."""
     return lambda patches: [described_patch(by_itself(patch, modules), seconds)[1] for patch in patches]
@@ -184,7 +189,7 @@ class _Search:
     def __init__(
         self,
         patch: Patch,
-        values: Sequence[_Value | _Amount],
+        values: Sequence[_Free],
         levels: _Levels,
         wanted: Mapping[int, float],
         hears: Hears,
@@ -373,9 +378,9 @@ class _Search:
         return np.asarray(self._start + moved[:count] - moved[count:])
 
 
-def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Value | _Amount]:
+def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Free]:
     """Values that may be moved and that glide, and how far links move them."""
-    found: list[_Value | _Amount] = []
+    found: list[_Free] = []
     for name in sorted(modules):
         module = patch.module(name)
         spec = spec_for(module)
