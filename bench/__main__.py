@@ -33,6 +33,7 @@ def main() -> None:
         print(f"  ({letter}) {GRAPHS[letter][0]:45} {row['ratio']:.2f}  median {row['median_ratio']:.2f}  {fast}")
     results["realtime_factor"] = factor = engine.realtime_factor()
     print(f"demo rendered on one core: {factor['worst']:.1f} to {factor['best']:.1f} times real time")
+    print(f"on all of them: {factor['together']:.1f} at best, {factor['gain']:.2f} times as fast in each turn (median)")
     results["compile_ms"] = compiled = {str(count): engine.compile_ms(count) for count in (10, 200, 2000)}
     print("compiling:", ", ".join(f"{count} modules {ms:.1f} ms" for count, ms in compiled.items()))
     results["cost_by_size_ns"] = sizes = engine.cost_by_size_ns()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 import time
 
 import numpy as np
@@ -12,28 +13,37 @@ from dunefall.compiler.build import compile_patch
 from dunefall.compiler.loop import run
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM
+from dunefall.compiler.team import threads_here
 from dunefall.compiler.traces import PROBES, Traces, no_traces
 from dunefall.compiler.warmup import prepare
 from dunefall.engine.shared import SharedState
 from dunefall.engine.tracing import TraceSlots
 from dunefall.patch.library import find_patch
 from dunefall.patch.model import Layer, Link, Module, Patch, Place
-from dunefall.render.offline import render_to_array
+from dunefall.render.offline import CODE_FROM_S, render_to_array
+from dunefall.render.threads import render_with
 
 __all__ = ["compile_ms", "cost_by_size_ns", "memory_per_module", "module_costs_ns", "realtime_factor", "trace_cost"]
 
 
 def realtime_factor(seconds: float = 30.0, rounds: int = 5) -> dict[str, float]:
-    """Seconds of the demo's sound per second of one core, after warm-up: worst and best of some rounds."""
+    """Seconds of the demo's sound per second of one core, after warm-up: worst and best of some rounds; and the best
+    and the gain of as many threads as there are processors, each round in turn with one of one thread."""
     patch, _ = find_patch("demo:")
     prepare(catalogue())
-    render_to_array(patch, seconds=1.0)
-    factors = []
+    render_to_array(patch, seconds=CODE_FROM_S)  # long enough that its loops' code is made
+    factors: dict[int, list[float]] = {1: [], threads_here(): []}
     for _ in range(rounds):
-        begun = time.perf_counter()
-        render_to_array(patch, seconds=seconds)
-        factors.append(seconds / (time.perf_counter() - begun))
-    return {"worst": min(factors), "median": sorted(factors)[rounds // 2], "best": max(factors)}
+        for threads, found in factors.items():
+            render_with(threads)
+            begun = time.perf_counter()
+            render_to_array(patch, seconds=seconds)
+            found.append(seconds / (time.perf_counter() - begun))
+    render_with(1)
+    alone, together = factors[1], factors[threads_here()]
+    gain = statistics.median(b / a for a, b in zip(alone, together, strict=True))
+    return {"worst": min(alone), "median": statistics.median(alone), "best": max(alone), "together": max(together),
+            "gain": gain}  # fmt: skip
 
 
 def module_costs_ns(copies: int = 20, quantums: int = 100, rounds: int = 8) -> dict[str, dict[str, float]]:

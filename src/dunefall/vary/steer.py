@@ -55,12 +55,12 @@ GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0
 """So many places are guessed at a time, near so many of the best ones; values that are moved there at most, how far on
 their rails, and how much of a guess's spread is drawn; how often a place is heard whatever the guess is; so often until
 slopes are followed again."""
-LIKELY, LIKELY_REST = 0.02, 0.3
-"""How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted,
-against one that does most of it."""
+LIKELY, LIKELY_REST, NEVER = 0.02, 0.3, 1e-9
+"""How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted, and
+one that was not tried yet, against one that does most of it."""
 AMOUNT_RANGE = 8.0
-FEW_FREE = 90
-"""So many values are tried alone at most; chance chooses them."""
+FEW_FREE, FEW_AMOUNTS = 90, 30
+"""So many values, and amounts of links, are tried alone at most; chance chooses them."""
 
 BEYOND = "it has too few onsets in {seconds:g} s, or too many come and go by chance, for a difference to be heard"
 
@@ -187,15 +187,11 @@ class _Search:
     """Values on their rails, and what each of them does."""
 
     def __init__(
-        self,
-        patch: Patch,
-        values: Sequence[_Free],
-        levels: _Levels,
-        wanted: Mapping[int, float],
-        hears: Hears,
+        self, patch: Patch, values: Sequence[_Free], levels: _Levels, wanted: Mapping[int, float], hears: Hears
     ) -> None:
         self._patch, self._values, self._levels, self._hears = patch, values, levels, hears
         self._start = np.array([value.start for value in values])
+        self._tried = np.zeros(len(values), bool)
         self._wanted = wanted
         self._goal = np.array([wanted.get(k, 0.0) for k in range(len(DIMENSIONS))])
         self.renders = 0
@@ -280,20 +276,21 @@ class _Search:
         on one side of its place tells little about the other side."""
         return np.asarray(np.maximum(np.concatenate([at - self._start, self._start - at], axis=-1), 0.0))
 
-    def slopes(self) -> Floats:
-        """What each value does, moved alone up and down [shape=(8, 2 * values)]; only those that do most of what is
-        wanted are tried on both sides."""
+    def slopes(self, which: Sequence[int]) -> Floats:
+        """What some values do, moved alone up and down [shape=(8, 2 * values), 0 for the others]; only those that do
+        most of what is wanted are tried on both sides."""
         count = len(self._values)
         sides = np.where(self._start + PROBE <= 1.0 - EDGE, 1.0, -1.0)
-        first = self._probed(range(count), sides)
-        found = np.hstack([first, -first])
-        found[:, :count][:, sides < 0] = -first[:, sides < 0]
-        found[:, count:][:, sides < 0] = first[:, sides < 0]
+        first = np.zeros((len(DIMENSIONS), count))
+        self._tried[which] = True
+        first[:, which] = self._probed(which, sides)
+        found = np.hstack([first * sides, -first * sides])
         if self.reached(self.best.steps):
             return found
         wanted = sum(np.abs(first[k]) for k in self._wanted)
         other = np.where(sides > 0, self._start - PROBE >= EDGE, self._start + PROBE <= 1.0 - EDGE)
-        strongest = [k for k in np.argsort(-np.asarray(wanted), kind="stable").tolist() if other[k]][:BOTH_SIDES]
+        order = np.argsort(-np.asarray(wanted), kind="stable").tolist()
+        strongest = [k for k in order if other[k] and k in which][:BOTH_SIDES]
         second = self._probed(strongest, -sides)
         for column, k in enumerate(strongest):
             found[:, k if sides[k] < 0 else count + k] = second[:, column]
@@ -310,18 +307,24 @@ class _Search:
 
     def go(self, most: int, dice: Random) -> None:
         """Search until it is reached, or the sounds are used up: with all values along their slopes first; then by
-        guesses, and with some of the values along their slopes, in turn."""
+        guesses, and with some of the values along their slopes, in turn, of which the amounts of links are some then."""
         if LOUDNESS in self._wanted:
             self.steps_at([self._start])
         if self.reached(self.best.steps):
             return
-        slopes, still = self.slopes(), np.zeros(len(DIMENSIONS))
+        amounts = [k for k, value in enumerate(self._values) if isinstance(value, _Amount)]
+        slopes, still = self.slopes(sorted(set(range(len(self._values))) - set(amounts))), np.zeros(len(DIMENSIONS))
         start = _Heard(float(self.cost(still)), still, self._start)
         self._descend(slopes, start, most)
-        if not np.any(slopes[list(self._wanted)]):
-            return
         from_start = True
         while self.renders < most and not self.reached(self.best.steps):
+            moves = bool(np.any(slopes[list(self._wanted)]))
+            if amounts:
+                slopes, amounts = slopes + self.slopes(amounts), []
+                self._descend(slopes, self.best if moves else start, most)
+                continue
+            if not moves:
+                return
             for _ in range(TRIES):
                 if self.renders < most and not self.reached(self.best.steps):
                     self.steps_at([self._promising(slopes, dice)])
@@ -333,7 +336,7 @@ class _Search:
         chance, count = np.random.default_rng(dice.randrange(2**32)), len(self._values)
         does = np.abs(slopes).reshape(len(DIMENSIONS), 2, count).max(axis=1)
         wanted, rest = does[list(self._wanted)].sum(axis=0), np.sqrt((does**2).sum(axis=0))
-        likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY
+        likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY * self._tried + NEVER
         best = np.array([heard.at for heard in sorted(self.heard, key=lambda heard: heard.cost)[:NEAR_BEST]])
         places = best[np.where(np.arange(GUESSED) % 2, 0, chance.integers(len(best), size=GUESSED))]
         order = np.argsort(-np.log(likely) - chance.gumbel(size=places.shape))
@@ -379,21 +382,25 @@ class _Search:
 
 
 def _free(patch: Patch, modules: Collection[str], kinds: Collection[str], dice: Random) -> list[_Free]:
-    """Values that may be moved and that glide, and how far links move them."""
-    found: list[_Free] = []
+    """Values that may be moved and that glide, then how far links move them."""
+    values: list[_Free] = []
+    amounts: list[_Free] = []
     for name in sorted(modules):
         module = patch.module(name)
         spec = spec_for(module)
         for param in spec.params if spec is not None and not module.bypassed else ():
             free = spec is not None and is_free(spec, param, module.locked, module.params)
             if free and spec is not None and not param.choices and kind_of(spec, param) in kinds:
-                found.append(_Value(name, param, param.to_rail(module.params.get(param.id, param.default))))
-                low, high = param.domain
-                found += [
-                    _Amount(link.id, max(abs(link.amount), high - low))
-                    for link in patch.links_into(name, param.id) if link.on and link.amount
-                ]  # fmt: skip
-    return dice.sample(found, FEW_FREE) if len(found) > FEW_FREE else found
+                values.append(_Value(name, param, param.to_rail(module.params.get(param.id, param.default))))
+                width = param.domain[1] - param.domain[0]
+                links = [link for link in patch.links_into(name, param.id) if link.on and link.amount]
+                amounts += [_Amount(link.id, max(abs(link.amount), width)) for link in links]
+    return _some(values, FEW_FREE, dice) + _some(amounts, FEW_AMOUNTS, dice)
+
+
+def _some(all_of_them: list[_Free], most: int, dice: Random) -> list[_Free]:
+    """So many of them at most; chance chooses."""
+    return dice.sample(all_of_them, most) if len(all_of_them) > most else all_of_them
 
 
 def steered(
