@@ -231,6 +231,23 @@ class _Builder:
             context=np.zeros(CONTEXT, np.int64),
         )
         shares = np.array([(x.share, x.offset_share) for x in self.ordered_wires], np.float64).reshape(-1, 2)
+        memory = self._memory()
+        copies: dict[str, list[str]] = {}
+        for instance in self.order:
+            copies.setdefault(instance.module.id, []).append(instance.id)
+        link_at: dict[str, list[int]] = {}
+        for k, wire in enumerate(self.ordered_wires):
+            link_at.setdefault(wire.link.id, []).append(k)
+        return Program(
+            patch=self.patch, rate=self.rate, plan=plan, memory=memory, module_at=dict(self.place),
+            input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
+            shares=shares, row_at=self.row_at, copies=copies, spread=self.spread,
+            sounding=frozenset(self.sounding),
+            asleep=self.asleep, live=any(listens(x.spec) for x in self.order), sounds=self.sounds, loops=self._loops(),
+        )  # fmt: skip
+
+    def _memory(self) -> Memory:
+        """What the program remembers at its start."""
         amounts = [
             (a := x.link.amount * x.share, a, b := x.link.offset * x.offset_share, b, 0) for x in self.ordered_wires
         ]
@@ -251,19 +268,7 @@ class _Builder:
         )
         for value, row in self.pool.items():
             memory.rows[row : row + QUANTUM] = value
-        copies: dict[str, list[str]] = {}
-        for instance in self.order:
-            copies.setdefault(instance.module.id, []).append(instance.id)
-        link_at: dict[str, list[int]] = {}
-        for k, wire in enumerate(self.ordered_wires):
-            link_at.setdefault(wire.link.id, []).append(k)
-        return Program(
-            patch=self.patch, rate=self.rate, plan=plan, memory=memory, module_at=dict(self.place),
-            input_at=self.input_at, wire_at={wire.id: k for k, wire in enumerate(self.ordered_wires)}, link_at=link_at,
-            shares=shares, row_at=self.row_at, copies=copies, spread=self.spread,
-            sounding=frozenset(self.sounding),
-            asleep=self.asleep, live=any(listens(x.spec) for x in self.order), sounds=self.sounds, loops=self._loops(),
-        )  # fmt: skip
+        return memory
 
     def _place_outputs(self) -> None:
         """Rows for all outputs that somebody uses; the others of a strand share one that nobody reads."""

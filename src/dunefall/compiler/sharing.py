@@ -102,14 +102,40 @@ def turn_of(team: int, strand: int) -> int:
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def done_of(team: int, strand: int) -> int:
-    """How many tasks of a strand are done in this quantum; for a thread that runs one."""
+    """How many tasks of a strand are done in this quantum; for a thread that runs one.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+    strand : int
+        Which.
+
+    Returns
+    -------
+    int
+    """
     done: int = (load(_turn_at(team, strand)) >> 2) - load(team + 8 * (_BEGUN + strand))
     return done
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def take(team: int, strand: int, turn: int) -> bool:
-    """Take a strand that was free; whether no other thread was faster."""
+    """Take a strand that was free; whether no other thread was faster.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+    strand : int
+        Which.
+    turn : int
+        As ``turn_of`` gave it.
+
+    Returns
+    -------
+    bool
+    """
     took: bool = swap_if(_turn_at(team, strand), turn, turn + BUSY)
     return took
 
@@ -135,28 +161,62 @@ def advance(team: int, strand: int, state: int, tasks: int) -> None:
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def context_of(team: int) -> int:
-    """Address of what is run; for a thread that runs a strand of it."""
+    """Address of what is run; for a thread that runs a strand of it.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+
+    Returns
+    -------
+    int
+    """
     context: int = load(team + 8 * _CONTEXT)
     return context
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def runner_of(team: int) -> int:
-    """Address of the function that runs parts."""
+    """Address of the function that runs parts.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+
+    Returns
+    -------
+    int
+    """
     address: int = load(team + 8 * RUNNER)
     return address
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def open_strand(team: int, strand: int) -> None:
-    """Let all threads see that a strand has something to do."""
+    """Let all threads see that a strand has something to do.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+    strand : int
+        Which.
+    """
     at = _turn_at(team, strand)
     store(at, load(at) - CLOSED)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def begin_quantum(team: int) -> None:
-    """Note where the strands, which are all closed, begin."""
+    """Note where the strands, which are all closed, begin.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+    """
     for strand in range(STRANDS):
         store(team + 8 * (_BEGUN + strand), load(_turn_at(team, strand)) >> 2)
 
@@ -181,20 +241,46 @@ def begin_run(team: int, context: int) -> None:
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def end_run(team: int) -> None:
-    """Let the helpers go to sleep."""
+    """Let the helpers go to sleep.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+    """
     store(team + 8 * _OPEN, 0)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def is_open(team: int) -> bool:
-    """Whether something runs."""
+    """Whether something runs.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+
+    Returns
+    -------
+    bool
+    """
     runs: bool = load(team + 8 * _OPEN) != 0
     return runs
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def may_leave(team: int) -> bool:
-    """Whether helpers are no longer needed."""
+    """Whether helpers are no longer needed.
+
+    Parameters
+    ----------
+    team : int
+        Address of the team's words.
+
+    Returns
+    -------
+    bool
+    """
     leave: bool = load(team + 8 * LEAVE) != 0
     return leave
 

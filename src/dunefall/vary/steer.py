@@ -306,8 +306,8 @@ class _Search:
         return np.asarray(np.array(self.steps_at(places)).reshape(-1, len(DIMENSIONS)).T / PROBE)
 
     def go(self, most: int, dice: Random) -> None:
-        """Search until it is reached, or the sounds are used up: with all values along their slopes first; then by
-        guesses, and with some of the values along their slopes, in turn, of which the amounts of links are some then."""
+        """Search until it is reached, or the sounds are used up: with all values along their slopes first; then
+        amounts of links are tried, too, and it goes on by guesses and with some of all along their slopes, in turn."""
         if LOUDNESS in self._wanted:
             self.steps_at([self._start])
         if self.reached(self.best.steps):
