@@ -14,8 +14,10 @@ import pytest
 from dunefall.base.layouts import MOST_CHANNELS, layout_of
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.changes import value_changes
+from dunefall.compiler.loop import NOBODY
 from dunefall.compiler.records import RAMP_S
 from dunefall.compiler.takeover import Takeover
+from dunefall.compiler.team import Team
 from dunefall.engine import sounding as sounding_module
 from dunefall.engine.messages import Monitor
 from dunefall.engine.shared import SharedState, Status
@@ -318,6 +320,30 @@ def test_what_is_known_goes_over_into_the_player_without_a_seam(sounding: Soundi
     heard = np.concatenate([first, play(sounding, 30)])
     np.testing.assert_array_equal(heard[480:], whole[begin + 480 : begin + len(heard), :2])
     assert sounding.player is other
+
+
+def test_other_threads_take_part_while_there_is_much_to_do(sounding: Sounding) -> None:
+    """From half of what a block has time for, down to a good eighth; nothing of it is heard."""
+    shared, team = SharedState(), Team(2)
+    helped = Sounding(shared, 48000.0, 512, team)
+    heard, together = [], []
+    for one in (sounding, helped):
+        swap(one, demo())
+        one.later(lambda one=one: one.set_playing(True))
+        heard.append(play(one, 1))
+    assert helped.player is not None
+    assert helped.player.team is NOBODY
+    heard[0] = play(sounding, 40)
+    loads = (*(0.3,) * 10, 0.6, *(0.3,) * 10, 0.1, *(0.3,) * 18)
+    for k, load in enumerate(loads):
+        shared.status[Status.LOAD] = load
+        np.testing.assert_array_equal(play(helped, 1), heard[0][512 * k : 512 * (k + 1)])
+        together.append(helped.player.team is team.words)
+    assert together == [False] * 10 + [True] * 11 + [False] * 19
+    helped.let_go()
+    assert team.threads == 1
+    del helped._shared
+    shared.close()
 
 
 def test_the_beats_are_those_of_the_tempo_and_rest_with_the_sound(sounding: Sounding) -> None:
