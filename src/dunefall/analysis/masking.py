@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections import deque
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,14 @@ class Covering:
     by_db: float
 
 
+@cache
+def _of_looks(count: int, rate: float) -> tuple[NDArray[np.float64], NDArray[np.intp]]:
+    """The window of so many samples, and where the bands begin and end in their spectrum."""
+    hz = np.fft.rfftfreq(count, 1 / rate)
+    edges = np.concatenate([BANDS_HZ / 2 ** (1 / 6), [BANDS_HZ[-1] * 2 ** (1 / 6)]])
+    return np.hanning(count), np.minimum(np.searchsorted(hz, edges), len(hz) - 1)
+
+
 def band_powers(samples: NDArray[np.float32], rate: float) -> NDArray[np.float64]:
     """Power in each band of ``BANDS_HZ`` of some samples.
 
@@ -48,10 +57,8 @@ def band_powers(samples: NDArray[np.float32], rate: float) -> NDArray[np.float64
     -------
     ndarray
     """
-    spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples)))) ** 2 * (8 / 3) * 2 / len(samples) ** 2
-    hz = np.fft.rfftfreq(len(samples), 1 / rate)
-    edges = np.concatenate([BANDS_HZ / 2 ** (1 / 6), [BANDS_HZ[-1] * 2 ** (1 / 6)]])
-    at = np.minimum(np.searchsorted(hz, edges), len(hz) - 1)
+    window, at = _of_looks(len(samples), rate)
+    spectrum = np.abs(np.fft.rfft(samples * window)) ** 2 * (8 / 3) * 2 / len(samples) ** 2
     sums = np.concatenate([[0.0], np.cumsum(spectrum)])
     return np.asarray(np.maximum(sums[at[1:]] - sums[at[:-1]], 1e-14))
 
