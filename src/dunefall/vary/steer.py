@@ -55,9 +55,9 @@ GUESSED, NEAR_BEST, MOST_MOVED, FARS, BOLDNESS, ADVENTURE, TRIES = 400, 5, 5, (0
 """So many places are guessed at a time, near so many of the best ones; values that are moved there at most, how far on
 their rails, and how much of a guess's spread is drawn; how often a place is heard whatever the guess is; so often until
 slopes are followed again."""
-LIKELY, LIKELY_REST, NEVER = 0.02, 0.3, 1e-9
-"""How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted, and
-one that was not tried yet, against one that does most of it."""
+LIKELY, LIKELY_REST = 0.02, 0.3
+"""How likely a value is moved there that does nothing by itself, and one that does most, but not of what is wanted,
+against one that does most of it."""
 AMOUNT_RANGE = 8.0
 FEW_FREE, FEW_AMOUNTS = 90, 30
 """So many values, and amounts of links, are tried alone at most; chance chooses them."""
@@ -191,7 +191,6 @@ class _Search:
     ) -> None:
         self._patch, self._values, self._levels, self._hears = patch, values, levels, hears
         self._start = np.array([value.start for value in values])
-        self._tried = np.zeros(len(values), bool)
         self._wanted = wanted
         self._goal = np.array([wanted.get(k, 0.0) for k in range(len(DIMENSIONS))])
         self.renders = 0
@@ -282,7 +281,6 @@ class _Search:
         count = len(self._values)
         sides = np.where(self._start + PROBE <= 1.0 - EDGE, 1.0, -1.0)
         first = np.zeros((len(DIMENSIONS), count))
-        self._tried[which] = True
         first[:, which] = self._probed(which, sides)
         found = np.hstack([first * sides, -first * sides])
         if self.reached(self.best.steps):
@@ -316,15 +314,14 @@ class _Search:
         slopes, still = self.slopes(sorted(set(range(len(self._values))) - set(amounts))), np.zeros(len(DIMENSIONS))
         start = _Heard(float(self.cost(still)), still, self._start)
         self._descend(slopes, start, most)
+        if amounts and self.renders < most and not self.reached(self.best.steps):
+            begin = self.best if np.any(slopes[list(self._wanted)]) else start
+            slopes = slopes + self.slopes(amounts)
+            self._descend(slopes, begin, most)
+        if not np.any(slopes[list(self._wanted)]):
+            return
         from_start = True
         while self.renders < most and not self.reached(self.best.steps):
-            moves = bool(np.any(slopes[list(self._wanted)]))
-            if amounts:
-                slopes, amounts = slopes + self.slopes(amounts), []
-                self._descend(slopes, self.best if moves else start, most)
-                continue
-            if not moves:
-                return
             for _ in range(TRIES):
                 if self.renders < most and not self.reached(self.best.steps):
                     self.steps_at([self._promising(slopes, dice)])
@@ -336,7 +333,7 @@ class _Search:
         chance, count = np.random.default_rng(dice.randrange(2**32)), len(self._values)
         does = np.abs(slopes).reshape(len(DIMENSIONS), 2, count).max(axis=1)
         wanted, rest = does[list(self._wanted)].sum(axis=0), np.sqrt((does**2).sum(axis=0))
-        likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY * self._tried + NEVER
+        likely = wanted / wanted.max() + LIKELY_REST * rest / rest.max() + LIKELY
         best = np.array([heard.at for heard in sorted(self.heard, key=lambda heard: heard.cost)[:NEAR_BEST]])
         places = best[np.where(np.arange(GUESSED) % 2, 0, chance.integers(len(best), size=GUESSED))]
         order = np.argsort(-np.log(likely) - chance.gumbel(size=places.shape))
