@@ -20,11 +20,10 @@ from dunefall.catalogue import catalogue
 from dunefall.compiler import loop, parts
 from dunefall.compiler.build import compile_patch
 from dunefall.compiler.code import use_loop_code
-from dunefall.compiler.context import borrowed as _borrowed
-from dunefall.compiler.plan import Memory, Plan
+from dunefall.compiler.context import recall as _recall
 from dunefall.compiler.program import Program
 from dunefall.compiler.records import QUANTUM, RAMP_S
-from dunefall.compiler.traces import Traces, no_traces
+from dunefall.compiler.traces import no_traces
 from dunefall.compiler.views import borrow as _borrow
 from dunefall.compiler.warmup import prepare
 from dunefall.dsp.tiny import restore_tiny as _restore_tiny
@@ -41,7 +40,7 @@ run_loop: Any = parts._run_loop
 follow: Any = parts._follow
 add: Any = parts.into_mix
 rest: Any = parts.rest
-borrowed: Any = _borrowed
+recall: Any = _recall
 borrow: Any = _borrow
 tiny_is_zero: Any = _tiny_is_zero
 restore_tiny: Any = _restore_tiny
@@ -63,11 +62,11 @@ cycles: Any = _cycles
 
 
 @njit(nogil=True, error_model="numpy")
-def _timed(p: Plan, m: Memory, t: Traces, quantums: int, modules_held: Counts, ends_held: Counts) -> None:
+def _timed(context: int, quantums: int, modules_held: Counts, ends_held: Counts) -> None:
     """As ``loop.run``, but for what goes out: cycles of each module (a loop counts as its first one), and of what
-    follows each; the last one is the end of a quantum. The program must have run before, as its addresses are noted
-    there. Arrays are borrowed as there: counting references to them would cost more than most modules."""
-    plan, memory, traces = borrowed(p, m, t)
+    follows each; the last one is the end of a quantum. The program must have run before: where its arrays are was
+    written down there. Ours are borrowed: counting references to them would cost more than most modules."""
+    plan, memory, traces = recall(context)
     modules, ends, ramp, mode = borrow(modules_held), borrow(ends_held), round(RAMP_S * plan.rate[0]), tiny_is_zero()
     for _ in range(quantums):
         plan.mix[:] = 0.0
@@ -114,11 +113,11 @@ def shares(patch: Patch) -> tuple[dict[str, float], float]:
     loop.run(plan, memory, no_traces(), out)
     whole = (time.perf_counter() - begun) / len(out) * 1e9
     modules, ends = np.zeros(plan.modules.size, np.int64), np.zeros(plan.modules.size + 1, np.int64)
-    _timed(plan, memory, no_traces(), 2, modules, ends)  # compiled
+    _timed(plan.context.ctypes.data, 2, modules, ends)  # compiled
     modules[:], ends[:] = 0, 0
     quantums = round(TIMED_S * RATE / QUANTUM)
     begun = time.perf_counter()
-    _timed(plan, memory, no_traces(), quantums, modules, ends)
+    _timed(plan.context.ctypes.data, quantums, modules, ends)
     timed = (time.perf_counter() - begun) / quantums / QUANTUM * 1e9
     scale = timed / (modules.sum() + ends.sum())
     parts: dict[str, float] = {"layers into the mix, and the click watch": float(ends.sum() * scale)}

@@ -13,12 +13,14 @@ import pytest
 import soundfile
 
 from dunefall.cli import COMMANDS, main, manual_parser
+from dunefall.compiler.loop import NOBODY
 from dunefall.patch.changes import ParamSet
 from dunefall.patch.files import save_patch
 from dunefall.patch.model import Compound, Layer, Link, Module, Patch, Place
 from dunefall.patch.take import Edit, Entry, Take
 from dunefall.patch.takefiles import save_take
 from dunefall.render.offline import render_to_array
+from dunefall.render.threads import rendering_team
 from rig import demo
 
 
@@ -229,6 +231,7 @@ def test_the_library_without_a_window(
 
 def test_survey_tells_findings_repeats_and_numbers(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["survey", "starter:pump-engine", "--minutes", "0.2", "--csv", str(tmp_path / "n.csv")]) == 0
+    assert rendering_team() is NOBODY, "its threads are gone"
     told = capsys.readouterr().out
     assert "LUFS" in told
     assert (tmp_path / "n.csv").read_text().startswith("layer,events")

@@ -108,6 +108,22 @@ def test_two_teams_at_once_do_not_disturb_each_other() -> None:
     assert found == {0: alone, 1: alone}
 
 
+def test_two_threads_with_one_team_do_not_disturb_each_other() -> None:
+    """One of them has the helpers, the other runs alone meanwhile."""
+    alone, found, team = digest(program_of(demo()), NOBODY, 3.0), {}, Team(2)
+
+    def render(number: int) -> None:
+        found[number] = digest(program_of(demo()), team.words, 3.0, 64)
+
+    threads = [threading.Thread(target=render, args=(number,), daemon=True) for number in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60.0)
+    assert found == {0: alone, 1: alone}
+    team.close()
+
+
 def test_helpers_sleep_while_nothing_runs_and_leave_when_they_are_sent_home() -> None:
     before = threading.active_count()
     team = Team(3)

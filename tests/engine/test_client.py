@@ -276,6 +276,21 @@ def test_rate_and_block_change_while_it_plays(own_engine: EngineClient, rate: fl
     assert own_engine.take.rate_hz == rate
 
 
+def test_another_device_leaves_no_thread_of_the_last_one_behind(own_engine: EngineClient) -> None:
+    """The helpers of the audio thread belong to the engine: each new device brought some of its own."""
+
+    def threads() -> int:
+        return len(list(Path(f"/proc/{own_engine.process_id}/task").iterdir()))
+
+    own_engine.play()
+    assert until(lambda: own_engine.status[Status.POSITION] > 24000)
+    before = threads()
+    for frames in (256, 512, 256):
+        own_engine.set_device(EngineOptions("simulated", 48000.0, frames))
+        own_engine.wait_for(say.DeviceChosen)
+        assert until(lambda: threads() == before)
+
+
 def test_the_limiter_holds_and_can_be_taken_out(engine: EngineClient) -> None:
     loud = demo()
     for layer in loud.layers[1:]:

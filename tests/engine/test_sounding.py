@@ -325,7 +325,7 @@ def test_what_is_known_goes_over_into_the_player_without_a_seam(sounding: Soundi
 def test_other_threads_take_part_while_there_is_much_to_do(sounding: Sounding) -> None:
     """From half of what a block has time for, down to a good eighth; nothing of it is heard."""
     shared, team = SharedState(), Team(2)
-    helped = Sounding(shared, 48000.0, 512, team)
+    helped = Sounding(shared, 48000.0, 512, team.words)
     heard, together = [], []
     for one in (sounding, helped):
         swap(one, demo())
@@ -341,6 +341,7 @@ def test_other_threads_take_part_while_there_is_much_to_do(sounding: Sounding) -
         together.append(helped.player.team is team.words)
     assert together == [False] * 10 + [True] * 11 + [False] * 19
     helped.let_go()
+    team.close()
     assert team.threads == 1
     del helped._shared
     shared.close()

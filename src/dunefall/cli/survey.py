@@ -129,6 +129,7 @@ def run_survey(options: argparse.Namespace) -> int:
     finally:
         _show(None)
         outlook.close()
+        render_with(1)
     if options.csv is not None:
         with whole(options.csv) as part, part.open("w", newline="", encoding="utf-8") as lines:
             csv.writer(lines).writerows(table_of(report.numbers))

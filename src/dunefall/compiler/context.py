@@ -9,17 +9,15 @@ from numba import njit, typeof, types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-from dunefall.compiler.plan import Memory, Plan, nothing_planned
+from dunefall.compiler.plan import Plan, nothing_planned
 from dunefall.compiler.records import CONTEXT, PLACES, SCRATCH
-from dunefall.compiler.traces import Traces, no_traces
-from dunefall.compiler.views import borrow as _borrow
+from dunefall.compiler.traces import no_traces
 from dunefall.compiler.views import piece as _piece
 from dunefall.compiler.views import words as _words
 
-__all__ = ["borrowed", "in_room", "keep", "recall"]
+__all__ = ["in_room", "keep", "recall"]
 
 _KIND = typeof((*nothing_planned(), no_traces()))  # type: ignore[no-untyped-call]
-borrow: Any = _borrow
 piece: Any = _piece
 words: Any = _words
 
@@ -87,38 +85,6 @@ def _array_at(context: Any, builder: Any, kind: Any, data: Any, counts: list[Any
         meminfo=None,
     )
     return array._getvalue()
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def borrowed(p: Plan, m: Memory, t: Traces) -> tuple[Plan, Memory, Traces]:
-    """The same without counts of references, for as long as the caller holds them.
-
-    Parameters
-    ----------
-    p, m, t : Plan, Memory, Traces
-        The program, what it remembers, and where the window looks.
-
-    Returns
-    -------
-    (Plan, Memory, Traces)
-    """
-    plan = Plan(
-        borrow(p.parts), borrow(p.modules), borrow(p.ports), borrow(p.inputs), borrow(p.links), borrow(p.moved),
-        borrow(p.voices), borrow(p.rests), borrow(p.meets), borrow(p.channels), borrow(p.mix), borrow(p.scratch),
-        borrow(p.live), borrow(p.places), borrow(p.rate), borrow(p.strands), borrow(p.tasks), borrow(p.ends),
-        borrow(p.tail), borrow(p.context),
-    )  # fmt: skip
-    memory = Memory(
-        borrow(m.rows), borrow(m.states), borrow(m.memories), borrow(m.series), borrow(m.bases), borrow(m.amounts),
-        borrow(m.faults), borrow(m.restless), borrow(m.levels), borrow(m.resting), borrow(m.clicks),
-        borrow(m.now), borrow(m.position),
-    )  # fmt: skip
-    traces = Traces(
-        borrow(t.first), borrow(t.rows), borrow(t.slots), borrow(t.bins), borrow(t.low), borrow(t.high),
-        borrow(t.probe_rows), borrow(t.probes), borrow(t.counts), borrow(t.sent_rows), borrow(t.sent_slots),
-        borrow(t.sent),
-    )  # fmt: skip
-    return plan, memory, traces
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)

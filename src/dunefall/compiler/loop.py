@@ -12,30 +12,25 @@ import numpy as np
 from numba import njit
 
 from dunefall.base.layouts import MOST_CHANNELS
-from dunefall.compiler.context import borrowed
 from dunefall.compiler.context import keep as _keep
 from dunefall.compiler.context import recall as _recall
 from dunefall.compiler.parts import into_mix, rest
 from dunefall.compiler.plan import Floats, Ints, Memory, Plan, nothing_planned
 from dunefall.compiler.records import MOST_THREADS, PLACES, QUANTUM, SCRATCH, STRANDS
-from dunefall.compiler.runner import ALONE, FRAMES, call_runner, runner_address
+from dunefall.compiler.runner import ALONE, FRAMES, RUNNER, call_runner, runner_address
 from dunefall.compiler.sharing import (
     BUSY,
     CLOSED,
     FREE,
-    HELPERS,
-    RUNNER,
     WORDS,
     advance,
-    begin_quantum,
     begin_run,
     context_of,
     done_of,
     end_run,
     is_open,
     may_leave,
-    open_strand,
-    runner_of,
+    open_strands,
     sleep_until_wanted,
     take,
     turn_of,
@@ -73,7 +68,7 @@ def _run_strand(team: int, strand: int, room: int) -> bool:
             if done_of(team, other) < plan.tasks[first + index, 2 + other]:
                 advance(team, strand, FREE, 0)
                 return bool(index > begun)
-        call_runner(runner_of(team), context, plan.tasks[first + index, 0], plan.tasks[first + index, 1], room)
+        call_runner(context, plan.tasks[first + index, 0], plan.tasks[first + index, 1], room)
         index += 1
         advance(team, strand, CLOSED if index == count else BUSY, 1)
     return True
@@ -101,14 +96,11 @@ def _take_part(team: int, room: int) -> None:
 @njit(nogil=True, error_model="numpy", forceinline=True)
 def _run_together(plan: Plan, memory: Memory, team: int, context: int, start: int, n: int) -> None:
     """Run a quantum with others: the tasks of all strands, then what they give goes into the mix, then the tail."""
-    begin_quantum(team)
-    for strand in range(STRANDS):
-        if plan.strands[strand, 1] > 0:
-            open_strand(team, strand)
+    open_strands(team, plan.strands)
     _take_part(team, 0)
     for k in range(plan.ends.size):
         into_mix(plan, memory, plan.ends[k], start, n)
-    call_runner(runner_of(team), context, plan.tail[0], plan.parts.shape[0], 0)
+    call_runner(context, plan.tail[0], plan.parts.shape[0], 0)
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -141,23 +133,21 @@ def _give(plan: Plan, out: Floats, done: int, n: int, groups: int) -> None:
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints) -> None:
+def _run(context: int, out: Floats, team: Ints, runner: int) -> None:
+    plan, memory, traces = recall(context)
     _note_places(plan, memory)
-    context, helpers, done = plan.context.ctypes.data, team[HELPERS], 0
-    groups = plan.mix.size // (QUANTUM * MOST_CHANNELS)
-    keep(context, (plan, memory, traces))
-    plan.context[ALONE] = helpers == 0
-    if helpers > 0:
-        begin_run(team.ctypes.data, context)
+    groups, done = plan.mix.size // (QUANTUM * MOST_CHANNELS), 0
+    together = begin_run(team.ctypes.data, context)
+    plan.context[RUNNER], plan.context[ALONE] = runner, not together
     while done < out.shape[0]:
         start = memory.position[0] % QUANTUM
         n = min(QUANTUM - start, out.shape[0] - done)
         plan.context[FRAMES] = n
         plan.mix[:] = 0.0
-        if helpers > 0:
+        if together:
             _run_together(plan, memory, team.ctypes.data, context, start, n)
         else:
-            call_runner(team[RUNNER], context, 0, plan.parts.shape[0], 0)
+            call_runner(context, 0, plan.parts.shape[0], 0)
         _give(plan, out, done, n, groups)
         done += n
         memory.position[0] += n
@@ -165,7 +155,7 @@ def _run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints) ->
             rest(plan, memory)
             if traces.slots.size > 0:
                 trace_end(memory.rows, traces)
-    if helpers > 0:
+    if together:
         end_run(team.ctypes.data)
 
 
@@ -180,14 +170,12 @@ def _help(team: int, room: int) -> None:
 
 
 @cached_njit()
-def _enter(
-    plan_held: Plan, memory_held: Memory, traces_held: Traces, out_held: Floats, team_held: Ints, room: int
-) -> None:
+def _enter(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints, runner: int, room: int) -> None:
     """Run a program, or help to; one function, so that there is one copy of all that is inlined."""
-    mode, team = tiny_is_zero(), borrow(team_held)
+    mode = tiny_is_zero()
     if room == 0:
-        plan, memory, traces = borrowed(plan_held, memory_held, traces_held)
-        _run(plan, memory, traces, borrow(out_held), team)
+        keep(plan.context.ctypes.data, (plan, memory, traces))
+        _run(plan.context.ctypes.data, borrow(out), borrow(team), runner)
     else:
         _help(team.ctypes.data, room)
     restore_tiny(mode)
@@ -205,11 +193,9 @@ def run(plan: Plan, memory: Memory, traces: Traces, out: Floats, team: Ints = NO
         are silent. A program with stems divides the channels evenly: the mix first, then each stem.
         What ends within a quantum goes on there next time.
     team : ndarray of int
-        The words of the team that shares the work: see ``compiler.team``.
+        The words of the team that shares the work, if it has no other: see ``compiler.team``.
     """
-    if team[RUNNER] == 0:
-        team[RUNNER] = runner_address()
-    _enter(plan, memory, traces, out, team, 0)
+    _enter(plan, memory, traces, out, team, runner_address(), 0)
 
 
 def help_out(team: Ints, room: int) -> None:
@@ -222,4 +208,4 @@ def help_out(team: Ints, room: int) -> None:
     room : int
         Number of this helper, from 1 on.
     """
-    _enter(*nothing_planned(), no_traces(), np.zeros((0, 0)), team, room)
+    _enter(*nothing_planned(), no_traces(), np.zeros((0, 0)), team, 0, room)

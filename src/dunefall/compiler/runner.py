@@ -12,14 +12,17 @@ from dunefall.compiler.context import recall as _recall
 from dunefall.compiler.parts import run_part
 from dunefall.compiler.records import CONTEXT, QUANTUM, RAMP_S
 from dunefall.compiler.views import address_caller
+from dunefall.compiler.views import words as _words
 from dunefall.dsp.cache import kept_folder, sources_of, use_folder_of
 
-__all__ = ["ALONE", "FRAMES", "call_runner", "runner_address"]
+__all__ = ["ALONE", "FRAMES", "RUNNER", "call_runner", "runner_address"]
 
-ALONE, FRAMES = CONTEXT - 2, CONTEXT - 1
-"""Where in the context it is told whether one thread runs everything, and how many samples of the quantum."""
+RUNNER, ALONE, FRAMES = CONTEXT - 3, CONTEXT - 2, CONTEXT - 1
+"""Where in the context it is told where this function is, whether one thread runs everything, and how many samples of
+the quantum."""
 _RUNNER = types.void(types.int64, types.int64, types.int64, types.int64)
 recall: Any = _recall
+words: Any = _words
 _call: Any = address_caller(_RUNNER)
 
 
@@ -51,13 +54,11 @@ _held: list[Any] = []
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
-def call_runner(address: int, context: int, first: int, last: int, room: int) -> None:
+def call_runner(context: int, first: int, last: int, room: int) -> None:
     """Run parts of a program as the thread of this number.
 
     Parameters
     ----------
-    address : int
-        As ``runner_address`` gives it.
     context : int
         Where the arrays of the run are written down.
     first, last : int
@@ -65,4 +66,4 @@ def call_runner(address: int, context: int, first: int, last: int, room: int) ->
     room : int
         Number of the thread.
     """
-    _call(address, (context, first, last, room))
+    _call(words(context, RUNNER, 1)[0], (context, first, last, room))

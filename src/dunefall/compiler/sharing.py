@@ -22,18 +22,18 @@ from dunefall.compiler.records import MOST_THREADS, STRANDS
 from dunefall.compiler.views import address_caller
 
 __all__ = [
-    "BUSY", "CLOSED", "FREE", "HELPERS", "LEAVE", "POST", "RUNNER", "SEMAPHORES", "WAIT", "WORDS", "YIELD",
-    "advance", "begin_quantum", "begin_run", "close_strands", "context_of", "done_of", "end_run", "is_open",
-    "may_leave", "open_strand", "runner_of", "semaphore_at", "sleep_until_wanted", "take", "turn_of", "wait_a_little",
+    "BUSY", "CLOSED", "FREE", "HELPERS", "LEAVE", "POST", "WAIT", "WORDS", "YIELD", "advance", "begin_run",
+    "close_strands", "context_of", "done_of", "end_run", "is_open", "may_leave", "open_strands", "semaphore_at",
+    "sleep_until_wanted", "take", "turn_of", "wait_a_little",
 ]  # fmt: skip
 
 FREE, BUSY, CLOSED = range(3)
-_OPEN, _CONTEXT, LEAVE, HELPERS, POST, WAIT, YIELD, RUNNER = 0, 8, 16, 17, 18, 19, 20, 21
+_OPEN, _CONTEXT, LEAVE, HELPERS, POST, WAIT, YIELD = 0, 8, 16, 17, 18, 19, 20
 _LINE = 8
 """Words of a cache line: what one thread writes is not in that of another."""
-SEMAPHORES = 32
+_SEMAPHORES = 32
 """Where the helpers' semaphores are, one in each line."""
-_ASLEEP = SEMAPHORES + _LINE * MOST_THREADS
+_ASLEEP = _SEMAPHORES + _LINE * MOST_THREADS
 _BEGUN = _ASLEEP + _LINE * MOST_THREADS
 _TURNS = _BEGUN + _LINE * (-(-STRANDS // _LINE))
 WORDS = _TURNS + _LINE * STRANDS
@@ -62,7 +62,7 @@ def semaphore_at(team: int, helper: int) -> int:
     -------
     int
     """
-    return team + 8 * (SEMAPHORES + _LINE * helper)
+    return team + 8 * (_SEMAPHORES + _LINE * helper)
 
 
 def close_strands(words: Ints) -> None:
@@ -176,54 +176,27 @@ def context_of(team: int) -> int:
     return context
 
 
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def runner_of(team: int) -> int:
-    """Address of the function that runs parts.
+@njit(nogil=True, error_model="numpy")
+def open_strands(team: int, strands: Ints) -> None:
+    """Let all threads see what there is to do in a quantum; all strands are closed until now.
 
     Parameters
     ----------
     team : int
         Address of the team's words.
-
-    Returns
-    -------
-    int
-    """
-    address: int = load(team + 8 * RUNNER)
-    return address
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def open_strand(team: int, strand: int) -> None:
-    """Let all threads see that a strand has something to do.
-
-    Parameters
-    ----------
-    team : int
-        Address of the team's words.
-    strand : int
-        Which.
-    """
-    at = _turn_at(team, strand)
-    store(at, load(at) - CLOSED)
-
-
-@njit(nogil=True, error_model="numpy", forceinline=True)
-def begin_quantum(team: int) -> None:
-    """Note where the strands, which are all closed, begin.
-
-    Parameters
-    ----------
-    team : int
-        Address of the team's words.
+    strands : ndarray [shape=(STRANDS, 2)]
+        See ``Plan``: those without tasks stay closed.
     """
     for strand in range(STRANDS):
         store(team + 8 * (_BEGUN + strand), load(_turn_at(team, strand)) >> 2)
+    for strand in range(STRANDS):
+        if strands[strand, 1] > 0:
+            advance(team, strand, FREE, 0)
 
 
 @njit(nogil=True, error_model="numpy")
-def begin_run(team: int, context: int) -> None:
-    """Wake the helpers for a run.
+def begin_run(team: int, context: int) -> bool:
+    """Wake the helpers for a run; whether there are some, and nobody else has them.
 
     Parameters
     ----------
@@ -231,12 +204,19 @@ def begin_run(team: int, context: int) -> None:
         Address of the team's words.
     context : int
         Address of what is run.
+
+    Returns
+    -------
+    bool
     """
+    helpers = load(team + 8 * HELPERS)
+    if helpers == 0 or not swap_if(team + 8 * _OPEN, 0, 1):
+        return False
     store(team + 8 * _CONTEXT, context)
-    store(team + 8 * _OPEN, 1)
-    for helper in range(1, 1 + load(team + 8 * HELPERS)):
+    for helper in range(1, 1 + helpers):
         if swap_if(team + 8 * (_ASLEEP + _LINE * helper), 1, 0):
-            _of_semaphore(load(team + 8 * POST), (team + 8 * (SEMAPHORES + _LINE * helper),))
+            _of_semaphore(load(team + 8 * POST), (team + 8 * (_SEMAPHORES + _LINE * helper),))
+    return True
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)
@@ -300,7 +280,7 @@ def sleep_until_wanted(team: int, helper: int) -> None:
     swap_if(asleep, 0, 1)
     if (is_open(team) or may_leave(team)) and swap_if(asleep, 1, 0):
         return
-    _of_semaphore(load(team + 8 * WAIT), (team + 8 * (SEMAPHORES + _LINE * helper),))
+    _of_semaphore(load(team + 8 * WAIT), (team + 8 * (_SEMAPHORES + _LINE * helper),))
 
 
 @njit(nogil=True, error_model="numpy", forceinline=True)

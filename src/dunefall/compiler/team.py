@@ -21,24 +21,33 @@ def threads_here() -> int:
 
 
 class Team:
-    """The thread that runs a program, and its helpers; what runs programs on several threads has one of its own.
+    """The thread that runs a program, and its helpers, at first none. Of several threads that run programs with it at
+    once, one has the helpers.
 
     Parameters
     ----------
     threads : int
-        With the one that runs the program; at most ``MOST_THREADS`` of them.
-    first : function
-        Called by each helper at its start.
+        See ``grow``.
     """
 
-    def __init__(self, threads: int, first: Callable[[], None] = lambda: None) -> None:
+    def __init__(self, threads: int = 1, first: Callable[[], None] = lambda: None) -> None:
         self.words: Ints = aligned_zeros(WORDS).view("int64")
         self._helpers: list[threading.Thread] = []
         close_strands(self.words)
         if threads > 1:
-            self._start(min(threads, MOST_THREADS) - 1, first)
+            self.grow(threads, first)
 
-    def _start(self, count: int, first: Callable[[], None]) -> None:
+    def grow(self, threads: int, first: Callable[[], None] = lambda: None) -> None:
+        """Have helpers from now on.
+
+        Parameters
+        ----------
+        threads : int
+            With the one that runs the program; at most ``MOST_THREADS`` of them.
+        first : function
+            Called by each helper at its start.
+        """
+        count = min(threads, MOST_THREADS) - 1
         system = ctypes.CDLL(None)
         address = self.words.ctypes.data
         for word, name in ((POST, "sem_post"), (WAIT, "sem_wait"), (YIELD, "sched_yield")):

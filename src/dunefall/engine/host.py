@@ -175,7 +175,7 @@ class _Host:
 
     def _sound(self) -> Sounding:
         if self._sounding is None:
-            self._sounding = Sounding.with_helpers(self._shared, self._options.rate, self._options.frames)
+            self._sounding = Sounding(self._shared, self._options.rate, self._options.frames, self._warmth.team.words)
             self._sounding.monitor = self._monitor
         return self._sounding
 

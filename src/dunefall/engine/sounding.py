@@ -17,14 +17,13 @@ from numpy.typing import NDArray
 from dunefall.analysis.loudness import ProgrammeLoudness
 from dunefall.base.layouts import LAYOUTS, MOST_CHANNELS, layout_of
 from dunefall.compiler.loop import NOBODY
+from dunefall.compiler.plan import Ints
 from dunefall.compiler.records import QUANTUM
-from dunefall.compiler.team import Team, threads_here
 from dunefall.dsp.limiter import Limiter
 from dunefall.dsp.meter import STATE_SIZE, energies, k_weighting, measure, piece_number, short_term_lufs
 from dunefall.dsp.oversampling import oversampler
 from dunefall.engine.checkpoints import Checkpoints
 from dunefall.engine.devices.clockout import BeatLine
-from dunefall.engine.devices.output import ask_for_real_time
 from dunefall.engine.lastminutes import LastMinutes
 from dunefall.engine.messages import Monitor
 from dunefall.engine.outgoing import Outgoing
@@ -64,7 +63,7 @@ class Sounding:
         The error, with its cause, that ended the sound; from then on there is silence.
     """
 
-    def __init__(self, shared: SharedState, rate: float, frames: int, team: Team | None = None) -> None:
+    def __init__(self, shared: SharedState, rate: float, frames: int, team: Ints = NOBODY) -> None:
         self.rate = rate
         self.player: Player | None = None
         self.checkpoints = Checkpoints(rate)
@@ -73,7 +72,7 @@ class Sounding:
         self.beats = BeatLine()
         self.last_minutes = LastMinutes(rate)
         self.outgoing = Outgoing(shared)
-        self._shared, self._team, self._together = shared, team or Team(1), False
+        self._shared, self._team, self._together = shared, team, False
         self._known: KnownSound | None = None
         self._leaving: KnownSound | Player | None = None
         self._next: Player | None = None
@@ -96,11 +95,6 @@ class Sounding:
         shared.status[Status.RATE] = rate
         shared.status[Status.LUFS] = -np.inf
         shared.status[Status.REDUCTION] = 1.0
-
-    @classmethod
-    def with_helpers(cls, shared: SharedState, rate: float, frames: int) -> Sounding:
-        """One whose work is shared by as many threads as there are processors, all of the priority of the sound."""
-        return cls(shared, rate, frames, Team(threads_here(), ask_for_real_time))
 
     def later(self, act: Callable[[], None], *, after_fade: bool = False) -> None:
         """Let the audio thread call ``act`` at the start of a block; in order, and if so asked not before a fade-out
@@ -163,7 +157,6 @@ class Sounding:
         """Forget all programs (after the device has stopped)."""
         self._queue.clear()
         self.last_minutes.end()
-        self._team.close()
         self.player = None
         self.checkpoints.forget()
 
@@ -245,7 +238,7 @@ class Sounding:
             if self._next is not None and known.position >= self._next.position:
                 player = self._join()
         if done < len(mix):
-            player.team = self._team.words if self._shares() else NOBODY
+            player.team = self._team if self._shares() else NOBODY
             self.checkpoints.offer(player)
             player.fill(mix[done:])
             self._layout = layout_of(player.program.patch.layout)
